@@ -1,0 +1,42 @@
+# How every target of the project is compiled, and how a folder becomes a library.
+
+find_package(PkgConfig REQUIRED)
+find_package(Threads REQUIRED)
+
+add_library(ivrin_flags INTERFACE)
+# -ffp-contract=off: the same song gives the same bytes whichever code path the compiler picked.
+target_compile_options(ivrin_flags INTERFACE
+  -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wno-sign-conversion -Wnon-virtual-dtor
+  -Wold-style-cast -Woverloaded-virtual -Werror -ffp-contract=off -fno-math-errno
+  $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>) # GCC 12 finds overlaps in std::string + char* that are not there (its bug 105651)
+if(IVRIN_SANITIZE STREQUAL "address")
+  target_compile_options(ivrin_flags INTERFACE -fsanitize=address,undefined -fno-sanitize-recover=all -fno-omit-frame-pointer)
+  target_link_options(ivrin_flags INTERFACE -fsanitize=address,undefined)
+elseif(IVRIN_SANITIZE STREQUAL "thread")
+  target_compile_options(ivrin_flags INTERFACE -fsanitize=thread)
+  target_link_options(ivrin_flags INTERFACE -fsanitize=thread)
+endif()
+
+# ivrin_folder(NAME PATH SOURCES ... USES ... LIBS ...)
+# One library for one folder. Others reach its headers as "NAME/file.h" and only when they list it in
+# USES: the include path holds one link per used folder, so an include against the direction of the
+# architecture does not build.
+function(ivrin_folder name path)
+  cmake_parse_arguments(ARG "" "" "SOURCES;USES;LIBS;PRIVATE_LIBS" ${ARGN})
+  set(root ${CMAKE_BINARY_DIR}/include/${name})
+  file(MAKE_DIRECTORY ${root})
+  file(CREATE_LINK ${path} ${root}/${name} SYMBOLIC)
+  if(ARG_SOURCES)
+    add_library(ivrin_${name} STATIC ${ARG_SOURCES})
+    set(scope PUBLIC)
+    target_link_libraries(ivrin_${name} PRIVATE ivrin_flags ${ARG_PRIVATE_LIBS})
+  else()
+    add_library(ivrin_${name} INTERFACE)
+    set(scope INTERFACE)
+  endif()
+  target_include_directories(ivrin_${name} ${scope} ${root})
+  foreach(use ${ARG_USES})
+    target_link_libraries(ivrin_${name} ${scope} ivrin_${use})
+  endforeach()
+  target_link_libraries(ivrin_${name} ${scope} ${ARG_LIBS} Threads::Threads)
+endfunction()

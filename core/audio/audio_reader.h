@@ -1,0 +1,39 @@
+// Decoding an audio file (libsndfile: WAV, RF64, FLAC, AIFF, Ogg, MP3) with conversion to the song's rate (soxr).
+#pragma once
+
+#include "song/problem.h"
+
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+#include <memory>
+#include <stop_token>
+
+namespace ivrin {
+
+struct AudioInfo {
+  int channels = 0;         // 1 or 2
+  int fileRate = 0;         // Hz, as in the file
+  std::int64_t fileFrames = 0;
+};
+
+/// Called with the frames decoded so far and the file's total.
+using Progress = std::function<void(std::int64_t done, std::int64_t total)>;
+
+class AudioReader {
+ public:
+  /// Opens and checks; on failure appends one problem (broken_audio or unreadable) at `place` and returns nothing.
+  /// More than two channels and zero frames are refused with the reason.
+  static std::unique_ptr<AudioReader> open(const std::filesystem::path& file, int songRate, const std::string& place,
+                                           Problems& problems);
+  virtual ~AudioReader() = default;
+  virtual const AudioInfo& info() const = 0;
+  /// Frames at the song's rate: the file's frames, or nearest to frames·songRate/fileRate.
+  virtual std::int64_t frames() const = 0;
+  /// Next frames as planar samples; returns how many, 0 at the end. `right` is untouched for mono.
+  virtual std::int64_t read(float* left, float* right, std::int64_t maxFrames) = 0;
+  /// Set after the last read when the file held fewer frames than it promised.
+  virtual bool truncated() const = 0;
+};
+
+} // namespace ivrin

@@ -1,0 +1,119 @@
+#include "audio/audio_writer.h"
+
+#include "audio/dither.h"
+
+#include <sndfile.h>
+
+#include <cerrno>
+#include <cmath>
+#include <cstring>
+#include <fcntl.h>
+#include <stdexcept>
+#include <unistd.h>
+#include <vector>
+
+namespace ivrin {
+namespace fs = std::filesystem;
+
+std::optional<AudioFormat> audioFormat(std::string_view name) {
+  if (name == "wav16") return AudioFormat::wav16;
+  if (name == "wav24") return AudioFormat::wav24;
+  if (name == "wav32f") return AudioFormat::wav32f;
+  if (name == "flac16") return AudioFormat::flac16;
+  if (name == "flac24") return AudioFormat::flac24;
+  return std::nullopt;
+}
+
+static bool isFlac(AudioFormat f) { return f == AudioFormat::flac16 || f == AudioFormat::flac24; }
+std::string extensionOf(AudioFormat f) { return isFlac(f) ? ".flac" : ".wav"; }
+
+struct AudioWriter::Impl {
+  fs::path target, part;
+  AudioFormat format;
+  SNDFILE* file = nullptr;
+  std::uint64_t seed = 0;
+  std::int64_t clipped = 0;
+  std::vector<int> ints;
+  std::vector<float> floats;
+
+  [[noreturn]] void fail(const std::string& why) const { throw std::runtime_error("cannot write " + target.string() + ": " + why); }
+  /// `scale` is 2^(bits−1); the result is left-justified in 32 bits as libsndfile wants it.
+  int quantise(float x, double scale, int shift, double dither) {
+    const double v = std::nearbyint(static_cast<double>(x) * scale + dither);
+    double c = v;
+    if (v > scale - 1) c = scale - 1;
+    if (v < -scale) c = -scale;
+    if (c != v) ++clipped;
+    return static_cast<int>(c) * (1 << shift);
+  }
+};
+
+AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std::int64_t frames, std::uint64_t ditherSeed)
+    : impl_(std::make_unique<Impl>()) {
+  impl_->target = std::move(file);
+  impl_->part = impl_->target.string() + ".part";
+  impl_->format = format;
+  impl_->seed = ditherSeed;
+  const bool sixteen = format == AudioFormat::wav16 || format == AudioFormat::flac16;
+  const int sub = sixteen ? SF_FORMAT_PCM_16 : format == AudioFormat::wav32f ? SF_FORMAT_FLOAT : SF_FORMAT_PCM_24;
+  const std::int64_t bytes = frames * 2 * (sixteen ? 2 : format == AudioFormat::wav32f ? 4 : 3);
+  const int major = isFlac(format) ? SF_FORMAT_FLAC : bytes > 0xfff00000ll ? SF_FORMAT_RF64 : SF_FORMAT_WAV;
+  SF_INFO info{};
+  info.samplerate = sampleRate;
+  info.channels = 2;
+  info.format = major | sub;
+  impl_->file = sf_open(impl_->part.c_str(), SFM_WRITE, &info);
+  if (!impl_->file) impl_->fail(sf_strerror(nullptr));
+  // No PEAK chunk: its time stamp would make two exports of one song differ.
+  sf_command(impl_->file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
+}
+
+AudioWriter::~AudioWriter() {
+  if (!impl_->file) return;
+  sf_close(impl_->file);
+  ::unlink(impl_->part.c_str());
+}
+
+void AudioWriter::write(const float* left, const float* right, std::int64_t frames, std::int64_t absoluteFrame) {
+  sf_count_t done = 0;
+  const auto n = static_cast<std::size_t>(frames) * 2;
+  if (impl_->format == AudioFormat::wav32f) {
+    impl_->floats.resize(n);
+    for (std::int64_t i = 0; i < frames; ++i) {
+      impl_->floats[static_cast<std::size_t>(2 * i)] = left[i];
+      impl_->floats[static_cast<std::size_t>(2 * i + 1)] = right[i];
+    }
+    done = sf_writef_float(impl_->file, impl_->floats.data(), frames);
+  } else {
+    impl_->ints.resize(n);
+    const bool sixteen = impl_->format == AudioFormat::wav16 || impl_->format == AudioFormat::flac16;
+    const double scale = sixteen ? 32768.0 : 8388608.0;
+    const int shift = sixteen ? 16 : 8;
+    for (std::int64_t i = 0; i < frames; ++i) {
+      const std::int64_t at = absoluteFrame + i;
+      const double dl = sixteen ? tpdf(at, 0, impl_->seed) : 0, dr = sixteen ? tpdf(at, 1, impl_->seed) : 0;
+      impl_->ints[static_cast<std::size_t>(2 * i)] = impl_->quantise(left[i], scale, shift, dl);
+      impl_->ints[static_cast<std::size_t>(2 * i + 1)] = impl_->quantise(right[i], scale, shift, dr);
+    }
+    done = sf_writef_int(impl_->file, impl_->ints.data(), frames);
+  }
+  if (done != frames) impl_->fail(sf_strerror(impl_->file));
+}
+
+void AudioWriter::finish() {
+  sf_write_sync(impl_->file);
+  const int error = sf_close(impl_->file);
+  impl_->file = nullptr;
+  const int fd = ::open(impl_->part.c_str(), O_RDONLY | O_CLOEXEC);
+  const bool synced = fd >= 0 && ::fsync(fd) == 0;
+  if (fd >= 0) ::close(fd);
+  if (error || !synced || ::rename(impl_->part.c_str(), impl_->target.c_str()) != 0) {
+    const std::string why = error ? sf_error_number(error) : std::strerror(errno);
+    ::unlink(impl_->part.c_str());
+    impl_->fail(why);
+  }
+}
+
+std::int64_t AudioWriter::clipped() const { return impl_->clipped; }
+
+} // namespace ivrin

@@ -1,0 +1,52 @@
+#include "dsp/svf.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace ivrin {
+
+StereoSvf::StereoSvf(Pass pass, double cutoffLeftHz, double cutoffRightHz, double sampleRate, double q)
+    : pass_(pass), k_(1.0 / q), rate_(sampleRate) {
+  const double cutoff[2] = {cutoffLeftHz, cutoffRightHz};
+  for (int c = 0; c < 2; ++c) {
+    Side& s = side_[c];
+    s.g = std::tan(std::numbers::pi * std::min(cutoff[c], 0.49 * sampleRate) / sampleRate);
+    s.a1 = 1.0 / (1.0 + s.g * (s.g + k_));
+    s.a2 = s.g * s.a1;
+    s.a3 = s.g * s.a2;
+  }
+}
+
+void StereoSvf::process(float* left, float* right, std::int64_t frames) {
+  Side l = side_[0], r = side_[1];
+  const double k = k_;
+  const bool high = pass_ == Pass::high;
+  for (std::int64_t i = 0; i < frames; ++i) {
+    const double xl = left[i], xr = right[i];
+    const double l3 = xl - l.s2, r3 = xr - r.s2;
+    const double l1 = l.a1 * l.s1 + l.a2 * l3, r1 = r.a1 * r.s1 + r.a2 * r3;
+    const double l2 = l.s2 + l.a2 * l.s1 + l.a3 * l3, r2 = r.s2 + r.a2 * r.s1 + r.a3 * r3;
+    l.s1 = 2 * l1 - l.s1;
+    l.s2 = 2 * l2 - l.s2;
+    r.s1 = 2 * r1 - r.s1;
+    r.s2 = 2 * r2 - r.s2;
+    left[i] = static_cast<float>(high ? xl - k * l1 - l2 : l2);
+    right[i] = static_cast<float>(high ? xr - k * r1 - r2 : r2);
+  }
+  side_[0] = l;
+  side_[1] = r;
+}
+
+double StereoSvf::magnitude(int side, double hz) const {
+  const double w = std::tan(std::numbers::pi * std::min(hz, 0.4999 * rate_) / rate_) / side_[side].g;
+  const double w2 = w * w;
+  const double denominator = std::sqrt((1 - w2) * (1 - w2) + w2 * k_ * k_);
+  return (pass_ == Pass::high ? w2 : 1.0) / denominator;
+}
+
+void StereoSvf::reset() {
+  for (Side& s : side_) s.s1 = s.s2 = 0;
+}
+
+} // namespace ivrin

@@ -1,0 +1,29 @@
+// Second-order state-variable filter in trapezoidal form: V. Zavalishin, "The Art of VA Filter Design" (2012),
+// section 4; computed as in A. Simper, "Linear Trapezoidal Integrated SVF" (2013). 12 dB per octave, stable for any cutoff below half
+// the sample rate, and under modulation.
+#pragma once
+
+#include <cstdint>
+
+namespace ivrin {
+
+class StereoSvf {
+ public:
+  enum class Pass { low, high };
+  /// `cutoffHz` is limited to 0.49·sampleRate; `q` 0.7071 is Butterworth.
+  StereoSvf(Pass pass, double cutoffLeftHz, double cutoffRightHz, double sampleRate, double q = 0.70710678118654752);
+  void process(float* left, float* right, std::int64_t frames);
+  /// |H| at `hz` for one side (0 left, 1 right): the bilinear transform of the analogue prototype.
+  double magnitude(int side, double hz) const;
+  void reset();
+
+ private:
+  struct Side {
+    double g = 0, a1 = 0, a2 = 0, a3 = 0, s1 = 0, s2 = 0;
+  };
+  Side side_[2];
+  Pass pass_;
+  double k_, rate_;
+};
+
+} // namespace ivrin

@@ -1,0 +1,444 @@
+#include "ornaments/delay_throw.h"
+
+#include "audio/dither.h"
+#include "dsp/lookahead_limiter.h"
+#include "dsp/pitch_shifter.h"
+#include "dsp/svf.h"
+#include "dsp/windowed_sinc.h"
+#include "ornaments/delay_throw_settings.h"
+#include "ornaments/ducking.h"
+#include "ornaments/source.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <numbers>
+
+namespace ivrin {
+namespace {
+
+constexpr std::int64_t kControl = 64;          // frames between values of a curve
+constexpr std::int64_t kSincHalf = 24;         // flat to 0.46 of the sample rate
+constexpr std::int64_t kWobbleHalf = 16;
+constexpr double kWobbleSeconds = 0.004;       // drift at 100 %, each way
+constexpr double kLookaheadSeconds = 0.0015, kLoopReleaseSeconds = 0.08;
+constexpr double kShiftWindowSeconds = 0.06;
+constexpr double kQuietSeconds = 0.1;          // how long all must be under the floor
+constexpr double kLongFadeSeconds = 0.05;      // when a tail is ended by the 120 s limit
+
+/// Memory of one side of the loop, read at a fixed or moving fractional delay.
+class DelayLine {
+ public:
+  /// `delay` in frames, ≥ 1; `swing` how far it may move each way.
+  DelayLine(double delay, double swing) : swing_(swing) {
+    whole_ = static_cast<std::int64_t>(std::floor(delay));
+    fraction_ = delay - static_cast<double>(whole_);
+    if (fraction_ < 1e-6 || fraction_ > 1 - 1e-6) { // whole frames are exact copies
+      whole_ = std::llround(delay);
+      fraction_ = 0;
+    }
+    half_ = swing > 0 ? kWobbleHalf : fraction_ == 0 ? 0 : std::min(kSincHalf, std::max<std::int64_t>(1, whole_ / 2));
+    if (swing > 0) half_ = std::min(half_, std::max<std::int64_t>(1, static_cast<std::int64_t>(delay - swing) / 2));
+    // Reading at n − delay between samples: position = n − whole − 1 + (1 − fraction).
+    if (half_ > 0 && swing == 0) kernel_ = sincKernel(1 - fraction_, static_cast<int>(half_));
+    size_ = 1;
+    while (size_ < whole_ + static_cast<std::int64_t>(swing) + 2 * half_ + 2 * kPrintBlock + 4) size_ *= 2;
+    line_.assign(static_cast<std::size_t>(size_), 0.0f);
+    window_.resize(static_cast<std::size_t>(kPrintBlock + 2 * half_ + 2));
+  }
+  /// How many frames can be read before the next must have been written.
+  std::int64_t block() const {
+    return std::max<std::int64_t>(1, whole_ - static_cast<std::int64_t>(std::ceil(swing_)) - half_ - (swing_ > 0 ? 1 : 0));
+  }
+  void read(std::int64_t clock, float* out, std::int64_t n) {
+    if (half_ == 0) {
+      copyOut(clock - whole_, out, n);
+      return;
+    }
+    copyOut(clock - whole_ - 1 - half_ + 1, window_.data(), n + 2 * half_ - 1);
+    convolveBlock(window_.data(), kernel_.data(), static_cast<int>(2 * half_), out, n);
+  }
+  float readMoving(std::int64_t clock, double extra, const SincTable& table) const {
+    const double position = static_cast<double>(clock - whole_) - fraction_ - extra;
+    const double floor = std::floor(position);
+    float x[2 * kWobbleHalf];
+    const auto first = static_cast<std::int64_t>(floor) - table.half() + 1;
+    for (int k = 0; k < 2 * table.half(); ++k) x[k] = line_[static_cast<std::size_t>((first + k) & (size_ - 1))];
+    return table.read(x + table.half() - 1, position - floor);
+  }
+  void write(std::int64_t clock, const float* in, std::int64_t n) {
+    while (n > 0) {
+      const std::int64_t at = clock & (size_ - 1), m = std::min(n, size_ - at);
+      std::memcpy(line_.data() + at, in, static_cast<std::size_t>(m) * sizeof(float));
+      clock += m;
+      in += m;
+      n -= m;
+    }
+  }
+  std::int64_t half() const { return half_; }
+
+ private:
+  void copyOut(std::int64_t from, float* out, std::int64_t n) const {
+    while (n > 0) {
+      const std::int64_t at = from & (size_ - 1), m = std::min(n, size_ - at);
+      std::memcpy(out, line_.data() + at, static_cast<std::size_t>(m) * sizeof(float));
+      from += m;
+      out += m;
+      n -= m;
+    }
+  }
+  std::int64_t whole_ = 0, half_ = 0, size_ = 0;
+  double fraction_ = 0, swing_;
+  std::vector<float> kernel_, line_, window_;
+};
+
+/// Saturation with unity small-signal gain: y = P/a·tanh(a·x/P). What it takes off, x − y, is antialiased by its
+/// antiderivative (J. Parker, V. Zavalishin, E. Le Bivic, "Reducing the aliasing of nonlinear waveshaping using
+/// continuous-time convolution", DAFx 2016), so that the linear part stays flat and undelayed.
+class Drive {
+ public:
+  Drive(double amount, double peak) : a_(6 * amount * amount + 0.5 * amount), p_(peak) {}
+  void process(float* x, std::int64_t n) {
+    for (std::int64_t i = 0; i < n; ++i) {
+      const double now = x[i], step = now - last_;
+      const double f = antiderivative(now);
+      double taken = 0;
+      if (std::abs(step) > 1e-5 * p_) {
+        taken = (f - lastF_) / step;
+      } else {
+        const double mid = 0.5 * (now + last_);
+        taken = mid - p_ / a_ * std::tanh(a_ * mid / p_);
+      }
+      last_ = now;
+      lastF_ = f;
+      x[i] = static_cast<float>(now - taken);
+    }
+  }
+
+ private:
+  double antiderivative(double x) const {
+    const double z = std::abs(a_ * x / p_);
+    const double logCosh = z + std::log1p(std::exp(-2 * z)) - std::numbers::ln2;
+    return 0.5 * x * x - p_ * p_ / (a_ * a_) * logCosh;
+  }
+  double a_, p_, last_ = 0, lastF_ = 0;
+};
+
+/// A curve over beats as one value per frame: computed every kControl frames and joined by straight lines.
+class ControlRamp {
+ public:
+  ControlRamp(const Curve& curve, const Placed& p, Frames first)
+      : curve_(curve), map_(p.map), start_(p.ornament.start.quarters()), first_(first), constant_(curve.isConstant()),
+        value_(static_cast<float>(curve.at(0))) {}
+  /// Value at `offset` frames after the print's first frame; offsets may come in any order.
+  float at(std::int64_t offset) {
+    if (constant_) return value_;
+    const std::int64_t cell = offset / kControl;
+    if (cell != cell_) {
+      cell_ = cell;
+      a_ = value(cell * kControl);
+      b_ = value((cell + 1) * kControl);
+    }
+    const double u = static_cast<double>(offset - cell * kControl) / kControl;
+    return static_cast<float>(a_ + (b_ - a_) * u);
+  }
+
+ private:
+  double value(std::int64_t offset) const { return curve_.at(map_.quartersAt(first_ + Frames(offset)) - start_); }
+  const Curve& curve_;
+  TempoMap map_;
+  double start_;
+  Frames first_;
+  bool constant_;
+  float value_;
+  std::int64_t cell_ = -1;
+  double a_ = 0, b_ = 0;
+};
+
+std::optional<Frames> cutFrame(const Placed& p, const DelayThrowSettings& s) {
+  if (!s.cutAt) return std::nullopt;
+  return p.map.frameAt(p.ornament.start + Beats::ofQuarters(*s.cutAt));
+}
+
+class DelayThrowVoice : public Voice {
+ public:
+  DelayThrowVoice(const Placed& p, Sounds& sounds)
+      : s_(DelayThrowSettings::of(p)), sounds_(sounds), source_(p), rate_(p.sampleRate()), first_(p.span().begin),
+        feedbackLeft_(s_.feedbackLeft, p, first_), feedbackRight_(s_.feedbackRight, p, first_), send_(s_.send, p, first_) {
+    limit_ = source_.frames() + std::llround(kLongestTailSeconds * rate_);
+    if (const auto cut = cutFrame(p, s_)) limit_ = std::clamp<std::int64_t>((*cut - first_).count, 0, limit_), hasCut_ = true;
+    fade_ = std::min<std::int64_t>(limit_, std::llround((hasCut_ ? kFadeOutSeconds : kLongFadeSeconds) * rate_));
+    scanSource();
+    if (peak_ == 0) return;
+
+    const double shortest = std::min(s_.timeLeft, s_.timeRight);
+    const std::int64_t ahead = std::min<std::int64_t>(std::llround(kLookaheadSeconds * rate_), static_cast<std::int64_t>(shortest / 4));
+    double taken = static_cast<double>(ahead);
+    if (s_.stepSemitones != 0) {
+      const auto window = static_cast<std::int64_t>(std::min(kShiftWindowSeconds * rate_, 0.8 * shortest));
+      shifter_ = std::make_unique<PitchShifter>(std::exp2(s_.stepSemitones / 12), window);
+      taken += shifter_->latency();
+    }
+    const double dl = std::max(2.0, s_.timeLeft - taken), dr = std::max(2.0, s_.timeRight - taken);
+    const double swing = s_.wobble > 0 ? std::min(s_.wobble * kWobbleSeconds * rate_, 0.25 * std::min(dl, dr)) : 0;
+    left_ = std::make_unique<DelayLine>(dl, swing);
+    right_ = std::make_unique<DelayLine>(dr, swing);
+    swing_ = swing;
+    if (swing > 0) moving_ = std::make_unique<SincTable>(static_cast<int>(std::min(left_->half(), right_->half())), 512);
+    block_ = std::min({left_->block(), right_->block(), kPrintBlock});
+    longest_ = static_cast<std::int64_t>(std::ceil(std::max(s_.timeLeft, s_.timeRight) + swing)) + kSincHalf + 1;
+
+    const double ceiling = peak_ * Decibels(s_.loopCeilingDb).gain();
+    limiter_ = std::make_unique<LookaheadLimiter>(ahead, ceiling, kLoopReleaseSeconds * rate_);
+    if (s_.lowCutLeft || s_.lowCutRight)
+      lowCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::high, s_.lowCutLeft.value_or(20), s_.lowCutRight.value_or(20), rate_);
+    if (s_.highCutLeft || s_.highCutRight)
+      highCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::low, s_.highCutLeft.value_or(20000), s_.highCutRight.value_or(20000), rate_);
+    if (s_.drive > 0) {
+      driveLeft_ = std::make_unique<Drive>(s_.drive, peak_);
+      driveRight_ = std::make_unique<Drive>(s_.drive, peak_);
+    }
+    if (s_.duckDb > 0) ducking_ = std::make_unique<Ducking>(s_.duckDb, rmsDb_, rate_, source_.reads().size(), first_);
+    for (int i = 0; i < 4; ++i) // wobble's phases come from the seed
+      phase_[i] = 2 * std::numbers::pi * static_cast<double>(mix64(static_cast<std::uint64_t>(p.ornament.seed) * 4 + static_cast<std::uint64_t>(i)) >> 11) / 9007199254740992.0;
+    feed_.resize(kPrintBlock);
+    floor_ = static_cast<float>(Decibels(s_.tailFloorDb).gain());
+    const double wet = Decibels(s_.wetDb).gain();
+    gainLeft_ = static_cast<float>(wet * Decibels(s_.levelLeftDb).gain());
+    gainRight_ = static_cast<float>(wet * Decibels(s_.levelRightDb).gain() * (s_.invertRight ? -1 : 1));
+  }
+
+  std::int64_t render(StereoSpan out) override {
+    if (peak_ == 0) return 0;
+    std::int64_t done = 0;
+    while (done < out.frames && clock_ < limit_) {
+      const std::int64_t n = std::min({out.frames - done, block_, limit_ - clock_});
+      step(out.part(done, n));
+      done += n;
+    }
+    finishBlock(out.part(0, done), clock_ - done);
+    if (clock_ >= limit_ && !ended_) heldToTheEnd_ = !hasCut_ && clock_ - lastHeard_ < quietFrames();
+    ended_ = ended_ || clock_ >= limit_;
+    // All that is stored was written within the longest time of the loop.
+    if (!ended_ && clock_ - lastLoud_ >= quietFrames() + longest_ && clock_ - lastHeard_ >= quietFrames()) {
+      ended_ = true;
+      limit_ = clock_; // the next block is empty: ended
+    }
+    return done;
+  }
+
+  std::string note() const override {
+    return heldToTheEnd_ ? "still sounding 120 s after its source; faded there" : "";
+  }
+
+ private:
+  std::int64_t quietFrames() const { return std::llround(kQuietSeconds * rate_); }
+
+  /// What is sent at `offset` frames after the start.
+  void readSent(std::int64_t offset, StereoSpan out) {
+    const std::int64_t total = source_.frames();
+    if (s_.reverseSource) {
+      const std::int64_t n = std::clamp<std::int64_t>(total - offset, 0, out.frames);
+      out.clear();
+      if (n > 0) {
+        source_.read(sounds_, total - offset - n, out.part(0, n), scratch_);
+        std::reverse(out.left, out.left + n);
+        std::reverse(out.right, out.right + n);
+      }
+    } else {
+      source_.read(sounds_, offset, out, scratch_);
+    }
+    for (std::int64_t i = 0; i < out.frames && offset + i < total; ++i) {
+      const float g = send_.at(offset + i);
+      out.left[i] *= g;
+      out.right[i] *= g;
+    }
+    if (s_.pattern == EchoPattern::pingPong)
+      for (std::int64_t i = 0; i < out.frames; ++i) {
+        out.left[i] = 0.5f * (out.left[i] + out.right[i]);
+        out.right[i] = 0;
+      }
+  }
+
+  void scanSource() {
+    StereoBuffer b(kPrintBlock);
+    double power = 0;
+    std::int64_t active = 0;
+    for (std::int64_t at = 0; at < source_.frames(); at += kPrintBlock) {
+      const StereoSpan part = b.span().part(0, std::min(kPrintBlock, source_.frames() - at));
+      readSent(at, part);
+      for (std::int64_t i = 0; i < part.frames; ++i) {
+        const double l = part.left[i], r = part.right[i];
+        const double m = std::max(std::abs(l), std::abs(r));
+        peak_ = std::max(peak_, m);
+        if (m > 1e-4) {
+          power += 0.5 * (l * l + r * r);
+          ++active;
+        }
+      }
+    }
+    rmsDb_ = active > 0 ? 10 * std::log10(power / static_cast<double>(active) + 1e-20) : -120;
+  }
+
+  void step(StereoSpan out) {
+    const std::int64_t n = out.frames;
+    float *l = out.left, *r = out.right;
+    if (moving_) {
+      for (std::int64_t i = 0; i < n; ++i) {
+        l[i] = left_->readMoving(clock_ + i, drift(clock_ + i, 0), *moving_);
+        r[i] = right_->readMoving(clock_ + i, drift(clock_ + i, 2), *moving_);
+      }
+    } else {
+      left_->read(clock_, l, n);
+      right_->read(clock_, r, n);
+    }
+    if (lowCut_) lowCut_->process(l, r, n);
+    if (highCut_) highCut_->process(l, r, n);
+    if (driveLeft_) {
+      driveLeft_->process(l, n);
+      driveRight_->process(r, n);
+    }
+    if (shifter_) shifter_->process(l, r, n);
+    limiter_->process(l, r, n);
+
+    StereoSpan w = feed_.span().part(0, n);
+    if (clock_ < source_.frames())
+      readSent(clock_, w);
+    else
+      w.clear();
+    const bool swap = s_.pattern != EchoPattern::straight;
+    if (s_.pattern == EchoPattern::cross) std::swap_ranges(w.left, w.left + n, w.right);
+    const float *fromLeft = swap ? r : l, *fromRight = swap ? l : r;
+    float loudest = 0;
+    for (std::int64_t i = 0; i < n; ++i) {
+      w.left[i] += feedbackLeft_.at(clock_ + i) * fromLeft[i];
+      w.right[i] += feedbackRight_.at(clock_ + i) * fromRight[i];
+      loudest = std::max(loudest, std::max(std::abs(w.left[i]), std::abs(w.right[i])));
+    }
+    left_->write(clock_, w.left, n);
+    right_->write(clock_, w.right, n);
+    clock_ += n;
+    if (loudest >= floor_ || clock_ < source_.frames()) lastLoud_ = clock_;
+  }
+
+  double drift(std::int64_t at, int side) const {
+    const double t = 2 * std::numbers::pi * static_cast<double>(at) / rate_;
+    return swing_ * (0.65 * std::sin(0.37 * t + phase_[side]) + 0.35 * std::sin(0.93 * t + phase_[side + 1]));
+  }
+
+  /// Width, levels, ducking and the last fade; notes when it was last heard.
+  void finishBlock(StereoSpan out, std::int64_t offset) {
+    const auto mid = static_cast<float>(0.5 * (1 + s_.width)), side = static_cast<float>(0.5 * (1 - s_.width));
+    const bool wide = s_.width != 1;
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      const float l = out.left[i], r = out.right[i];
+      out.left[i] = gainLeft_ * (wide ? mid * l + side * r : l);
+      out.right[i] = gainRight_ * (wide ? mid * r + side * l : r);
+    }
+    if (ducking_) ducking_->apply(sounds_, out);
+    for (std::int64_t i = std::max<std::int64_t>(0, limit_ - fade_ - offset); i < out.frames; ++i) {
+      const auto g = static_cast<float>(raisedCosine(static_cast<double>(limit_ - offset - i) / static_cast<double>(std::max<std::int64_t>(fade_, 1))));
+      out.left[i] *= g;
+      out.right[i] *= g;
+    }
+    for (std::int64_t i = out.frames; i-- > 0;)
+      if (std::max(std::abs(out.left[i]), std::abs(out.right[i])) >= floor_) {
+        lastHeard_ = offset + i + 1;
+        break;
+      }
+  }
+
+  DelayThrowSettings s_;
+  Sounds& sounds_;
+  Source source_;
+  double rate_;
+  Frames first_;
+  ControlRamp feedbackLeft_, feedbackRight_, send_;
+  StereoBuffer scratch_, feed_;
+  double peak_ = 0, rmsDb_ = -120, swing_ = 0;
+  std::unique_ptr<DelayLine> left_, right_;
+  std::unique_ptr<SincTable> moving_;
+  std::unique_ptr<StereoSvf> lowCut_, highCut_;
+  std::unique_ptr<Drive> driveLeft_, driveRight_;
+  std::unique_ptr<PitchShifter> shifter_;
+  std::unique_ptr<LookaheadLimiter> limiter_;
+  std::unique_ptr<Ducking> ducking_;
+  double phase_[4] = {};
+  float floor_ = 0, gainLeft_ = 1, gainRight_ = 1;
+  std::int64_t block_ = 1, longest_ = 0, clock_ = 0, limit_ = 0, fade_ = 0, lastLoud_ = 0, lastHeard_ = 0;
+  bool hasCut_ = false, heldToTheEnd_ = false, ended_ = false;
+};
+
+/// Largest gain of the loop's filters over frequency, both sides (product where a pass alternates), amplitude.
+double filterPeak(const DelayThrowSettings& s, double rate, int side) {
+  const StereoSvf low(StereoSvf::Pass::high, s.lowCutLeft.value_or(20), s.lowCutRight.value_or(20), rate);
+  const StereoSvf high(StereoSvf::Pass::low, s.highCutLeft.value_or(20000), s.highCutRight.value_or(20000), rate);
+  const bool hasLow = s.lowCutLeft || s.lowCutRight, hasHigh = s.highCutLeft || s.highCutRight;
+  if (!hasLow && !hasHigh) return 1;
+  double best = 0;
+  for (double hz = 10; hz < rate * 0.4999; hz *= 1.01)
+    best = std::max(best, (hasLow ? low.magnitude(side, hz) : 1) * (hasHigh ? high.magnitude(side, hz) : 1));
+  return best;
+}
+
+} // namespace
+
+const TableSpec& DelayThrow::table() const { return DelayThrowSettings::table(); }
+
+PrintPlan DelayThrow::plan(const Placed& p) const {
+  const auto s = DelayThrowSettings::of(p);
+  const Source source(p);
+  PrintPlan plan;
+  const FrameRange span = p.span();
+  plan.extent = {span.begin, span.begin + Frames(source.frames() + std::llround(kLongestTailSeconds * p.sampleRate()))};
+  if (const auto cut = cutFrame(p, s)) plan.extent.end = std::max(span.begin, std::min(plan.extent.end, *cut));
+  plan.reads = source.reads();
+  if (s.duckDb > 0)
+    plan.reads.push_back({p.ornament.on, Read::What::dryBefore,
+                          {plan.extent.begin, plan.extent.end + Frames(Ducking::lookaheadFrames(p.sampleRate()) + kPrintBlock)}});
+  if (s.removeDry) {
+    plan.dry = turnedDown(span, 0, std::llround(kFadeInSeconds * p.sampleRate()), std::llround(kFadeOutSeconds * p.sampleRate()));
+    plan.extent.end = std::max(plan.extent.end, span.end);
+  }
+  return plan;
+}
+
+std::unique_ptr<Voice> DelayThrow::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<DelayThrowVoice>(p, sounds);
+}
+
+std::optional<LoopFigures> DelayThrow::loopFigures(const Placed& p) const {
+  const auto s = DelayThrowSettings::of(p);
+  const double rate = p.sampleRate(), hl = filterPeak(s, rate, 0), hr = filterPeak(s, rate, 1);
+  const bool alternates = s.pattern != EchoPattern::straight;
+  // Gain of one pass when the feedback stands at (l, r); alternating passes take the mean of the two sides in dB.
+  const auto pass = [&](double l, double r) { return alternates ? std::sqrt(l * hl * r * hr) : std::max(l * hl, r * hr); };
+  LoopFigures f;
+  f.gainPerPassDb = Decibels::ofGain(pass(s.feedbackLeft.highest(), s.feedbackRight.highest())).value;
+  const double frames = alternates ? 0.5 * (s.timeLeft + s.timeRight)
+                                   : (s.feedbackLeft.highest() * hl >= s.feedbackRight.highest() * hr ? s.timeLeft : s.timeRight);
+  f.passSeconds = frames / rate;
+  const Beats start = p.ornament.start;
+  const double barSeconds = p.map.meterAt(start).barLength().quarters() * 60 / p.map.bpmAt(start);
+  f.gainPerBarDb = f.gainPerPassDb * barSeconds / f.passSeconds;
+
+  const double from = p.map.secondsAt(start).value;
+  double level = 0;
+  for (double t = f.passSeconds; t < kLongestTailSeconds; t += f.passSeconds) {
+    const Beats here = p.map.beatAt(Seconds(from + t));
+    if (s.cutAt && (here - start).quarters() >= *s.cutAt) {
+      f.diesAt = start + Beats::ofQuarters(*s.cutAt);
+      break;
+    }
+    if (level >= s.loopCeilingDb && level > 0 && !f.ceilingAt) f.ceilingAt = here;
+    if (level <= -60) {
+      f.diesAt = here;
+      break;
+    }
+    const double x = (here - start).quarters();
+    level = std::min(level + Decibels::ofGain(pass(s.feedbackLeft.at(x), s.feedbackRight.at(x))).value, std::max(s.loopCeilingDb, 0.0) + 1e-9);
+  }
+  return f;
+}
+
+} // namespace ivrin

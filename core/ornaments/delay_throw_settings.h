@@ -1,0 +1,35 @@
+// The delay throw's table and its typed view.
+#pragma once
+
+#include "ornaments/kind.h"
+#include "song/curve.h"
+
+#include <optional>
+
+namespace ivrin {
+
+enum class EchoPattern { straight, pingPong, cross };
+
+struct DelayThrowSettings {
+  double timeLeft = 0, timeRight = 0; // frames at the song's rate, ≥ 1, not whole in general
+  EchoPattern pattern = EchoPattern::straight;
+  Curve feedbackLeft, feedbackRight;  // 0..2, over beats from start
+  Curve send;                         // 0..1
+  double wetDb = 0, levelLeftDb = 0, levelRightDb = 0;
+  std::optional<double> lowCutLeft, lowCutRight, highCutLeft, highCutRight; // Hz; nothing = open
+  double drive = 0;        // 0..1
+  double wobble = 0;       // 0..1
+  double stepSemitones = 0;
+  bool invertRight = false;
+  double width = 1;        // 0..2
+  bool reverseSource = false, removeDry = false;
+  double duckDb = 0;
+  std::optional<double> cutAt; // beats from start
+  double loopCeilingDb = 0;    // relative to the sample peak of what was sent
+  double tailFloorDb = -72;    // dBFS
+
+  static const TableSpec& table();
+  static DelayThrowSettings of(const Placed& p);
+};
+
+} // namespace ivrin

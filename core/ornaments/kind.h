@@ -1,0 +1,104 @@
+// What an ornament kind is: its table, what it reads, and how its print is made.
+//
+// A print is a pure function of settings, seed, place, tempo map, sample rate and what it reads. It is always rendered
+// from its own first frame in blocks of kPrintBlock, so control grids may be anchored there; ranges only cut prints.
+#pragma once
+
+#include "audio/buffer.h"
+#include "dsp/edges.h"
+#include "song/setting_spec.h"
+#include "song/song.h"
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace ivrin {
+
+inline constexpr std::int64_t kPrintBlock = 1024;
+/// A print ends this long after its source at the latest.
+inline constexpr double kLongestTailSeconds = 120;
+
+/// An ornament at its place in a song.
+struct Placed {
+  const Ornament& ornament;
+  const TempoMap& map;
+  double sampleRate() const { return map.sampleRate(); }
+  FrameRange span() const { return map.frames(ornament.span()); }
+};
+
+/// One stretch of sound an ornament reads. Frames are song frames.
+struct Read {
+  std::string row;
+  /// rowSoFar: dry and wet of the ornament's own row as earlier ornaments left it.
+  /// beforeOrnaments: the row before all its ornaments, gain, pan and mute (dry and wet of what feeds it).
+  /// dryBefore: the same, its dry plane alone.
+  enum class What { rowSoFar, beforeOrnaments, dryBefore };
+  What what = What::rowSoFar;
+  FrameRange frames;
+};
+
+/// Everything that is known before the first sample is computed.
+struct PrintPlan {
+  FrameRange extent;       // nothing of the row changes outside; the end is an upper bound
+  std::vector<Read> reads;
+  GainSegments dry, wet;   // what happens to the row's two planes
+  bool sounds = true;      // false: there is no print, only gains
+};
+
+/// The declared reads, by index. Inside a read's range any frame may be asked for, any number of times;
+/// outside it the sound is silence.
+class Sounds {
+ public:
+  virtual ~Sounds() = default;
+  virtual void read(std::size_t index, Frames from, StereoSpan out) = 0;
+};
+
+/// Computes one print, block after block, beginning at extent.begin.
+class Voice {
+ public:
+  virtual ~Voice() = default;
+  /// Writes up to out.frames (always kPrintBlock) and returns how many; fewer means that the print has ended.
+  virtual std::int64_t render(StereoSpan out) = 0;
+  /// Something worth telling the user when the print is whole ("held to 120 s and faded"); may be empty.
+  virtual std::string note() const { return {}; }
+};
+
+/// Figures a kind can tell from its settings alone.
+struct LoopFigures {
+  double gainPerPassDb = 0;      // largest small-signal gain around the loop over frequency
+  double gainPerBarDb = 0;
+  double passSeconds = 0;
+  std::optional<Beats> diesAt;   // song position where it has fallen 60 dB
+  std::optional<Beats> ceilingAt; // song position where it reaches the loop's ceiling
+};
+
+class Kind {
+ public:
+  virtual ~Kind() = default;
+  virtual const TableSpec& table() const = 0;
+  virtual PrintPlan plan(const Placed& p) const = 0;
+  /// Only called when plan().sounds. `sounds` lives as long as the voice.
+  virtual std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const = 0;
+  /// Where it lands; nothing where the kind does not land.
+  virtual std::optional<Frames> landingFrame(const Placed&) const { return std::nullopt; }
+  virtual std::optional<LoopFigures> loopFigures(const Placed&) const { return std::nullopt; }
+};
+
+/// The kinds at hand, in the order of the sign strip.
+class KindSet {
+ public:
+  explicit KindSet(std::vector<const Kind*> kinds) : kinds_(std::move(kinds)) {}
+  const Kind* find(const std::string& id) const;
+  const std::vector<const Kind*>& all() const { return kinds_; }
+  Registry registry() const;
+
+ private:
+  std::vector<const Kind*> kinds_;
+};
+
+/// The kinds of this version.
+const KindSet& allKinds();
+
+} // namespace ivrin

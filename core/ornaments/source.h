@@ -1,0 +1,26 @@
+// The sound an ornament takes in: its own row over its span, or pieces from elsewhere, each with faded edges
+// (2 ms in, 8 ms out, in song time, inside the piece).
+#pragma once
+
+#include "ornaments/kind.h"
+
+namespace ivrin {
+
+class Source {
+ public:
+  explicit Source(const Placed& p);
+  /// To be put first into PrintPlan::reads; index i of the pieces is read i.
+  const std::vector<Read>& reads() const { return reads_; }
+  /// Frames from the first to the last one of the longest piece.
+  std::int64_t frames() const { return frames_; }
+  /// The sum of all pieces, `offset` frames after the source's begin; silence outside. `scratch` is resized at need.
+  void read(Sounds& sounds, std::int64_t offset, StereoSpan out, StereoBuffer& scratch) const;
+
+ private:
+  std::vector<Read> reads_;
+  std::vector<EdgeWindow> windows_;
+  std::vector<float> gains_;
+  std::int64_t frames_ = 0;
+};
+
+} // namespace ivrin

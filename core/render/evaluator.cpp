@@ -1,0 +1,164 @@
+#include "render/evaluator.h"
+
+#include "dsp/simd.h"
+
+#include <cmath>
+#include <cstring>
+
+namespace ivrin {
+namespace {
+
+constexpr std::int64_t kBlock = 2048; // stays in the second-level cache with its planes
+
+IVRIN_CLONES void addScaled(const float* in, float g, float* out, std::int64_t n) {
+  if (g == 1.0f) {
+    for (std::int64_t i = 0; i < n; ++i) out[i] += in[i];
+  } else {
+    for (std::int64_t i = 0; i < n; ++i) out[i] += g * in[i];
+  }
+}
+
+IVRIN_CLONES void add(const float* a, const float* b, float* out, std::int64_t n) {
+  for (std::int64_t i = 0; i < n; ++i) out[i] = a[i] + b[i];
+}
+
+IVRIN_CLONES void scale(float* x, float g, std::int64_t n) {
+  if (g == 1.0f) return;
+  for (std::int64_t i = 0; i < n; ++i) x[i] *= g;
+}
+
+void ensureSize(Planes& p, std::int64_t frames) {
+  if (p.dry.frames() < frames) {
+    p.dry.resize(frames);
+    p.wet.resize(frames);
+  }
+}
+
+void joined(const Planes& p, StereoSpan out) {
+  if (p.wetSounds) {
+    add(p.dry.left(), p.wet.left(), out.left, out.frames);
+    add(p.dry.right(), p.wet.right(), out.right, out.frames);
+  } else {
+    std::memcpy(out.left, p.dry.left(), static_cast<std::size_t>(out.frames) * sizeof(float));
+    std::memcpy(out.right, p.dry.right(), static_cast<std::size_t>(out.frames) * sizeof(float));
+  }
+}
+
+/// Cuts a range into blocks.
+template <class Work> void inBlocks(Frames from, StereoSpan out, const Work& work) {
+  for (std::int64_t at = 0; at < out.frames; at += kBlock) {
+    const std::int64_t n = std::min(kBlock, out.frames - at);
+    work(from + Frames(at), out.part(at, n));
+  }
+}
+
+} // namespace
+
+void Evaluator::sumMembers(const RowNode& row, Frames from, std::int64_t frames, Planes& out, std::size_t depth) {
+  StereoSpan dry = out.dry.span().part(0, frames), wet = out.wet.span().part(0, frames);
+  dry.clear();
+  while (scratch_.size() <= depth) scratch_.push_back(std::make_unique<Planes>());
+  for (const std::size_t m : row.members) {
+    const RowNode& member = plan_->rows()[m];
+    if (member.mute) continue;
+    if (member.type == RowNode::Type::stem && member.ornaments.empty()) { // straight from the store
+      if (!member.audio) continue;
+      const FrameRange r = intersect({Frames(member.offset), Frames(member.offset + member.audio->frames())}, {from, from + Frames(frames)});
+      if (r.empty()) continue;
+      const std::int64_t at = (r.begin - from).count, in = r.begin.count - member.offset;
+      addScaled(member.audio->left() + in, member.gainLeft, dry.left + at, r.length());
+      addScaled(member.audio->right() + in, member.gainRight, dry.right + at, r.length());
+      continue;
+    }
+    Planes& p = *scratch_[depth];
+    planesAt(m, from, frames, p, SIZE_MAX, depth + 1);
+    addScaled(p.dry.left(), member.gainLeft, dry.left, frames);
+    addScaled(p.dry.right(), member.gainRight, dry.right, frames);
+    if (!p.wetSounds) continue;
+    if (!out.wetSounds) wet.clear();
+    out.wetSounds = true;
+    addScaled(p.wet.left(), member.gainLeft, wet.left, frames);
+    addScaled(p.wet.right(), member.gainRight, wet.right, frames);
+  }
+}
+
+void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments, std::size_t depth) {
+  const RowNode& row = plan_->rows()[index];
+  ensureSize(out, frames);
+  out.wetSounds = false;
+  StereoSpan dry = out.dry.span().part(0, frames), wet = out.wet.span().part(0, frames);
+  if (row.type == RowNode::Type::stem) {
+    const FrameRange r = row.audio ? intersect({Frames(row.offset), Frames(row.offset + row.audio->frames())}, {from, from + Frames(frames)})
+                                   : FrameRange{};
+    if (r.length() < frames) dry.clear();
+    if (!r.empty()) {
+      const std::int64_t at = (r.begin - from).count, in = r.begin.count - row.offset;
+      std::memcpy(dry.left + at, row.audio->left() + in, static_cast<std::size_t>(r.length()) * sizeof(float));
+      std::memcpy(dry.right + at, row.audio->right() + in, static_cast<std::size_t>(r.length()) * sizeof(float));
+    }
+  } else {
+    sumMembers(row, from, frames, out, depth);
+  }
+  const FrameRange here{from, from + Frames(frames)};
+  for (std::size_t i = 0; i < std::min(ornaments, row.ornaments.size()); ++i) {
+    const OrnamentNode& node = *row.ornaments[i];
+    if (!intersect(node.plan.dry.span(), here).empty()) node.plan.dry.apply(from, dry.left, dry.right, frames);
+    if (out.wetSounds && !intersect(node.plan.wet.span(), here).empty()) node.plan.wet.apply(from, wet.left, wet.right, frames);
+    if (!node.print || intersect(node.print->extent(), here).empty()) continue;
+    if (missing_ == Missing::compute)
+      node.print->ensure(*plan_, node, here.end);
+    else if (!node.print->readyTo(here.end))
+      missed_ += std::min(here.end, node.print->end()).count - std::max(node.print->ready(), from).count;
+    if (intersect(node.print->extent(), here).empty()) continue; // it turned out to end before
+    if (!out.wetSounds) wet.clear();
+    out.wetSounds = true;
+    node.print->addTo(from, wet);
+  }
+}
+
+void Evaluator::planes(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments) {
+  planesAt(row, from, frames, out, ornaments, 0);
+}
+
+void Evaluator::rowOut(std::size_t row, Frames from, StereoSpan out) {
+  inBlocks(from, out, [&](Frames at, StereoSpan part) {
+    planesAt(row, at, part.frames, top_, SIZE_MAX, 0);
+    joined(top_, part);
+    scale(part.left, plan_->rows()[row].gainLeft, part.frames);
+    scale(part.right, plan_->rows()[row].gainRight, part.frames);
+  });
+}
+
+void Evaluator::mix(Frames from, StereoSpan out) {
+  inBlocks(from, out, [&](Frames at, StereoSpan part) {
+    planesAt(plan_->mixRow(), at, part.frames, top_, SIZE_MAX, 0);
+    joined(top_, part);
+    scale(part.left, plan_->mixGain(), part.frames);
+    scale(part.right, plan_->mixGain(), part.frames);
+  });
+}
+
+void Evaluator::soloMix(Frames from, StereoSpan out) {
+  StereoBuffer one;
+  inBlocks(from, out, [&](Frames at, StereoSpan part) {
+    part.clear();
+    one.resize(part.frames);
+    for (std::size_t r = 0; r < plan_->mixRow(); ++r) {
+      if (!plan_->rows()[r].solo) continue;
+      rowOut(r, at, one.span());
+      addScaled(one.left(), plan_->mixGain(), part.left, part.frames);
+      addScaled(one.right(), plan_->mixGain(), part.right, part.frames);
+    }
+  });
+}
+
+void Evaluator::read(const OrnamentNode& node, std::size_t index, Frames from, StereoSpan out) {
+  const Read::What what = node.plan.reads[index].what;
+  inBlocks(from, out, [&](Frames at, StereoSpan part) {
+    planesAt(node.readRows[index], at, part.frames, top_, what == Read::What::rowSoFar ? node.order : 0, 0);
+    if (what == Read::What::dryBefore) top_.wetSounds = false;
+    joined(top_, part);
+  });
+}
+
+} // namespace ivrin

@@ -1,0 +1,46 @@
+// Computes the planes of rows, the mix, and what ornaments read, from a plan. Holds scratch memory: one per thread or
+// task. The samples do not depend on how a range is cut.
+#pragma once
+
+#include "render/render_plan.h"
+
+namespace ivrin {
+
+/// Dry and wet of a row. `wetSounds` false: the wet plane is silence and its memory is not filled.
+struct Planes {
+  StereoBuffer dry, wet;
+  bool wetSounds = false;
+};
+
+class Evaluator {
+ public:
+  /// compute: prints are rendered as far as needed. takeReady: what is not there counts as silence and is counted.
+  enum class Missing { compute, takeReady };
+  Evaluator(const RenderPlan& plan, Missing missing) : plan_(&plan), missing_(missing) {}
+
+  /// The row after its first `ornaments` ornaments (all by default), before gain and pan.
+  void planes(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments = SIZE_MAX);
+  /// D + W after gain and pan (a muted row too), as `stems/ID.wav`; for the mix before gain and limiter.
+  void rowOut(std::size_t row, Frames from, StereoSpan out);
+  /// The mix after its gain, before the limiter.
+  void mix(Frames from, StereoSpan out);
+  /// Only the rows on solo, after their gain and pan; for listening.
+  void soloMix(Frames from, StereoSpan out);
+  /// Read `index` of `node`.
+  void read(const OrnamentNode& node, std::size_t index, Frames from, StereoSpan out);
+
+  /// Frames of prints that were not there (takeReady), since the last call.
+  std::int64_t takeMissed() { return std::exchange(missed_, 0); }
+
+ private:
+  struct Level;
+  void sumMembers(const RowNode& row, Frames from, std::int64_t frames, Planes& out, std::size_t depth);
+  void planesAt(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments, std::size_t depth);
+  const RenderPlan* plan_;
+  Missing missing_;
+  std::int64_t missed_ = 0;
+  std::vector<std::unique_ptr<Planes>> scratch_; // one per depth of the tree
+  Planes top_;
+};
+
+} // namespace ivrin

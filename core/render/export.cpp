@@ -1,0 +1,181 @@
+#include "render/export.h"
+
+#include "dsp/denormals.h"
+#include "dsp/mix_limiter.h"
+#include "render/evaluator.h"
+
+#include <algorithm>
+#include <stdexcept>
+#include <thread>
+
+namespace ivrin {
+namespace fs = std::filesystem;
+namespace {
+
+constexpr std::int64_t kChunk = 1 << 18; // frames each thread computes at a time
+
+/// Runs `work(index)` for 0..count−1 on `threads` threads; the first exception is thrown again.
+template <class Work> void parallel(std::size_t count, int threads, const Work& work) {
+  std::atomic<std::size_t> next{0};
+  std::exception_ptr error;
+  std::mutex mutex;
+  const auto run = [&] {
+    const FlushDenormals guard;
+    try {
+      for (std::size_t i = next++; i < count; i = next++) work(i);
+    } catch (...) {
+      std::lock_guard lock(mutex);
+      if (!error) error = std::current_exception();
+      next = count;
+    }
+  };
+  {
+    std::vector<std::jthread> pool;
+    for (int t = 1; t < threads; ++t) pool.emplace_back(run);
+    run();
+  }
+  if (error) std::rethrow_exception(error);
+}
+
+/// One file to write: its samples for any stretch of the song, computed by a maker that each thread has for itself.
+struct Task {
+  fs::path file;
+  std::uint64_t ditherSeed;
+  using Source = std::function<void(Frames, StereoSpan)>;
+  std::function<Source()> makeSource;
+};
+
+} // namespace
+
+void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, const ExportProgress& progress) {
+  std::vector<std::shared_ptr<const OrnamentNode>> open;
+  for (const auto& n : plan.nodes())
+    if (n->print && !n->print->complete()) open.push_back(n);
+  std::atomic<std::size_t> done{0};
+  std::mutex mutex;
+  parallel(open.size(), threads, [&](std::size_t i) {
+    if (stop.stop_requested()) return;
+    open[i]->print->ensure(plan, *open[i], open[i]->print->end(), stop);
+    const auto fraction = static_cast<double>(++done) / static_cast<double>(open.size());
+    if (progress) {
+      std::lock_guard lock(mutex);
+      progress(fraction, "Computing ornaments");
+    }
+  });
+}
+
+ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs::path& folder, const ExportOptions& options,
+                        std::stop_token stop, const ExportProgress& progress) {
+  ExportReport report;
+  const auto wanted = [&](const std::string& id) {
+    return options.only.empty() || std::find(options.only.begin(), options.only.end(), id) != options.only.end();
+  };
+  completePrints(*plan, options.threads, stop, [&](double f, const std::string& what) {
+    if (progress) progress(0.3 * f, what);
+  });
+  if (stop.stop_requested()) {
+    report.stopped = true;
+    return report;
+  }
+  const Frames begin = options.from ? plan->map().frameAt(*options.from) : Frames(0);
+  const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
+  report.frames = std::max<std::int64_t>(0, end.count - begin.count);
+
+  const std::string extension = extensionOf(options.format);
+  std::vector<Task> tasks;
+  std::atomic<double> reduction{0};
+  std::uint64_t seed = 1;
+  const auto evaluator = [plan] { return std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute); };
+  if (options.mix && wanted(kMixRow))
+    tasks.push_back({folder / ("mix" + extension), seed, [&, evaluator]() -> Task::Source {
+                       auto e = evaluator();
+                       if (!plan->song().mix.limiter) return [e](Frames at, StereoSpan out) { e->mix(at, out); };
+                       auto limiter = std::make_shared<MixLimiter>(plan->map().sampleRate(), plan->song().mix.ceilingDbtp,
+                                                                   [e](Frames at, StereoSpan out) { e->mix(at, out); });
+                       return [limiter, &reduction](Frames at, StereoSpan out) {
+                         limiter->read(at, out);
+                         double seen = reduction;
+                         while (limiter->lastReductionDb() > seen && !reduction.compare_exchange_weak(seen, limiter->lastReductionDb())) {}
+                       };
+                     }});
+  for (std::size_t r = 0; r < plan->rows().size(); ++r) {
+    const std::string& id = plan->rows()[r].id;
+    ++seed;
+    if (!wanted(id)) continue;
+    if (options.stems)
+      tasks.push_back({folder / "stems" / (id + extension), seed, [r, evaluator]() -> Task::Source {
+                         auto e = evaluator();
+                         return [e, r](Frames at, StereoSpan out) { e->rowOut(r, at, out); };
+                       }});
+    for (const bool wet : {false, true}) {
+      if (wet ? !options.wet : !options.dry) continue;
+      tasks.push_back({folder / (wet ? "wet" : "dry") / (id + extension), seed, [r, wet, plan, evaluator]() -> Task::Source {
+                         auto e = evaluator();
+                         auto p = std::make_shared<Planes>();
+                         return [e, p, r, wet, plan](Frames at, StereoSpan out) {
+                           e->planes(r, at, out.frames, *p);
+                           out.clear();
+                           if (wet && !p->wetSounds) return;
+                           const StereoBuffer& from = wet ? p->wet : p->dry;
+                           const RowNode& row = plan->rows()[r];
+                           for (std::int64_t i = 0; i < out.frames; ++i) {
+                             out.left[i] = from.left()[i] * row.gainLeft;
+                             out.right[i] = from.right()[i] * row.gainRight;
+                           }
+                         };
+                       }});
+    }
+  }
+  if (options.ornaments)
+    for (const auto& n : plan->nodes()) {
+      ++seed;
+      if (!n->print || !wanted(n->ornament->id)) continue;
+      tasks.push_back({folder / "ornaments" / (n->ornament->id + extension), seed, [n]() -> Task::Source {
+                         return [n](Frames at, StereoSpan out) {
+                           out.clear();
+                           n->print->addTo(at, out);
+                         };
+                       }});
+    }
+
+  for (std::size_t t = 0; t < tasks.size(); ++t) {
+    const Task& task = tasks[t];
+    fs::create_directories(task.file.parent_path());
+    AudioWriter writer(task.file, options.format, plan->song().sampleRate, report.frames, task.ditherSeed);
+    const int threads = std::max(1, options.threads);
+    std::vector<Task::Source> sources;
+    std::vector<StereoBuffer> buffers(static_cast<std::size_t>(threads));
+    for (int i = 0; i < threads; ++i) sources.push_back(task.makeSource());
+    for (std::int64_t at = 0; at < report.frames; at += kChunk * threads) {
+      if (stop.stop_requested()) {
+        report.stopped = true;
+        return report;
+      }
+      // Each thread takes its own stretch; writing goes in order.
+      const auto share = [&](std::size_t i) { return std::clamp<std::int64_t>(report.frames - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk); };
+      parallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
+        buffers[i].resize(share(i));
+        if (share(i) > 0) sources[i](begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());
+      });
+      for (std::size_t i = 0; i < buffers.size(); ++i)
+        if (share(i) > 0)
+          writer.write(buffers[i].left(), buffers[i].right(), share(i), begin.count + at + static_cast<std::int64_t>(i) * kChunk);
+      if (progress) {
+        const double within = std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(report.frames));
+        progress(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()), "Writing " + task.file.filename().string());
+      }
+    }
+    writer.finish();
+    if (writer.clipped() > 0) {
+      report.clipped += writer.clipped();
+      report.notes.push_back(task.file.filename().string() + ": " + std::to_string(writer.clipped()) + " samples over full scale were clipped");
+    }
+    report.files.push_back(task.file);
+  }
+  report.limiterReductionDb = reduction;
+  for (const auto& n : plan->nodes())
+    if (n->print && !n->print->note().empty()) report.notes.push_back(n->ornament->id + ": " + n->print->note());
+  return report;
+}
+
+} // namespace ivrin

@@ -1,0 +1,125 @@
+#include "render/print.h"
+
+#include "render/evaluator.h"
+#include "render/render_plan.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+
+/// Gives a voice its declared reads through the plan of the moment.
+class PrintSounds : public Sounds {
+ public:
+  void use(const RenderPlan& plan, const OrnamentNode& node) {
+    if (plan_ != &plan) evaluator_ = std::make_unique<Evaluator>(plan, Evaluator::Missing::compute);
+    plan_ = &plan;
+    node_ = &node;
+  }
+  /// The plan may be gone before the next block.
+  void release() {
+    plan_ = nullptr;
+    evaluator_.reset();
+  }
+  void read(std::size_t index, Frames from, StereoSpan out) override {
+    const Read& r = node_->plan.reads[index];
+    const FrameRange inside = intersect(r.frames, {from, from + Frames(out.frames)});
+    if (inside.length() < out.frames) out.clear();
+    if (inside.empty()) return;
+    evaluator_->read(*node_, index, inside.begin, out.part((inside.begin - from).count, inside.length()));
+  }
+
+ private:
+  const RenderPlan* plan_ = nullptr;
+  const OrnamentNode* node_ = nullptr;
+  std::unique_ptr<Evaluator> evaluator_;
+};
+
+Print::Print(FrameRange extent, float gain) : extent_(extent), gain_(gain), ready_(extent.begin.count) {
+  chunks_.resize(static_cast<std::size_t>((std::max<std::int64_t>(extent.length(), 0) + kChunkFrames - 1) / kChunkFrames + 1));
+  if (extent.empty()) complete_ = true;
+}
+
+Print::~Print() = default;
+
+void Print::addTo(Frames from, StereoSpan out) const {
+  const FrameRange r = intersect({extent_.begin, ready()}, {from, from + Frames(out.frames)});
+  std::int64_t at = (r.begin - extent_.begin).count, to = (r.begin - from).count, left = r.length();
+  while (left > 0) {
+    const std::int64_t chunk = at / kChunkFrames, within = at % kChunkFrames, n = std::min(left, kChunkFrames - within);
+    const float* l = chunks_[static_cast<std::size_t>(chunk)].get() + within;
+    const float* rr = l + kChunkFrames;
+    for (std::int64_t i = 0; i < n; ++i) {
+      out.left[to + i] += l[i];
+      out.right[to + i] += rr[i];
+    }
+    at += n;
+    to += n;
+    left -= n;
+  }
+}
+
+void Print::renderBlock(const RenderPlan& plan, const OrnamentNode& node) {
+  if (!sounds_) sounds_ = std::make_unique<PrintSounds>();
+  sounds_->use(plan, node);
+  if (!started_) {
+    started_ = true;
+    voice_ = node.kind->start({*node.ornament, plan.map()}, *sounds_);
+  }
+  const std::int64_t at = ready_.load(std::memory_order_relaxed) - extent_.begin.count;
+  const auto chunk = static_cast<std::size_t>(at / kChunkFrames);
+  if (!chunks_[chunk]) chunks_[chunk] = std::make_unique<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
+  float* l = chunks_[chunk].get() + at % kChunkFrames;
+  const StereoSpan block{l, l + kChunkFrames, kPrintBlock};
+  std::int64_t n = voice_ ? voice_->render(block) : 0;
+  const bool ended = n < kPrintBlock;
+  n = std::min(n, extent_.length() - at);
+  float peak = peak_.load(std::memory_order_relaxed);
+  for (float* side : {block.left, block.right})
+    for (std::int64_t i = 0; i < n; ++i) {
+      // A defect in a voice must never reach an ear: not a number becomes silence.
+      const float v = side[i] * gain_;
+      side[i] = std::isfinite(v) ? v : 0.0f;
+      peak = std::max(peak, std::abs(side[i]));
+    }
+  peak_.store(peak, std::memory_order_relaxed);
+  const std::int64_t ready = extent_.begin.count + at + n;
+  ready_.store(ready, std::memory_order_release);
+  if (ended || ready >= extent_.end.count) {
+    if (voice_) note_ = voice_->note();
+    voice_.reset();
+    sounds_.reset();
+    complete_.store(true, std::memory_order_release);
+  }
+}
+
+bool Print::ensure(const RenderPlan& plan, const OrnamentNode& node, Frames until, std::stop_token stop) {
+  if (readyTo(until)) return true;
+  std::lock_guard lock(mutex_);
+  while (!readyTo(until)) {
+    if (stop.stop_requested()) break;
+    renderBlock(plan, node);
+  }
+  if (sounds_) sounds_->release();
+  return readyTo(until);
+}
+
+bool Print::tryAdvance(const RenderPlan& plan, const OrnamentNode& node, Frames until, std::stop_token stop) {
+  std::unique_lock lock(mutex_, std::try_to_lock);
+  if (!lock) return false;
+  bool worked = false;
+  while (!readyTo(until) && !stop.stop_requested()) {
+    renderBlock(plan, node);
+    worked = true;
+  }
+  if (sounds_) sounds_->release();
+  return worked;
+}
+
+std::string Print::note() const { return complete() ? note_ : std::string(); }
+
+std::int64_t Print::bytes() const {
+  return (ready().count - extent_.begin.count + kChunkFrames) * 2 * static_cast<std::int64_t>(sizeof(float));
+}
+
+} // namespace ivrin

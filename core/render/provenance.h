@@ -1,0 +1,16 @@
+// What a print is made from, as a digest: two prints with the same digest have the same samples. No sample is hashed.
+#pragma once
+
+#include "render/render_plan.h"
+
+namespace ivrin {
+
+/// To be raised whenever a kind computes something else from the same settings.
+inline constexpr int kEngineVersion = 1;
+
+/// Digest of the ornament, its place in time, the tempo in its reach and its reads' ranges.
+std::string ownDigest(const OrnamentNode& node, const TempoMap& map);
+/// Own digest together with the stems and prints that meet the declared reads.
+std::string provenance(const OrnamentNode& node, const std::vector<RowNode>& rows);
+
+} // namespace ivrin

@@ -1,0 +1,92 @@
+// A song made ready to be computed: its rows with their stems and members, its ornaments with what they read, and
+// one print for each, taken from the cache where its provenance is known. Immutable once made; shared by the player,
+// the pool, the export and the window.
+#pragma once
+
+#include "render/print.h"
+#include "render/song_audio.h"
+
+#include <list>
+#include <unordered_map>
+
+namespace ivrin {
+
+struct RowNode;
+
+/// One enabled ornament.
+struct OrnamentNode {
+  Shared<Ornament> ornament;
+  const Kind* kind = nullptr;
+  std::size_t row = 0;      // in RenderPlan::rows()
+  std::size_t order = 0;    // place among the row's nodes
+  PrintPlan plan;
+  std::vector<std::size_t> readRows; // row of every read
+  std::string ownDigest;    // of all that does not depend on other prints
+  std::string provenance;   // of all
+  std::shared_ptr<Print> print; // none where the kind only sets gains
+
+  /// Where the row may differ: the print's extent and the gains' spans.
+  FrameRange extent() const;
+};
+
+struct RowNode {
+  enum class Type { stem, bus, mix };
+  std::string id;
+  Type type = Type::stem;
+  std::shared_ptr<const StemAudio> audio; // stem only; may be none
+  std::int64_t offset = 0;                // song frame of its first sample
+  std::vector<std::size_t> members;       // bus and mix
+  float gainLeft = 1, gainRight = 1;      // gain and pan
+  bool mute = false, solo = false;
+  std::vector<std::shared_ptr<const OrnamentNode>> ornaments;
+};
+
+/// Prints by provenance, the least recently used dropped over a budget (those in use stay alive by their plans).
+class PrintCache {
+ public:
+  explicit PrintCache(std::int64_t budgetBytes = std::int64_t{512} << 20) : budget_(budgetBytes) {}
+  std::shared_ptr<Print> take(const std::string& provenance, FrameRange extent, float gain);
+  std::int64_t computedAnew() const { return misses_; }
+
+ private:
+  struct Entry {
+    std::string key;
+    std::shared_ptr<Print> print;
+  };
+  std::mutex mutex_;
+  std::list<Entry> recent_;
+  std::unordered_map<std::string, std::list<Entry>::iterator> index_;
+  std::int64_t budget_, misses_ = 0;
+};
+
+class RenderPlan {
+ public:
+  /// `former` may share nodes of ornaments that did not change. `problems` gets what cannot be computed (cycles).
+  static std::shared_ptr<const RenderPlan> make(const Song& song, const SongAudio& audio, const KindSet& kinds, PrintCache& cache,
+                                                const RenderPlan* former = nullptr, Problems* problems = nullptr);
+
+  const Song& song() const { return song_; }
+  const TempoMap& map() const { return *map_; }
+  const std::vector<RowNode>& rows() const { return rows_; }
+  std::size_t mixRow() const { return rows_.size() - 1; }
+  std::optional<std::size_t> rowIndex(const std::string& id) const;
+  /// All nodes in song order.
+  const std::vector<std::shared_ptr<const OrnamentNode>>& nodes() const { return nodes_; }
+  std::shared_ptr<const OrnamentNode> node(const std::string& ornamentId) const;
+  /// One past the last frame of the last stem or print; prints not complete count with their upper bound unless
+  /// `completeOnly`.
+  Frames end(bool completeOnly = false) const;
+  float mixGain() const { return mixGain_; }
+
+ private:
+  RenderPlan() = default;
+  Song song_;
+  std::shared_ptr<const TempoMap> map_;
+  std::vector<RowNode> rows_;
+  std::vector<std::shared_ptr<const OrnamentNode>> nodes_;
+  std::unordered_map<const Ornament*, std::shared_ptr<const OrnamentNode>> byOrnament_;
+  std::string rowsDigest_; // of all that the own digests of nodes may depend on besides their ornament
+  float mixGain_ = 1;
+};
+
+} // namespace ivrin

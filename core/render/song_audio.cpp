@@ -1,0 +1,63 @@
+#include "render/song_audio.h"
+
+#include <atomic>
+#include <mutex>
+#include <thread>
+
+namespace ivrin {
+
+const std::shared_ptr<const StemAudio>& SongAudio::of(const std::string& stemId) const {
+  static const std::shared_ptr<const StemAudio> none;
+  const auto it = stems_.find(stemId);
+  return it == stems_.end() ? none : it->second;
+}
+
+SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore& store, Problems& problems, int threads,
+                          std::stop_token stop, const Progress& progress) {
+  const std::size_t n = song.stems.size();
+  std::vector<std::shared_ptr<const StemAudio>> audio(n);
+  std::vector<Problems> found(n);
+  std::vector<std::optional<std::filesystem::path>> files(n);
+  for (std::size_t i = 0; i < n; ++i)
+    if (song.stems[i].file) files[i] = resolveAudio(reach, *song.stems[i].file, "stems[" + std::to_string(i) + "].file", found[i]);
+
+  std::atomic<std::size_t> next{0};
+  std::vector<std::int64_t> done(n, 0), total(n, 0);
+  std::mutex progressMutex;
+  const auto work = [&] {
+    for (std::size_t i = next++; i < n && !stop.stop_requested(); i = next++) {
+      if (!files[i]) continue;
+      const std::string place = "stems[" + std::to_string(i) + "].file";
+      const auto report = [&, i](std::int64_t d, std::int64_t t) {
+        std::lock_guard lock(progressMutex);
+        done[i] = d;
+        total[i] = t;
+        std::int64_t sumDone = 0, sumTotal = 0;
+        for (std::size_t k = 0; k < n; ++k) {
+          sumDone += done[k];
+          sumTotal += std::max(total[k], k > i ? t : total[k]); // not begun yet: take them to be as long as this one
+        }
+        progress(sumDone, sumTotal);
+      };
+      audio[i] = store.open(*files[i], song.sampleRate, place, found[i], stop, progress ? Progress(report) : Progress());
+      if (!audio[i]) continue;
+      if (audio[i]->badSamples() > 0)
+        found[i].error(ErrorId::bad_samples, place, *song.stems[i].file + " holds " + std::to_string(audio[i]->badSamples()) + " samples that are not numbers");
+      if (audio[i]->truncated())
+        found[i].error(ErrorId::broken_audio, place, *song.stems[i].file + " is cut short: it holds less sound than its header says");
+    }
+  };
+  {
+    std::vector<std::jthread> pool;
+    for (int t = 1; t < threads; ++t) pool.emplace_back(work);
+    work();
+  }
+  SongAudio all;
+  for (std::size_t i = 0; i < n; ++i) {
+    if (audio[i]) all.set(song.stems[i].id, audio[i]);
+    for (auto& p : found[i].list) problems.list.push_back(std::move(p));
+  }
+  return all;
+}
+
+} // namespace ivrin

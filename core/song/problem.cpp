@@ -1,0 +1,45 @@
+#include "song/problem.h"
+
+#include <algorithm>
+#include <array>
+#include <numeric>
+
+namespace ivrin {
+
+std::string_view errorName(ErrorId id) {
+  static constexpr std::array<std::string_view, kErrorIdCount> names = {
+      "unreadable", "syntax", "not-a-song", "newer-version", "missing-field", "unknown-field",
+      "wrong-type", "out-of-range", "unknown-choice", "duplicate-id", "dangling-id", "bad-order",
+      "unknown-kind", "out-of-reach", "missing-audio", "broken-audio", "bad-samples", "refused"};
+  return names[static_cast<std::size_t>(id)];
+}
+
+std::string nearestName(std::string_view word, const std::vector<std::string>& candidates) {
+  std::string best;
+  std::size_t bestDistance = std::max<std::size_t>(2, word.size() / 3) + 1;
+  for (const auto& c : candidates) {
+    std::vector<std::size_t> row(c.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 1; i <= word.size(); ++i) {
+      std::size_t diagonal = row[0];
+      row[0] = i;
+      for (std::size_t j = 1; j <= c.size(); ++j) {
+        const std::size_t cost = diagonal + (word[i - 1] == c[j - 1] ? 0 : 1);
+        diagonal = row[j];
+        row[j] = std::min({row[j] + 1, row[j - 1] + 1, cost});
+      }
+    }
+    if (row.back() < bestDistance) {
+      bestDistance = row.back();
+      best = c;
+    }
+  }
+  return best;
+}
+
+std::string didYouMean(std::string_view word, const std::vector<std::string>& candidates) {
+  const std::string near = nearestName(word, candidates);
+  return near.empty() ? "" : " (did you mean \"" + near + "\"?)";
+}
+
+} // namespace ivrin

@@ -1,0 +1,46 @@
+#include "song/reach.h"
+
+#include <algorithm>
+
+namespace ivrin {
+namespace fs = std::filesystem;
+namespace {
+
+bool liesBelow(const fs::path& file, const fs::path& folder) {
+  std::error_code ec;
+  const fs::path root = fs::weakly_canonical(folder, ec);
+  if (ec) return false;
+  const auto [r, f] = std::mismatch(root.begin(), root.end(), file.begin(), file.end());
+  return r == root.end() || (r->empty() && std::next(r) == root.end()); // a trailing slash leaves an empty part
+}
+
+} // namespace
+
+std::optional<fs::path> resolveAudio(const Reach& reach, const std::string& file, const std::string& place,
+                                     Problems& problems) {
+  std::error_code ec;
+  const fs::path folder = reach.songFolder.empty() ? fs::current_path(ec) : reach.songFolder;
+  const fs::path full = fs::weakly_canonical(folder / file, ec);
+  bool inside = !ec && liesBelow(full, folder);
+  for (const auto& dir : reach.allowed) inside = inside || (!ec && liesBelow(full, dir));
+  if (!inside) {
+    problems.error(ErrorId::out_of_reach, place,
+                   "\"" + file + "\" lies outside the song's folder and was not allowed (command line: --reach DIR)");
+    return std::nullopt;
+  }
+  if (!fs::is_regular_file(full, ec)) {
+    problems.error(ErrorId::missing_audio, place, "\"" + file + "\" is not there");
+    return std::nullopt;
+  }
+  return full;
+}
+
+std::string pathForSong(const fs::path& file, const fs::path& songFolder) {
+  std::error_code ec;
+  const fs::path full = fs::weakly_canonical(file, ec);
+  const fs::path folder = fs::weakly_canonical(songFolder.empty() ? fs::current_path() : songFolder, ec);
+  if (liesBelow(full, folder)) return full.lexically_relative(folder).generic_string();
+  return full.generic_string();
+}
+
+} // namespace ivrin

@@ -1,0 +1,24 @@
+// Which files a song may read: its own folder and below, after resolving links, and folders the user allowed.
+#pragma once
+
+#include "song/problem.h"
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace ivrin {
+
+struct Reach {
+  std::filesystem::path songFolder;             // where relative paths begin
+  std::vector<std::filesystem::path> allowed;   // further folders
+};
+
+/// The resolved file, or nothing with one problem (missing_audio or out_of_reach) at `place`.
+std::optional<std::filesystem::path> resolveAudio(const Reach& reach, const std::string& file, const std::string& place,
+                                                  Problems& problems);
+/// How `file` is best written into a song in `songFolder`: relative when it lies below, else absolute.
+std::string pathForSong(const std::filesystem::path& file, const std::filesystem::path& songFolder);
+
+} // namespace ivrin

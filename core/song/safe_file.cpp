@@ -1,0 +1,88 @@
+#include "song/safe_file.h"
+
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+namespace ivrin {
+namespace fs = std::filesystem;
+
+std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBytes, std::string& why) {
+  // O_NONBLOCK: a named pipe must not hang the reader; it is refused below.
+  const int fd = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
+  if (fd < 0) {
+    why = "cannot open " + file.string() + ": " + std::strerror(errno);
+    return std::nullopt;
+  }
+  struct stat st {};
+  if (::fstat(fd, &st) != 0 || !S_ISREG(st.st_mode) || static_cast<std::size_t>(st.st_size) > maxBytes) {
+    why = S_ISREG(st.st_mode) ? file.string() + " is larger than " + std::to_string(maxBytes >> 20) + " MiB"
+                              : file.string() + " is not a file";
+    ::close(fd);
+    return std::nullopt;
+  }
+  std::string text(static_cast<std::size_t>(st.st_size), '\0');
+  std::size_t got = 0;
+  while (got < text.size()) {
+    const ssize_t n = ::read(fd, text.data() + got, text.size() - got);
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) {
+      why = "cannot read " + file.string() + ": " + std::strerror(errno);
+      ::close(fd);
+      return std::nullopt;
+    }
+    if (n == 0) break;
+    got += static_cast<std::size_t>(n);
+  }
+  text.resize(got);
+  ::close(fd);
+  return text;
+}
+
+bool replaceFile(const fs::path& file, std::string_view contents, std::string& why, int keepVersions) {
+  const fs::path target = fs::is_symlink(file) ? fs::weakly_canonical(file) : file;
+  const fs::path temp = target.string() + ".new-" + std::to_string(::getpid());
+  const auto failed = [&](const char* what) {
+    why = std::string(what) + " " + file.string() + ": " + std::strerror(errno);
+    ::unlink(temp.c_str());
+    return false;
+  };
+  mode_t mode = 0644;
+  struct stat st {};
+  if (::stat(target.c_str(), &st) == 0) mode = st.st_mode & 0777;
+  const int fd = ::open(temp.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, mode);
+  if (fd < 0) return failed("cannot write");
+  std::size_t done = 0;
+  while (done < contents.size()) {
+    const ssize_t n = ::write(fd, contents.data() + done, contents.size() - done);
+    if (n < 0 && errno == EINTR) continue;
+    if (n <= 0) {
+      ::close(fd);
+      return failed("cannot write");
+    }
+    done += static_cast<std::size_t>(n);
+  }
+  if (::fsync(fd) != 0) {
+    ::close(fd);
+    return failed("cannot write");
+  }
+  if (::close(fd) != 0) return failed("cannot write");
+  if (keepVersions > 0 && fs::exists(target)) {
+    const auto version = [&](int n) { return fs::path(target.string() + "~" + std::to_string(n)); };
+    std::error_code ignored; // an old version that cannot be kept must not stop the save
+    for (int n = keepVersions - 1; n >= 1; --n) fs::rename(version(n), version(n + 1), ignored);
+    fs::remove(version(1), ignored);
+    fs::create_hard_link(target, version(1), ignored);
+  }
+  if (::rename(temp.c_str(), target.c_str()) != 0) return failed("cannot replace");
+  const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
+  if (const int dir = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); dir >= 0) {
+    ::fsync(dir);
+    ::close(dir);
+  }
+  return true;
+}
+
+} // namespace ivrin

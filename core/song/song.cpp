@@ -1,0 +1,69 @@
+#include "song/song.h"
+
+#include <algorithm>
+
+namespace ivrin {
+namespace {
+
+template <class Items> auto findById(const Items& items, const std::string& id) -> decltype(&*items.begin()) {
+  const auto it = std::find_if(items.begin(), items.end(), [&](const auto& x) { return x.id == id; });
+  return it == items.end() ? nullptr : &*it;
+}
+
+} // namespace
+
+const Stem* Song::stem(const std::string& id) const { return findById(stems, id); }
+const Bus* Song::bus(const std::string& id) const { return findById(buses, id); }
+
+const Ornament* Song::ornament(const std::string& id) const {
+  for (const auto& o : ornaments)
+    if (o->id == id) return o.get();
+  return nullptr;
+}
+
+RowMix Song::rowMix(const std::string& id) const {
+  if (const auto* s = stem(id)) return s->mix;
+  if (const auto* b = bus(id)) return b->mix;
+  return {};
+}
+
+std::string Song::rowName(const std::string& id) const {
+  if (const auto* s = stem(id)) return s->name;
+  if (const auto* b = bus(id)) return b->name;
+  return id == kMixRow ? "Mix" : id;
+}
+
+std::vector<std::string> Song::rowsInScoreOrder() const {
+  std::vector<std::string> rows;
+  std::vector<std::string> done;
+  for (const auto& s : stems) {
+    if (!s.bus) {
+      rows.push_back(s.id);
+      continue;
+    }
+    if (std::find(done.begin(), done.end(), *s.bus) != done.end()) continue;
+    done.push_back(*s.bus);
+    for (const auto& member : stems)
+      if (member.bus == s.bus) rows.push_back(member.id);
+    rows.push_back(*s.bus);
+  }
+  for (const auto& b : buses)
+    if (std::find(done.begin(), done.end(), b.id) == done.end()) rows.push_back(b.id);
+  rows.emplace_back(kMixRow);
+  return rows;
+}
+
+std::vector<Landing> Song::allLandings() const {
+  std::vector<Landing> all = sections;
+  all.insert(all.end(), landings.begin(), landings.end());
+  std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.at < b.at; });
+  return all;
+}
+
+std::optional<Landing> Song::landingById(const std::string& id) const {
+  if (const auto* s = findById(sections, id)) return *s;
+  if (const auto* l = findById(landings, id)) return *l;
+  return std::nullopt;
+}
+
+} // namespace ivrin

@@ -1,0 +1,23 @@
+// The song file: reading with every problem named by place, writing with stable key order.
+#pragma once
+
+#include "song/problem.h"
+#include "song/setting_spec.h"
+#include "song/song.h"
+
+#include <filesystem>
+#include <optional>
+#include <string_view>
+
+namespace ivrin {
+
+inline constexpr int kSongVersion = 1;
+/// A song file larger than this is refused before it is read into memory.
+inline constexpr std::size_t kMaxSongBytes = 64u << 20;
+
+/// The song, or nothing with at least one error in `problems`.
+std::optional<Song> readSong(std::string_view text, const Registry& registry, Problems& problems);
+std::optional<Song> readSongFile(const std::filesystem::path& file, const Registry& registry, Problems& problems);
+std::string writeSong(const Song& song);
+
+} // namespace ivrin

@@ -1,0 +1,445 @@
+#include "song/json.h"
+#include "song/safe_file.h"
+#include "song/song_file.h"
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <set>
+
+namespace ivrin {
+namespace {
+
+/// Reads one object field by field; remembers which names were asked for, so that the rest can be refused.
+class Fields {
+ public:
+  Fields(const Value& v, std::string place, Problems& problems) : place_(std::move(place)), problems_(problems) {
+    object_ = v.object();
+    if (!object_) problems_.error(ErrorId::wrong_type, place_, "is " + v.typeName() + ", wanted an object");
+  }
+  ~Fields() {
+    if (!object_) return;
+    for (const auto& [name, value] : *object_)
+      if (std::find(asked_.begin(), asked_.end(), name) == asked_.end())
+        problems_.error(ErrorId::unknown_field, at(name), "is not a field here" + didYouMean(name, asked_));
+  }
+  Fields(const Fields&) = delete;
+  Fields& operator=(const Fields&) = delete;
+
+  std::string at(const std::string& key) const { return place_.empty() ? key : place_ + "." + key; }
+
+  const Value* find(const std::string& key, bool required = false) {
+    asked_.push_back(key);
+    if (!object_) return nullptr;
+    for (const auto& [name, value] : *object_)
+      if (name == key) return &value;
+    if (required) problems_.error(ErrorId::missing_field, at(key), "is missing");
+    return nullptr;
+  }
+  void wrongType(const std::string& key, const Value& v, const std::string& wanted) {
+    problems_.error(ErrorId::wrong_type, at(key), "is " + v.typeName() + ", wanted " + wanted);
+  }
+  double number(const std::string& key, double fallback, double min, double max, bool required = false) {
+    const Value* v = find(key, required);
+    if (!v) return fallback;
+    const double* d = v->number();
+    if (!d) {
+      wrongType(key, *v, "a number");
+      return fallback;
+    }
+    if (!(*d >= min && *d <= max)) {
+      problems_.error(ErrorId::out_of_range, at(key),
+                      shortestNumber(*d) + " is out of range, allowed is " + shortestNumber(min) + ".." + shortestNumber(max));
+      return fallback;
+    }
+    return *d;
+  }
+  std::int64_t integer(const std::string& key, std::int64_t fallback, double min, double max, bool required = false) {
+    const double d = number(key, static_cast<double>(fallback), min, max, required);
+    if (d != std::floor(d)) {
+      problems_.error(ErrorId::wrong_type, at(key), shortestNumber(d) + " is not a whole number");
+      return fallback;
+    }
+    return static_cast<std::int64_t>(d);
+  }
+  bool boolean(const std::string& key, bool fallback) {
+    const Value* v = find(key);
+    if (!v) return fallback;
+    if (!v->boolean()) {
+      wrongType(key, *v, "true or false");
+      return fallback;
+    }
+    return *v->boolean();
+  }
+  std::string text(const std::string& key, bool required = false) {
+    const Value* v = find(key, required);
+    if (!v) return {};
+    if (!v->text()) {
+      wrongType(key, *v, "text");
+      return {};
+    }
+    return *v->text();
+  }
+  std::optional<std::string> textOrNull(const std::string& key) {
+    const Value* v = find(key);
+    if (!v || v->isNull()) return std::nullopt;
+    if (!v->text()) {
+      wrongType(key, *v, "text or null");
+      return std::nullopt;
+    }
+    return *v->text();
+  }
+  std::string id(bool required = true) {
+    std::string s = text("id", required);
+    if (object_ && s.empty() && required && find("id")) problems_.error(ErrorId::out_of_range, at("id"), "must not be empty");
+    return s;
+  }
+  Beats beats(const std::string& key, double min, double max, bool required) {
+    return Beats::ofQuarters(number(key, 0, min, max, required));
+  }
+  /// Calls `each` for every item of a list.
+  void items(const std::string& key, const std::function<void(const Value&, const std::string&)>& each,
+             bool required = false) {
+    const Value* v = find(key, required);
+    if (!v) return;
+    if (!v->list()) {
+      wrongType(key, *v, "a list");
+      return;
+    }
+    for (std::size_t i = 0; i < v->list()->size(); ++i)
+      each((*v->list())[i], at(key) + "[" + std::to_string(i) + "]");
+  }
+  Settings settings(const std::string& key) {
+    Settings s;
+    const Value* v = find(key);
+    if (!v) return s;
+    if (!v->object()) {
+      wrongType(key, *v, "an object");
+      return s;
+    }
+    for (const auto& [name, value] : *v->object()) s[name] = value;
+    return s;
+  }
+  Problems& problems() { return problems_; }
+
+ private:
+  const Object* object_ = nullptr;
+  std::string place_;
+  Problems& problems_;
+  std::vector<std::string> asked_;
+};
+
+constexpr double kFarBeats = 1e6; // 20 days at 35 BPM; keeps tick arithmetic far from overflow
+
+RowMix readRowMix(Fields& f) {
+  RowMix m;
+  m.gainDb = f.number("gain_db", 0, -60, 12);
+  m.pan = f.number("pan", 0, -1, 1);
+  m.mute = f.boolean("mute", false);
+  m.solo = f.boolean("solo", false);
+  return m;
+}
+
+Landing readLanding(const Value& v, const std::string& place, Problems& p) {
+  Fields f(v, place, p);
+  Landing l;
+  l.id = f.id();
+  l.at = f.beats("at", -kFarBeats, kFarBeats, true);
+  l.name = f.text("name");
+  return l;
+}
+
+class SongReader {
+ public:
+  SongReader(const Registry& r, Problems& p) : registry_(r), problems_(p) {}
+
+  Song read(const Value& root) {
+    Song song;
+    Fields f(root, "", problems_);
+    f.find("format");
+    f.find("version");
+    song.title = f.text("title");
+    song.sampleRate = static_cast<int>(f.integer("sample_rate", 48000, 8000, 192000, true));
+    song.startSeconds = f.number("start_seconds", 0, -3600, 86400);
+    if (const Value* k = f.find("key"); k && !k->isNull()) song.key = readKey(*k);
+    readTempo(f, song);
+    f.items("sections", [&](const Value& v, const std::string& at) { song.sections.push_back(readLanding(v, at, problems_)); });
+    f.items("landings", [&](const Value& v, const std::string& at) { song.landings.push_back(readLanding(v, at, problems_)); });
+    f.items("buses", [&](const Value& v, const std::string& at) {
+      Fields b(v, at, problems_);
+      Bus bus;
+      bus.id = b.id();
+      bus.name = b.text("name");
+      bus.mix = readRowMix(b);
+      song.buses.push_back(std::move(bus));
+    });
+    f.items("stems", [&](const Value& v, const std::string& at) { song.stems.push_back(readStem(v, at)); });
+    if (const Value* m = f.find("mix")) {
+      Fields x(*m, "mix", problems_);
+      song.mix.gainDb = x.number("gain_db", 0, -60, 12);
+      song.mix.ceilingDbtp = x.number("ceiling_dbtp", -1, -20, 0);
+      song.mix.limiter = x.boolean("limiter", true);
+    }
+    f.items("ornaments", [&](const Value& v, const std::string& at) { song.ornaments.emplace_back(readOrnament(v, at)); });
+    checkIds(song);
+    return song;
+  }
+
+ private:
+  std::optional<Key> readKey(const Value& v) {
+    Fields f(v, "key", problems_);
+    Key k;
+    k.note = static_cast<int>(f.integer("note", 0, 0, 11, true));
+    const std::string mode = f.text("mode", true);
+    if (!mode.empty() && mode != "minor" && mode != "major")
+      problems_.error(ErrorId::unknown_choice, "key.mode",
+                      "\"" + mode + "\" is not one of \"major\", \"minor\"" + didYouMean(mode, {"major", "minor"}));
+    k.minor = mode == "minor";
+    return k;
+  }
+
+  void readTempo(Fields& f, Song& song) {
+    song.tempo.clear();
+    song.meter.clear();
+    f.items("tempo", [&](const Value& v, const std::string& at) {
+      Fields t(v, at, problems_);
+      song.tempo.push_back({t.beats("at", 0, kFarBeats, true), t.number("bpm", 120, 20, 400, true)});
+      checkAscending(song.tempo, at);
+    }, true);
+    f.items("meter", [&](const Value& v, const std::string& at) {
+      Fields m(v, at, problems_);
+      MeterEntry e;
+      e.at = m.beats("at", 0, kFarBeats, true);
+      e.count = static_cast<int>(m.integer("count", 4, 1, 64, true));
+      e.unit = static_cast<int>(m.integer("unit", 4, 1, 64, true));
+      if ((e.unit & (e.unit - 1)) != 0) {
+        problems_.error(ErrorId::out_of_range, at + ".unit", "must be a power of two (1, 2, 4, … 64)");
+        e.unit = 4;
+      }
+      if (!song.meter.empty() && (e.at - song.meter.back().at).ticks % song.meter.back().barLength().ticks != 0)
+        problems_.error(ErrorId::bad_order, at + ".at", "a meter change must fall on a bar line");
+      song.meter.push_back(e);
+      checkAscending(song.meter, at);
+    }, true);
+    if (song.tempo.empty() || song.tempo.front().at.ticks != 0) {
+      problems_.error(ErrorId::bad_order, "tempo", "needs an entry at 0");
+      song.tempo = {{}};
+    }
+    if (song.meter.empty() || song.meter.front().at.ticks != 0) {
+      problems_.error(ErrorId::bad_order, "meter", "needs an entry at 0");
+      song.meter = {{}};
+    }
+  }
+
+  template <class Entry> void checkAscending(const std::vector<Entry>& list, const std::string& place) {
+    if (list.size() > 1 && !(list[list.size() - 2].at < list.back().at))
+      problems_.error(ErrorId::bad_order, place + ".at", "positions must strictly ascend");
+  }
+
+  Stem readStem(const Value& v, const std::string& place) {
+    Fields f(v, place, problems_);
+    Stem s;
+    s.id = f.id();
+    s.name = f.text("name");
+    s.file = f.textOrNull("file");
+    if (s.file && s.file->empty()) problems_.error(ErrorId::out_of_range, place + ".file", "must not be empty (null: no file)");
+    s.offsetSeconds = f.number("offset_seconds", 0, -86400, 86400);
+    s.mix = readRowMix(f);
+    s.bus = f.textOrNull("bus");
+    s.digest = f.text("digest");
+    if (const Value* n = f.find("frames"); n && !n->isNull()) s.frames = f.integer("frames", 0, 0, 9e15);
+    return s;
+  }
+
+  std::vector<Processor> readFinish(Fields& f, const std::string& place) {
+    std::vector<Processor> chain;
+    f.items("finish", [&](const Value& v, const std::string& at) {
+      Processor p;
+      if (!v.object()) {
+        problems_.error(ErrorId::wrong_type, at, "is " + v.typeName() + ", wanted an object");
+        return;
+      }
+      for (const auto& [name, value] : *v.object()) {
+        if (name == "type" && value.text())
+          p.type = *value.text();
+        else
+          p.settings[name] = value;
+      }
+      const TableSpec* table = registry_.processor(p.type);
+      if (!table) {
+        std::vector<std::string> names;
+        for (const auto& t : registry_.processors) names.push_back(t.id);
+        problems_.error(ErrorId::unknown_kind, at + ".type",
+                        "\"" + p.type + "\" is not a finish processor of this version" + didYouMean(p.type, names));
+      } else {
+        checkSettings(*table, p.settings, at, problems_);
+      }
+      chain.push_back(std::move(p));
+    });
+    if (chain.size() > 64) problems_.error(ErrorId::out_of_range, place + ".finish", "has more than 64 processors");
+    return chain;
+  }
+
+  SourcePiece readPiece(const Value& v, const std::string& place) {
+    Fields f(v, place, problems_);
+    SourcePiece p;
+    p.row = f.textOrNull("row");
+    p.start = f.beats("start", -kFarBeats, kFarBeats, true);
+    p.length = f.beats("length", 1.0 / 1024, kFarBeats, true);
+    p.sendDb = f.number("send_db", 0, -60, 12);
+    return p;
+  }
+
+  Ornament readOrnament(const Value& v, const std::string& place) {
+    Fields f(v, place, problems_);
+    Ornament o;
+    o.id = f.id();
+    o.kind = f.text("kind", true);
+    o.on = f.text("on", true);
+    o.start = f.beats("start", -kFarBeats, kFarBeats, true);
+    o.length = f.beats("length", 1.0 / 1024, 65536, true);
+    o.name = f.text("name");
+    o.enabled = f.boolean("enabled", true);
+    o.gainDb = f.number("gain_db", 0, -60, 12);
+    o.seed = f.integer("seed", 1, 0, 9007199254740992.0);
+    o.landing = f.textOrNull("landing");
+    const std::string hears = f.text("hears");
+    if (!hears.empty() && hears != "row" && hears != "dry")
+      problems_.error(ErrorId::unknown_choice, place + ".hears",
+                      "\"" + hears + "\" is not one of \"row\", \"dry\"" + didYouMean(hears, {"row", "dry"}));
+    o.hears = hears == "dry" ? Hears::dry : Hears::row;
+    if (const Value* s = f.find("source"); s && !s->isNull()) {
+      if (const auto* list = s->list()) {
+        if (list->empty() || list->size() > 1024)
+          problems_.error(ErrorId::out_of_range, place + ".source", "a list needs 1 to 1024 pieces");
+        for (std::size_t i = 0; i < list->size(); ++i)
+          o.source.push_back(readPiece((*list)[i], place + ".source[" + std::to_string(i) + "]"));
+      } else {
+        o.source.push_back(readPiece(*s, place + ".source"));
+      }
+    }
+    if (const Value* slot = f.find("variant")) o.variant = readSlot(*slot, place + ".variant");
+    o.settings = f.settings("settings");
+    o.finish = readFinish(f, place);
+    const TableSpec* table = registry_.kind(o.kind);
+    if (!table) {
+      std::vector<std::string> names;
+      for (const auto& t : registry_.kinds) names.push_back(t.id);
+      problems_.error(ErrorId::unknown_kind, place + ".kind",
+                      "\"" + o.kind + "\" is not an ornament of this version" + didYouMean(o.kind, names));
+    } else {
+      checkSettings(*table, o.settings, place + ".settings", problems_);
+    }
+    std::set<std::string> slots{o.variant};
+    f.items("variants", [&](const Value& item, const std::string& at) {
+      Fields vf(item, at, problems_);
+      Variant variant;
+      if (const Value* slot = vf.find("slot", true)) variant.slot = readSlot(*slot, at + ".slot");
+      variant.settings = vf.settings("settings");
+      variant.finish = readFinish(vf, at);
+      variant.gainDb = vf.number("gain_db", 0, -60, 12);
+      if (table) checkSettings(*table, variant.settings, at + ".settings", problems_);
+      if (!slots.insert(variant.slot).second)
+        problems_.error(ErrorId::duplicate_id, at + ".slot", "variant \"" + variant.slot + "\" is there twice");
+      o.variants.push_back(std::move(variant));
+    });
+    return o;
+  }
+
+  std::string readSlot(const Value& v, const std::string& place) {
+    const std::string* s = v.text();
+    if (s && s->size() == 1 && (*s)[0] >= 'A' && (*s)[0] <= 'D') return *s;
+    problems_.error(ErrorId::unknown_choice, place, "is not one of \"A\", \"B\", \"C\", \"D\"");
+    return "A";
+  }
+
+  void checkIds(const Song& song) {
+    std::vector<std::string> rows{kMixRow}, lands, ornaments, busIds;
+    const auto unique = [&](std::vector<std::string>& space, const std::string& id, const std::string& place) {
+      if (id.empty()) return;
+      if (std::find(space.begin(), space.end(), id) != space.end())
+        problems_.error(ErrorId::duplicate_id, place, "the id \"" + id + "\" is taken");
+      space.push_back(id);
+    };
+    const auto indexed = [](const char* list, std::size_t i) { return std::string(list) + "[" + std::to_string(i) + "]"; };
+    for (std::size_t i = 0; i < song.buses.size(); ++i) {
+      unique(rows, song.buses[i].id, indexed("buses", i) + ".id");
+      busIds.push_back(song.buses[i].id);
+    }
+    for (std::size_t i = 0; i < song.stems.size(); ++i) {
+      unique(rows, song.stems[i].id, indexed("stems", i) + ".id");
+      const auto& bus = song.stems[i].bus;
+      if (bus && !song.bus(*bus))
+        problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus", "there is no bus \"" + *bus + "\"" + didYouMean(*bus, busIds));
+    }
+    for (std::size_t i = 0; i < song.sections.size(); ++i) unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
+    for (std::size_t i = 0; i < song.landings.size(); ++i) unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
+    const auto knownRow = [&](const std::string& id, const std::string& place) {
+      if (!id.empty() && std::find(rows.begin(), rows.end(), id) == rows.end())
+        problems_.error(ErrorId::dangling_id, place, "there is no row \"" + id + "\"" + didYouMean(id, rows));
+    };
+    for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
+      const Ornament& o = *song.ornaments[i];
+      const std::string place = indexed("ornaments", i);
+      unique(ornaments, o.id, place + ".id");
+      knownRow(o.on, place + ".on");
+      for (const auto& piece : o.source)
+        if (piece.row) knownRow(*piece.row, place + ".source");
+      if (o.landing && std::find(lands.begin(), lands.end(), *o.landing) == lands.end())
+        problems_.error(ErrorId::dangling_id, place + ".landing",
+                        "there is no section or landing \"" + *o.landing + "\"" + didYouMean(*o.landing, lands));
+    }
+  }
+
+  const Registry& registry_;
+  Problems& problems_;
+};
+
+} // namespace
+
+std::optional<Song> readSong(std::string_view text, const Registry& registry, Problems& problems) {
+  const std::size_t before = problems.list.size();
+  const auto root = parseJson(text, problems);
+  if (!root) return std::nullopt;
+  const Value* format = nullptr;
+  const Value* version = nullptr;
+  if (const auto* o = root->object())
+    for (const auto& [name, value] : *o) {
+      if (name == "format") format = &value;
+      if (name == "version") version = &value;
+    }
+  if (!format || !format->text() || *format->text() != "ivrin-song") {
+    problems.error(ErrorId::not_a_song, "format", "this is not an Ivrin song (\"format\" must be \"ivrin-song\")");
+    return std::nullopt;
+  }
+  if (!version || !version->number()) {
+    problems.error(ErrorId::missing_field, "version", "is missing or not a number");
+    return std::nullopt;
+  }
+  if (*version->number() > kSongVersion) {
+    problems.error(ErrorId::newer_version, "version",
+                   "written by a later Ivrin (song version " + shortestNumber(*version->number()) +
+                       "; this one reads up to " + std::to_string(kSongVersion) + ")");
+    return std::nullopt;
+  }
+  if (*version->number() != 1) {
+    problems.error(ErrorId::out_of_range, "version", "must be 1");
+    return std::nullopt;
+  }
+  Song song = SongReader(registry, problems).read(*root);
+  for (std::size_t i = before; i < problems.list.size(); ++i)
+    if (problems.list[i].isError) return std::nullopt;
+  return song;
+}
+
+std::optional<Song> readSongFile(const std::filesystem::path& file, const Registry& registry, Problems& problems) {
+  std::string why;
+  const auto text = readWholeFile(file, kMaxSongBytes, why);
+  if (!text) {
+    problems.error(ErrorId::unreadable, "", why);
+    return std::nullopt;
+  }
+  return readSong(*text, registry, problems);
+}
+
+} // namespace ivrin
