@@ -10,16 +10,6 @@
 namespace ivrin {
 namespace {
 
-struct Biquad {
-  double b0, b1, b2, a1, a2, z1 = 0, z2 = 0;
-  double step(double x) {
-    const double y = b0 * x + z1;
-    z1 = b1 * x - a1 * y + z2;
-    z2 = b2 * x - a2 * y;
-    return y;
-  }
-};
-
 /// The two filters of BS.1770 for any sample rate; the analogue parameters behind the standard's 48 kHz table are
 /// those published with libebur128 (f0 1681.97 Hz, +4.0 dB shelf; f0 38.14 Hz, Q 0.5003 high-pass).
 Biquad shelf(double rate) {
@@ -38,6 +28,24 @@ Biquad highPass(double rate) {
 double lufsOfPower(double meanPower) { return meanPower > 1e-20 ? -0.691 + 10 * std::log10(meanPower) : -200; }
 
 } // namespace
+
+MomentaryLoudness::MomentaryLoudness(double sampleRate)
+    : filters_{shelf(sampleRate), shelf(sampleRate), highPass(sampleRate), highPass(sampleRate)}, binFrames_(std::llround(0.05 * sampleRate)) {}
+
+void MomentaryLoudness::add(const float* left, const float* right, std::int64_t frames) {
+  for (std::int64_t i = 0; i < frames; ++i) {
+    const double l = filters_[2].step(filters_[0].step(left[i])), r = filters_[3].step(filters_[1].step(right[i]));
+    sum_ += l * l + r * r;
+    if (++inBin_ < binFrames_) continue;
+    bins_[bin_] = sum_;
+    bin_ = (bin_ + 1) % kBins;
+    inBin_ = 0;
+    sum_ = 0;
+    double all = 0;
+    for (double b : bins_) all += b;
+    lufs_ = lufsOfPower(all / static_cast<double>(kBins * binFrames_));
+  }
+}
 
 std::vector<float> kWeightedPower(const float* left, const float* right, std::int64_t frames, double sampleRate) {
   Biquad sl = shelf(sampleRate), sr = sl, hl = highPass(sampleRate), hr = hl;

@@ -8,6 +8,32 @@
 
 namespace ivrin {
 
+/// Direct form II transposed, double precision.
+struct Biquad {
+  double b0 = 1, b1 = 0, b2 = 0, a1 = 0, a2 = 0, z1 = 0, z2 = 0;
+  double step(double x) {
+    const double y = b0 * x + z1;
+    z1 = b1 * x - a1 * y + z2;
+    z2 = b2 * x - a2 * y;
+    return y;
+  }
+};
+
+/// Momentary loudness (EBU Tech 3341: 400 ms, no gate) of a stream, renewed every 50 ms. No allocation after the making.
+class MomentaryLoudness {
+ public:
+  explicit MomentaryLoudness(double sampleRate);
+  void add(const float* left, const float* right, std::int64_t frames);
+  double lufs() const { return lufs_; }
+
+ private:
+  static constexpr int kBins = 8;
+  Biquad filters_[4];
+  double bins_[kBins] = {}, sum_ = 0, lufs_ = -200;
+  std::int64_t binFrames_, inBin_ = 0;
+  int bin_ = 0;
+};
+
 struct Loudness {
   double integratedLufs = -200;  // −200 when there is nothing above the gate
   double shortTermMaxLufs = -200;

@@ -1,0 +1,46 @@
+// The commands of ivrin-cli. Each returns the exit status: 0 done, 1 the work could not be done.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace ivrin::cli {
+
+struct NewOptions {
+  std::string out;
+  double bpm = 120;
+  int sampleRate = 0;
+  std::vector<std::string> files;
+};
+int newSong(const NewOptions& o);
+
+struct SongOptions {
+  std::string song;
+  std::vector<std::string> reach;
+  bool json = false;
+};
+int check(const SongOptions& o);
+int show(const SongOptions& o);
+
+struct RenderOptions {
+  SongOptions song;
+  std::string out, what = "mix", format = "wav24";
+  std::optional<double> from, to;
+  std::string only;
+  int threads = 2;
+};
+int render(const RenderOptions& o);
+
+struct PlaceOptions {
+  SongOptions song;
+  std::string kind, row, out;
+  double start = 0, length = 1;
+};
+int place(const PlaceOptions& o);
+
+int times(double bpm, bool json);
+int measure(const std::vector<std::string>& files, bool json);
+int kinds(const std::string& only, bool json);
+
+} // namespace ivrin::cli

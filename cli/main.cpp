@@ -1,0 +1,95 @@
+// ivrin-cli: everything the window can compute, without a window.
+#include "commands.h"
+
+#include <CLI/CLI.hpp>
+
+#include <exception>
+#include <iostream>
+
+using namespace ivrin::cli;
+
+namespace {
+
+void addSong(CLI::App* c, SongOptions& o, bool json) {
+  c->add_option("SONG", o.song, "the song file")->required();
+  c->add_option("--reach", o.reach, "a further folder that the song may read audio from");
+  if (json) c->add_flag("--json", o.json, "results as JSON");
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  CLI::App app{"Ivrin's workbench without a window: stems, ornaments on the beat grid, prints."};
+  app.require_subcommand(1);
+  app.set_version_flag("--version", "ivrin-cli 0.1.0");
+  int status = 0;
+
+  NewOptions fresh;
+  auto* cNew = app.add_subcommand("new", "a song from audio files");
+  cNew->add_option("--out", fresh.out, "the song file to write")->required();
+  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute")->required()->check(CLI::Range(20.0, 400.0));
+  cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the first file's by default")->check(CLI::Range(8000, 192000));
+  cNew->add_option("FILE", fresh.files, "audio files, one stem each")->required();
+  cNew->callback([&] { status = newSong(fresh); });
+
+  SongOptions checked;
+  auto* cCheck = app.add_subcommand("check", "reads everything and lists every problem");
+  addSong(cCheck, checked, true);
+  cCheck->callback([&] { status = check(checked); });
+
+  RenderOptions rendered;
+  auto* cRender = app.add_subcommand("render", "writes the song's audio");
+  addSong(cRender, rendered.song, false);
+  cRender->add_option("--out", rendered.out, "the folder to write to")->required();
+  cRender->add_option("--what", rendered.what, "a list of mix, stems, dry, wet, ornaments")->capture_default_str();
+  cRender->add_option("--format", rendered.format, "wav16, wav24, wav32f, flac16, flac24")->capture_default_str();
+  cRender->add_option("--from", rendered.from, "begin at this beat");
+  cRender->add_option("--to", rendered.to, "end at this beat");
+  cRender->add_option("--only", rendered.only, "a list of row and ornament ids");
+  cRender->add_option("--threads", rendered.threads, "threads to compute with")->check(CLI::Range(1, 64))->capture_default_str();
+  cRender->callback([&] { status = render(rendered); });
+
+  SongOptions shown;
+  auto* cShow = app.add_subcommand("show", "figures of every ornament, as JSON");
+  addSong(cShow, shown, true);
+  cShow->callback([&] { status = show(shown); });
+
+  PlaceOptions placed;
+  auto* cPlace = app.add_subcommand("place", "places an ornament with settings that fit");
+  addSong(cPlace, placed.song, false);
+  cPlace->add_option("--kind", placed.kind, "the kind of ornament")->required();
+  cPlace->add_option("--row", placed.row, "a stem, a bus, or mix")->required();
+  cPlace->add_option("--start", placed.start, "in beats")->required();
+  cPlace->add_option("--length", placed.length, "in beats")->required();
+  cPlace->add_option("--out", placed.out, "the song to write; without it the ornament is printed");
+  cPlace->callback([&] { status = place(placed); });
+
+  double bpm = 120;
+  bool json = false;
+  auto* cTimes = app.add_subcommand("times", "every note value in milliseconds");
+  cTimes->add_option("--bpm", bpm, "tempo in quarter notes per minute")->required()->check(CLI::Range(20.0, 400.0));
+  cTimes->add_flag("--json", json, "results as JSON");
+  cTimes->callback([&] { status = times(bpm, json); });
+
+  std::vector<std::string> files;
+  auto* cMeasure = app.add_subcommand("measure", "loudness, peaks and energy in the lows of audio files");
+  cMeasure->add_option("FILE", files, "audio files")->required();
+  cMeasure->add_flag("--json", json, "results as JSON");
+  cMeasure->callback([&] { status = measure(files, json); });
+
+  std::string kind;
+  auto* cKinds = app.add_subcommand("kinds", "every kind of ornament with its settings");
+  cKinds->add_option("KIND", kind, "only this one");
+  cKinds->add_flag("--json", json, "results as JSON");
+  cKinds->callback([&] { status = kinds(kind, json); });
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    return app.exit(e) == 0 ? 0 : 2;
+  } catch (const std::exception& e) {
+    std::cerr << "ivrin-cli: " << e.what() << '\n';
+    return 1;
+  }
+  return status;
+}

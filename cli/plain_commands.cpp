@@ -1,0 +1,173 @@
+// Commands that need no song.
+#include "commands.h"
+
+#include "audio/audio_reader.h"
+#include "audio/buffer.h"
+#include "dsp/loudness.h"
+#include "ornaments/kind.h"
+#include "song/json.h"
+#include "time/note_value.h"
+
+#include <cmath>
+#include <cstdio>
+#include <iostream>
+
+namespace ivrin::cli {
+namespace {
+
+/// To `places` decimals, by division, so that it prints short.
+double rounded(double v, int places) {
+  const double scale = std::pow(10.0, places);
+  return std::round(v * scale) / scale;
+}
+/// −200 stands for silence; a file has null for it.
+Value level(double db) { return db <= -199 ? Value() : Value(rounded(db, 2)); }
+std::string levelText(double db, const char* unit) {
+  if (db <= -199) return "silent";
+  char text[40];
+  std::snprintf(text, sizeof text, "%.2f %s", db, unit);
+  return text;
+}
+
+} // namespace
+
+int times(double bpm, bool json) {
+  const TempoMap map({{Beats(0), bpm}}, {{}}, Seconds(0), 48000);
+  List list;
+  for (const NoteValue& v : allNoteValues(map, Beats(0))) {
+    const double ms = v.seconds(map, Beats(0)).value * 1000;
+    if (json)
+      list.emplace_back(Object{{"value", v.text()}, {"ms", rounded(ms, 4)}});
+    else
+      std::printf("%-8s %10.3f ms\n", v.text().c_str(), ms);
+  }
+  if (json) std::cout << prettyJson(Object{{"bpm", bpm}, {"times", Value(std::move(list))}});
+  return 0;
+}
+
+int measure(const std::vector<std::string>& files, bool json) {
+  int status = 0;
+  List list;
+  for (const std::string& file : files) {
+    Problems problems;
+    StereoBuffer sound;
+    int rate = 0;
+    // First for the file's own rate, then to read at it.
+    if (const auto probe = AudioReader::open(file, 48000, "", problems)) rate = probe->info().fileRate;
+    const auto reader = rate > 0 ? AudioReader::open(file, rate, "", problems) : nullptr;
+    if (!reader) {
+      for (const auto& p : problems.list) std::cerr << "ivrin-cli: " << p.text() << '\n';
+      status = 1;
+      continue;
+    }
+    std::int64_t bad = 0;
+    sound.resize(reader->frames());
+    std::int64_t done = 0;
+    while (done < sound.frames()) {
+      const std::int64_t n = reader->read(sound.left() + done, sound.right() + done, sound.frames() - done);
+      if (n == 0) break;
+      done += n;
+    }
+    sound.resize(done);
+    if (reader->info().channels == 1) std::copy_n(sound.left(), done, sound.right());
+    for (float* side : {sound.left(), sound.right()})
+      for (std::int64_t i = 0; i < done; ++i)
+        if (!std::isfinite(side[i])) {
+          side[i] = 0;
+          ++bad;
+        }
+    if (bad > 0 || reader->truncated()) {
+      std::cerr << "ivrin-cli: " << file << ": " << (bad > 0 ? "holds samples that are not numbers" : "is cut short") << '\n';
+      status = 1;
+    }
+    const Loudness m = measureLoudness(sound.left(), sound.right(), done, rate);
+    if (json)
+      list.emplace_back(Object{{"file", file},
+                               {"seconds", rounded(static_cast<double>(done) / rate, 6)},
+                               {"integrated_lufs", level(m.integratedLufs)},
+                               {"short_term_max_lufs", level(m.shortTermMaxLufs)},
+                               {"true_peak_dbtp", level(m.truePeakDbtp)},
+                               {"sample_peak_dbfs", level(m.samplePeakDbfs)},
+                               {"under_200_hz_dbfs", level(m.lowEnergyDb)}});
+    else
+      std::cout << file << ": integrated " << levelText(m.integratedLufs, "LUFS") << ", short-term max " << levelText(m.shortTermMaxLufs, "LUFS")
+                << ", true peak " << levelText(m.truePeakDbtp, "dBTP") << ", sample peak " << levelText(m.samplePeakDbfs, "dBFS")
+                << ", under 200 Hz " << levelText(m.lowEnergyDb, "dBFS") << '\n';
+  }
+  if (json) std::cout << prettyJson(Object{{"files", Value(std::move(list))}});
+  return status;
+}
+
+namespace {
+
+const char* typeText(SettingType t) {
+  switch (t) {
+  case SettingType::number: return "number";
+  case SettingType::boolean: return "boolean";
+  case SettingType::choice: return "choice";
+  case SettingType::time: return "time";
+  }
+  return "";
+}
+
+Value describe(const TableSpec& table) {
+  List settings;
+  for (const SettingSpec& s : table.settings) {
+    Object o{{"key", s.key}, {"label", s.label}, {"type", typeText(s.type)}};
+    if (!s.unit.empty()) o.emplace_back("unit", s.unit);
+    if (s.type == SettingType::number || s.type == SettingType::time) {
+      o.emplace_back("min", s.min);
+      o.emplace_back("max", s.max);
+    }
+    if (s.type == SettingType::choice) {
+      List choices;
+      for (const auto& c : s.choices) choices.emplace_back(c);
+      o.emplace_back("choices", std::move(choices));
+    }
+    o.emplace_back("default", s.initial);
+    o.emplace_back("nullable", s.nullable);
+    o.emplace_back("curve", s.curve);
+    o.emplace_back("per_side", s.perSide);
+    o.emplace_back("meaning", s.meaning);
+    settings.emplace_back(std::move(o));
+  }
+  return Object{{"id", table.id}, {"name", table.name}, {"key", table.key}, {"meaning", table.meaning}, {"settings", Value(std::move(settings))}};
+}
+
+void print(const TableSpec& table) {
+  std::cout << table.id << " – " << table.name << ": " << table.meaning << '\n';
+  for (const SettingSpec& s : table.settings) {
+    std::cout << "  " << s.key << " (" << typeText(s.type);
+    if (s.type == SettingType::number)
+      std::cout << ' ' << shortestNumber(s.min) << ".." << shortestNumber(s.max) << (s.unit.empty() ? "" : " " + s.unit);
+    if (s.type == SettingType::time) std::cout << ": note value or milliseconds";
+    for (std::size_t i = 0; i < s.choices.size(); ++i) std::cout << (i ? " | " : " ") << s.choices[i];
+    if (s.curve) std::cout << ", curve";
+    if (s.perSide) std::cout << ", [left, right]";
+    if (s.nullable) std::cout << ", null = " << s.whenNull;
+    std::cout << "; default " << compactJson(s.initial) << "): " << s.meaning << '\n';
+  }
+}
+
+} // namespace
+
+int kinds(const std::string& only, bool json) {
+  const Registry registry = allKinds().registry();
+  std::vector<std::string> names;
+  List list, processors;
+  for (const auto& [tables, out] : {std::pair{&registry.kinds, &list}, std::pair{&registry.processors, &processors}})
+    for (const TableSpec& t : *tables) {
+      names.push_back(t.id);
+      if (!only.empty() && t.id != only) continue;
+      out->push_back(describe(t));
+      if (!json) print(t);
+    }
+  if (list.empty() && processors.empty()) {
+    std::cerr << "ivrin-cli: there is no kind \"" << only << "\"" << didYouMean(only, names) << '\n';
+    return 1;
+  }
+  if (json) std::cout << prettyJson(Object{{"kinds", Value(std::move(list))}, {"processors", Value(std::move(processors))}});
+  return 0;
+}
+
+} // namespace ivrin::cli

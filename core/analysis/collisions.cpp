@@ -1,0 +1,56 @@
+#include "analysis/collisions.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+constexpr double kWindowSeconds = 0.02, kUnderPhraseDb = 24, kAudibleDb = -60;
+
+double powerOf(const StereoBuffer& b) {
+  double p = 0;
+  for (std::int64_t i = 0; i < b.frames(); ++i) {
+    const double l = b.left()[i], r = b.right()[i];
+    p += 0.5 * (l * l + r * r);
+  }
+  return p / static_cast<double>(std::max<std::int64_t>(b.frames(), 1));
+}
+
+} // namespace
+
+std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent, FrameRange source, const RowReader& dry,
+                                      const std::vector<FrameRange>& phrases, double sampleRate) {
+  std::vector<Collision> found;
+  const auto window = std::max<std::int64_t>(16, std::llround(kWindowSeconds * sampleRate));
+  StereoBuffer wet(window), row(window);
+  for (const FrameRange& phrase : phrases) {
+    if (!intersect(phrase, source).empty()) continue;
+    const FrameRange meet = intersect(phrase, extent);
+    if (meet.empty()) continue;
+    // The phrase's own level: its mean power, so that a soft first syllable does not hide a collision.
+    double phrasePower = 0, windows = 0;
+    for (Frames f = phrase.begin; f + Frames(window) <= phrase.end; f = f + Frames(4 * window)) {
+      dry(f, row.span());
+      phrasePower += powerOf(row);
+      windows += 1;
+    }
+    phrasePower /= std::max(windows, 1.0);
+    double wetSum = 0, drySum = 0;
+    FrameRange hit{meet.end, meet.begin};
+    for (Frames f = meet.begin; f < meet.end; f = f + Frames(window)) {
+      print(f, wet.span());
+      const double p = powerOf(wet);
+      if (10 * std::log10(p + 1e-20) < kAudibleDb || p < phrasePower * std::pow(10.0, -kUnderPhraseDb / 10)) continue;
+      dry(f, row.span());
+      wetSum += p;
+      drySum += powerOf(row);
+      hit.begin = std::min(hit.begin, f);
+      hit.end = std::max(hit.end, std::min(f + Frames(window), meet.end));
+    }
+    if (!hit.empty()) found.push_back({hit, std::clamp(10 * std::log10((wetSum + 1e-12) / (drySum + 1e-12)), -120.0, 120.0)});
+  }
+  return found;
+}
+
+} // namespace ivrin

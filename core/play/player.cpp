@@ -1,0 +1,391 @@
+#include "play/player.h"
+
+#include "dsp/denormals.h"
+#include "dsp/loudness.h"
+#include "play/click.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+constexpr double kRingSeconds = 0.030, kFadeSeconds = 0.005, kFreshFadeSeconds = 0.001;
+constexpr double kMonitorLookaheadSeconds = 0.0015, kMonitorReleaseSeconds = 0.12;
+constexpr double kMonitorCeilingDb = -0.3;
+constexpr double kReadyAheadSeconds = 0.25, kPrefetchSeconds = 2;
+constexpr double kAfterEndSeconds = 0.2;
+constexpr std::chrono::milliseconds kLongestWaitAtPlay{250};
+
+} // namespace
+
+std::int64_t Player::monitorDelay(int sampleRate) { return std::llround(kMonitorLookaheadSeconds * sampleRate); }
+
+Player::Player(Options options)
+    : options_(options), target_(std::max<std::int64_t>(std::llround(kRingSeconds * options.sampleRate), 3 * options.periodFrames)),
+      fade_(std::max<std::int64_t>(1, std::llround(kFadeSeconds * options.sampleRate))), fadeOutLeft_(static_cast<std::size_t>(fade_)),
+      fadeOutRight_(static_cast<std::size_t>(fade_)),
+      monitorLimit_(monitorDelay(options.sampleRate), Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options.sampleRate),
+      momentaryMeter_(options.sampleRate), tail_(kBlock) {
+  if (options_.threaded) thread_ = std::jthread([this](std::stop_token s) { run(s); });
+}
+
+Player::~Player() {
+  if (thread_.joinable()) {
+    thread_.request_stop();
+    wake_.notify_all();
+    thread_.join();
+  }
+}
+
+void Player::adopt(std::shared_ptr<const RenderPlan> plan) {
+  plan_ = std::move(plan);
+  evaluator_ = std::make_unique<Evaluator>(*plan_, options_.threaded ? Evaluator::Missing::takeReady : Evaluator::Missing::compute);
+  anySolo_ = std::any_of(plan_->rows().begin(), plan_->rows().end(), [](const RowNode& r) { return r.solo; });
+  mixLimiter_.reset();
+  if (plan_->song().mix.limiter && !anySolo_)
+    mixLimiter_ = std::make_unique<MixLimiter>(plan_->map().sampleRate(), plan_->song().mix.ceilingDbtp,
+                                               [e = evaluator_.get()](Frames at, StereoSpan out) { e->mix(at, out); });
+}
+
+void Player::beginEpoch(bool continues) {
+  ++epoch_;
+  streamTop_ = std::max(streamTop_, streamNext_);
+  if (continues) { // from what is heard now, over again; from the stream's start while none of it was heard
+    streamNext_ = std::clamp(streamHeard_.load(std::memory_order_acquire), streamStart_, streamNext_);
+    songNext_ = songAt(streamNext_);
+  } else {
+    streamStart_ = streamNext_ = streamTop_ + 1;
+    segments_.clear();
+  }
+  // The monitoring limit delays; it starts over with what came before, so that a swap is seamless.
+  const std::int64_t delay = monitorDelay(options_.sampleRate);
+  monitorLimit_ = LookaheadLimiter(delay, Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options_.sampleRate);
+  if (!continues || !plan_) return;
+  StereoBuffer before(delay);
+  readPlan(Frames(songNext_ - delay), before.span());
+  for (std::int64_t i = 0; i < delay; ++i) {
+    before.left()[i] *= monitorGain_;
+    before.right()[i] *= monitorGain_;
+  }
+  monitorLimit_.process(before.left(), before.right(), delay);
+}
+
+std::int64_t Player::songAt(std::int64_t stream) const {
+  for (auto s = segments_.rbegin(); s != segments_.rend(); ++s)
+    if (stream >= s->stream) return s->song + (stream - s->stream);
+  return songNext_;
+}
+
+void Player::setPlan(std::shared_ptr<const RenderPlan> plan) {
+  std::shared_ptr<const RenderPlan> former; // freed outside the lock
+  {
+    std::lock_guard lock(mutex_);
+    if (playing_) {
+      former = std::exchange(pending_, std::move(plan));
+      pendingWaits_ = true;
+    } else {
+      former = plan_;
+      pending_.reset();
+      pendingWaits_ = false;
+      adopt(std::move(plan));
+    }
+  }
+  wake_.notify_all();
+}
+
+void Player::setPosition(Frames f) {
+  if (playing_) return;
+  position_.store(f.count, std::memory_order_relaxed);
+}
+
+void Player::play(Frames from) {
+  {
+    std::lock_guard lock(mutex_);
+    if (pending_) {
+      adopt(std::exchange(pending_, nullptr));
+      pendingWaits_ = false;
+    }
+    if (!plan_) return;
+    beginEpoch(false);
+    songNext_ = from.count;
+    prefetched_ = from.count;
+    position_.store(from.count, std::memory_order_relaxed);
+    draining_ = false;
+    playing_ = true;
+    waitForPrints_ = options_.threaded;
+    waitUntil_ = std::chrono::steady_clock::now() + kLongestWaitAtPlay;
+  }
+  wake_.notify_all();
+}
+
+void Player::stop() {
+  std::lock_guard lock(mutex_);
+  if (!playing_) return;
+  playing_ = false;
+  draining_ = false;
+  ++epoch_;
+  silentFrom_.store(epoch_, std::memory_order_release);
+  if (pending_) {
+    adopt(std::exchange(pending_, nullptr));
+    pendingWaits_ = false;
+  }
+}
+
+void Player::setLoop(std::optional<FrameRange> loop) {
+  if (loop && loop->length() < 64) loop.reset();
+  std::lock_guard lock(mutex_);
+  if (loop_ == loop) return;
+  loop_ = loop;
+  if (playing_) beginEpoch(true);
+}
+
+void Player::setClick(bool on, double levelDb) {
+  std::lock_guard lock(mutex_);
+  click_ = on;
+  clickGain_ = static_cast<float>(Decibels(levelDb).gain());
+  if (playing_) beginEpoch(true);
+}
+
+void Player::setMono(bool on) {
+  std::lock_guard lock(mutex_);
+  mono_ = on;
+  if (playing_) beginEpoch(true);
+}
+
+void Player::setMonitorDb(double db) {
+  std::lock_guard lock(mutex_);
+  monitorGain_ = static_cast<float>(Decibels(std::clamp(db, -96.0, 12.0)).gain());
+  if (playing_) beginEpoch(true);
+}
+
+Meters Player::takeMeters() {
+  return {peakLeft_.exchange(0), peakRight_.exchange(0), momentary_.load(), limiterDb_.exchange(0)};
+}
+
+bool Player::printsReadyAround(const RenderPlan& plan, Frames at) const {
+  const FrameRange near{at, at + Frames(std::llround(kReadyAheadSeconds * options_.sampleRate))};
+  for (const auto& n : plan.nodes())
+    if (n->print && !intersect(n->print->extent(), near).empty() && !n->print->readyTo(std::min(near.end, n->print->end()))) return false;
+  return true;
+}
+
+bool Player::adoptPending() {
+  if (!pending_) return false;
+  if (options_.threaded && !printsReadyAround(*pending_, Frames(songAt(streamHeard_.load(std::memory_order_acquire))))) return false;
+  adopt(std::exchange(pending_, nullptr));
+  pendingWaits_ = false;
+  beginEpoch(true);
+  return true;
+}
+
+Frames Player::songEnd() const { return plan_->end(true) + Frames(std::llround(kAfterEndSeconds * options_.sampleRate)); }
+
+void Player::readPlan(Frames from, StereoSpan out) {
+  if (anySolo_)
+    evaluator_->soloMix(from, out);
+  else if (mixLimiter_)
+    mixLimiter_->read(from, out);
+  else
+    evaluator_->mix(from, out);
+}
+
+void Player::mixBlock() {
+  Block& b = ring_[written_.load(std::memory_order_relaxed) % kBlocks];
+  b.epoch = epoch_;
+  b.streamStart = streamStart_;
+  b.stream = streamNext_;
+  b.song = songNext_;
+  b.frames = kBlock;
+  // A loop's end cuts the block, so that the frames of one block are neighbours in the song.
+  const bool looping = loop_ && songNext_ < loop_->end.count;
+  if (looping) b.frames = std::min(b.frames, loop_->end.count - songNext_);
+  const StereoSpan out{b.left.data(), b.right.data(), b.frames};
+  readPlan(Frames(songNext_), out);
+  if (mixLimiter_) limiterDb_ = std::max(limiterDb_.load(), mixLimiter_->lastReductionDb());
+
+  if (loop_) { // what was sounding at the loop's end fades out over its begin
+    const std::int64_t since = songNext_ - loop_->begin.count;
+    if (since >= 0 && since < fade_ && !segments_.empty() && segments_.back().song + segments_.back().frames == loop_->end.count) {
+      const std::int64_t n = std::min(b.frames, fade_ - since);
+      Evaluator beyond(*plan_, options_.threaded ? Evaluator::Missing::takeReady : Evaluator::Missing::compute);
+      if (anySolo_)
+        beyond.soloMix(Frames(loop_->end.count + since), tail_.span().part(0, n));
+      else
+        beyond.mix(Frames(loop_->end.count + since), tail_.span().part(0, n));
+      const std::int64_t in = std::max<std::int64_t>(1, std::llround(kFreshFadeSeconds * options_.sampleRate));
+      for (std::int64_t i = 0; i < n; ++i) {
+        const auto fadeOut = static_cast<float>(raisedCosine(1 - static_cast<double>(since + i) / static_cast<double>(fade_)));
+        const auto fadeIn = static_cast<float>(raisedCosine(static_cast<double>(since + i) / static_cast<double>(in)));
+        out.left[i] = out.left[i] * fadeIn + tail_.left()[i] * fadeOut;
+        out.right[i] = out.right[i] * fadeIn + tail_.right()[i] * fadeOut;
+      }
+    }
+  }
+  // Monitoring begins here.
+  if (mono_)
+    for (std::int64_t i = 0; i < b.frames; ++i) out.left[i] = out.right[i] = 0.5f * (out.left[i] + out.right[i]);
+  momentaryMeter_.add(out.left, out.right, b.frames);
+  momentary_.store(momentaryMeter_.lufs(), std::memory_order_relaxed);
+  if (click_) addClick(plan_->map(), Frames(songNext_), out, clickGain_);
+  if (monitorGain_ != 1.0f)
+    for (std::int64_t i = 0; i < b.frames; ++i) {
+      out.left[i] *= monitorGain_;
+      out.right[i] *= monitorGain_;
+    }
+  monitorLimit_.process(out.left, out.right, b.frames);
+
+  if (!segments_.empty() && segments_.back().stream + segments_.back().frames == streamNext_ && segments_.back().song + segments_.back().frames == songNext_)
+    segments_.back().frames += b.frames;
+  else
+    segments_.push_back({streamNext_, songNext_, b.frames});
+  while (segments_.size() > 64) segments_.pop_front();
+  streamNext_ += b.frames;
+  songNext_ += b.frames;
+  if (loop_ && songNext_ == loop_->end.count) songNext_ = loop_->begin.count;
+  written_.fetch_add(1, std::memory_order_release);
+}
+
+void Player::pump() {
+  std::lock_guard lock(mutex_);
+  const FlushDenormals guard;
+  if (!playing_ || !plan_) return;
+  if (waitForPrints_) {
+    if (!printsReadyAround(*plan_, Frames(songNext_)) && std::chrono::steady_clock::now() < waitUntil_) return;
+    waitForPrints_ = false;
+  }
+  adoptPending();
+  while (playing_ && written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks - 1) {
+    if (streamNext_ - std::max(streamStart_, streamHeard_.load(std::memory_order_acquire)) >= target_) break;
+    if (!loop_ && songNext_ >= songEnd().count && !pending_) {
+      playing_ = false;
+      draining_ = true; // the ring empties by itself
+      break;
+    }
+    mixBlock();
+  }
+  if (songNext_ + options_.sampleRate > prefetched_ || songNext_ < prefetched_ - std::llround(4 * kPrefetchSeconds * options_.sampleRate)) {
+    const auto ask = [&](std::int64_t from) {
+      const std::int64_t to = from + std::llround(kPrefetchSeconds * options_.sampleRate);
+      for (const RowNode& r : plan_->rows())
+        if (r.audio) r.audio->prefetch(from - r.offset, to - r.offset);
+      return to;
+    };
+    prefetched_ = ask(songNext_);
+    if (loop_) ask(loop_->begin.count);
+  }
+}
+
+void Player::run(std::stop_token stop) {
+  while (!stop.stop_requested()) {
+    pump();
+    std::unique_lock lock(mutex_);
+    if (playing_)
+      wake_.wait_for(lock, stop, std::chrono::milliseconds(pending_ || waitForPrints_ ? 2 : 5), [] { return false; });
+    else
+      wake_.wait(lock, stop, [&] { return playing_.load(); });
+  }
+}
+
+/// Drops blocks of older epochs when a usable one of a newer epoch is there; remembers what was sounding for the fade.
+bool Player::skipToNewest() noexcept {
+  const std::uint64_t end = written_.load(std::memory_order_acquire), begin = taken_.load(std::memory_order_relaxed);
+  const std::uint64_t silent = silentFrom_.load(std::memory_order_acquire);
+  std::uint64_t newest = heardEpoch_, at = begin;
+  for (std::uint64_t i = begin; i < end; ++i) {
+    const Block& b = ring_[i % kBlocks];
+    if (b.epoch <= newest || b.epoch < silent) continue;
+    // Of the stream that is heard, only the block that holds the next frame will do; of a new one, its first.
+    if (heard_ >= b.streamStart ? b.stream > heard_ || b.stream + b.frames <= heard_ : b.stream != b.streamStart) continue;
+    newest = b.epoch;
+    at = i;
+  }
+  const bool fallsSilent = silent > heardEpoch_ && newest == heardEpoch_;
+  if (newest == heardEpoch_ && !fallsSilent) return false;
+  const std::int64_t got = sounding_ ? copyFromRing(fadeOutLeft_.data(), fadeOutRight_.data(), fade_, false) : 0;
+  for (std::int64_t i = got; i < fade_; ++i) { // nothing more was mixed: hold the last value, so that nothing jumps
+    fadeOutLeft_[static_cast<std::size_t>(i)] = sounding_ ? lastLeft_ : 0;
+    fadeOutRight_[static_cast<std::size_t>(i)] = sounding_ ? lastRight_ : 0;
+  }
+  fadeLeft_ = fade_;
+  if (fallsSilent) {
+    while (at < end && ring_[at % kBlocks].epoch < silent) ++at;
+    heardEpoch_ = silent;
+    offset_ = 0;
+    sounding_ = false;
+  } else {
+    const Block& b = ring_[at % kBlocks];
+    const bool sameStream = heard_ >= b.streamStart;
+    fadeInLength_ = sameStream ? fade_ : std::max<std::int64_t>(1, fade_ / 5); // a fresh start keeps its attack
+    offset_ = sameStream ? heard_ - b.stream : 0;
+    if (!sameStream) heard_ = b.stream;
+    heardEpoch_ = newest;
+    sounding_ = true;
+  }
+  streamHeard_.store(heard_, std::memory_order_release);
+  taken_.store(at, std::memory_order_release);
+  return true;
+}
+
+/// Copies from the oldest blocks of the epoch heard; with `advance` they are given back.
+std::int64_t Player::copyFromRing(float* left, float* right, std::int64_t frames, bool advance) noexcept {
+  const std::uint64_t end = written_.load(std::memory_order_acquire);
+  std::uint64_t at = taken_.load(std::memory_order_relaxed);
+  std::int64_t offset = offset_, done = 0, song = position_.load(std::memory_order_relaxed);
+  while (done < frames && at < end) {
+    const Block& b = ring_[at % kBlocks];
+    if (b.epoch != heardEpoch_) break;
+    const std::int64_t n = std::min(frames - done, b.frames - offset);
+    std::copy_n(b.left.data() + offset, n, left + done);
+    std::copy_n(b.right.data() + offset, n, right + done);
+    done += n;
+    offset += n;
+    song = b.song + offset;
+    if (offset == b.frames) {
+      offset = 0;
+      ++at;
+    }
+  }
+  if (advance) {
+    offset_ = offset;
+    taken_.store(at, std::memory_order_release);
+    heard_ += done;
+    streamHeard_.store(heard_, std::memory_order_release);
+    if (done > 0) position_.store(song, std::memory_order_relaxed);
+  }
+  return done;
+}
+
+void Player::fill(float* left, float* right, std::int64_t frames) noexcept {
+  skipToNewest();
+  std::int64_t done = sounding_ ? copyFromRing(left, right, frames, true) : 0;
+  if (sounding_ && done < frames) {
+    if (draining_.load(std::memory_order_relaxed)) {
+      sounding_ = false;
+    } else if (playing_.load(std::memory_order_relaxed)) {
+      missed_.fetch_add(frames - done, std::memory_order_relaxed);
+    }
+  }
+  std::fill(left + done, left + frames, 0.0f);
+  std::fill(right + done, right + frames, 0.0f);
+  for (std::int64_t i = 0; i < frames && fadeLeft_ > 0; ++i, --fadeLeft_) {
+    const auto at = static_cast<std::size_t>(fade_ - fadeLeft_);
+    const auto out = static_cast<float>(fadeLeft_) / static_cast<float>(fade_);
+    const float in = sounding_ ? std::min(1.0f, static_cast<float>(at) / static_cast<float>(fadeInLength_)) : 0.0f;
+    left[i] = left[i] * in + fadeOutLeft_[at] * out;
+    right[i] = right[i] * in + fadeOutRight_[at] * out;
+  }
+  if (frames > 0) {
+    lastLeft_ = left[frames - 1];
+    lastRight_ = right[frames - 1];
+  }
+  float pl = peakLeft_.load(std::memory_order_relaxed), pr = peakRight_.load(std::memory_order_relaxed);
+  for (std::int64_t i = 0; i < frames; ++i) {
+    pl = std::max(pl, std::abs(left[i]));
+    pr = std::max(pr, std::abs(right[i]));
+  }
+  peakLeft_.store(pl, std::memory_order_relaxed);
+  peakRight_.store(pr, std::memory_order_relaxed);
+}
+
+} // namespace ivrin

@@ -1,0 +1,70 @@
+#include "render/facts.h"
+
+#include "dsp/denormals.h"
+#include "dsp/loudness.h"
+#include "render/evaluator.h"
+
+namespace ivrin {
+namespace {
+
+Loudness mixOver(const RenderPlan& plan, FrameRange range) {
+  StereoBuffer b(range.length());
+  Evaluator(plan, Evaluator::Missing::compute).mix(range.begin, b.span());
+  return measureLoudness(b.left(), b.right(), b.frames(), plan.song().sampleRate, false);
+}
+
+} // namespace
+
+OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without, std::stop_token stop) {
+  const FlushDenormals guard;
+  OrnamentFacts f;
+  if (node.print) {
+    node.print->ensure(plan, node, node.print->end(), stop);
+    f.peakDbfs = Decibels::ofGain(static_cast<double>(node.print->peak())).value;
+  }
+  f.extent = node.extent();
+  const Placed placed{*node.ornament, plan.map()};
+  f.landing = node.kind->landingFrame(placed);
+  f.loop = node.kind->loopFigures(placed);
+  const FrameRange heard = intersect(f.extent, {Frames(0), f.extent.end});
+  if (heard.empty()) return f;
+  const Loudness with = mixOver(plan, heard), dry = mixOver(without, heard);
+  f.lufsWith = with.integratedLufs;
+  f.lufsWithout = dry.integratedLufs;
+  f.lowsAddedDb = with.lowEnergyDb - dry.lowEnergyDb;
+  return f;
+}
+
+Song withoutOrnaments(Song song, const std::string& id) {
+  for (auto& o : song.ornaments)
+    if (id.empty() || o->id == id) {
+      Ornament off = *o;
+      off.enabled = false;
+      o = Shared<Ornament>(std::move(off));
+    }
+  return song;
+}
+
+std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan, const std::string& row) {
+  const auto index = plan->rowIndex(row);
+  if (!index)
+    return [](Frames, StereoSpan out) { out.clear(); };
+  auto evaluator = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute);
+  auto planes = std::make_shared<Planes>();
+  return [plan, evaluator, planes, i = *index](Frames from, StereoSpan out) {
+    evaluator->planes(i, from, out.frames, *planes, 0);
+    for (std::int64_t k = 0; k < out.frames; ++k) {
+      out.left[k] = planes->dry.left()[k] + (planes->wetSounds ? planes->wet.left()[k] : 0);
+      out.right[k] = planes->dry.right()[k] + (planes->wetSounds ? planes->wet.right()[k] : 0);
+    }
+  };
+}
+
+std::function<void(Frames, StereoSpan)> readerOfPrint(std::shared_ptr<const OrnamentNode> node) {
+  return [node](Frames from, StereoSpan out) {
+    out.clear();
+    if (node->print) node->print->addTo(from, out);
+  };
+}
+
+} // namespace ivrin

@@ -1,0 +1,43 @@
+#include "render/open_song.h"
+
+#include "song/edits.h"
+
+#include <algorithm>
+#include <cctype>
+
+namespace ivrin {
+namespace fs = std::filesystem;
+
+std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::path>& allowed, const KindSet& kinds, const StemStore& store,
+                                   Problems& problems, std::stop_token stop, const Progress& progress) {
+  auto song = readSongFile(file, kinds.registry(), problems);
+  if (!song) return std::nullopt;
+  OpenedSong opened{std::move(*song), {}, {fs::absolute(file).parent_path(), allowed}};
+  opened.audio = SongAudio::open(opened.song, opened.reach, store, problems, 2, stop, progress);
+  return opened;
+}
+
+Song songFromFiles(const std::vector<fs::path>& files, const fs::path& songFolder, double bpm, int sampleRate, const StemStore& store,
+                   Problems& problems) {
+  Song song;
+  song.tempo.front().bpm = bpm;
+  song.sampleRate = sampleRate;
+  for (const fs::path& file : files) {
+    const auto reader = AudioReader::open(file, sampleRate > 0 ? sampleRate : 48000, file.filename().string(), problems);
+    if (!reader) continue;
+    if (song.sampleRate == 0) song.sampleRate = std::clamp(reader->info().fileRate, 8000, 192000);
+    Stem s;
+    s.name = file.stem().string();
+    std::replace(s.name.begin(), s.name.end(), '_', ' ');
+    if (!s.name.empty()) s.name[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(s.name[0])));
+    s.id = freshRowId(song, s.name);
+    s.file = pathForSong(file, songFolder);
+    s.digest = store.digestOf(file);
+    s.frames = reader->info().fileFrames;
+    song = withStem(std::move(song), std::move(s));
+  }
+  if (song.sampleRate == 0) song.sampleRate = 48000;
+  return song;
+}
+
+} // namespace ivrin
