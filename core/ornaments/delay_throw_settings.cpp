@@ -2,6 +2,8 @@
 
 #include "time/note_value.h"
 
+#include <algorithm>
+
 namespace ivrin {
 namespace {
 
@@ -110,6 +112,36 @@ DelayThrowSettings DelayThrowSettings::of(const Placed& p) {
   s.loopCeilingDb = number("loop_ceiling_db");
   s.tailFloorDb = number("tail_floor_db");
   return s;
+}
+
+std::vector<Echo> echoLadder(const DelayThrowSettings& s, double framesPerBeat, double floorGain, std::size_t most) {
+  std::vector<Echo> all;
+  const double last = s.cutAt ? *s.cutAt * framesPerBeat : 1e18;
+  // One chain of passes; `swaps` where each pass goes to the other side.
+  const auto chain = [&](bool right, bool swaps) {
+    double at = right ? s.timeRight : s.timeLeft, gain = s.send.at(0);
+    for (int pass = 1; all.size() < 2 * most && at < last && gain >= floorGain; ++pass) {
+      all.push_back({at, right, gain, pass});
+      if (swaps) right = !right;
+      const double beat = at / framesPerBeat;
+      gain = std::min(gain * (right ? s.feedbackRight : s.feedbackLeft).at(beat), 4.0);
+      at += right ? s.timeRight : s.timeLeft;
+    }
+  };
+  switch (s.pattern) {
+  case EchoPattern::straight:
+    chain(false, false);
+    chain(true, false);
+    break;
+  case EchoPattern::pingPong: chain(false, true); break;
+  case EchoPattern::cross:
+    chain(true, true);
+    chain(false, true);
+    break;
+  }
+  std::stable_sort(all.begin(), all.end(), [](const Echo& a, const Echo& b) { return a.frames < b.frames; });
+  if (all.size() > most) all.resize(most);
+  return all;
 }
 
 } // namespace ivrin

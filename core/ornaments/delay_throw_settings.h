@@ -32,4 +32,14 @@ struct DelayThrowSettings {
   static DelayThrowSettings of(const Placed& p);
 };
 
+/// One echo of an isolated sound as the settings alone foretell it; filters, drive and the ceiling left out.
+struct Echo {
+  double frames;      // after the source's begin
+  bool right;         // the side it sounds on
+  double gain;        // of the loop and send, before wet and levels
+  int pass;           // 1 is the first
+};
+/// Ascending in time, until below `floorGain`, past `cut_at`, or `most` echoes. The tempo is the one at the start.
+std::vector<Echo> echoLadder(const DelayThrowSettings& s, double framesPerBeat, double floorGain, std::size_t most = 400);
+
 } // namespace ivrin

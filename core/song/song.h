@@ -109,8 +109,8 @@ struct Song {
   int sampleRate = 48000;
   double startSeconds = 0;
   std::optional<Key> key;
-  std::vector<TempoEntry> tempo{{}};
-  std::vector<MeterEntry> meter{{}};
+  std::vector<TempoEntry> tempo = std::vector<TempoEntry>(1);
+  std::vector<MeterEntry> meter = std::vector<MeterEntry>(1);
   std::vector<Landing> sections;
   std::vector<Landing> landings;
   std::vector<Bus> buses;

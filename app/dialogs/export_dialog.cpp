@@ -1,0 +1,64 @@
+#include "app/dialogs/export_dialog.h"
+
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+namespace ivrin::app {
+
+ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
+    : QDialog(parent), folder_(new QLineEdit(folder, this)), mix_(new QCheckBox(tr("The &mix, limited"), this)), stems_(new QCheckBox(tr("Every &row with its ornaments"), this)),
+      ornaments_(new QCheckBox(tr("The &ornaments alone"), this)), dry_(new QCheckBox(tr("Rows, &dry part"), this)), wet_(new QCheckBox(tr("Rows, &what ornaments add"), this)),
+      format_(new QComboBox(this)) {
+  setWindowTitle(tr("Export"));
+  mix_->setChecked(true);
+  stems_->setChecked(true);
+  ornaments_->setChecked(true);
+  mix_->setObjectName(QStringLiteral("export-mix"));
+  stems_->setObjectName(QStringLiteral("export-stems"));
+  ornaments_->setObjectName(QStringLiteral("export-ornaments"));
+  for (const auto& [text, name] : {std::pair{"WAV, 24 bit", "wav24"}, {"WAV, 16 bit with dither", "wav16"}, {"WAV, 32 bit float", "wav32f"}, {"FLAC, 24 bit", "flac24"}, {"FLAC, 16 bit with dither", "flac16"}})
+    format_->addItem(QString::fromLatin1(text), QString::fromLatin1(name));
+  folder_->setAccessibleName(tr("Folder"));
+  format_->setAccessibleName(tr("Format"));
+  auto* choose = new QPushButton(tr("Choose…"), this);
+  connect(choose, &QPushButton::clicked, this, [this] {
+    const QString f = QFileDialog::getExistingDirectory(this, tr("Export to"), folder_->text());
+    if (!f.isEmpty()) folder_->setText(f);
+  });
+  auto* where = new QHBoxLayout;
+  where->addWidget(folder_, 1);
+  where->addWidget(choose);
+  auto* form = new QFormLayout;
+  form->addRow(tr("Format"), format_);
+  form->addRow(tr("Folder"), where);
+  auto* all = new QVBoxLayout(this);
+  auto* say = new QLabel(tr("All files start at the same instant and have the same length, tails included."), this);
+  say->setWordWrap(true);
+  all->addWidget(say);
+  for (QCheckBox* b : {mix_, stems_, ornaments_, dry_, wet_}) all->addWidget(b);
+  all->addLayout(form);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
+  buttons->button(QDialogButtonBox::Ok)->setText(tr("Export"));
+  connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+  all->addWidget(buttons);
+  setMinimumWidth(460);
+}
+
+ExportOptions ExportDialog::options() const {
+  ExportOptions o;
+  o.mix = mix_->isChecked();
+  o.stems = stems_->isChecked();
+  o.ornaments = ornaments_->isChecked();
+  o.dry = dry_->isChecked();
+  o.wet = wet_->isChecked();
+  o.format = *audioFormat(format_->currentData().toString().toStdString());
+  return o;
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,26 @@
+// Choosing what to hand on: which files, in which format, where.
+#pragma once
+
+#include "app/session/session.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDialog>
+#include <QLineEdit>
+
+namespace ivrin::app {
+
+class ExportDialog : public QDialog {
+  Q_OBJECT
+ public:
+  ExportDialog(const QString& folder, QWidget* parent);
+  ExportOptions options() const;
+  QString folder() const { return folder_->text(); }
+
+ private:
+  QLineEdit* folder_;
+  QCheckBox *mix_, *stems_, *ornaments_, *dry_, *wet_;
+  QComboBox* format_;
+};
+
+} // namespace ivrin::app

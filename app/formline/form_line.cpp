@@ -1,0 +1,132 @@
+#include "app/formline/form_line.h"
+
+#include "app/theme/palette.h"
+#include "app/theme/signs.h"
+#include "app/theme/type.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+constexpr int kLeft = 24, kRight = 25;
+}
+
+FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent) : QWidget(parent), session_(session), score_(score) {
+  setAccessibleName(tr("Form of the song"));
+  setToolTip(tr("Drag to travel, double click a letter to go there"));
+  setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+  connect(&score, &ScoreView::viewChanged, this, qOverload<>(&QWidget::update));
+  connect(&session, &Session::songChanged, this, qOverload<>(&QWidget::update));
+  connect(&session, &Session::rowPeaksReady, this, qOverload<>(&QWidget::update));
+}
+
+QSize FormLine::sizeHint() const { return {600, scaled(66)}; }
+
+double FormLine::endQuarters() const {
+  if (!session_.plan()) return 1;
+  double end = session_.plan()->map().quartersAt(session_.plan()->end(true));
+  for (const Landing& l : session_.song().allLandings()) end = std::max(end, l.at.quarters() + 4);
+  return std::max(end, 4.0);
+}
+
+double FormLine::xOf(Beats b) const { return scaled(kLeft) + b.quarters() / endQuarters() * (width() - scaled(kLeft) - scaled(kRight)); }
+
+void FormLine::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Palette& c = paper();
+  p.fillRect(rect(), c.margin);
+  p.setPen(QPen(c.barRule, 1));
+  p.drawLine(QPointF(0, height() - 0.5), QPointF(width(), height() - 0.5));
+  p.drawLine(QPointF(0, 0.5), QPointF(width(), 0.5));
+  if (!session_.isOpen()) return;
+
+  const double mid = scaled(36), half = scaled(9);
+  if (const auto peaks = session_.rowPeaks(kMixRow)) { // the mix, small
+    const PeakView view = PeakView::of(*peaks);
+    const double end = endQuarters(), left = scaled(kLeft), span = width() - scaled(kLeft) - scaled(kRight);
+    QColor wave = c.wave;
+    wave.setAlphaF(0.55f);
+    p.setPen(Qt::NoPen);
+    p.setBrush(wave);
+    const TempoMap& map = session_.plan()->map();
+    for (int x = 0; x < static_cast<int>(span); ++x) {
+      const auto f = [&](int at) { return map.frameAt(Beats::ofQuarters(at / span * end)).count; };
+      const Peak k = view.over(f(x), f(x + 1));
+      const double h = std::max(0.5, std::max(std::abs(static_cast<double>(k.high)), std::abs(static_cast<double>(k.low))) * half);
+      p.fillRect(QRectF(left + x, mid - h, 1, 2 * h), wave);
+    }
+  }
+  // Sections: a notch and a boxed letter; landings: a notch and a name. Their ornaments' signs stand below.
+  const auto signsFor = [&](const std::string& id, double x, bool current) {
+    for (const auto& o : session_.song().ornaments) {
+      if (o->landing != id) continue;
+      drawSign(p, QString::fromStdString(o->kind), QRectF(x + scaled(6), height() - scaled(18), scaled(17), scaled(13)), !o->enabled ? c.quiet : o->kind == "gap" ? c.rust : c.blue);
+      x += scaled(21);
+    }
+    static_cast<void>(current);
+  };
+  QChar letter('A');
+  const auto notch = [&](const Landing& l) {
+    const bool current = score_.landing() && score_.landing()->id == l.id;
+    const double x = xOf(l.at);
+    p.setPen(QPen(c.ochre, current ? 2.4 : 1.2));
+    p.drawLine(QPointF(x, scaled(7)), QPointF(x, height() - scaled(15)));
+    signsFor(l.id, x - scaled(2), current);
+    return x;
+  };
+  double freeFrom = 0;
+  for (const Landing& s : session_.song().sections) {
+    const double x = notch(s);
+    const QString mark(letter);
+    letter = QChar(letter.unicode() + 1);
+    const QRectF box(x + scaled(4), scaled(5), scaled(15), scaled(15));
+    p.fillRect(box, c.margin);
+    p.setPen(QPen(c.ink, 1.2));
+    p.drawRect(box);
+    drawSongText(p, QPointF(box.center().x() - songTextWidth(mark, 13, false) / 2, box.bottom() - scaled(3)), mark, 13, false, c.ink);
+    drawSongText(p, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), QString::fromStdString(s.name), 14.5, false, c.ink);
+    freeFrom = std::max(freeFrom, box.right());
+  }
+  for (const Landing& l : session_.song().landings) {
+    const double x = notch(l);
+    drawSongText(p, QPointF(x + scaled(5), scaled(18)), QString::fromStdString(l.name), 14.5, true, c.ink);
+  }
+  for (const auto& o : session_.song().ornaments) { // free ones at their own place
+    if (o->landing) continue;
+    drawSign(p, QString::fromStdString(o->kind), QRectF(xOf(o->start), height() - scaled(17), scaled(14), scaled(11)), !o->enabled ? c.quiet : o->kind == "gap" ? c.rust : c.blue);
+  }
+  // The part in view.
+  const TimeAxis& a = score_.axis();
+  const double x0 = std::clamp(xOf(Beats::ofQuarters(a.left)), 2.0, width() - 8.0), x1 = std::clamp(xOf(Beats::ofQuarters(a.right())), x0 + 6, width() - 2.0);
+  p.setPen(QPen(c.ink, 2.2, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
+  const double t = scaled(3), b = height() - scaled(4), s = scaled(5);
+  p.drawPolyline(QPolygonF({{x0 + s, t}, {x0, t}, {x0, b}, {x0 + s, b}}));
+  p.drawPolyline(QPolygonF({{x1 - s, t}, {x1, t}, {x1, b}, {x1 - s, b}}));
+  const double x = xOf(session_.plan()->map().beatAt(session_.player().position()));
+  playheadDrawn_ = x;
+  p.setPen(QPen(c.ink, 1.2));
+  p.drawLine(QPointF(x, scaled(24)), QPointF(x, height() - scaled(20)));
+}
+
+void FormLine::tick() {
+  if (!session_.isOpen()) return;
+  const double x = xOf(session_.plan()->map().beatAt(session_.player().position()));
+  if (std::abs(x - playheadDrawn_) < 0.5) return;
+  for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - 2, 0, 5, height()));
+}
+
+void FormLine::mousePressEvent(QMouseEvent* e) { mouseMoveEvent(e); }
+
+void FormLine::mouseMoveEvent(QMouseEvent* e) {
+  if (!(e->buttons() & Qt::LeftButton) || !session_.isOpen()) return;
+  const double u = (e->position().x() - scaled(kLeft)) / std::max(1, width() - scaled(kLeft) - scaled(kRight));
+  score_.centreOn(Beats::ofQuarters(std::clamp(u, 0.0, 1.0) * endQuarters()));
+}
+
+void FormLine::mouseDoubleClickEvent(QMouseEvent*) { score_.goToLanding(0); }
+
+} // namespace ivrin::app

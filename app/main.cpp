@@ -1,0 +1,95 @@
+// ivrin [SONG]: the window. `--shot FILE.png` takes its picture instead of staying open.
+#include "app/frame/main_window.h"
+#include "app/openrow/open_row.h"
+#include "app/theme/type.h"
+#include "devices/rtaudio_output.h"
+#include "play/simulated_output.h"
+#include "song/journal.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QElapsedTimer>
+#include <QSettings>
+
+#include <cstdio>
+
+using namespace ivrin;
+using namespace ivrin::app;
+
+namespace {
+
+/// Brings the window into one of the states that the pictures in docs/screenshots show.
+bool arrange(MainWindow& w, const QString& view) {
+  ScoreView& score = w.score();
+  if (view == QLatin1String("score") || view == QLatin1String("empty")) return true;
+  if (view == QLatin1String("selecting")) {
+    score.showRange(80, 116, false);
+    score.select(Selection{"voice", Beats::ofQuarters(92), Beats::ofQuarters(93.5)});
+    return true;
+  }
+  if (view == QLatin1String("open-throw")) {
+    score.openOrnament("o5");
+    return true;
+  }
+  if (view == QLatin1String("open-gap")) {
+    score.openOrnament("o7");
+    return true;
+  }
+  return false;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  QApplication app(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("ivrin"));
+  QApplication::setOrganizationName(QStringLiteral("ivrin"));
+  QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
+  QApplication::setStyle(QStringLiteral("Fusion"));
+  loadFonts();
+
+  QCommandLineParser args;
+  args.setApplicationDescription(QStringLiteral("Transitions and ear candy from the stems of a song, on the beat grid."));
+  args.addHelpOption();
+  args.addVersionOption();
+  args.addPositionalArgument(QStringLiteral("SONG"), QStringLiteral("the song to open"));
+  args.addOptions({{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
+                   {QStringLiteral("view"), QStringLiteral("what the picture shows: score, selecting, open-throw, open-gap, empty"), QStringLiteral("NAME"), QStringLiteral("score")},
+                   {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
+                   {QStringLiteral("night"), QStringLiteral("on dark paper")},
+                   {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
+  args.process(app);
+  const bool shot = args.isSet(QStringLiteral("shot"));
+
+  Session::Options options;
+  if (!shot) {
+    options.journalFolder = journalFolder();
+    for (const QString& f : QSettings().value(QStringLiteral("reach")).toStringList()) options.reach.emplace_back(f.toStdString());
+  }
+  std::unique_ptr<Output> output = shot ? nullptr : openDefaultDevice();
+  if (!output) output = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
+  Session session(std::move(options), std::move(output));
+  MainWindow window(session, args.value(QStringLiteral("demo")).toStdString());
+  const QStringList size = args.value(QStringLiteral("size")).split('x');
+  if (size.size() == 2) window.resize(size[0].toInt(), size[1].toInt());
+  if (args.isSet(QStringLiteral("night"))) window.setNight(true);
+  window.show();
+  if (!args.positionalArguments().isEmpty()) session.open(args.positionalArguments().front().toStdString());
+  if (!shot) return QApplication::exec();
+
+  window.setAsksBeforeClosing(false);
+  session.waitUntilIdle();
+  if (!arrange(window, args.value(QStringLiteral("view")))) {
+    std::fprintf(stderr, "ivrin: there is no view %s\n", qPrintable(args.value(QStringLiteral("view"))));
+    return 2;
+  }
+  QElapsedTimer eased;
+  eased.start();
+  while (eased.elapsed() < 400) QApplication::processEvents(QEventLoop::AllEvents, 20);
+  session.waitUntilIdle();
+  if (!window.grab().save(args.value(QStringLiteral("shot")))) {
+    std::fprintf(stderr, "ivrin: cannot write %s\n", qPrintable(args.value(QStringLiteral("shot"))));
+    return 1;
+  }
+  return 0;
+}

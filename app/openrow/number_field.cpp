@@ -1,0 +1,206 @@
+#include "app/openrow/number_field.h"
+
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
+#include "song/setting_text.h"
+
+#include <QAccessible>
+#include <QKeyEvent>
+#include <QPainter>
+
+namespace ivrin::app {
+namespace {
+constexpr int kPixelsPerStep = 4;
+}
+
+NumberField::NumberField(const SettingSpec& spec, QWidget* parent) : QWidget(parent), spec_(spec), value_(spec.initial) {
+  setFocusPolicy(Qt::StrongFocus);
+  setCursor(spec.type == SettingType::boolean || spec.type == SettingType::choice ? Qt::PointingHandCursor : Qt::SizeVerCursor);
+  setObjectName(QString::fromStdString(spec.key));
+  setToolTip(tr("%1\nDrag, wheel or arrow keys step it; type to enter; double click for %2.")
+                 .arg(QString::fromStdString(spec.meaning), QString::fromStdString(settingText(spec, spec.initial))));
+  announce();
+}
+
+void NumberField::setPlace(const TempoMap& map, Beats at) {
+  map_ = map;
+  at_ = at;
+}
+
+void NumberField::setValue(const Value& v) {
+  if (v == value_) return;
+  value_ = v;
+  announce();
+  update();
+}
+
+void NumberField::announce() {
+  setAccessibleName(QString::fromStdString(spec_.label));
+  setAccessibleDescription(QString::fromStdString(settingText(spec_, value_)));
+}
+
+QSize NumberField::sizeHint() const { return {scaled(104), scaled(38)}; }
+
+void NumberField::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::TextAntialiasing);
+  const Palette& c = paper();
+  p.setFont(sans(11.5));
+  p.setPen(c.quiet);
+  const int left = scaled(4);
+  p.drawText(QRect(left, 0, width() - left, height() * 2 / 5 + 1), Qt::AlignLeft | Qt::AlignBottom, QString::fromStdString(spec_.label));
+  QFont font = sans(14.5, Weight::medium);
+  p.setFont(font);
+  QString text = QString::fromStdString(settingText(spec_, value_));
+  const bool off = value_.isNull() || (value_.boolean() && !*value_.boolean());
+  p.setPen(off && !hasFocus() && !underMouse() ? c.quiet : c.ink);
+  const QRect box(left, height() * 2 / 5, width() - left, height() * 3 / 5);
+  while (QFontMetrics(font).horizontalAdvance(text) > box.width() && font.pixelSize() > scaled(9)) {
+    font.setPixelSize(font.pixelSize() - 1);
+    p.setFont(font);
+  }
+  p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
+  if (hasFocus() || underMouse()) {
+    p.setPen(QPen(hasFocus() ? c.ink : c.barRule, hasFocus() ? 1.6 : 1));
+    p.drawLine(left, height() - 2, std::min(width() - 4, left + QFontMetrics(font).horizontalAdvance(text)), height() - 2);
+  }
+}
+
+void NumberField::step(int steps) {
+  const Value next = steppedSetting(spec_, value_, steps, map_, at_);
+  if (next == value_) return;
+  setValue(next);
+  emit changed(value_, true);
+}
+
+void NumberField::mousePressEvent(QMouseEvent* e) {
+  if (e->button() != Qt::LeftButton) return;
+  pressed_ = true;
+  dragged_ = false;
+  pressX_ = e->pos().x();
+  pressY_ = e->pos().y();
+  stepsTaken_ = 0;
+  pressValue_ = value_;
+}
+
+void NumberField::mouseMoveEvent(QMouseEvent* e) {
+  if (!pressed_ || spec_.type == SettingType::boolean || spec_.type == SettingType::choice) return;
+  const int pixels = (pressY_ - e->pos().y()) + (e->pos().x() - pressX_), steps = pixels / kPixelsPerStep;
+  if (steps == 0 && !dragged_) return;
+  dragged_ = true;
+  if (steps == stepsTaken_) return;
+  stepsTaken_ = steps;
+  // From where the drag began, so that going back gives the same value again.
+  const Value next = steppedSetting(spec_, pressValue_, steps, map_, at_);
+  if (next == value_) return;
+  setValue(next);
+  emit changed(value_, true);
+}
+
+void NumberField::mouseReleaseEvent(QMouseEvent* e) {
+  if (!pressed_ || e->button() != Qt::LeftButton) return;
+  pressed_ = false;
+  if (!dragged_ && (spec_.type == SettingType::boolean || spec_.type == SettingType::choice)) step(1);
+  emit settled();
+}
+
+void NumberField::mouseDoubleClickEvent(QMouseEvent*) {
+  if (spec_.type == SettingType::boolean || spec_.type == SettingType::choice) {
+    step(1);
+    emit settled();
+    return;
+  }
+  if (value_ == spec_.initial) return;
+  setValue(spec_.initial);
+  emit changed(value_, false);
+  emit settled();
+}
+
+void NumberField::wheelEvent(QWheelEvent* e) {
+  const int steps = e->angleDelta().y() / 120;
+  if (steps != 0) step(steps);
+  e->accept();
+}
+
+bool NumberField::event(QEvent* e) {
+  if (e->type() == QEvent::ShortcutOverride) { // digits and steps are meant for the field, not for the window's actions
+    const auto* k = static_cast<QKeyEvent*>(e);
+    static const QList<int> ours{Qt::Key_Up, Qt::Key_Down, Qt::Key_PageUp, Qt::Key_PageDown, Qt::Key_Return, Qt::Key_Enter, Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_Minus, Qt::Key_Period};
+    if (!(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && (ours.contains(k->key()) || (k->key() >= Qt::Key_0 && k->key() <= Qt::Key_9))) {
+      e->accept();
+      return true;
+    }
+  }
+  return QWidget::event(e);
+}
+
+void NumberField::keyPressEvent(QKeyEvent* e) {
+  switch (e->key()) {
+  case Qt::Key_Up: step(1); return;
+  case Qt::Key_Down: step(-1); return;
+  case Qt::Key_PageUp: step(10); return;
+  case Qt::Key_PageDown: step(-10); return;
+  case Qt::Key_Return:
+  case Qt::Key_Enter: beginTyping(QString::fromStdString(settingText(spec_, value_))); return;
+  case Qt::Key_Delete:
+  case Qt::Key_Backspace:
+    setValue(spec_.initial);
+    emit changed(value_, false);
+    emit settled();
+    return;
+  default: break;
+  }
+  const QString text = e->text();
+  if (!text.isEmpty() && (text[0].isDigit() || text[0] == '-' || text[0] == '.') && !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
+    beginTyping(text);
+    if (edit_) edit_->deselect();
+    return;
+  }
+  QWidget::keyPressEvent(e);
+}
+
+void NumberField::beginTyping(const QString& text) {
+  if (edit_) return;
+  edit_ = new QLineEdit(text, this);
+  edit_->setFont(sans(14.5, Weight::medium));
+  edit_->setFrame(false);
+  edit_->setGeometry(scaled(2), height() * 2 / 5 - 1, width() - scaled(6), height() * 3 / 5);
+  edit_->setStyleSheet(QStringLiteral("background:%1;color:%2").arg(paper().card.name(), paper().ink.name()));
+  edit_->setAccessibleName(tr("Value of %1").arg(QString::fromStdString(spec_.label)));
+  edit_->installEventFilter(this);
+  edit_->show();
+  edit_->setFocus();
+  edit_->selectAll();
+  connect(edit_, &QLineEdit::returnPressed, this, [this] { endTyping(true); });
+}
+
+void NumberField::endTyping(bool take) {
+  if (!edit_) return;
+  QLineEdit* edit = std::exchange(edit_, nullptr);
+  const std::string text = edit->text().toStdString();
+  edit->hide();
+  edit->deleteLater();
+  setFocus();
+  if (!take) return;
+  std::string why;
+  const auto v = parseSetting(spec_, text, why);
+  if (!v) {
+    emit refused(QString::fromStdString(why));
+    return;
+  }
+  if (*v == value_) return;
+  setValue(*v);
+  emit changed(value_, false);
+  emit settled();
+}
+
+bool NumberField::eventFilter(QObject* o, QEvent* e) {
+  if (o == edit_ && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
+    endTyping(false);
+    return true;
+  }
+  if (o == edit_ && e->type() == QEvent::FocusOut) endTyping(true);
+  return QWidget::eventFilter(o, e);
+}
+
+} // namespace ivrin::app

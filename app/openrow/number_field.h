@@ -1,0 +1,60 @@
+// One setting as a number on the page: its label above, its value below. Dragged, wheeled, stepped by keys, typed.
+#pragma once
+
+#include "song/setting_spec.h"
+#include "time/tempo_map.h"
+
+#include <QLineEdit>
+#include <QWidget>
+
+namespace ivrin::app {
+
+class NumberField : public QWidget {
+  Q_OBJECT
+ public:
+  /// `spec` must outlive the field. `at` is where in the song times are meant.
+  NumberField(const SettingSpec& spec, QWidget* parent);
+  void setPlace(const TempoMap& map, Beats at);
+  void setValue(const Value& v);
+  const Value& value() const { return value_; }
+  const SettingSpec& spec() const { return spec_; }
+  QSize sizeHint() const override;
+
+ signals:
+  /// `merge` while a drag or a run of steps goes on: one undo step.
+  void changed(const ivrin::Value& v, bool merge);
+  void settled();
+  void refused(const QString& why);
+
+ protected:
+  bool event(QEvent* e) override;
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void mouseDoubleClickEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+  void keyPressEvent(QKeyEvent*) override;
+  void focusInEvent(QFocusEvent*) override { update(); }
+  void focusOutEvent(QFocusEvent*) override { update(); }
+  void enterEvent(QEnterEvent*) override { update(); }
+  void leaveEvent(QEvent*) override { update(); }
+
+ private:
+  void step(int steps);
+  void beginTyping(const QString& text);
+  void endTyping(bool take);
+  void announce();
+  bool eventFilter(QObject* o, QEvent* e) override;
+
+  const SettingSpec& spec_;
+  Value value_;
+  TempoMap map_;
+  Beats at_;
+  QLineEdit* edit_ = nullptr;
+  bool pressed_ = false, dragged_ = false;
+  int pressX_ = 0, pressY_ = 0, stepsTaken_ = 0;
+  Value pressValue_;
+};
+
+} // namespace ivrin::app

@@ -1,0 +1,68 @@
+#include "app/openrow/open_drawing.h"
+
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
+#include "time/note_value.h"
+
+#include <cmath>
+
+namespace ivrin::app {
+
+void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active) {
+  const Palette& ink = paper();
+  const double a = c.axis.xOf(c.ornament.start), b = c.axis.xOf(c.ornament.span().end);
+  QColor tint = ink.ink;
+  tint.setAlphaF(ink.night ? 0.10f : 0.06f);
+  p.fillRect(QRectF(a, c.area.top() + scaled(12), b - a, c.area.height() - scaled(16)), tint);
+  p.setPen(QPen(ink.ink, 1.8));
+  for (const double x : {a, b}) p.drawLine(QPointF(x, c.area.top() + scaled(14)), QPointF(x, c.area.bottom() - scaled(4)));
+  p.setBrush(ink.card);
+  for (const auto& [x, name] : {std::pair{a, "begin"}, std::pair{b, "end"}}) {
+    p.setPen(QPen(ink.ink, active == QLatin1String(name) ? 2.4 : 1.4));
+    p.drawRect(QRectF(x - scaled(4), c.area.top() + scaled(8), scaled(8), scaled(8)));
+  }
+  if (b - a > scaled(44)) drawSongText(p, QPointF(a + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("source"), 14, true, ink.quiet);
+}
+
+void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c) {
+  const double top = c.area.top() + scaled(12);
+  const auto box = [&](double x) { return QRectF(x - scaled(6), top - scaled(6), scaled(12), scaled(12)); };
+  all.push_back({QStringLiteral("begin"), box(c.axis.xOf(c.ornament.start)), Qt::SizeHorCursor});
+  all.push_back({QStringLiteral("end"), box(c.axis.xOf(c.ornament.span().end)), Qt::SizeHorCursor});
+}
+
+std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c, const Ornament& before) {
+  Beats at = c.axis.beatAt(to.x());
+  if (!free && grid.ticks > 0) at = snapToGrid(at, grid, c.session.plan()->map());
+  const Beats least(kTicksPerQuarter / 64);
+  Ornament o = before;
+  const Beats end = before.span().end;
+  if (handle == QLatin1String("begin")) {
+    o.start = std::min(at, end - least);
+    o.length = end - o.start;
+  } else if (handle == QLatin1String("end")) {
+    o.length = std::max(at - o.start, least);
+  } else {
+    return std::nullopt;
+  }
+  return o;
+}
+
+QString spanWords(const TempoMap& map, Beats from, Beats length) {
+  const double bar = map.meterAt(from).barLength().quarters(), beat = map.meterAt(from).beatLength().quarters();
+  double rest = length.quarters();
+  const int bars = static_cast<int>(std::floor(rest / bar + 1e-6));
+  rest -= bars * bar;
+  const double beats = std::round(rest / beat * 2) / 2;
+  QStringList words;
+  if (bars > 0) words << (bars == 1 ? QObject::tr("1 bar") : QObject::tr("%1 bars").arg(bars));
+  const int whole = static_cast<int>(beats);
+  const bool half = beats - whole > 0.25;
+  if (whole > 0 || half) {
+    const QString n = (whole > 0 ? QString::number(whole) : QString()) + (half ? QStringLiteral("½") : QString());
+    words << (whole > 1 || (whole == 1 && half) ? QObject::tr("%1 beats").arg(n) : QObject::tr("%1 beat").arg(n));
+  }
+  return words.isEmpty() ? QObject::tr("less than half a beat") : words.join(' ');
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,260 @@
+// The open delay throw: a ladder of echoes. Height is level (in decibels, so that a steady feedback is a straight
+// slope), up is left, down is right.
+#include "app/openrow/open_drawing.h"
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
+#include "ornaments/delay_throw_settings.h"
+#include "song/setting_text.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+constexpr double kFloorDb = -48; // the foot of the ladder
+constexpr double kTop = 0.90;    // of the half height, for an echo as loud as its source
+
+class ThrowDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    const Palette& ink = paper();
+    paintSourceEdges(p, c, active);
+    const Ladder l(c);
+    const double mid = c.area.center().y();
+    p.setPen(QPen(ink.barRule, 1));
+    p.drawLine(QPointF(c.area.left(), mid), QPointF(c.area.right(), mid));
+    p.setFont(sans(11));
+    if (l.echoes.empty()) return;
+
+    std::vector<FrameRange> hits;
+    if (const auto& f = c.session.facts(); f && f->ornament == c.ornament.id) hits = f->collisions;
+    // The slope: a dashed line through the heads of the side that begins.
+    QPolygonF slope;
+    for (const Echo& e : l.echoes)
+      if (e.right == l.echoes.front().right || l.settings.pattern == EchoPattern::pingPong) {
+        const QPointF h = l.head(e);
+        slope << QPointF(h.x(), mid - std::abs(mid - h.y()));
+      }
+    p.setPen(QPen(ink.blue, 1.2, Qt::DashLine));
+    p.drawPolyline(slope);
+    for (const Echo& e : l.echoes) {
+      const QPointF h = l.head(e);
+      if (h.x() > c.area.right() + 20) continue;
+      const Frames at(l.start.count + std::llround(e.frames));
+      const bool collides = std::any_of(hits.begin(), hits.end(), [&](const FrameRange& r) { return at >= r.begin - Frames(l.beatFrames / 2) && at < r.end; });
+      const QColor colour = collides ? ink.warning : ink.blue;
+      const double size = std::clamp(std::abs(h.y() - mid) / (c.area.height() / 2) * scaled(6.5), 1.6, 6.5);
+      p.setPen(QPen(colour, e.pass == 1 ? 2.2 : 1.5));
+      p.drawLine(QPointF(h.x(), mid), h);
+      p.setPen(Qt::NoPen);
+      p.setBrush(colour);
+      p.save();
+      p.translate(h);
+      p.rotate(-20);
+      p.drawEllipse(QPointF(0, 0), size, size * 0.74);
+      p.restore();
+    }
+    // What is dragged is shown by weight: rings about the first head and on the slope.
+    p.setBrush(Qt::NoBrush);
+    for (const OpenHandle& h : handles(c)) {
+      if (h.name != QLatin1String("time") && h.name != QLatin1String("slope")) continue;
+      p.setPen(QPen(ink.ink, active == h.name ? 2.2 : 1.2));
+      p.drawEllipse(h.rect.center(), h.rect.width() / 2, h.rect.width() / 2);
+    }
+    const QPointF first = l.head(l.echoes.front());
+    const SettingSpec* spec = DelayThrowSettings::table().find(l.echoes.front().right ? "time_right" : "time_left");
+    const QString text = QString::fromStdString(settingText(*spec, settingOr(DelayThrowSettings::table(), c.ornament.settings, spec->key))) +
+                         QStringLiteral(" = %1 ms").arg(l.echoes.front().frames / c.placed().sampleRate() * 1000, 0, 'f', 1);
+    p.setFont(sans(14, Weight::medium));
+    const QFontMetrics m(p.font());
+    QRectF box(first.x() + scaled(16), std::max(c.area.top() + scaled(2), first.y() - scaled(9)), m.horizontalAdvance(text) + scaled(6), scaled(18));
+    const double sourceEnd = c.axis.xOf(c.ornament.span().end);
+    if (box.left() < sourceEnd && box.right() > sourceEnd - 8) box.moveLeft(sourceEnd + scaled(10));
+    QColor ground = ink.card;
+    ground.setAlphaF(0.85f);
+    p.fillRect(box, ground);
+    p.setPen(ink.ink);
+    p.drawText(box, Qt::AlignVCenter | Qt::AlignLeft, QStringLiteral(" ") + text);
+    paintNextPhrase(p, c, hits);
+  }
+
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    const Ladder l(c);
+    if (l.echoes.empty()) return all;
+    const double mid = c.area.center().y();
+    const QPointF first = l.head(l.echoes.front());
+    const double r = scaled(10);
+    all.push_back({QStringLiteral("time"), QRectF(first.x() - r, first.y() - r, 2 * r, 2 * r), Qt::SizeAllCursor});
+    if (const Echo* e = l.slopeEcho()) {
+      const QPointF h = l.head(*e);
+      const double s = scaled(7), y = mid - std::abs(mid - h.y());
+      all.push_back({QStringLiteral("slope"), QRectF(h.x() - s, y - s, 2 * s, 2 * s), Qt::SizeVerCursor});
+    }
+    return all;
+  }
+
+  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                               const Ornament& before) const override {
+    const OpenCanvas was{c.axis, c.area, c.session, before, c.node};
+    const Ladder l(was);
+    Ornament o = before;
+    if (handle == QLatin1String("time")) {
+      if (l.echoes.empty()) return std::nullopt;
+      // Sideways the time, by the nearest note value; up and down the level.
+      const TempoMap& map = c.session.plan()->map();
+      const double dx = to.x() - press.x(), dy = to.y() - press.y();
+      if (std::abs(dx) >= 3) {
+        const double seconds = l.echoes.front().frames / was.placed().sampleRate() + dx / c.axis.pxPerBeat * 60 / map.bpmAt(before.start);
+        Value v(std::round(std::clamp(seconds, 0.001, 60.0) * 1e4) / 10);
+        if (!free) {
+          const NoteValue* best = nullptr;
+          const auto values = allNoteValues(map, before.start);
+          for (const NoteValue& n : values)
+            if (!best || std::abs(n.seconds(map, before.start).value - seconds) < std::abs(best->seconds(map, before.start).value - seconds)) best = &n;
+          v = Value(best->text());
+        }
+        const Value formerLeft = settingOr(DelayThrowSettings::table(), before.settings, "time_left"), formerRight = settingOr(DelayThrowSettings::table(), before.settings, "time_right");
+        const char* own = l.echoes.front().right ? "time_right" : "time_left";
+        o.settings[own] = v;
+        if (formerLeft == formerRight) o.settings["time_left"] = o.settings["time_right"] = v; // linked while they are the same
+      }
+      if (std::abs(dy) >= 6) {
+        const double db = (l.echoes.front().right ? dy : -dy) / (c.area.height() / 2 * kTop) * -kFloorDb;
+        const double wet = *settingOr(DelayThrowSettings::table(), before.settings, "wet_db").number();
+        o.settings["wet_db"] = std::clamp(std::round((wet + db) * 2) / 2, -60.0, 12.0);
+      }
+      return o;
+    }
+    if (handle == QLatin1String("slope")) {
+      const Echo* e = l.slopeEcho();
+      if (!e) return std::nullopt;
+      const double mid = c.area.center().y(), height = std::abs(mid - std::min(to.y(), mid - 1));
+      const double db = l.dbAt(height) - l.wetDb(e->right);
+      const int rounds = e->pass - 1;
+      const double gain = std::pow(10.0, db / 20 / rounds);
+      const double percent = std::clamp(std::round(gain * 100), 0.0, 200.0);
+      const double former = l.settings.feedbackLeft.at(0) * 100;
+      const Value& v = settingOr(DelayThrowSettings::table(), before.settings, "feedback_percent");
+      if (v.number()) {
+        o.settings["feedback_percent"] = percent;
+      } else { // a curve keeps its shape
+        auto points = Curve::from(v)->points();
+        for (auto& q : points) q.y = std::clamp(q.y * (former > 0 ? percent / former : 1), 0.0, 200.0);
+        o.settings["feedback_percent"] = Curve(points).value();
+      }
+      return o;
+    }
+    return dragSource(handle, to, free, grid, was, before);
+  }
+
+  QString wordFor(const QString& handle) const override {
+    if (handle == QLatin1String("time")) return QObject::tr("time");
+    if (handle == QLatin1String("slope")) return QObject::tr("feedback");
+    return QObject::tr("source");
+  }
+
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    const auto f = c.node->kind->loopFigures(c.placed());
+    if (!f) return {};
+    const TempoMap& map = c.session.plan()->map();
+    const QString each = QString::number(std::abs(f->gainPerPassDb), 'f', 1);
+    if (f->gainPerPassDb > 0.05) {
+      warn = true;
+      const QString grows = QObject::tr("grows %1 dB each pass").arg(each);
+      if (f->diesAt) return QObject::tr("%1, ended after %2").arg(grows, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
+      if (f->ceilingAt) return QObject::tr("%1, held at the ceiling from bar %2").arg(grows).arg(map.barAt(*f->ceilingAt).bar);
+      return grows;
+    }
+    if (f->gainPerPassDb > -0.05) return QObject::tr("holds; it never dies by itself");
+    const QString falls = QObject::tr("\u2212%1 dB each pass").arg(each);
+    if (!f->diesAt) return falls;
+    return QObject::tr("%1, gone after %2").arg(falls, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
+  }
+
+ private:
+  /// The echoes with their places in the drawing.
+  struct Ladder {
+    explicit Ladder(const OpenCanvas& canvas) : c(canvas), settings(DelayThrowSettings::of(canvas.placed())) {
+      const TempoMap& map = c.session.plan()->map();
+      beatFrames = std::llround(60 / map.bpmAt(c.ornament.start) * map.sampleRate());
+      start = map.frameAt(c.ornament.start);
+      echoes = echoLadder(settings, static_cast<double>(beatFrames), std::pow(10.0, kFloorDb / 20) / Decibels(std::max(wetDb(false), wetDb(true))).gain());
+    }
+    double wetDb(bool right) const { return settings.wetDb + (right ? settings.levelRightDb : settings.levelLeftDb); }
+    double heightOf(double db) const { return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.12) * kTop * c.area.height() / 2; }
+    double dbAt(double height) const { return kFloorDb - kFloorDb * height / (kTop * c.area.height() / 2); }
+    QPointF head(const Echo& e) const {
+      const TempoMap& map = c.session.plan()->map();
+      const double x = c.axis.xOf(Beats::ofQuarters(map.quartersAt(Frames(start.count + std::llround(e.frames)))));
+      const double h = heightOf(Decibels::ofGain(e.gain).value + wetDb(e.right));
+      return {x, c.area.center().y() + (e.right ? h : -h)};
+    }
+    /// The echo whose head carries the slope handle: the third pass or the last one there is.
+    const Echo* slopeEcho() const {
+      const Echo* best = nullptr;
+      for (const Echo& e : echoes) // on the side that the slope is drawn through
+        if (e.pass >= 2 && (e.right == echoes.front().right || settings.pattern == EchoPattern::pingPong) && (!best || e.pass <= 3)) best = &e;
+      return best;
+    }
+    const OpenCanvas& c;
+    DelayThrowSettings settings;
+    std::int64_t beatFrames;
+    Frames start;
+    std::vector<Echo> echoes;
+  };
+
+  void paintNextPhrase(QPainter& p, const OpenCanvas& c, const std::vector<FrameRange>& hits) const {
+    const Palette& ink = paper();
+    const TempoMap& map = c.session.plan()->map();
+    const FrameRange source = map.frames(c.ornament.span());
+    for (const FrameRange& phrase : c.session.phrases(c.ornament.on))
+      if (phrase.begin > source.end) {
+        const double x = c.axis.xOf(map.beatAt(phrase.begin));
+        if (x < c.area.right() - scaled(70)) drawSongText(p, QPointF(x + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("next phrase"), 14, true, ink.quiet);
+        break;
+      }
+    for (const FrameRange& hit : hits) { // a bracket over what collides
+      const double a = c.axis.xOf(map.beatAt(hit.begin)), b = std::max(a + 4, c.axis.xOf(map.beatAt(hit.end))), y = c.area.top() + scaled(18);
+      p.setPen(QPen(ink.warning, 1.5));
+      p.drawLine(QPointF(a, y), QPointF(b, y));
+      p.drawLine(QPointF(a, y - 5), QPointF(a, y + 5));
+      p.drawLine(QPointF(b, y - 5), QPointF(b, y + 5));
+    }
+  }
+};
+
+/// The open gap: its edges, and the hatching that the score draws for what is taken away.
+class GapDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override { paintSourceEdges(p, c, active); }
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    return all;
+  }
+  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c, const Ornament& before) const override {
+    return dragSource(handle, to, free, grid, c, before);
+  }
+  QString wordFor(const QString&) const override { return QObject::tr("edge"); }
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    const bool cut = *settingOr(c.node->kind->table(), c.ornament.settings, "tails").text() == "cut";
+    return QObject::tr("silent for %1; tails %2").arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length), cut ? QObject::tr("are cut") : QObject::tr("go on"));
+  }
+};
+
+} // namespace
+
+std::unique_ptr<OpenDrawing> openDrawing(const std::string& kind) {
+  if (kind == "delay-throw") return std::make_unique<ThrowDrawing>();
+  return std::make_unique<GapDrawing>();
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,135 @@
+#include "app/score/row_head.h"
+
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
+#include "song/edits.h"
+#include "song/setting_text.h"
+
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QPainter>
+
+namespace ivrin::app {
+namespace {
+
+const SettingSpec& gainSpec() {
+  static const SettingSpec s{"row_gain_db", "gain", "dB", SettingType::number, -60, 12, 0.0, "Level of the row in the mix.", "row", 0.5};
+  return s;
+}
+
+/// The gain as bare digits on the name's second line; dragged, wheeled, stepped, typed after Enter.
+class GainDigits : public NumberField {
+ public:
+  using NumberField::NumberField;
+  QSize sizeHint() const override { return {scaled(44), scaled(20)}; }
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter p(this);
+    const Palette& c = paper();
+    p.setFont(sans(12));
+    p.setPen(hasFocus() || underMouse() ? c.ink : c.quiet);
+    QString text = QString::number(value().number() ? *value().number() : 0.0, 'f', 1);
+    text.replace('-', QChar(0x2212));
+    p.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter, text);
+    if (hasFocus()) {
+      p.setPen(QPen(c.ink, 1, Qt::DotLine));
+      p.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+  }
+};
+
+} // namespace
+
+RowHead::RowHead(Session& session, const std::string& row, QWidget* parent) : QWidget(parent), session_(session), row_(row) {
+  const QString name = QString::fromStdString(session.song().rowName(row));
+  setAccessibleName(name);
+  setObjectName(QStringLiteral("row-") + QString::fromStdString(row));
+  if (row == kMixRow) return;
+  mute_ = new InkButton(tr("m"), this);
+  solo_ = new InkButton(tr("s"), this);
+  for (InkButton* b : {mute_, solo_}) {
+    b->setCheckable(true);
+    b->setTextPx(12);
+  }
+  mute_->setAccessibleName(tr("Mute %1").arg(name));
+  mute_->setToolTip(tr("Mute %1: it falls silent, with all it adds").arg(name));
+  solo_->setAccessibleName(tr("Solo %1").arg(name));
+  solo_->setToolTip(tr("Solo %1: listen to this alone; exports ignore it").arg(name));
+  connect(mute_, &QAbstractButton::clicked, this, [this](bool on) {
+    RowMix m = session_.song().rowMix(row_);
+    m.mute = on;
+    apply(on ? tr("mute") : tr("unmute"), m, {});
+  });
+  connect(solo_, &QAbstractButton::clicked, this, [this](bool on) {
+    RowMix m = session_.song().rowMix(row_);
+    m.solo = on;
+    apply(tr("solo"), m, {});
+  });
+  auto* gain = new GainDigits(gainSpec(), this);
+  gain->setAccessibleName(tr("Gain of %1").arg(name));
+  connect(gain, &NumberField::changed, this, [this](const Value& v, bool merge) {
+    RowMix m = session_.song().rowMix(row_);
+    m.gainDb = *v.number();
+    apply(tr("gain"), m, merge ? "gain-" + row_ : std::string());
+  });
+  connect(gain, &NumberField::settled, this, [this] { session_.settle(); });
+  gain_ = gain;
+  refresh();
+}
+
+void RowHead::apply(const QString& label, RowMix mix, const std::string& mergeKey) {
+  session_.edit(tr("%1 of %2").arg(label, QString::fromStdString(session_.song().rowName(row_))), withRowMix(session_.song(), row_, mix), mergeKey);
+  if (mergeKey.empty()) session_.settle();
+}
+
+void RowHead::refresh() {
+  if (mute_) {
+    const RowMix m = session_.song().rowMix(row_);
+    mute_->setChecked(m.mute);
+    solo_->setChecked(m.solo);
+    static_cast<NumberField*>(gain_)->setValue(Value(m.gainDb));
+  }
+  update();
+}
+
+void RowHead::setFolded(bool folded) {
+  folded_ = folded;
+  resizeEvent(nullptr);
+  update();
+}
+
+void RowHead::resizeEvent(QResizeEvent*) {
+  if (!mute_) return;
+  const bool room = height() >= scaled(40) && !folded_;
+  for (QWidget* w : {static_cast<QWidget*>(mute_), static_cast<QWidget*>(solo_), gain_}) w->setVisible(room);
+  if (!room) return;
+  const int y = height() / 2 + scaled(1);
+  mute_->setGeometry(scaled(30), y, scaled(20), scaled(20));
+  solo_->setGeometry(scaled(50), y, scaled(20), scaled(20));
+  gain_->setGeometry(scaled(73), y, scaled(36), scaled(20));
+}
+
+void RowHead::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  const Palette& c = paper();
+  const bool problem = !session_.rowProblem(row_).isEmpty();
+  const bool two = mute_ && mute_->isVisible();
+  const RowMix m = session_.song().rowMix(row_);
+  const QString name = QString::fromStdString(session_.song().rowName(row_));
+  const double px = height() < scaled(24) ? 13 : 16;
+  const double y = two ? height() / 2.0 - scaled(3) : height() / 2.0 + scaled(px * 0.3);
+  // A long name is shortened with an ellipsis; the tooltip has it whole.
+  QString shown = name;
+  const double room = width() - scaled(34) - scaled(2);
+  while (shown.size() > 2 && songTextWidth(shown, px, false) > room) shown = shown.left(shown.size() - 2).trimmed() + QChar(0x2026);
+  drawSongText(p, QPointF(scaled(34), y), shown, px, false, problem ? c.warning : m.mute ? c.quiet : c.ink);
+  setToolTip(problem ? QStringLiteral("%1: %2").arg(name, session_.rowProblem(row_)) : name);
+  if (problem) {
+    p.setFont(sans(11));
+    p.setPen(c.warning);
+    if (!two) p.drawText(QRect(scaled(34), static_cast<int>(y) + 2, width() - scaled(34), scaled(14)), Qt::AlignLeft, tr("missing"));
+  }
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,33 @@
+// What stands in the margin before a staff: the row's name, mute, solo and gain.
+#pragma once
+
+#include "app/openrow/number_field.h"
+#include "app/session/session.h"
+#include "app/theme/ink_button.h"
+
+namespace ivrin::app {
+
+class RowHead : public QWidget {
+  Q_OBJECT
+ public:
+  RowHead(Session& session, const std::string& row, QWidget* parent);
+  const std::string& row() const { return row_; }
+  void refresh();
+  /// Folded: the name alone.
+  void setFolded(bool folded);
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
+
+ private:
+  void apply(const QString& label, RowMix mix, const std::string& mergeKey);
+  Session& session_;
+  std::string row_;
+  InkButton* mute_ = nullptr;
+  InkButton* solo_ = nullptr;
+  QWidget* gain_ = nullptr;
+  bool folded_ = false;
+};
+
+} // namespace ivrin::app

@@ -1,0 +1,170 @@
+#include "app/score/row_waves.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+constexpr float kThinnest = 0.5f; // half the thickness of a silent line, device pixels
+
+Peak scan(const float* left, const float* right, std::int64_t n) {
+  Peak p{left[0], left[0]};
+  for (std::int64_t i = 0; i < n; ++i) {
+    p.low = std::min({p.low, left[i], right[i]});
+    p.high = std::max({p.high, left[i], right[i]});
+  }
+  return p;
+}
+
+void put(WaveColumns& w, std::size_t x, double low, double high, double mid, double half) {
+  w.top[x] = static_cast<float>(std::max(mid - half, mid - high * half));
+  w.bottom[x] = static_cast<float>(std::min(mid + half, mid - low * half));
+  const auto m = static_cast<float>(mid);
+  w.top[x] = std::min(w.top[x], m - kThinnest);
+  w.bottom[x] = std::max(w.bottom[x], m + kThinnest);
+}
+
+} // namespace
+
+ColumnFrames columnFrames(const TempoMap& map, const TimeAxis& axis, double x, int columns, double ratio) {
+  ColumnFrames f(static_cast<std::size_t>(columns) + 1);
+  for (int i = 0; i <= columns; ++i) f[static_cast<std::size_t>(i)] = map.frameAt(axis.beatAt(x + i / ratio)).count;
+  return f;
+}
+
+double RowWaves::fullScale(const std::string& row) const {
+  PeakView view;
+  std::shared_ptr<const PeakPyramid> made;
+  if (const auto& a = session_.audio().of(row)) {
+    view = a->peaks();
+  } else if ((made = session_.rowPeaks(row))) {
+    view = PeakView::of(*made);
+  }
+  double peak = 0.05; // a nearly silent row must not fill its staff with noise
+  for (const Peak& p : view.levels[PeakPyramid::kLevels - 1]) peak = std::max({peak, static_cast<double>(p.high), static_cast<double>(-p.low)});
+  return peak / 0.94;
+}
+
+Peak RowWaves::stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t end) const {
+  end = std::max(end, begin + 1);
+  if (end - begin >= 2 * PeakPyramid::kBaseFrames) return audio.peaks().over(begin, end);
+  begin = std::clamp<std::int64_t>(begin, 0, audio.frames());
+  end = std::clamp<std::int64_t>(end + 1, 0, audio.frames()); // one more, so that neighbours touch
+  return begin < end ? scan(audio.left() + begin, audio.right() + begin, end - begin) : Peak{};
+}
+
+WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep) const {
+  const auto n = frames.size() - 1;
+  WaveColumns w(static_cast<int>(n));
+  const double scale = 1 / fullScale(row);
+  const auto& audio = session_.audio().of(row);
+  const auto& plan = session_.plan();
+  std::vector<const GainSegments*> gains;
+  std::int64_t offset = 0;
+  if (plan)
+    if (const auto index = plan->rowIndex(row)) {
+      offset = plan->rows()[*index].offset;
+      for (const auto& node : plan->rows()[*index].ornaments)
+        if (!node->plan.dry.isOne()) gains.push_back(&node->plan.dry);
+    }
+  const auto made = audio ? nullptr : session_.rowPeaks(row);
+  const PeakView view = made ? PeakView::of(*made) : PeakView{};
+  for (std::size_t x = 0; x < n; ++x) {
+    Peak p;
+    double g = 1;
+    if (audio) {
+      p = stemPeak(*audio, frames[x] - offset, frames[x + 1] - offset);
+      for (const GainSegments* s : gains) g *= s->at(Frames((frames[x] + frames[x + 1]) / 2));
+    } else if (made) {
+      p = view.over(frames[x], std::max(frames[x + 1], frames[x] + 1));
+    }
+    if (!keep) g = g < 0.999 ? 1 : 0; // what was there before it was turned down
+    put(w, x, static_cast<double>(p.low) * scale * g, static_cast<double>(p.high) * scale * g, mid, half);
+    if (!keep && g == 0) w.top[x] = w.bottom[x] = static_cast<float>(mid);
+  }
+  return w;
+}
+
+WaveColumns RowWaves::row(const std::string& row, const ColumnFrames& frames, double mid, double half) const {
+  return dry(row, frames, mid, half, true);
+}
+
+std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const ColumnFrames& frames, double mid, double half) const {
+  const auto& plan = session_.plan();
+  const auto index = plan ? plan->rowIndex(row) : std::nullopt;
+  if (!index) return std::nullopt;
+  const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
+  bool any = false;
+  for (const auto& node : plan->rows()[*index].ornaments) any = any || !intersect(node->plan.dry.span(), seen).empty();
+  if (!any) return std::nullopt;
+  if (session_.audio().of(row)) return dry(row, frames, mid, half, false);
+  // A bus or the mix is drawn as it sounds; what is missing is shown as an even band over the gap.
+  const auto n = frames.size() - 1;
+  WaveColumns w(static_cast<int>(n));
+  for (std::size_t x = 0; x < n; ++x) {
+    double g = 1;
+    for (const auto& node : plan->rows()[*index].ornaments) g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
+    const double reach = g < 0.999 ? (1 - g) * 0.72 * half : 0;
+    w.top[x] = static_cast<float>(mid - reach);
+    w.bottom[x] = static_cast<float>(mid + reach);
+  }
+  return w;
+}
+
+const PrintPeaks& RowWaves::peaksOf(const OrnamentNode& node) {
+  auto [it, fresh] = prints_.try_emplace(node.print.get());
+  auto& [alive, peaks] = it->second;
+  if (fresh || alive.lock() != node.print) {
+    peaks = {};
+    peaks.done = node.print->first();
+    alive = node.print;
+  }
+  // finish() closes the last bin, so peaks are taken in whole bins until the print is complete.
+  constexpr std::int64_t kPiece = 16 * PeakPyramid::kBaseFrames * 4;
+  const Frames ready = node.print->ready();
+  const bool complete = node.print->complete();
+  StereoBuffer b;
+  while (peaks.done < ready) {
+    const std::int64_t n = std::min(kPiece, (ready - peaks.done).count);
+    if (n < kPiece && !complete) break;
+    b.resize(n);
+    b.span().clear();
+    node.print->addTo(peaks.done, b.span());
+    peaks.left.append(b.left(), b.left(), n);
+    peaks.right.append(b.right(), b.right(), n);
+    peaks.done = peaks.done + Frames(n);
+    if (complete && peaks.done == ready) {
+      peaks.left.finish();
+      peaks.right.finish();
+    }
+  }
+  return peaks;
+}
+
+void RowWaves::refresh() {
+  std::erase_if(prints_, [](const auto& e) { return e.second.first.expired(); });
+}
+
+WaveColumns RowWaves::print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened, int& first) {
+  const PrintPeaks& peaks = peaksOf(node);
+  const FrameRange has{node.print->first(), peaks.done};
+  const auto begin = std::lower_bound(frames.begin(), frames.end() - 1, has.begin.count), end = std::lower_bound(begin, frames.end() - 1, has.end.count);
+  first = static_cast<int>(begin - frames.begin());
+  WaveColumns w(static_cast<int>(end - begin));
+  const PeakView left = PeakView::of(peaks.left), right = PeakView::of(peaks.right);
+  const double scale = 1 / fullScale(node.ornament->on);
+  for (std::size_t x = 0; x < w.top.size(); ++x) {
+    const std::int64_t a = begin[static_cast<std::ptrdiff_t>(x)] - has.begin.count;
+    const std::int64_t b = std::max(begin[static_cast<std::ptrdiff_t>(x) + 1] - has.begin.count, a + 1);
+    const Peak l = left.over(a, b), r = right.over(a, b);
+    const double up = std::max(static_cast<double>(l.high), static_cast<double>(-l.low)), down = std::max(static_cast<double>(r.high), static_cast<double>(-r.low));
+    if (opened)
+      put(w, x, -down * scale, up * scale, mid, half);
+    else
+      put(w, x, -std::max(up, down) * scale, std::max(up, down) * scale, mid, half);
+  }
+  return w;
+}
+
+} // namespace ivrin::app

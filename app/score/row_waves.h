@@ -1,0 +1,45 @@
+// The waves of rows and prints as columns for the wave painter, from the peaks of the real audio.
+#pragma once
+
+#include "app/score/time_axis.h"
+#include "app/session/session.h"
+#include "app/theme/wave_painter.h"
+
+namespace ivrin::app {
+
+/// Peaks of a print, side by side, growing as it is computed.
+struct PrintPeaks {
+  PeakPyramid left, right;
+  Frames done;
+};
+
+/// The frame at the left edge of every device column, and one more for the last right edge.
+using ColumnFrames = std::vector<std::int64_t>;
+ColumnFrames columnFrames(const TempoMap& map, const TimeAxis& axis, double x, int deviceColumns, double ratio);
+
+class RowWaves {
+ public:
+  explicit RowWaves(const Session& session) : session_(session) {}
+
+  /// Full scale of the drawing: the amplitude that fills the row.
+  double fullScale(const std::string& row) const;
+  /// Dry sound of a stem, turned down where ornaments turn it down; a bus or the mix as it sounds. `mid` and `half` in
+  /// device pixels.
+  WaveColumns row(const std::string& row, const ColumnFrames& frames, double mid, double half) const;
+  /// Dry sound that ornaments take away: what row() leaves out. Nothing where no gain is below one.
+  std::optional<WaveColumns> turnedDown(const std::string& row, const ColumnFrames& frames, double mid, double half) const;
+  /// What an ornament adds. `opened`: left upwards, right downwards; else both sides about the middle. Begins at the
+  /// first column with sound: `first` is its index.
+  WaveColumns print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened, int& first);
+  /// Brings the peaks of prints up to what is computed.
+  void refresh();
+
+ private:
+  Peak stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t end) const;
+  const PrintPeaks& peaksOf(const OrnamentNode& node);
+  WaveColumns dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep) const;
+  const Session& session_;
+  std::map<const Print*, std::pair<std::weak_ptr<Print>, PrintPeaks>> prints_;
+};
+
+} // namespace ivrin::app

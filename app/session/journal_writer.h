@@ -1,0 +1,38 @@
+// Writes the journal off the window's thread; only the newest state counts.
+#pragma once
+
+#include "song/journal.h"
+
+#include <condition_variable>
+#include <filesystem>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+namespace ivrin::app {
+
+class JournalWriter {
+ public:
+  JournalWriter();
+  ~JournalWriter(); // writes what is still waiting
+  void write(std::filesystem::path journalFile, std::string songFile, std::string base, Song song);
+  /// The song was saved: its journal is no longer needed.
+  void forget(const std::filesystem::path& journalFile);
+  /// Waits until all is on the disk (tests).
+  void flush();
+
+ private:
+  struct Wish {
+    std::filesystem::path journalFile;
+    std::string songFile, base;
+    Song song;
+  };
+  void run(std::stop_token stop);
+  std::mutex mutex_;
+  std::condition_variable_any changed_;
+  std::optional<Wish> wish_;
+  bool writing_ = false;
+  std::jthread thread_;
+};
+
+} // namespace ivrin::app

@@ -1,0 +1,153 @@
+// One open song at work: its history, its audio, what is computed and what is heard. The window and its views hold a
+// Session and draw what it says; it knows no widgets.
+//
+// All public functions belong to the window's thread and return at once; long work runs on threads of its own and comes
+// back as a signal.
+#pragma once
+
+#include "analysis/phrases.h"
+#include "play/player.h"
+#include "render/export.h"
+#include "render/open_song.h"
+#include "render/render_pool.h"
+#include "song/history.h"
+
+#include <QObject>
+#include <QString>
+#include <QTimer>
+
+#include <filesystem>
+#include <list>
+#include <map>
+
+namespace ivrin::app {
+
+class JournalWriter;
+
+/// What the measure line says of the chosen ornament.
+struct ChosenFacts {
+  std::string ornament;
+  double lufsWith = -200, lufsWithout = -200, peakDbfs = -200, lowsAddedDb = 0;
+  Beats tailEnd;
+  std::optional<LoopFigures> loop;
+  std::vector<FrameRange> collisions;
+  std::vector<std::string> notes;
+};
+
+class Session : public QObject {
+  Q_OBJECT
+ public:
+  struct Options {
+    std::filesystem::path cacheFolder = StemStore::defaultFolder();
+    std::filesystem::path journalFolder;      // empty: no journal
+    std::vector<std::filesystem::path> reach; // folders the user allowed
+    bool stepped = false;                     // tests: playing is pumped by the stepped output
+  };
+  Session(Options options, std::unique_ptr<Output> output);
+  ~Session() override;
+
+  // The song.
+  const Song& song() const { return history_.song(); }
+  const History& history() const { return history_; }
+  const std::filesystem::path& file() const { return file_; }
+  bool isOpen() const { return plan_ != nullptr; }
+  const SongAudio& audio() const { return audio_; }
+  /// Why a row is silent or suspect, or nothing.
+  QString rowProblem(const std::string& row) const;
+
+  /// The only way to change the song. `label` is what undo will say.
+  void edit(const QString& label, Song next, const std::string& mergeKey = {});
+  void settle() { history_.settle(); }
+  void undo();
+  void redo();
+
+  void open(const std::filesystem::path& file);
+  /// A new song, never saved yet, from audio files.
+  void begin(const std::vector<std::filesystem::path>& files, double bpm);
+  bool save(const std::filesystem::path& file);
+  /// Drops what the journal brought back and opens the file as it was saved.
+  void discardRecovered();
+  /// The user chose not to keep the edits since the last save: their journal goes.
+  void forgetEdits();
+  void allowFolder(const std::filesystem::path& folder);
+
+  // Computing.
+  const std::shared_ptr<const RenderPlan>& plan() const { return plan_; }
+  /// Phrases of a row before its ornaments; empty until they are found.
+  const std::vector<FrameRange>& phrases(const std::string& row) const;
+  /// Peaks of a bus or the mix as it sounds; null until computed.
+  std::shared_ptr<const PeakPyramid> rowPeaks(const std::string& row) const;
+  /// First press: computed apart, then one edit and placed(id).
+  void place(const std::string& kind, const std::string& row, BeatRange stretch);
+  const std::optional<ChosenFacts>& facts() const { return facts_; }
+  void choose(const std::string& ornament);
+  const std::string& chosen() const { return chosen_; }
+
+  // Listening.
+  Player& player() { return *player_; }
+  Output& output() { return *output_; }
+  /// Off: the chosen ornament is left out, or all of them where none is chosen.
+  void setOrnamentsHeard(bool on);
+  bool ornamentsHeard() const { return heard_; }
+
+  /// Runs the event loop until nothing is being computed (tests, pictures).
+  void waitUntilIdle();
+  bool working() const { return jobs_ > 0; }
+
+  void exportTo(const std::filesystem::path& folder, const ExportOptions& options);
+  void cancelExport();
+
+ signals:
+  void opened();
+  void songChanged();
+  void planChanged();
+  void printsAdvanced();
+  void rowPeaksReady();
+  void factsChanged();
+  void placed(const QString& id);
+  void progress(const QString& what, double fraction); // 0..1; 1 ends it
+  void exported(const QString& message, bool ok);
+  void notice(const QString& text, bool isError);
+  void recovered();
+  void outOfReach(const QString& folder);
+
+ private:
+  void adopt(Song song, SongAudio audio, Reach reach, Problems problems, const std::filesystem::path& file, bool unsaved);
+  void replan();
+  void hearPlan();
+  void startRowPeaks();
+  void startFacts();
+  void startPlayer();
+  template <class Work> void job(std::jthread& slot, Work work);
+  /// Runs on the window's thread, later.
+  template <class F> void post(F f) { QMetaObject::invokeMethod(this, std::move(f), Qt::QueuedConnection); }
+
+  Options options_;
+  StemStore store_;
+  std::unique_ptr<Output> output_;
+  std::unique_ptr<Player> player_;
+  RenderPool pool_;
+  std::shared_ptr<PrintCache> cache_ = std::make_shared<PrintCache>();
+  std::unique_ptr<JournalWriter> journal_;
+
+  History history_;
+  std::filesystem::path file_;
+  std::string savedText_; // of the file as last read or written
+  SongAudio audio_;
+  Reach reach_;
+  std::map<std::string, QString> rowProblems_;
+  std::shared_ptr<const RenderPlan> plan_;
+  std::map<std::string, std::vector<FrameRange>> phrases_;
+  std::map<std::string, std::shared_ptr<const PeakPyramid>> rowPeaks_;
+  std::optional<ChosenFacts> facts_;
+  std::string chosen_;
+  bool heard_ = true;
+  std::atomic<bool> progressPosted_{false};
+  int jobs_ = 0;
+  std::uint64_t songSerial_ = 0;
+  QTimer peaksTimer_, factsTimer_;
+  std::jthread openJob_, phraseJob_, placeJob_, peaksJob_, factsJob_, exportJob_;
+  std::list<std::jthread> retired_; // asked to stop, not ended yet
+};
+
+} // namespace ivrin::app

@@ -1,0 +1,25 @@
+// Type: EB Garamond for everything of the song, Cabin for controls and numbers. Sizes are in pixels at the desktop's
+// normal font size and grow with it.
+#pragma once
+
+#include <QFont>
+#include <QPainter>
+#include <QString>
+
+namespace ivrin::app {
+
+/// Loads the bundled fonts and sets the application's font. Call once, after QApplication.
+void loadFonts();
+/// How much larger than the design the desktop's font is; 1 normally.
+double textScale();
+int scaled(double px);
+
+enum class Weight { regular, medium, semibold };
+QFont sans(double px, Weight weight = Weight::regular, bool italic = false);
+QFont serif(double px, bool italic = false);
+
+/// Song type with lining figures, which a QFont cannot ask for: glyph by glyph. Returns the width drawn.
+double drawSongText(QPainter& p, QPointF baseline, const QString& text, double px, bool italic, const QColor& colour);
+double songTextWidth(const QString& text, double px, bool italic);
+
+} // namespace ivrin::app

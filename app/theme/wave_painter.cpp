@@ -1,0 +1,71 @@
+#include "app/theme/wave_painter.h"
+
+#include "dsp/simd.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+struct Ink {
+  int r, g, b;
+};
+
+/// One scanline. Coverage of the pixel row [y, y + 1) by [top, bottom), times the pencil's strength.
+IVRIN_CLONES void solidLine(quint32* line, const float* top, const float* bottom, int n, float y, float strength, Ink ink) {
+  for (int x = 0; x < n; ++x) {
+    float c = std::min(bottom[x], y + 1) - std::max(top[x], y);
+    c = c < 0 ? 0 : c > 1 ? 1 : c;
+    const int a = static_cast<int>(c * strength * 256.0f);
+    const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u), b = static_cast<int>(line[x] & 255u);
+    line[x] = 0xff000000u | static_cast<quint32>(r + (((ink.r - r) * a) >> 8)) << 16 | static_cast<quint32>(g + (((ink.g - g) * a) >> 8)) << 8 |
+              static_cast<quint32>(b + (((ink.b - b) * a) >> 8));
+  }
+}
+
+IVRIN_CLONES void strokedLine(quint32* line, const float* top, const float* bottom, int n, float y, float solid, float stroke, float phase,
+                              float perPixel, float halfWidth, float sharp, Ink ink) {
+  for (int x = 0; x < n; ++x) {
+    float c = std::min(bottom[x], y + 1) - std::max(top[x], y);
+    c = c < 0 ? 0 : c > 1 ? 1 : c;
+    const float t = phase + static_cast<float>(x) * perPixel;
+    const float u = t - static_cast<float>(static_cast<int>(t)) - 0.5f; // t is never negative
+    float s = (halfWidth - (u < 0 ? -u : u)) * sharp + 0.5f;
+    s = s < 0 ? 0 : s > 1 ? 1 : s;
+    const int a = static_cast<int>(c * (solid + stroke * s) * 256.0f);
+    const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u), b = static_cast<int>(line[x] & 255u);
+    line[x] = 0xff000000u | static_cast<quint32>(r + (((ink.r - r) * a) >> 8)) << 16 | static_cast<quint32>(g + (((ink.g - g) * a) >> 8)) << 8 |
+              static_cast<quint32>(b + (((ink.b - b) * a) >> 8));
+  }
+}
+
+} // namespace
+
+void drawWave(QImage& image, int x0, int y0, int y1, const WaveColumns& wave, const Pencil& pencil) {
+  const int n = std::min(static_cast<int>(wave.top.size()), image.width() - x0);
+  if (n <= 0) return;
+  y0 = std::max(y0, 0);
+  y1 = std::min(y1, image.height());
+  float highest = 1e9f, lowest = -1e9f;
+  for (int x = 0; x < n; ++x) {
+    highest = std::min(highest, wave.top[static_cast<std::size_t>(x)]);
+    lowest = std::max(lowest, wave.bottom[static_cast<std::size_t>(x)]);
+  }
+  y0 = std::max(y0, static_cast<int>(std::floor(highest)));
+  y1 = std::min(y1, static_cast<int>(std::ceil(lowest)));
+  const Ink ink{qRed(pencil.colour), qGreen(pencil.colour), qBlue(pencil.colour)};
+  for (int y = y0; y < y1; ++y) {
+    auto* line = reinterpret_cast<quint32*>(image.scanLine(y)) + x0;
+    if (pencil.stroke <= 0) {
+      solidLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, ink);
+    } else {
+      const double phase = (static_cast<double>(x0) - pencil.origin + static_cast<double>(y) * static_cast<double>(pencil.slope)) / static_cast<double>(pencil.period);
+      const double positive = phase - std::floor(phase);
+      strokedLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, pencil.stroke, static_cast<float>(positive),
+                  1 / pencil.period, pencil.width / 2, pencil.period, ink);
+    }
+  }
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,48 @@
+// Undo: before and after snapshots with words and a merge key. A value; nothing here knows a window.
+#pragma once
+
+#include "song/song.h"
+
+#include <string>
+#include <vector>
+
+namespace ivrin {
+
+class History {
+ public:
+  History() = default;
+  explicit History(Song song) : song_(std::move(song)) {}
+
+  const Song& song() const { return song_; }
+  /// One edit. With the same non-empty `mergeKey` as the edit before it, both become one step (a drag). An edit that
+  /// changes nothing leaves no step.
+  void edit(std::string label, std::string mergeKey, Song next);
+  /// Ends merging: the next edit begins a step of its own.
+  void settle();
+
+  bool canUndo() const { return done_ > 0; }
+  bool canRedo() const { return done_ < steps_.size(); }
+  /// "move of delay throw"; empty when there is nothing.
+  std::string undoLabel() const { return canUndo() ? steps_[done_ - 1].label : std::string(); }
+  std::string redoLabel() const { return canRedo() ? steps_[done_].label : std::string(); }
+  void undo();
+  void redo();
+
+  /// Saving does not clear the steps; it marks this state as the saved one.
+  void markSaved() { saved_ = song_; }
+  bool changedSinceSave() const { return !saved_ || !(*saved_ == song_); }
+
+ private:
+  struct Step {
+    std::string label, mergeKey;
+    Song before, after;
+  };
+  static constexpr std::size_t kMost = 1000;
+  Song song_;
+  std::optional<Song> saved_;
+  std::vector<Step> steps_;
+  std::size_t done_ = 0;
+  bool settled_ = true;
+};
+
+} // namespace ivrin
