@@ -3,6 +3,9 @@
 
 #include <CLI/CLI.hpp>
 
+#include "song/problem.h"
+
+#include <algorithm>
 #include <exception>
 #include <iostream>
 
@@ -83,6 +86,15 @@ int main(int argc, char** argv) {
   cKinds->add_flag("--json", json, "results as JSON");
   cKinds->callback([&] { status = kinds(kind, json); });
 
+  // CLI11 would only say that a subcommand is missing.
+  if (argc > 1 && argv[1][0] != '-') {
+    std::vector<std::string> names;
+    for (const auto* s : app.get_subcommands({})) names.push_back(s->get_name());
+    if (std::find(names.begin(), names.end(), argv[1]) == names.end()) {
+      std::cerr << "ivrin-cli: there is no command \"" << argv[1] << "\"" << ivrin::didYouMean(argv[1], names) << "; --help lists them\n";
+      return 2;
+    }
+  }
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {

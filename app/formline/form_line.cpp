@@ -86,6 +86,7 @@ void FormLine::paintEvent(QPaintEvent*) {
     const QRectF box(x + scaled(4), scaled(5), scaled(15), scaled(15));
     p.fillRect(box, c.margin);
     p.setPen(QPen(c.ink, 1.2));
+    p.setBrush(Qt::NoBrush);
     p.drawRect(box);
     drawSongText(p, QPointF(box.center().x() - songTextWidth(mark, 13, false) / 2, box.bottom() - scaled(3)), mark, 13, false, c.ink);
     drawSongText(p, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), QString::fromStdString(s.name), 14.5, false, c.ink);

@@ -62,7 +62,9 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     session_.player().setClick(action(QStringLiteral("click"))->isChecked(), clickDb_);
     session_.player().setMono(action(QStringLiteral("mono"))->isChecked());
     session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked());
-    session_.player().setPosition(session_.plan()->map().frameAt(Beats::ofQuarters(std::max(0.0, score_->axis().left))));
+    const TempoMap& map = session_.plan()->map();
+    const Beats at = score_->landing() ? score_->landing()->at - map.meterAt(score_->landing()->at).barLength() * 4 : Beats(0);
+    session_.player().setPosition(map.frameAt(std::max(at, Beats(0))));
     updateActions();
   });
   connect(&session_, &Session::songChanged, this, &MainWindow::updateActions);

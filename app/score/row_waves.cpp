@@ -41,9 +41,15 @@ double RowWaves::fullScale(const std::string& row) const {
   } else if ((made = session_.rowPeaks(row))) {
     view = PeakView::of(*made);
   }
-  double peak = 0.05; // a nearly silent row must not fill its staff with noise
-  for (const Peak& p : view.levels[PeakPyramid::kLevels - 1]) peak = std::max({peak, static_cast<double>(p.high), static_cast<double>(-p.low)});
-  return peak / 0.94;
+  // Nine in ten of the loud stretches fit; a rare peak is drawn at the staff's edge. A nearly silent row must not fill
+  // its staff with noise.
+  std::vector<float> peaks;
+  for (const Peak& p : view.levels[PeakPyramid::kLevels - 1])
+    if (const float m = std::max(p.high, -p.low); m > 0.003f) peaks.push_back(m);
+  if (peaks.empty()) return 0.05;
+  const auto nth = peaks.begin() + static_cast<std::ptrdiff_t>(static_cast<double>(peaks.size() - 1) * 0.9);
+  std::nth_element(peaks.begin(), nth, peaks.end());
+  return std::max(0.05, static_cast<double>(*nth)) / 0.86;
 }
 
 Peak RowWaves::stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t end) const {

@@ -273,12 +273,12 @@ void ScoreView::paintSelection(QPainter& p) {
   p.setBrush(c.card);
   for (const double x : {a, b}) p.drawRect(QRectF(x - scaled(4), top - scaled(4), scaled(8), scaled(8)));
   const QString text = lengthText((selection_->end - selection_->begin).quarters());
-  const double tx = b + scaled(8), ty = bottom - scaled(2);
+  const double tx = b + scaled(8), ty = bottom - scaled(8);
   drawSongText(p, QPointF(tx, ty), text, 14, true, c.ink);
   if (strip_->isVisible()) { // a fine line leads to the strip
     p.setPen(QPen(c.ink, 1));
     const QRect s = strip_->geometry();
-    p.drawLine(QPointF(b, s.top() > ty ? bottom - scaled(14) : top + scaled(14)), QPointF(s.left(), s.top() > ty ? s.top() + scaled(10) : s.bottom() - scaled(10)));
+    p.drawLine(QPointF(b, s.top() > ty ? bottom : top), QPointF(s.left(), s.top() > ty ? s.top() + scaled(10) : s.bottom() - scaled(10)));
   }
 }
 

@@ -214,6 +214,7 @@ void ScoreView::showRange(double begin, double end, bool eased) {
   const auto apply = [this](const TimeAxis& a) {
     axis_.left = a.left;
     axis_.pxPerBeat = a.pxPerBeat;
+    if (landing_ && (landing_->at.quarters() < a.left || landing_->at.quarters() > a.right()) && !session_.song().ornament(open_)) chooseLanding();
     layOut();
     update();
     emit viewChanged();

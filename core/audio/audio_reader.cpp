@@ -58,8 +58,14 @@ class SndfileReader : public AudioReader {
         right[i] = in[2 * i + 1];
       }
     }
+    if (got == 0 && decoded_ >= info_.fileFrames) { // the converter rounded its last frame off: silence in its place
+      std::fill_n(left, want, 0.0f);
+      if (info_.channels == 2) std::fill_n(right, want, 0.0f);
+      delivered_ += want;
+      return want;
+    }
     delivered_ += got;
-    if (got == 0 && delivered_ < frames_) short_ = short_ || decoded_ < info_.fileFrames;
+    if (got == 0 && delivered_ < frames_) short_ = true;
     return got;
   }
 

@@ -217,7 +217,7 @@ class DelayThrowVoice : public Voice {
       done += n;
     }
     finishBlock(out.part(0, done), clock_ - done);
-    if (clock_ >= limit_ && !ended_) heldToTheEnd_ = !hasCut_ && clock_ - lastHeard_ < quietFrames();
+    if (clock_ >= limit_ && !ended_) heldToTheEnd_ = !hasCut_ && clock_ - lastLoud_ < quietFrames() + longest_;
     ended_ = ended_ || clock_ >= limit_;
     // All that is stored was written within the longest time of the loop.
     if (!ended_ && clock_ - lastLoud_ >= quietFrames() + longest_ && clock_ - lastHeard_ >= quietFrames()) {

@@ -58,10 +58,11 @@ void Player::beginEpoch(bool continues) {
     streamStart_ = streamNext_ = streamTop_ + 1;
     segments_.clear();
   }
-  // The monitoring limit delays; it starts over with what came before, so that a swap is seamless.
+  // The monitoring limit delays; it starts over with what came before, so that a swap is seamless and the fade-in of a
+  // fresh start is over when its first frame comes.
   const std::int64_t delay = monitorDelay(options_.sampleRate);
   monitorLimit_ = LookaheadLimiter(delay, Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options_.sampleRate);
-  if (!continues || !plan_) return;
+  if (!plan_) return;
   StereoBuffer before(delay);
   readPlan(Frames(songNext_ - delay), before.span());
   for (std::int64_t i = 0; i < delay; ++i) {
@@ -107,8 +108,8 @@ void Player::play(Frames from) {
       pendingWaits_ = false;
     }
     if (!plan_) return;
-    beginEpoch(false);
     songNext_ = from.count;
+    beginEpoch(false);
     prefetched_ = from.count;
     position_.store(from.count, std::memory_order_relaxed);
     draining_ = false;

@@ -42,11 +42,13 @@ void SimulatedOutput::stop() {
 void SimulatedOutput::pull(std::int64_t frames) {
   if (!feed_ || stalled_ || lost_) return;
   feed_->fill(block_.left(), block_.right(), frames);
+  std::lock_guard lock(mutex_);
+  ++pulled_;
+  heard_.notify_all();
   if (drop_ > 0) {
     --drop_;
     return;
   }
-  std::lock_guard lock(mutex_);
   left_.insert(left_.end(), block_.left(), block_.left() + frames);
   right_.insert(right_.end(), block_.right(), block_.right() + frames);
   if (mode_ == Mode::realTime && static_cast<std::int64_t>(left_.size()) > 2 * keep_) {
@@ -70,6 +72,11 @@ StereoBuffer SimulatedOutput::recorded() const {
   std::copy(left_.begin(), left_.end(), b.left());
   std::copy(right_.begin(), right_.end(), b.right());
   return b;
+}
+
+void SimulatedOutput::waitForPeriods(int periods) {
+  std::unique_lock lock(mutex_);
+  heard_.wait(lock, [&, until = pulled_ + periods] { return pulled_ >= until; });
 }
 
 void SimulatedOutput::forgetRecording() {

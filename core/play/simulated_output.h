@@ -6,6 +6,7 @@
 #include "play/output.h"
 
 #include <atomic>
+#include <condition_variable>
 #include <functional>
 #include <mutex>
 #include <thread>
@@ -33,6 +34,8 @@ class SimulatedOutput : public Output {
   /// A copy of what was recorded so far.
   StereoBuffer recorded() const;
   void forgetRecording();
+  /// Returns when `periods` more have been pulled (real time).
+  void waitForPeriods(int periods);
 
   void stall(bool on) { stalled_ = on; }
   /// The next `periods` are pulled and lost on the way to the ear: not recorded.
@@ -56,6 +59,8 @@ class SimulatedOutput : public Output {
   mutable std::mutex mutex_; // of the recording; only this stand-in's thread and readers of the record take it
   std::vector<float> left_, right_;
   StereoBuffer block_;
+  std::int64_t pulled_ = 0;
+  std::condition_variable heard_;
   std::jthread thread_;
 };
 

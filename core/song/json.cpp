@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include <cmath>
+#include <iterator>
 
 namespace ivrin {
 namespace {
@@ -69,6 +70,30 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
   std::vector<Value> stack_;
 };
 
+/// Counts what the library has read, so that problems found by the builder have a place too.
+struct CountingIterator {
+  using iterator_category = std::input_iterator_tag;
+  using value_type = char;
+  using difference_type = std::ptrdiff_t;
+  using pointer = const char*;
+  using reference = const char&;
+  const char* at;
+  std::size_t* read;
+  const char& operator*() const { return *at; }
+  CountingIterator& operator++() {
+    ++at;
+    ++*read;
+    return *this;
+  }
+  CountingIterator operator++(int) {
+    CountingIterator old = *this;
+    ++*this;
+    return old;
+  }
+  friend bool operator==(const CountingIterator& a, const CountingIterator& b) { return a.at == b.at; }
+  friend bool operator!=(const CountingIterator& a, const CountingIterator& b) { return a.at != b.at; }
+};
+
 void pretty(const Value& v, std::size_t indent, std::size_t lead, std::string& out) {
   const std::string line = compactJson(v);
   const bool isContainer = v.list() || v.object();
@@ -105,12 +130,14 @@ void pretty(const Value& v, std::size_t indent, std::size_t lead, std::string& o
 std::optional<Value> parseJson(std::string_view text, Problems& problems) {
   Builder b;
   bool ok = false;
+  std::size_t read = 0;
   try {
-    ok = nlohmann::json::sax_parse(text.begin(), text.end(), &b);
+    ok = nlohmann::json::sax_parse(CountingIterator{text.data(), &read}, CountingIterator{text.data() + text.size(), &read}, &b);
   } catch (const std::exception& e) {
     b.error = e.what();
   }
   if (ok) return std::move(b.root);
+  if (b.position_ == 0) b.position_ = read;
   std::size_t line = 1, column = 1;
   for (std::size_t i = 0; i < std::min(b.position_, text.size()); ++i) {
     if (text[i] == '\n') {

@@ -1,0 +1,188 @@
+// The command line as its users run it.
+#include "song/json.h"
+#include "song/song_file.h"
+#include "test_support/signals.h"
+
+#include <catch2/catch.hpp>
+
+#include <cstdio>
+#include <fstream>
+#include <sstream>
+#include <sys/wait.h>
+
+using namespace ivrin;
+using namespace ivrin::test;
+
+namespace {
+
+struct Ran {
+  int status = -1;
+  std::string out, err;
+};
+
+Ran run(const TempFolder& dir, const std::string& args) {
+  const std::string cli = std::string(IVRIN_BIN_DIR) + "/ivrin-cli";
+  const std::string line = "cd '" + dir.path().string() + "' && XDG_CACHE_HOME='" + (dir / "cache").string() + "' '" + cli + "' " + args + " > out.txt 2> err.txt";
+  Ran r;
+  const int s = std::system(line.c_str());
+  r.status = WIFEXITED(s) ? WEXITSTATUS(s) : 1000 + s;
+  const auto slurp = [&](const char* name) {
+    std::ifstream in(dir / name);
+    std::stringstream t;
+    t << in.rdbuf();
+    return t.str();
+  };
+  r.out = slurp("out.txt");
+  r.err = slurp("err.txt");
+  return r;
+}
+
+Value json(const Ran& r) {
+  Problems p;
+  const auto v = parseJson(r.out, p);
+  INFO(r.out << r.err);
+  REQUIRE(v);
+  return *v;
+}
+
+const Value& at(const Value& v, const std::string& key) {
+  for (const auto& [k, value] : *v.object())
+    if (k == key) return value;
+  FAIL("no " << key);
+  return v;
+}
+
+/// A song of two stems with one word and one throw, made by the commands themselves.
+struct Made {
+  TempFolder dir;
+  Made() {
+    writeWav(dir / "audio/voice.wav", 44100, 1, 44100 * 4, only(44100, 66150, sine(500, 44100, 0.4)));
+    writeWav(dir / "audio/drums.wav", 48000, 2, 48000 * 5, noise(1, 0.1));
+    REQUIRE(run(dir, "new --out s.ivrin --bpm 120 --sample-rate 48000 audio/voice.wav audio/drums.wav").status == 0);
+    REQUIRE(run(dir, "place s.ivrin --kind delay-throw --row voice --start 2 --length 1 --out t.ivrin").status == 0);
+  }
+};
+
+} // namespace
+
+TEST_CASE("new, check, place, show, render: from files to files", "[cli]") {
+  const Made m;
+  CHECK(run(m.dir, "check t.ivrin").status == 0);
+  CHECK(run(m.dir, "check t.ivrin").out == "t.ivrin: no problems\n");
+  const Value shown = json(run(m.dir, "show t.ivrin --json"));
+  const Value& o = (*at(shown, "ornaments").list())[0];
+  CHECK(*at(o, "id").text() == "o1");
+  CHECK(*at(o, "first_frame").number() == 48000);
+  CHECK(*at(o, "loop_gain_db").number() < -2);
+  CHECK(at(o, "landing_frame").isNull());
+  CHECK(*at(o, "lufs_with").number() > *at(o, "lufs_without").number());
+  const Ran r = run(m.dir, "render t.ivrin --out r --what mix,stems,dry,wet,ornaments --format wav32f");
+  INFO(r.err);
+  REQUIRE(r.status == 0);
+  for (const char* f : {"mix", "stems/voice", "stems/drums", "stems/mix", "dry/voice", "wet/voice", "ornaments/o1"}) CHECK(std::filesystem::exists(m.dir / ("r/" + std::string(f) + ".wav")));
+  int rate = 0;
+  const StereoBuffer mix = readWav(m.dir / "r/mix.wav", &rate), print = readWav(m.dir / "r/ornaments/o1.wav");
+  CHECK(rate == 48000);
+  CHECK(mix.frames() == print.frames());
+  CHECK(mix.frames() >= 240000);
+  CHECK(static_cast<double>(print.frames()) >= *at(o, "end_frame").number());
+  // The same song on one thread: the same bytes.
+  REQUIRE(run(m.dir, "render t.ivrin --out one --threads 1 --format wav32f").status == 0);
+  CHECK(readWav(m.dir / "one/mix.wav") == mix);
+  // A range.
+  REQUIRE(run(m.dir, "render t.ivrin --out part --from 2.5 --to 4 --format wav32f").status == 0);
+  const StereoBuffer part = readWav(m.dir / "part/mix.wav");
+  CHECK(part.frames() == 36000);
+  CHECK(std::equal(part.left(), part.left() + 36000, mix.left() + 60000));
+}
+
+TEST_CASE("place without --out prints the ornament and leaves the song alone", "[cli]") {
+  const Made m;
+  const auto before = std::filesystem::last_write_time(m.dir / "s.ivrin");
+  const Value o = json(run(m.dir, "place s.ivrin --kind gap --row mix --start 6 --length 2"));
+  CHECK(*at(o, "kind").text() == "gap");
+  CHECK(*at(o, "start").number() == 6);
+  CHECK(std::filesystem::last_write_time(m.dir / "s.ivrin") == before);
+}
+
+TEST_CASE("wrong use is status 2, work that cannot be done is status 1, both say why", "[cli]") {
+  const Made m;
+  const auto fails = [&](const std::string& args, int status, const std::string& says) {
+    const Ran r = run(m.dir, args);
+    INFO(args << "\n" << r.out << r.err);
+    CHECK(r.status == status);
+    CHECK((r.err + r.out).find(says) != std::string::npos);
+  };
+  fails("", 2, "subcommand");
+  fails("rendr s.ivrin", 2, "rendr");
+  fails("render s.ivrin", 2, "--out");
+  fails("render s.ivrin --out x --what mox", 2, "did you mean \"mix\"");
+  fails("render s.ivrin --out x --format mp9", 2, "mp9");
+  fails("render s.ivrin --out x --from 4 --to 2", 2, "--to");
+  fails("render s.ivrin --out x --only nobody", 2, "nobody");
+  fails("render gone.ivrin --out x", 1, "gone.ivrin");
+  fails("place s.ivrin --kind delay-thro --row voice --start 0 --length 1", 2, "did you mean \"delay-throw\"");
+  fails("place s.ivrin --kind gap --row voise --start 0 --length 1", 2, "did you mean \"voice\"");
+  fails("place s.ivrin --kind gap --row voice --start 0 --length 0", 2, "--length");
+  fails("kinds delaythrow", 1, "delay-throw");
+  fails("times --bpm 5", 2, "bpm");
+  fails("new --out s.ivrin --bpm 100 audio/voice.wav", 1, "there already");
+  fails("new --out n.ivrin --bpm 100 audio/none.wav", 1, "none.wav");
+  fails("measure audio/none.wav", 1, "none.wav");
+  CHECK(run(m.dir, "--version").status == 0);
+  CHECK_FALSE(std::filesystem::exists(m.dir / "x"));
+}
+
+TEST_CASE("check lists every problem with file and place", "[cli]") {
+  const Made m;
+  std::filesystem::remove(m.dir / "audio/drums.wav");
+  const Ran missing = run(m.dir, "check t.ivrin");
+  CHECK(missing.status == 1);
+  CHECK(missing.out.find("t.ivrin: stems[1].file: \"audio/drums.wav\" is not there") != std::string::npos);
+  writeWav(m.dir / "audio/drums.wav", 48000, 2, 100, [](std::int64_t f, int) { return f == 5 ? NAN : 0.1f; });
+  const Value bad = json(run(m.dir, "check t.ivrin --json"));
+  CHECK(*at((*at(bad, "problems").list())[0], "id").text() == "bad-samples");
+  CHECK(run(m.dir, "render t.ivrin --out r").status == 1); // an error of render too
+  std::ofstream(m.dir / "broken.ivrin") << "{\"format\": \"ivrin-song\",\n \"version\": 1,,}";
+  const Ran broken = run(m.dir, "check broken.ivrin");
+  CHECK(broken.status == 1);
+  CHECK(broken.out.find("line 2") != std::string::npos);
+}
+
+TEST_CASE("audio outside the song's folder counts as missing until it is allowed", "[cli]") {
+  const Made m;
+  const TempFolder far;
+  std::filesystem::copy_file(m.dir / "audio/drums.wav", far / "drums.wav");
+  REQUIRE(run(m.dir, "new --out far.ivrin --bpm 100 '" + (far / "drums.wav").string() + "'").status == 0);
+  CHECK(run(m.dir, "check far.ivrin").status == 1);
+  CHECK(run(m.dir, "check far.ivrin").out.find("--reach") != std::string::npos);
+  CHECK(run(m.dir, "check far.ivrin --reach '" + far.path().string() + "'").status == 0);
+}
+
+TEST_CASE("times and kinds have everything", "[cli]") {
+  const TempFolder dir;
+  const Value t = json(run(dir, "times --bpm 104 --json"));
+  bool found = false;
+  for (const Value& v : *at(t, "times").list())
+    if (*at(v, "value").text() == "1/8.") {
+      found = true;
+      CHECK(*at(v, "ms").number() == Approx(432.6923).margin(1e-4));
+    }
+  CHECK(found);
+  const Value k = json(run(dir, "kinds --json"));
+  CHECK(at(k, "kinds").list()->size() == 2);
+  for (const Value& kind : *at(k, "kinds").list())
+    for (const Value& s : *at(kind, "settings").list()) CHECK_FALSE(at(s, "meaning").text()->empty());
+  const Ran text = run(dir, "kinds delay-throw");
+  CHECK(text.out.find("feedback_percent (number 0..200 %, curve; default 45)") != std::string::npos);
+}
+
+TEST_CASE("measure tells a known signal's figures", "[cli]") {
+  const TempFolder dir;
+  writeWav(dir / "x.wav", 48000, 2, 48000 * 5, sine(997, 48000, Decibels(-23).gain()));
+  const Value m = json(run(dir, "measure x.wav --json"));
+  const Value& f = (*at(m, "files").list())[0];
+  CHECK(*at(f, "integrated_lufs").number() == Approx(-23).margin(0.1));
+  CHECK(*at(f, "true_peak_dbtp").number() == Approx(-23).margin(0.1));
+  CHECK(*at(f, "seconds").number() == 5);
+}

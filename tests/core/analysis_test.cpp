@@ -1,0 +1,173 @@
+#include "analysis/collisions.h"
+#include "analysis/first_press.h"
+#include "ornaments/delay_throw_settings.h"
+#include "render/facts.h"
+#include "song/song_file.h"
+#include "test_support/signals.h"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace ivrin;
+using namespace ivrin::test;
+
+namespace {
+
+constexpr double kRate = 48000;
+
+/// A sung-like phrase: harmonics under an envelope with a 20 ms attack and an 80 ms release.
+Signal phrases(const std::vector<std::pair<double, double>>& spans, double level = 0.3, double floor = 0) {
+  return [=](std::int64_t f, int side) {
+    const double t = static_cast<double>(f) / kRate;
+    double v = 0;
+    for (const auto& [a, b] : spans)
+      if (t >= a && t < b) {
+        const double envelope = std::min({1.0, (t - a) / 0.02, (b - t) / 0.08});
+        v += level * envelope * (std::sin(2 * M_PI * 220 * t) + 0.5 * std::sin(2 * M_PI * 660 * t) + 0.25 * std::sin(2 * M_PI * 1540 * t));
+      }
+    return static_cast<float>(v) + noise(9, floor)(f, side);
+  };
+}
+
+RowReader readerOf(const Signal& s) {
+  return [s](Frames from, StereoSpan out) {
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      out.left[i] = s(from.count + i, 0);
+      out.right[i] = s(from.count + i, 1);
+    }
+  };
+}
+
+Listening listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
+  Listening l;
+  l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
+  l.phrases = findPhrases(l.before(row), {Frames(0), plan->end(true)}, kRate);
+  return l;
+}
+
+} // namespace
+
+TEST_CASE("phrase edges lie within 30 ms of labelled ones", "[analysis]") {
+  const std::vector<std::pair<double, double>> labels = {{0.5, 1.2}, {1.5, 2.0}, {2.6, 4.0}, {4.25, 4.6}, {6.0, 7.9}};
+  for (const double level : {0.3, 0.03})
+    for (const double floor : {0.0, 0.001 * level / 0.3}) {
+      const auto found = findPhrases(readerOf(phrases(labels, level, floor)), {Frames(0), Frames(8 * 48000)}, kRate);
+      INFO(level << " over " << floor);
+      REQUIRE(found.size() == labels.size());
+      for (std::size_t i = 0; i < labels.size(); ++i) {
+        CHECK(static_cast<double>(found[i].begin.count) / kRate == Approx(labels[i].first).margin(0.03));
+        CHECK(static_cast<double>(found[i].end.count) / kRate == Approx(labels[i].second).margin(0.03));
+      }
+    }
+}
+
+TEST_CASE("silence and rumble are no phrase", "[analysis]") {
+  CHECK(findPhrases(readerOf(silence()), {Frames(0), Frames(96000)}, kRate).empty());
+  CHECK(findPhrases(readerOf(sine(18, kRate, 0.01)), {Frames(0), Frames(96000)}, kRate).empty());
+}
+
+TEST_CASE("room after a stretch: in a rest, inside a phrase, at the last one", "[analysis]") {
+  const std::vector<FrameRange> p = {{Frames(1000), Frames(40000)}, {Frames(90000), Frames(120000)}};
+  CHECK(roomAfter(p, {Frames(5000), Frames(40000)}, kRate).next == Frames(90000));
+  CHECK(roomAfter(p, {Frames(5000), Frames(40000)}, kRate).sounding == Frames(40000));
+  const Room inside = roomAfter(p, {Frames(5000), Frames(20000)}, kRate);
+  CHECK(inside.sounding == Frames(40000)); // the phrase goes on after the selection
+  CHECK(inside.next == Frames(90000));
+  CHECK_FALSE(roomAfter(p, {Frames(100000), Frames(120000)}, kRate).next);
+}
+
+TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[analysis]") {
+  // Words of several lengths and levels with rests of several lengths after them.
+  struct Place {
+    double word, rest, level;
+  };
+  for (const Place& place : {Place{0.4, 0.9, 0.3}, Place{0.5, 2.0, 0.1}, Place{1.0, 4.0, 0.5}, Place{0.25, 1.5, 0.02}}) {
+    TestSong t(48000, 104);
+    const double a = 2.0, b = a + place.word, next = b + place.rest;
+    t.stem("voice", 48000 * 12, phrases({{a, b}, {next, next + 1.5}}, place.level));
+    const auto plan = t.plan();
+    const Beats begin = plan->map().beatAt(Frames(std::llround(a * kRate))), end = plan->map().beatAt(Frames(std::llround(b * kRate)));
+    const Ornament o = place.level > 0 ? ivrin::place(allKinds(), "delay-throw", t.song, "voice", {begin, end}, listenTo(plan, "voice")) : Ornament{};
+    INFO(place.word << " s word, " << place.rest << " s rest, wet " << compactJson(o.settings.at("wet_db")) << ", time " << *o.settings.at("time_left").text());
+    // 8 LU under its source, K-weighted, loudest window as long as the source.
+    const PrintLevel level = measurePrint(*allKinds().find("delay-throw"), o, t.song.tempoMap(), listenTo(plan, "voice"));
+    CHECK(level.source - level.print == Approx(8).margin(0.3));
+    CHECK(*o.settings.at("low_cut_hz").number() == 200);
+    CHECK(*o.settings.at("high_cut_hz").number() == 7000);
+    CHECK(*o.settings.at("duck_db").number() == 6);
+    CHECK(*o.settings.at("width_percent").number() == 130);
+    // Fallen 30 dB at the next phrase, from the settings' own ladder (clamped between 15 and 72 %).
+    const auto s = DelayThrowSettings::of({o, plan->map()});
+    const double rounds = (next - a) * kRate / s.timeLeft - 1, fallen = rounds * Decibels::ofGain(s.feedbackLeft.at(0)).value;
+    if (s.feedbackLeft.at(0) > 0.151 && s.feedbackLeft.at(0) < 0.719) CHECK(fallen == Approx(-30).margin(1.5));
+    else CHECK(fallen <= (s.feedbackLeft.at(0) > 0.7 ? -30 : -15));
+    CHECK(s.timeLeft == Approx((place.rest >= 3 * 60.0 / 104 ? 1.0 : 0.75) * 60 / 104 * kRate).epsilon(1e-9));
+    // It is a legal ornament that survives the file.
+    Song with = t.song;
+    with.ornaments.emplace_back(o);
+    Problems p;
+    const auto back = readSong(writeSong(with), allKinds().registry(), p);
+    REQUIRE(back);
+    CHECK(*back->ornaments[0] == o);
+  }
+}
+
+TEST_CASE("the first press on silence, before bar 1 and past the end still gives a usable ornament", "[analysis]") {
+  TestSong t;
+  t.stem("v", 96000, silence());
+  const auto plan = t.plan();
+  for (const double start : {-8.0, 0.0, 100.0}) {
+    const Ornament o = place(allKinds(), "delay-throw", t.song, "v", {Beats::ofQuarters(start), Beats::ofQuarters(start + 1)}, listenTo(plan, "v"));
+    Problems p;
+    checkSettings(allKinds().find("delay-throw")->table(), o.settings, "", p);
+    CHECK_FALSE(p.hasErrors());
+  }
+}
+
+TEST_CASE("a gap pressed up to a landing is tied to it", "[analysis]") {
+  TestSong t;
+  t.stem("v", 960000, noise(1, 0.1));
+  t.song.sections = {{"s1", Beats::ofQuarters(16), "B"}};
+  const auto plan = t.plan();
+  const auto press = [&](double a, double b) { return place(allKinds(), "gap", t.song, "v", {Beats::ofQuarters(a), Beats::ofQuarters(b)}, listenTo(plan, "v")); };
+  CHECK(press(14, 16).landing == "s1");
+  CHECK_FALSE(press(13, 15).landing);
+  CHECK(press(14, 16).settings.empty()); // neutral: silence, tails kept, 5 ms fades
+}
+
+TEST_CASE("collisions are where the print meets the next phrase audibly", "[analysis]") {
+  const std::vector<FrameRange> rows = {{Frames(0), Frames(24000)}, {Frames(96000), Frames(144000)}};
+  const Signal dry = [](std::int64_t f, int) { return (f < 24000 || (f >= 96000 && f < 144000)) ? 0.3f * static_cast<float>(std::sin(0.06 * static_cast<double>(f))) : 0.0f; };
+  const auto printAt = [](double db) { return only(24000, 110000, sine(500, kRate, 0.3 * Decibels(db).gain())); };
+  const FrameRange source{Frames(0), Frames(24000)}, extent{Frames(0), Frames(110000)};
+  const auto loud = findCollisions(readerOf(printAt(-10)), extent, source, readerOf(dry), rows, kRate);
+  REQUIRE(loud.size() == 1);
+  CHECK(loud[0].frames.begin == Frames(96000));
+  CHECK(loud[0].frames.end.count == Approx(110000).margin(1000));
+  CHECK(loud[0].db == Approx(-10).margin(0.5));
+  CHECK(findCollisions(readerOf(printAt(-30)), extent, source, readerOf(dry), rows, kRate).empty());
+}
+
+TEST_CASE("facts of an ornament: with, without, peak, landing", "[analysis]") {
+  TestSong t;
+  t.stem("v", 480000, only(0, 24000, sine(997, kRate, 0.25)));
+  t.stem("bed", 480000, sine(300, kRate, 0.05));
+  t.ornament("delay-throw", "v", 0, 1, {{"feedback_percent", 70.0}});
+  t.ornament("gap", "mix", 8, 2);
+  const auto plan = t.plan();
+  const auto facts = [&](const std::string& id) {
+    const auto without = RenderPlan::make(withoutOrnaments(t.song, id), t.audio, allKinds(), t.cache);
+    return factsOf(*plan, *plan->node(id), *without);
+  };
+  const OrnamentFacts o = facts("o1");
+  CHECK(o.lufsWith > o.lufsWithout + 1);
+  CHECK(o.peakDbfs == Approx(Decibels::ofGain(0.25).value).margin(0.3));
+  CHECK_FALSE(o.landing);
+  REQUIRE(o.loop);
+  CHECK(o.loop->gainPerPassDb == Approx(Decibels::ofGain(0.7).value).margin(0.01));
+  const OrnamentFacts g = facts("o2");
+  CHECK(g.landing == Frames(240000));
+  CHECK(g.extent == FrameRange{Frames(192000), Frames(240000)});
+  CHECK(g.lufsWith < g.lufsWithout - 5); // the throw's tail goes on through it
+}

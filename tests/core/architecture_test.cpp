@@ -1,0 +1,42 @@
+// Includes run downward only; core knows neither Qt nor a device. The targets hold it at build time; this holds it for
+// files that no target compiles, and for headers reached through a system path.
+#include <catch2/catch.hpp>
+
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <regex>
+#include <set>
+
+namespace fs = std::filesystem;
+
+TEST_CASE("includes follow the direction of the architecture", "[architecture]") {
+  const std::map<std::string, std::set<std::string>> allowed = {
+      {"time", {}},
+      {"song", {"time"}},
+      {"audio", {"time", "song"}},
+      {"dsp", {"time", "audio"}},
+      {"ornaments", {"song", "dsp", "audio", "time"}},
+      {"render", {"ornaments", "song", "audio", "dsp", "time"}},
+      {"play", {"render", "ornaments", "song", "audio", "dsp", "time"}},
+      {"analysis", {"ornaments", "dsp", "audio", "song", "time"}}};
+  const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
+  int files = 0;
+  for (const auto& entry : fs::recursive_directory_iterator(fs::path(IVRIN_SOURCE_DIR) / "core")) {
+    if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
+    ++files;
+    const std::string folder = entry.path().parent_path().filename().string();
+    REQUIRE(allowed.contains(folder));
+    std::ifstream in(entry.path());
+    for (std::string line; std::getline(in, line);) {
+      std::smatch m;
+      if (!std::regex_search(line, m, include)) continue;
+      const std::string name = m[1];
+      INFO(entry.path().filename().string() << " includes " << name);
+      CHECK_FALSE(std::regex_match(name, std::regex("Q[A-Z].*|Qt.*|RtAudio.*|app/.*|cli/.*|devices/.*")));
+      const std::string head = name.substr(0, name.find('/'));
+      if (name.find('/') != std::string::npos && allowed.contains(head) && head != folder) CHECK(allowed.at(folder).contains(head));
+    }
+  }
+  CHECK(files > 60);
+}

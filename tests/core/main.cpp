@@ -1,0 +1,3 @@
+int runCatch(int argc, char** argv);
+
+int main(int argc, char** argv) { return runCatch(argc, argv); }

@@ -1,0 +1,92 @@
+#include "ornaments/kind.h"
+#include "song/setting_text.h"
+
+#include <catch2/catch.hpp>
+
+using namespace ivrin;
+
+namespace {
+
+const SettingSpec& spec(const char* key) { return *allKinds().find("delay-throw")->table().find(key); }
+
+Value parsed(const char* key, const std::string& typed) {
+  std::string why;
+  const auto v = parseSetting(spec(key), typed, why);
+  INFO(key << " " << typed << ": " << why);
+  REQUIRE(v);
+  return *v;
+}
+
+bool refused(const char* key, const std::string& typed) {
+  std::string why;
+  const bool no = !parseSetting(spec(key), typed, why);
+  return no && !why.empty();
+}
+
+} // namespace
+
+TEST_CASE("what people type becomes a value with the right unit", "[settings]") {
+  CHECK(parsed("time_left", "1/8.") == Value("1/8."));
+  CHECK(parsed("time_left", "430ms") == Value(430.0));
+  CHECK(parsed("time_left", "0.43 s") == Value(430.0));
+  CHECK(parsed("time_left", "2 bars") == Value("2 bars"));
+  CHECK(parsed("high_cut_hz", "7k") == Value(7000.0));
+  CHECK(parsed("high_cut_hz", "7.5 kHz") == Value(7500.0));
+  CHECK(parsed("high_cut_hz", "open").isNull());
+  CHECK(parsed("low_cut_hz", "200 | open") == Value(List{Value(200.0), Value()}));
+  CHECK(parsed("wet_db", "\u22126,5 dB") == Value(-6.5));
+  CHECK(parsed("feedback_percent", "66%") == Value(66.0));
+  CHECK(parsed("pattern", "ping") == Value("ping-pong"));
+  CHECK(parsed("invert_right", "yes") == Value(true));
+  CHECK(parsed("feedback_right_percent", "as left").isNull());
+}
+
+TEST_CASE("what is no value, or out of range, cannot be entered", "[settings]") {
+  CHECK(refused("feedback_percent", "201"));
+  CHECK(refused("feedback_percent", "-1"));
+  CHECK(refused("feedback_percent", "much"));
+  CHECK(refused("feedback_percent", "12 Hz"));
+  CHECK(refused("time_left", "1/7"));
+  CHECK(refused("time_left", "0ms"));
+  CHECK(refused("pattern", "p-q"));
+  CHECK(refused("low_cut_hz", "10"));
+  CHECK(refused("feedback_percent", "nan"));
+  CHECK(refused("feedback_percent", "")); // not nullable
+}
+
+TEST_CASE("text and typing agree: what is shown can be typed back", "[settings]") {
+  for (const Kind* k : allKinds().all())
+    for (const SettingSpec& s : k->table().settings) {
+      std::string why;
+      const auto v = parseSetting(s, settingText(s, s.initial), why);
+      INFO(k->table().id << "." << s.key << ": " << settingText(s, s.initial) << " " << why);
+      REQUIRE(v);
+      CHECK(*v == s.initial);
+    }
+}
+
+TEST_CASE("stepping stays in range, walks note values, and can be undone by stepping back", "[settings]") {
+  const TempoMap map({{Beats(0), 104}}, {{}}, Seconds(0), 48000);
+  const auto step = [&](const char* key, Value v, int n) { return steppedSetting(spec(key), v, n, map, Beats(0)); };
+  CHECK(step("time_left", "1/8", 1) == Value("1/4t"));
+  CHECK(step("time_left", "1/8", -1) == Value("1/16."));
+  CHECK(step("time_left", 430.0, 1) == Value("1/8.")); // 432.7 ms is the next one up
+  CHECK(step("time_left", 430.0, -1) == Value("1/4t"));
+  CHECK(step("feedback_percent", 199.5, 3) == Value(200.0));
+  CHECK(step("feedback_percent", 45.0, -7) == Value(38.0));
+  CHECK(step("pattern", "straight", 4) == Value("ping-pong"));
+  CHECK(step("pattern", "straight", -1) == Value("cross"));
+  CHECK(step("invert_right", false, 1) == Value(true));
+  CHECK(step("invert_right", false, 2) == Value(false));
+  CHECK(step("low_cut_hz", 200.0, 12) == Value(400.0)); // twelve semitones
+  const Value curve = List{Value(List{Value(0.0), Value(20.0)}), Value(List{Value(2.0), Value(198.0)})};
+  CHECK(step("feedback_percent", curve, 5) == Value(List{Value(List{Value(0.0), Value(25.0)}), Value(List{Value(2.0), Value(200.0)})}));
+  for (const Kind* k : allKinds().all())
+    for (const SettingSpec& s : k->table().settings)
+      for (const int n : {-100, -1, 1, 100}) { // always a legal value
+        Problems p;
+        checkSetting(s, steppedSetting(s, s.initial, n, map, Beats(0)), s.key, p);
+        INFO(s.key << " " << n);
+        CHECK_FALSE(p.hasErrors());
+      }
+}
