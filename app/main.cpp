@@ -49,22 +49,26 @@ int main(int argc, char** argv) {
   loadFonts();
 
   QCommandLineParser args;
-  args.setApplicationDescription(QStringLiteral("Transitions and ear candy from the stems of a song, on the beat grid."));
+  args.setApplicationDescription(
+      QStringLiteral("Transitions and ear candy from the stems of a song, on the beat grid."));
   args.addHelpOption();
   args.addVersionOption();
   args.addPositionalArgument(QStringLiteral("SONG"), QStringLiteral("the song to open"));
-  args.addOptions({{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
-                   {QStringLiteral("view"), QStringLiteral("what the picture shows: score, selecting, open-throw, open-gap, empty"), QStringLiteral("NAME"), QStringLiteral("score")},
-                   {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
-                   {QStringLiteral("night"), QStringLiteral("on dark paper")},
-                   {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
+  args.addOptions(
+      {{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
+       {QStringLiteral("view"), QStringLiteral("what the picture shows: score, selecting, open-throw, open-gap, empty"),
+        QStringLiteral("NAME"), QStringLiteral("score")},
+       {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
+       {QStringLiteral("night"), QStringLiteral("on dark paper")},
+       {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
   args.process(app);
   const bool shot = args.isSet(QStringLiteral("shot"));
 
   Session::Options options;
   if (!shot) {
     options.journalFolder = journalFolder();
-    for (const QString& f : QSettings().value(QStringLiteral("reach")).toStringList()) options.reach.emplace_back(f.toStdString());
+    for (const QString& f : QSettings().value(QStringLiteral("reach")).toStringList())
+      options.reach.emplace_back(f.toStdString());
   }
   std::unique_ptr<Output> output = shot ? nullptr : openDefaultDevice();
   if (!output) output = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);

@@ -31,7 +31,8 @@ int main(int argc, char** argv) {
   auto* cNew = app.add_subcommand("new", "a song from audio files");
   cNew->add_option("--out", fresh.out, "the song file to write")->required();
   cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute")->required()->check(CLI::Range(20.0, 400.0));
-  cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the first file's by default")->check(CLI::Range(8000, 192000));
+  cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the first file's by default")
+      ->check(CLI::Range(8000, 192000));
   cNew->add_option("FILE", fresh.files, "audio files, one stem each")->required();
   cNew->callback([&] { status = newSong(fresh); });
 
@@ -49,7 +50,9 @@ int main(int argc, char** argv) {
   cRender->add_option("--from", rendered.from, "begin at this beat");
   cRender->add_option("--to", rendered.to, "end at this beat");
   cRender->add_option("--only", rendered.only, "a list of row and ornament ids");
-  cRender->add_option("--threads", rendered.threads, "threads to compute with")->check(CLI::Range(1, 64))->capture_default_str();
+  cRender->add_option("--threads", rendered.threads, "threads to compute with")
+      ->check(CLI::Range(1, 64))
+      ->capture_default_str();
   cRender->callback([&] { status = render(rendered); });
 
   SongOptions shown;
@@ -91,7 +94,8 @@ int main(int argc, char** argv) {
     std::vector<std::string> names;
     for (const auto* s : app.get_subcommands({})) names.push_back(s->get_name());
     if (std::find(names.begin(), names.end(), argv[1]) == names.end()) {
-      std::cerr << "ivrin-cli: there is no command \"" << argv[1] << "\"" << ivrin::didYouMean(argv[1], names) << "; --help lists them\n";
+      std::cerr << "ivrin-cli: there is no command \"" << argv[1] << "\"" << ivrin::didYouMean(argv[1], names)
+                << "; --help lists them\n";
       return 2;
     }
   }

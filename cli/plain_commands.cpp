@@ -21,7 +21,9 @@ double rounded(double v, int places) {
   return std::round(v * scale) / scale;
 }
 /// −200 stands for silence; a file has null for it.
-Value level(double db) { return db <= -199 ? Value() : Value(rounded(db, 2)); }
+Value level(double db) {
+  return db <= -199 ? Value() : Value(rounded(db, 2));
+}
 std::string levelText(double db, const char* unit) {
   if (db <= -199) return "silent";
   char text[40];
@@ -77,7 +79,8 @@ int measure(const std::vector<std::string>& files, bool json) {
           ++bad;
         }
     if (bad > 0 || reader->truncated()) {
-      std::cerr << "ivrin-cli: " << file << ": " << (bad > 0 ? "holds samples that are not numbers" : "is cut short") << '\n';
+      std::cerr << "ivrin-cli: " << file << ": " << (bad > 0 ? "holds samples that are not numbers" : "is cut short")
+                << '\n';
       status = 1;
     }
     const Loudness m = measureLoudness(sound.left(), sound.right(), done, rate);
@@ -90,9 +93,10 @@ int measure(const std::vector<std::string>& files, bool json) {
                                {"sample_peak_dbfs", level(m.samplePeakDbfs)},
                                {"under_200_hz_dbfs", level(m.lowEnergyDb)}});
     else
-      std::cout << file << ": integrated " << levelText(m.integratedLufs, "LUFS") << ", short-term max " << levelText(m.shortTermMaxLufs, "LUFS")
-                << ", true peak " << levelText(m.truePeakDbtp, "dBTP") << ", sample peak " << levelText(m.samplePeakDbfs, "dBFS")
-                << ", under 200 Hz " << levelText(m.lowEnergyDb, "dBFS") << '\n';
+      std::cout << file << ": integrated " << levelText(m.integratedLufs, "LUFS") << ", short-term max "
+                << levelText(m.shortTermMaxLufs, "LUFS") << ", true peak " << levelText(m.truePeakDbtp, "dBTP")
+                << ", sample peak " << levelText(m.samplePeakDbfs, "dBFS") << ", under 200 Hz "
+                << levelText(m.lowEnergyDb, "dBFS") << '\n';
   }
   if (json) std::cout << prettyJson(Object{{"files", Value(std::move(list))}});
   return status;
@@ -102,10 +106,14 @@ namespace {
 
 const char* typeText(SettingType t) {
   switch (t) {
-  case SettingType::number: return "number";
-  case SettingType::boolean: return "boolean";
-  case SettingType::choice: return "choice";
-  case SettingType::time: return "time";
+  case SettingType::number:
+    return "number";
+  case SettingType::boolean:
+    return "boolean";
+  case SettingType::choice:
+    return "choice";
+  case SettingType::time:
+    return "time";
   }
   return "";
 }
@@ -131,7 +139,11 @@ Value describe(const TableSpec& table) {
     o.emplace_back("meaning", s.meaning);
     settings.emplace_back(std::move(o));
   }
-  return Object{{"id", table.id}, {"name", table.name}, {"key", table.key}, {"meaning", table.meaning}, {"settings", Value(std::move(settings))}};
+  return Object{{"id", table.id},
+                {"name", table.name},
+                {"key", table.key},
+                {"meaning", table.meaning},
+                {"settings", Value(std::move(settings))}};
 }
 
 void print(const TableSpec& table) {
@@ -139,7 +151,8 @@ void print(const TableSpec& table) {
   for (const SettingSpec& s : table.settings) {
     std::cout << "  " << s.key << " (" << typeText(s.type);
     if (s.type == SettingType::number)
-      std::cout << ' ' << shortestNumber(s.min) << ".." << shortestNumber(s.max) << (s.unit.empty() ? "" : " " + s.unit);
+      std::cout << ' ' << shortestNumber(s.min) << ".." << shortestNumber(s.max)
+                << (s.unit.empty() ? "" : " " + s.unit);
     if (s.type == SettingType::time) std::cout << ": note value or milliseconds";
     for (std::size_t i = 0; i < s.choices.size(); ++i) std::cout << (i ? " | " : " ") << s.choices[i];
     if (s.curve) std::cout << ", curve";
@@ -166,7 +179,8 @@ int kinds(const std::string& only, bool json) {
     std::cerr << "ivrin-cli: there is no kind \"" << only << "\"" << didYouMean(only, names) << '\n';
     return 1;
   }
-  if (json) std::cout << prettyJson(Object{{"kinds", Value(std::move(list))}, {"processors", Value(std::move(processors))}});
+  if (json)
+    std::cout << prettyJson(Object{{"kinds", Value(std::move(list))}, {"processors", Value(std::move(processors))}});
   return 0;
 }
 

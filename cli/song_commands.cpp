@@ -51,8 +51,12 @@ Listening listenIn(const std::shared_ptr<const RenderPlan>& plan, const std::str
   return l;
 }
 
-Value frameOrNull(std::optional<Frames> f) { return f ? Value(static_cast<double>(f->count)) : Value(); }
-Value rounded(double v) { return v <= -199 ? Value() : Value(std::round(v * 100) / 100); }
+Value frameOrNull(std::optional<Frames> f) {
+  return f ? Value(static_cast<double>(f->count)) : Value();
+}
+Value rounded(double v) {
+  return v <= -199 ? Value() : Value(std::round(v * 100) / 100);
+}
 
 } // namespace
 
@@ -66,7 +70,8 @@ int newSong(const NewOptions& o) {
   if (problems.hasErrors()) return 1;
   for (const Stem& s : song.stems)
     if (fs::path(*s.file).is_absolute())
-      std::cerr << "note: " << *s.file << " lies outside the song's folder; other commands need --reach " << fs::path(*s.file).parent_path().string() << '\n';
+      std::cerr << "note: " << *s.file << " lies outside the song's folder; other commands need --reach "
+                << fs::path(*s.file).parent_path().string() << '\n';
   std::string why;
   if (fs::exists(out)) {
     std::cerr << "ivrin-cli: " << o.out << " is there already\n";
@@ -99,15 +104,18 @@ int check(const SongOptions& o) {
            for (const auto& b : opened->song.buses) rows.emplace_back(b.id, b.mix);
            return rows;
          }())
-      if (mix.solo) problems.note(ErrorId::out_of_range, id + ".solo", "is on; solo is for listening, exports ignore it");
+      if (mix.solo)
+        problems.note(ErrorId::out_of_range, id + ".solo", "is on; solo is for listening, exports ignore it");
   }
   if (o.json) {
     List list;
     for (const Problem& p : problems.list)
-      list.emplace_back(Object{{"id", std::string(errorName(p.id))}, {"error", p.isError}, {"place", p.place}, {"message", p.message}});
+      list.emplace_back(Object{
+          {"id", std::string(errorName(p.id))}, {"error", p.isError}, {"place", p.place}, {"message", p.message}});
     std::cout << prettyJson(Object{{"file", o.song}, {"problems", Value(std::move(list))}});
   } else {
-    for (const Problem& p : problems.list) std::cout << o.song << ": " << (p.isError ? "" : "note: ") << p.text() << '\n';
+    for (const Problem& p : problems.list)
+      std::cout << o.song << ": " << (p.isError ? "" : "note: ") << p.text() << '\n';
     if (problems.list.empty()) std::cout << o.song << ": no problems\n";
   }
   return problems.hasErrors() ? 1 : 0;
@@ -121,7 +129,8 @@ int render(const RenderOptions& o) {
   for (const std::string& w : listOf(o.what)) {
     const auto at = std::find(whats.begin(), whats.end(), w);
     if (at == whats.end()) {
-      std::cerr << "ivrin-cli: --what: \"" << w << "\" is not one of mix, stems, dry, wet, ornaments" << didYouMean(w, whats) << '\n';
+      std::cerr << "ivrin-cli: --what: \"" << w << "\" is not one of mix, stems, dry, wet, ornaments"
+                << didYouMean(w, whats) << '\n';
       return 2;
     }
     *flags[at - whats.begin()] = true;
@@ -157,7 +166,9 @@ int render(const RenderOptions& o) {
   const ExportReport report = exportSong(plan, o.out, e);
   for (const auto& file : report.files) std::cout << file.string() << '\n';
   for (const auto& note : report.notes) std::cerr << "note: " << note << '\n';
-  if (report.limiterReductionDb > 0) std::cerr << "note: the mix limiter took off up to " << shortestNumber(std::round(report.limiterReductionDb * 10) / 10) << " dB\n";
+  if (report.limiterReductionDb > 0)
+    std::cerr << "note: the mix limiter took off up to "
+              << shortestNumber(std::round(report.limiterReductionDb * 10) / 10) << " dB\n";
   return 0;
 }
 
@@ -171,17 +182,20 @@ int show(const SongOptions& o) {
   for (const auto& item : opened->song.ornaments) {
     const auto node = plan->node(item->id);
     if (!node) continue; // switched off
-    const auto without = RenderPlan::make(withoutOrnaments(opened->song, item->id), opened->audio, allKinds(), cache, plan.get());
+    const auto without =
+        RenderPlan::make(withoutOrnaments(opened->song, item->id), opened->audio, allKinds(), cache, plan.get());
     const OrnamentFacts f = factsOf(*plan, *node, *without);
     const Listening listening = listenIn(plan, item->on);
     List collisions;
     if (node->print)
-      for (const Collision& c : findCollisions(readerOfPrint(node), f.extent, plan->map().frames(item->span()), listening.before(item->on),
-                                               listening.phrases, plan->map().sampleRate()))
+      for (const Collision& c : findCollisions(readerOfPrint(node), f.extent, plan->map().frames(item->span()),
+                                               listening.before(item->on), listening.phrases, plan->map().sampleRate()))
         collisions.emplace_back(Object{{"start", std::round(plan->map().quartersAt(c.frames.begin) * 1e4) / 1e4},
                                        {"end", std::round(plan->map().quartersAt(c.frames.end) * 1e4) / 1e4},
                                        {"level_db", rounded(c.db)}});
-    const auto beat = [&](const std::optional<Beats>& b) { return b ? Value(std::round(b->quarters() * 1e4) / 1e4) : Value(); };
+    const auto beat = [&](const std::optional<Beats>& b) {
+      return b ? Value(std::round(b->quarters() * 1e4) / 1e4) : Value();
+    };
     ornaments.emplace_back(Object{{"id", item->id},
                                   {"first_frame", static_cast<double>(f.extent.begin.count)},
                                   {"end_frame", static_cast<double>(f.extent.end.count)},
@@ -208,7 +222,8 @@ int place(const PlaceOptions& o) {
     return 2;
   }
   if (!opened->song.hasRow(o.row)) {
-    std::cerr << "ivrin-cli: --row: there is no row \"" << o.row << "\"" << didYouMean(o.row, opened->song.rowsInScoreOrder()) << '\n';
+    std::cerr << "ivrin-cli: --row: there is no row \"" << o.row << "\""
+              << didYouMean(o.row, opened->song.rowsInScoreOrder()) << '\n';
     return 2;
   }
   if (!(o.length >= 1.0 / 1024 && o.length <= 65536) || !(std::abs(o.start) <= 1e6)) {
@@ -218,7 +233,8 @@ int place(const PlaceOptions& o) {
   PrintCache cache;
   const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
   const Beats start = Beats::ofQuarters(o.start);
-  const Ornament placed = ivrin::place(allKinds(), o.kind, opened->song, o.row, {start, start + Beats::ofQuarters(o.length)}, listenIn(plan, o.row));
+  const Ornament placed = ivrin::place(allKinds(), o.kind, opened->song, o.row,
+                                       {start, start + Beats::ofQuarters(o.length)}, listenIn(plan, o.row));
   Song with = withOrnament(opened->song, placed);
   if (o.out.empty()) {
     Song alone;

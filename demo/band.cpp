@@ -23,7 +23,8 @@ void strike(Track& track, double beat, double length, int midi, double force, do
     const double hold = t < length * kBeat ? 1 : std::exp(-(t - length * kBeat) / 0.12);
     const double body = std::exp(-t / (1.9 - 0.008 * midi)), index = force * 1.5 * std::exp(-t / 0.28) + 0.22;
     const double attack = std::min(1.0, t / 0.002), tremolo = 1 + 0.10 * std::sin(kTau * 4.1 * t + midi);
-    return attack * hold * tremolo * force * (0.30 * body * std::sin(pc + index * std::sin(pm)) + 0.035 * force * std::exp(-t / 0.09) * std::sin(pb)) *
+    return attack * hold * tremolo * force *
+           (0.30 * body * std::sin(pc + index * std::sin(pm)) + 0.035 * force * std::exp(-t / 0.09) * std::sin(pb)) *
            std::min(1.0, (seconds - t) / 0.02);
   });
 }
@@ -53,13 +54,18 @@ void pluck(Track& track, double beat, double seconds, int midi, double force, do
   });
 }
 
-double swing(int sixteenth) { return sixteenth % 2 ? 0.25 + 0.025 : 0; }
+double swing(int sixteenth) {
+  return sixteenth % 2 ? 0.25 + 0.025 : 0;
+}
 
 std::vector<double> kickBeats(int bar) {
   const Part p = sectionAt(bar).part;
   const int within = bar - sectionAt(bar).firstBar;
   if (p == Part::verse && within >= 4) return bar % 2 ? std::vector<double>{0, 1.75, 2.5} : std::vector<double>{0, 2.5};
-  if (p == Part::lift) return within == 7 ? std::vector<double>{0, 1} : within >= 4 ? std::vector<double>{0, 1, 2, 3} : std::vector<double>{0, 2.5};
+  if (p == Part::lift)
+    return within == 7   ? std::vector<double>{0, 1}
+           : within >= 4 ? std::vector<double>{0, 1, 2, 3}
+                         : std::vector<double>{0, 2.5};
   if (p == Part::chorus) return bar % 2 ? std::vector<double>{0, 1.75, 2.5, 3.75} : std::vector<double>{0, 1.5, 2.5};
   if (p == Part::last && within < 4) return {0, 2.5};
   return {};
@@ -76,11 +82,18 @@ Track playKeys() {
     const double b = 4.0 * bar;
     const auto chord = [&](double at, double length, double force) {
       for (std::size_t k = 0; k < c.voicing.size(); ++k)
-        strike(track, b + at + 0.012 * static_cast<double>(k), length, c.voicing[k], force * (k + 1 == c.voicing.size() ? 1.0 : 0.82), -0.35 + 0.22 * static_cast<double>(k), human);
+        strike(track, b + at + 0.012 * static_cast<double>(k), length, c.voicing[k],
+               force * (k + 1 == c.voicing.size() ? 1.0 : 0.82), -0.35 + 0.22 * static_cast<double>(k), human);
     };
     switch (s.part) {
-    case Part::intro: chord(0, 3.8, 0.55); if (bar % 2) chord(2.5, 1.3, 0.4); break;
-    case Part::verse: chord(0, 2.3, 0.6); chord(2.5, 1.4, 0.48); break;
+    case Part::intro:
+      chord(0, 3.8, 0.55);
+      if (bar % 2) chord(2.5, 1.3, 0.4);
+      break;
+    case Part::verse:
+      chord(0, 2.3, 0.6);
+      chord(2.5, 1.4, 0.48);
+      break;
     case Part::lift:
       if (bar == 31) {
         chord(0, 1.9, 0.85);
@@ -90,9 +103,18 @@ Track playKeys() {
         chord(3, 0.9, 0.6);
       }
       break;
-    case Part::chorus: chord(0, 1.4, 0.85); chord(1.5, 0.9, 0.7); chord(2.5, 1.4, 0.75); break;
-    case Part::rest: chord(0, 3.6, 0.42); break;
-    case Part::last: chord(0, bar == 59 ? 6 : 2.4, 0.6); if (bar < 58) chord(2.5, 1.4, 0.45); break;
+    case Part::chorus:
+      chord(0, 1.4, 0.85);
+      chord(1.5, 0.9, 0.7);
+      chord(2.5, 1.4, 0.75);
+      break;
+    case Part::rest:
+      chord(0, 3.6, 0.42);
+      break;
+    case Part::last:
+      chord(0, bar == 59 ? 6 : 2.4, 0.6);
+      if (bar < 58) chord(2.5, 1.4, 0.45);
+      break;
     }
   }
   track.highPass(120);
@@ -108,20 +130,26 @@ Track playStrings() {
     const Section& s = sectionAt(bar);
     const int within = bar - s.firstBar;
     const Chord& c = chordAt(bar);
-    const std::vector<int> tones = {c.voicing[0] + 12, c.voicing[2] + 12, c.voicing[1] + 12, c.voicing[3] + 12, c.voicing[2] + 12, c.voicing[1] + 24, c.voicing[3] + 12, c.voicing[2] + 12};
+    const std::vector<int> tones = {c.voicing[0] + 12, c.voicing[2] + 12, c.voicing[1] + 12, c.voicing[3] + 12,
+                                    c.voicing[2] + 12, c.voicing[1] + 24, c.voicing[3] + 12, c.voicing[2] + 12};
     const bool sixteenths = s.part == Part::chorus || (s.part == Part::lift && within >= 4);
     if (s.part == Part::intro && within < 4) continue;
     if (bar == kBars - 1) {
-      for (int k = 0; k < 4; ++k) pluck(track, 4.0 * bar + 0.25 * k, 3.0, c.voicing[static_cast<std::size_t>(k)] + 12, 0.5, 0.3, noise);
+      for (int k = 0; k < 4; ++k)
+        pluck(track, 4.0 * bar + 0.25 * k, 3.0, c.voicing[static_cast<std::size_t>(k)] + 12, 0.5, 0.3, noise);
       continue;
     }
     const int steps = bar == 31 ? 4 : 8;
     for (int k = 0; k < steps; ++k) {
       if (s.part == Part::verse && (k == 3 || k == 6) && within % 2 == 0) continue; // it breathes too
       if (s.part == Part::rest && k % 2) continue;
-      const double force = (k % 4 == 0 ? 0.75 : 0.5) * (s.part == Part::chorus ? 1.0 : s.part == Part::rest ? 0.6 : 0.8);
-      pluck(track, 4.0 * bar + 0.5 * k, 1.3, tones[static_cast<std::size_t>(k)], force, 0.42 + 0.15 * std::sin(k * 1.7), noise);
-      if (sixteenths && k % 2) pluck(track, 4.0 * bar + 0.5 * k + 0.25, 0.7, tones[static_cast<std::size_t>((k + 3) % 8)], 0.35, 0.55, noise);
+      const double force = (k % 4 == 0 ? 0.75 : 0.5) * (s.part == Part::chorus ? 1.0
+                                                        : s.part == Part::rest ? 0.6
+                                                                               : 0.8);
+      pluck(track, 4.0 * bar + 0.5 * k, 1.3, tones[static_cast<std::size_t>(k)], force, 0.42 + 0.15 * std::sin(k * 1.7),
+            noise);
+      if (sixteenths && k % 2)
+        pluck(track, 4.0 * bar + 0.5 * k + 0.25, 0.7, tones[static_cast<std::size_t>((k + 3) % 8)], 0.35, 0.55, noise);
     }
   }
   track.highPass(200);
@@ -151,7 +179,8 @@ Track playBass() {
       }
       const double body = base + 0.35 * soft.step(bright).low;
       const double release = std::clamp((seconds + 0.03 - t) / 0.035, 0.0, 1.0);
-      return 0.6 * force * std::tanh(1.3 * body) * std::min(1.0, t / 0.004) * (0.72 + 0.28 * std::exp(-t / 0.2)) * release;
+      return 0.6 * force * std::tanh(1.3 * body) * std::min(1.0, t / 0.004) * (0.72 + 0.28 * std::exp(-t / 0.2)) *
+             release;
     });
   };
   for (int bar = 0; bar < kBars; ++bar) {
@@ -159,7 +188,8 @@ Track playBass() {
     const int root = chordAt(bar).bass, fifth = root + 7;
     const double b = 4.0 * bar;
     switch (s.part) {
-    case Part::intro: break;
+    case Part::intro:
+      break;
     case Part::verse:
       note(b, 1.6, root, 0.85);
       note(b + 1.75, 0.6, root, 0.6);
@@ -181,7 +211,10 @@ Track playBass() {
     case Part::rest:
       if (bar % 2 == 0) note(b, 7.0, root, 0.6);
       break;
-    case Part::last: note(b, bar == 59 ? 5 : 2.3, root, 0.75); if (bar < 58) note(b + 2.5, 1.3, root, 0.6); break;
+    case Part::last:
+      note(b, bar == 59 ? 5 : 2.3, root, 0.75);
+      if (bar < 58) note(b + 2.5, 1.3, root, 0.6);
+      break;
     }
   }
   // The bass makes room for the kick, as a mixer would set it.
@@ -208,7 +241,8 @@ Track playDrums() {
     play(track, beat, 0.38, 0, [&](double t) {
       const double f = 47 + 120 * std::exp(-t / 0.028);
       p += kTau * f / kRate;
-      return force * (std::sin(p) * std::exp(-t / 0.14) + 0.25 * noise.next() * std::exp(-t / 0.003)) * std::min(1.0, (0.38 - t) / 0.02);
+      return force * (std::sin(p) * std::exp(-t / 0.14) + 0.25 * noise.next() * std::exp(-t / 0.003)) *
+             std::min(1.0, (0.38 - t) / 0.02);
     });
   };
   const auto snare = [&](double beat, double force, bool rim) {
@@ -260,7 +294,10 @@ Track playShaker() {
   const auto tick = [&](double beat, double force, double decay, double pan, double cutoff) {
     Filter f;
     f.set(cutoff, 0.9);
-    play(track, beat, decay * 6, pan, [&](double t) { return force * f.step(noise.next()).high * std::min(1.0, t / 0.004) * std::exp(-t / decay) * std::min(1.0, (decay * 6 - t) / 0.01); });
+    play(track, beat, decay * 6, pan, [&](double t) {
+      return force * f.step(noise.next()).high * std::min(1.0, t / 0.004) * std::exp(-t / decay) *
+             std::min(1.0, (decay * 6 - t) / 0.01);
+    });
   };
   for (int bar = 0; bar < kBars; ++bar) {
     const Section& s = sectionAt(bar);
@@ -269,7 +306,10 @@ Track playShaker() {
     const double b = 4.0 * bar;
     const int steps = bar == 31 ? 8 : 16;
     for (int k = 0; k < steps; ++k) {
-      const double force = (k % 4 == 2 ? 0.34 : k % 2 ? 0.13 : 0.22) * (0.85 + 0.3 * human.unit()) * (s.part == Part::chorus ? 1.15 : 0.9);
+      const double force = (k % 4 == 2 ? 0.34
+                            : k % 2    ? 0.13
+                                       : 0.22) *
+                           (0.85 + 0.3 * human.unit()) * (s.part == Part::chorus ? 1.15 : 0.9);
       tick(b + 0.5 * (k / 2) + swing(k), force, 0.022, -0.45, 6500);
     }
     if (s.part == Part::chorus || (s.part == Part::lift && within >= 4 && bar != 31))
@@ -287,7 +327,11 @@ Track playTexture() {
   for (int bar = 0; bar < harmonyBars; ++bar) {
     const Section& s = sectionAt(bar);
     const Chord& c = chordAt(bar);
-    const double level = s.part == Part::intro ? 0.8 : s.part == Part::rest ? 1.0 : s.part == Part::chorus ? 0.55 : s.part == Part::lift ? 0.5 : 0.42;
+    const double level = s.part == Part::intro    ? 0.8
+                         : s.part == Part::rest   ? 1.0
+                         : s.part == Part::chorus ? 0.55
+                         : s.part == Part::lift   ? 0.5
+                                                  : 0.42;
     const double length = bar == 31 ? 2.0 : 4.0, seconds = length * kBeat + 0.9;
     for (std::size_t k = 0; k < c.voicing.size(); ++k)
       for (const int side : {-1, 1}) {
@@ -309,7 +353,8 @@ Track playTexture() {
       wave.set(900 + 500 * std::sin(kTau * 0.11 * t), 0.6);
       wave2.set(1100 + 450 * std::sin(kTau * 0.09 * t + 2), 0.6);
     }
-    const double swell = 0.5 + 0.5 * std::sin(kTau * 0.13 * t - 1.2), swell2 = 0.5 + 0.5 * std::sin(kTau * 0.17 * t + 0.4);
+    const double swell = 0.5 + 0.5 * std::sin(kTau * 0.13 * t - 1.2),
+                 swell2 = 0.5 + 0.5 * std::sin(kTau * 0.17 * t + 0.4);
     const double ends = std::min({1.0, t / 3, (kSeconds - t) / 4});
     const double bar = t / kBeat / 4, hush = bar > 31.5 && bar < 32 ? 0.15 : 1;
     track.sound.left()[i] += static_cast<float>(0.035 * hush * ends * swell * swell * wave.step(noise.next()).band);

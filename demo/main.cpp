@@ -22,15 +22,17 @@ int main(int argc, char** argv) {
     Track (*make)();
   };
   // Longest first, so that two threads end together.
-  const std::vector<Stem> stems = {{"voice", singVoice}, {"keys", playKeys},     {"texture", playTexture}, {"strings", playStrings},
-                                   {"bass", playBass},   {"shaker", playShaker}, {"drums", playDrums}};
+  const std::vector<Stem> stems = {{"voice", singVoice},     {"keys", playKeys}, {"texture", playTexture},
+                                   {"strings", playStrings}, {"bass", playBass}, {"shaker", playShaker},
+                                   {"drums", playDrums}};
   std::atomic<std::size_t> next{0};
   std::atomic<bool> failed{false};
   const auto work = [&] {
     for (std::size_t i = next++; i < stems.size(); i = next++) {
       try {
         const Track t = stems[i].make();
-        ivrin::AudioWriter writer(folder / (std::string(stems[i].name) + ".flac"), ivrin::AudioFormat::flac24, 48000, t.sound.frames(), i);
+        ivrin::AudioWriter writer(folder / (std::string(stems[i].name) + ".flac"), ivrin::AudioFormat::flac24, 48000,
+                                  t.sound.frames(), i);
         writer.write(t.sound.left(), t.sound.right(), t.sound.frames(), 0);
         writer.finish();
       } catch (const std::exception& e) {

@@ -22,11 +22,16 @@ constexpr Vowel kNasal{{260, 1050, 2300, 3200, 4500}, {0, -24, -34, -44, -64}, {
 
 const Vowel& vowel(char c) {
   switch (c) {
-  case 'e': return kE;
-  case 'i': return kI;
-  case 'o': return kO;
-  case 'u': return kU;
-  default: return kA;
+  case 'e':
+    return kE;
+  case 'i':
+    return kI;
+  case 'o':
+    return kO;
+  case 'u':
+    return kU;
+  default:
+    return kA;
   }
 }
 
@@ -45,13 +50,17 @@ constexpr int kHarmonics = 40;
 constexpr std::int64_t kStep = 96;
 
 /// One syllable with its glide from the note before.
-void sing(Track& track, const Sung& s, const Sung* before, const Sung* after, Noise& noise, double cents, double pan, double gain) {
+void sing(Track& track, const Sung& s, const Sung* before, const Sung* after, Noise& noise, double cents, double pan,
+          double gain) {
   const bool tied = s.onset == ' ' && before;
   const bool tiedOn = after && after->onset == ' ' && after->at - (s.at + s.length) < 0.05;
   const double seconds = s.length * kBeat + (tiedOn ? 0.0 : 0.11);
   const auto first = std::llround(s.at * kBeat * kRate);
   const auto n = static_cast<std::int64_t>(seconds * kRate);
-  const double consonant = s.onset == 'n' || s.onset == 'm' ? 0.075 : s.onset == 'l' ? 0.045 : s.onset == 'd' ? 0.02 : 0;
+  const double consonant = s.onset == 'n' || s.onset == 'm' ? 0.075
+                           : s.onset == 'l'                 ? 0.045
+                           : s.onset == 'd'                 ? 0.02
+                                                            : 0;
   const double fromMidi = tied ? before->midi : s.midi - (s.onset == 'h' || s.onset == 'l' ? 0.9 : 0.4);
   const double glide = tied ? 0.09 : 0.06;
   double phase = 0, amp[kHarmonics] = {}, goal[kHarmonics] = {}, wander = 0;
@@ -60,8 +69,10 @@ void sing(Track& track, const Sung& s, const Sung* before, const Sung* after, No
   for (std::int64_t i = 0; i < n; ++i) {
     const double t = static_cast<double>(i) / kRate;
     if (i % kStep == 0) wander = 0.995 * wander + 0.005 * noise.next() * 30;
-    const double vibrato = std::clamp((t - 0.28) / 0.35, 0.0, 1.0) * 0.26 * std::sin(2 * std::numbers::pi * 5.3 * t + 0.6);
-    const double midi = s.midi + (fromMidi - s.midi) * std::exp(-t / glide * 2.2) + vibrato + wander * 0.05 + cents / 100;
+    const double vibrato =
+        std::clamp((t - 0.28) / 0.35, 0.0, 1.0) * 0.26 * std::sin(2 * std::numbers::pi * 5.3 * t + 0.6);
+    const double midi =
+        s.midi + (fromMidi - s.midi) * std::exp(-t / glide * 2.2) + vibrato + wander * 0.05 + cents / 100;
     const double f0 = hz(midi);
     phase += 2 * std::numbers::pi * f0 / kRate;
     if (i % kStep == 0) {
@@ -86,7 +97,9 @@ void sing(Track& track, const Sung& s, const Sung* before, const Sung* after, No
       s0 = s1;
       s1 = s2;
     }
-    const double attack = tied ? std::min(1.0, t / 0.012) : s.onset == 'd' ? std::min(1.0, t / 0.008) : 1 - std::exp(-t / 0.022);
+    const double attack = tied             ? std::min(1.0, t / 0.012)
+                          : s.onset == 'd' ? std::min(1.0, t / 0.008)
+                                           : 1 - std::exp(-t / 0.022);
     const double release = tiedOn ? std::min(1.0, (seconds - t) / 0.012) : std::clamp((seconds - t) / 0.14, 0.0, 1.0);
     const double swell = 0.82 + 0.18 * std::sin(std::numbers::pi * std::clamp(t / seconds, 0.0, 1.0));
     const double air = breath.step(noise.next()).band * (0.012 + (s.onset == 'h' ? 0.05 * std::exp(-t / 0.05) : 0));
@@ -99,7 +112,8 @@ void sing(Track& track, const Sung& s, const Sung* before, const Sung* after, No
     const auto lead = static_cast<std::int64_t>(length * kRate);
     for (std::int64_t i = 0; i < lead; ++i) {
       const double u = static_cast<double>(i) / static_cast<double>(lead);
-      track.add(first - lead + i, gain * s.force * level * hiss.step(noise.next()).band * std::sin(std::numbers::pi * u), pan);
+      track.add(first - lead + i,
+                gain * s.force * level * hiss.step(noise.next()).band * std::sin(std::numbers::pi * u), pan);
     }
   }
 }

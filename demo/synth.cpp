@@ -13,8 +13,12 @@ double Noise::next() {
   return static_cast<double>(static_cast<std::int64_t>(state_ >> 11)) / 4503599627370496.0 - 1.0;
 }
 
-double hz(double midi) { return 440.0 * std::exp2((midi - 69) / 12); }
-double decibels(double db) { return std::pow(10.0, db / 20); }
+double hz(double midi) {
+  return 440.0 * std::exp2((midi - 69) / 12);
+}
+double decibels(double db) {
+  return std::pow(10.0, db / 20);
+}
 
 void Filter::set(double cutoffHz, double q) {
   g_ = std::tan(std::numbers::pi * std::min(cutoffHz, 0.45 * kRate) / kRate);
@@ -31,7 +35,8 @@ Filter::Out Filter::step(double x) {
   return {v2, v1, x - k_ * v1 - v2};
 }
 
-Track::Track() : sound(static_cast<std::int64_t>(kSeconds * kRate)) {}
+Track::Track()
+    : sound(static_cast<std::int64_t>(kSeconds * kRate)) {}
 
 void Track::add(std::int64_t frame, double v, double pan) {
   if (frame < 0 || frame >= sound.frames()) return;
@@ -52,9 +57,11 @@ void Track::room(double wet, double decay, double dampHz, double preDelay) {
   }
   const double damp = 1 - std::exp(-2 * std::numbers::pi * dampHz / kRate);
   const auto pre = static_cast<std::int64_t>(preDelay * kRate);
-  const std::vector<float> dryLeft(sound.left(), sound.left() + sound.frames()), dryRight(sound.right(), sound.right() + sound.frames());
+  const std::vector<float> dryLeft(sound.left(), sound.left() + sound.frames()),
+      dryRight(sound.right(), sound.right() + sound.frames());
   for (std::int64_t i = 0; i < sound.frames(); ++i) {
-    const double l = i >= pre ? static_cast<double>(dryLeft[static_cast<std::size_t>(i - pre)]) : 0, r = i >= pre ? static_cast<double>(dryRight[static_cast<std::size_t>(i - pre)]) : 0;
+    const double l = i >= pre ? static_cast<double>(dryLeft[static_cast<std::size_t>(i - pre)]) : 0,
+                 r = i >= pre ? static_cast<double>(dryRight[static_cast<std::size_t>(i - pre)]) : 0;
     double out[kLines], sum = 0;
     for (int k = 0; k < kLines; ++k) {
       out[k] = line[k][static_cast<std::size_t>(i % lengths[k])];
@@ -62,7 +69,8 @@ void Track::room(double wet, double decay, double dampHz, double preDelay) {
       out[k] = state[k] * gain[k];
       sum += out[k];
     }
-    for (int k = 0; k < kLines; ++k) line[k][static_cast<std::size_t>(i % lengths[k])] = out[k] - sum * 2 / kLines + (k % 2 ? r : l);
+    for (int k = 0; k < kLines; ++k)
+      line[k][static_cast<std::size_t>(i % lengths[k])] = out[k] - sum * 2 / kLines + (k % 2 ? r : l);
     sound.left()[i] += static_cast<float>(wet * 0.5 * (out[0] - out[2] + out[4] - out[6]));
     sound.right()[i] += static_cast<float>(wet * 0.5 * (out[1] - out[3] + out[5] - out[7]));
   }

@@ -16,7 +16,8 @@ inline constexpr double kRate = 48000;
 /// A linear congruential generator, so that every machine composes the same bytes.
 class Noise {
  public:
-  explicit Noise(std::uint64_t seed) : state_(seed * 0x9e3779b97f4a7c15ull + 1) {}
+  explicit Noise(std::uint64_t seed)
+      : state_(seed * 0x9e3779b97f4a7c15ull + 1) {}
   /// −1..1
   double next();
   /// 0..1
@@ -58,7 +59,8 @@ struct Track {
 
 /// Runs a mono instrument over its samples: `voice(t)` for t in 0..seconds, from a beat of the song on.
 template <class Voice> void play(Track& track, double beat, double seconds, double pan, const Voice& voice) {
-  const std::int64_t first = std::llround(beat * lantern::kBeat * kRate), n = static_cast<std::int64_t>(seconds * kRate);
+  const std::int64_t first = std::llround(beat * lantern::kBeat * kRate),
+                     n = static_cast<std::int64_t>(seconds * kRate);
   const double angle = (pan + 1) * std::numbers::pi / 4, left = std::cos(angle), right = std::sin(angle);
   for (std::int64_t i = 0; i < n && first + i < track.sound.frames(); ++i) {
     const double v = voice(static_cast<double>(i) / kRate);

@@ -12,7 +12,8 @@ void keepQuiet(const char*, int, const char*, int, const char*, ...) {}
 
 class RtAudioOutput : public Output {
  public:
-  explicit RtAudioOutput(std::unique_ptr<RtAudio> api) : api_(std::move(api)) {
+  explicit RtAudioOutput(std::unique_ptr<RtAudio> api)
+      : api_(std::move(api)) {
     const RtAudio::DeviceInfo info = api_->getDeviceInfo(api_->getDefaultOutputDevice());
     name_ = info.name;
   }
@@ -33,8 +34,8 @@ class RtAudioOutput : public Output {
     options.streamName = "Ivrin";
     unsigned frames = 256;
     try {
-      api_->openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(sampleRate), &frames, &RtAudioOutput::callback, this, &options,
-                       [](RtAudioError::Type, const std::string&) {});
+      api_->openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(sampleRate), &frames,
+                       &RtAudioOutput::callback, this, &options, [](RtAudioError::Type, const std::string&) {});
       period_ = frames;
       if (api_->getStreamSampleRate() != static_cast<unsigned>(sampleRate)) {
         api_->closeStream();

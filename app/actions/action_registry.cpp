@@ -6,7 +6,9 @@
 
 namespace ivrin::app {
 
-ActionRegistry::ActionRegistry(QWidget* window) : QObject(window), window_(window) {}
+ActionRegistry::ActionRegistry(QWidget* window)
+    : QObject(window)
+    , window_(window) {}
 
 QAction* ActionRegistry::add(const ActionSpec& spec) {
   auto* a = new QAction(spec.text, window_);

@@ -13,9 +13,9 @@
 namespace ivrin::app {
 
 struct ActionSpec {
-  QString id;    // "undo"
-  QString menu;  // "Edit"; a separator stands before entries with `apart`
-  QString text;  // with a mnemonic
+  QString id;   // "undo"
+  QString menu; // "Edit"; a separator stands before entries with `apart`
+  QString text; // with a mnemonic
   QString tip;
   QList<QKeySequence> keys;
   std::function<void()> run;

@@ -11,9 +11,14 @@
 namespace ivrin::app {
 
 ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
-    : QDialog(parent), folder_(new QLineEdit(folder, this)), mix_(new QCheckBox(tr("The &mix, limited"), this)), stems_(new QCheckBox(tr("Every &row with its ornaments"), this)),
-      ornaments_(new QCheckBox(tr("The &ornaments alone"), this)), dry_(new QCheckBox(tr("Rows, &dry part"), this)), wet_(new QCheckBox(tr("Rows, &what ornaments add"), this)),
-      format_(new QComboBox(this)) {
+    : QDialog(parent)
+    , folder_(new QLineEdit(folder, this))
+    , mix_(new QCheckBox(tr("The &mix, limited"), this))
+    , stems_(new QCheckBox(tr("Every &row with its ornaments"), this))
+    , ornaments_(new QCheckBox(tr("The &ornaments alone"), this))
+    , dry_(new QCheckBox(tr("Rows, &dry part"), this))
+    , wet_(new QCheckBox(tr("Rows, &what ornaments add"), this))
+    , format_(new QComboBox(this)) {
   setWindowTitle(tr("Export"));
   mix_->setChecked(true);
   stems_->setChecked(true);
@@ -21,7 +26,11 @@ ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
   mix_->setObjectName(QStringLiteral("export-mix"));
   stems_->setObjectName(QStringLiteral("export-stems"));
   ornaments_->setObjectName(QStringLiteral("export-ornaments"));
-  for (const auto& [text, name] : {std::pair{"WAV, 24 bit", "wav24"}, {"WAV, 16 bit with dither", "wav16"}, {"WAV, 32 bit float", "wav32f"}, {"FLAC, 24 bit", "flac24"}, {"FLAC, 16 bit with dither", "flac16"}})
+  for (const auto& [text, name] : {std::pair{"WAV, 24 bit", "wav24"},
+                                   {"WAV, 16 bit with dither", "wav16"},
+                                   {"WAV, 32 bit float", "wav32f"},
+                                   {"FLAC, 24 bit", "flac24"},
+                                   {"FLAC, 16 bit with dither", "flac16"}})
     format_->addItem(QString::fromLatin1(text), QString::fromLatin1(name));
   folder_->setAccessibleName(tr("Folder"));
   format_->setAccessibleName(tr("Format"));

@@ -14,7 +14,10 @@ namespace {
 constexpr int kLeft = 24, kRight = 25;
 }
 
-FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent) : QWidget(parent), session_(session), score_(score) {
+FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent)
+    : QWidget(parent)
+    , session_(session)
+    , score_(score) {
   setAccessibleName(tr("Form of the song"));
   setToolTip(tr("Drag to travel, double click a letter to go there"));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
@@ -23,7 +26,9 @@ FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent) : QWidge
   connect(&session, &Session::rowPeaksReady, this, qOverload<>(&QWidget::update));
 }
 
-QSize FormLine::sizeHint() const { return {600, scaled(66)}; }
+QSize FormLine::sizeHint() const {
+  return {600, scaled(66)};
+}
 
 double FormLine::endQuarters() const {
   if (!session_.plan()) return 1;
@@ -32,7 +37,9 @@ double FormLine::endQuarters() const {
   return std::max(end, 4.0);
 }
 
-double FormLine::xOf(Beats b) const { return scaled(kLeft) + b.quarters() / endQuarters() * (width() - scaled(kLeft) - scaled(kRight)); }
+double FormLine::xOf(Beats b) const {
+  return scaled(kLeft) + b.quarters() / endQuarters() * (width() - scaled(kLeft) - scaled(kRight));
+}
 
 void FormLine::paintEvent(QPaintEvent*) {
   QPainter p(this);
@@ -56,7 +63,8 @@ void FormLine::paintEvent(QPaintEvent*) {
     for (int x = 0; x < static_cast<int>(span); ++x) {
       const auto f = [&](int at) { return map.frameAt(Beats::ofQuarters(at / span * end)).count; };
       const Peak k = view.over(f(x), f(x + 1));
-      const double h = std::max(0.5, std::max(std::abs(static_cast<double>(k.high)), std::abs(static_cast<double>(k.low))) * half);
+      const double h =
+          std::max(0.5, std::max(std::abs(static_cast<double>(k.high)), std::abs(static_cast<double>(k.low))) * half);
       p.fillRect(QRectF(left + x, mid - h, 1, 2 * h), wave);
     }
   }
@@ -64,7 +72,10 @@ void FormLine::paintEvent(QPaintEvent*) {
   const auto signsFor = [&](const std::string& id, double x, bool current) {
     for (const auto& o : session_.song().ornaments) {
       if (o->landing != id) continue;
-      drawSign(p, QString::fromStdString(o->kind), QRectF(x + scaled(6), height() - scaled(18), scaled(17), scaled(13)), !o->enabled ? c.quiet : o->kind == "gap" ? c.rust : c.blue);
+      drawSign(p, QString::fromStdString(o->kind), QRectF(x + scaled(6), height() - scaled(18), scaled(17), scaled(13)),
+               !o->enabled        ? c.quiet
+               : o->kind == "gap" ? c.rust
+                                  : c.blue);
       x += scaled(21);
     }
     static_cast<void>(current);
@@ -88,8 +99,10 @@ void FormLine::paintEvent(QPaintEvent*) {
     p.setPen(QPen(c.ink, 1.2));
     p.setBrush(Qt::NoBrush);
     p.drawRect(box);
-    drawSongText(p, QPointF(box.center().x() - songTextWidth(mark, 13, false) / 2, box.bottom() - scaled(3)), mark, 13, false, c.ink);
-    drawSongText(p, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), QString::fromStdString(s.name), 14.5, false, c.ink);
+    drawSongText(p, QPointF(box.center().x() - songTextWidth(mark, 13, false) / 2, box.bottom() - scaled(3)), mark, 13,
+                 false, c.ink);
+    drawSongText(p, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), QString::fromStdString(s.name), 14.5,
+                 false, c.ink);
     freeFrom = std::max(freeFrom, box.right());
   }
   for (const Landing& l : session_.song().landings) {
@@ -98,11 +111,15 @@ void FormLine::paintEvent(QPaintEvent*) {
   }
   for (const auto& o : session_.song().ornaments) { // free ones at their own place
     if (o->landing) continue;
-    drawSign(p, QString::fromStdString(o->kind), QRectF(xOf(o->start), height() - scaled(17), scaled(14), scaled(11)), !o->enabled ? c.quiet : o->kind == "gap" ? c.rust : c.blue);
+    drawSign(p, QString::fromStdString(o->kind), QRectF(xOf(o->start), height() - scaled(17), scaled(14), scaled(11)),
+             !o->enabled        ? c.quiet
+             : o->kind == "gap" ? c.rust
+                                : c.blue);
   }
   // The part in view.
   const TimeAxis& a = score_.axis();
-  const double x0 = std::clamp(xOf(Beats::ofQuarters(a.left)), 2.0, width() - 8.0), x1 = std::clamp(xOf(Beats::ofQuarters(a.right())), x0 + 6, width() - 2.0);
+  const double x0 = std::clamp(xOf(Beats::ofQuarters(a.left)), 2.0, width() - 8.0),
+               x1 = std::clamp(xOf(Beats::ofQuarters(a.right())), x0 + 6, width() - 2.0);
   p.setPen(QPen(c.ink, 2.2, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
   const double t = scaled(3), b = height() - scaled(4), s = scaled(5);
   p.drawPolyline(QPolygonF({{x0 + s, t}, {x0, t}, {x0, b}, {x0 + s, b}}));
@@ -120,7 +137,9 @@ void FormLine::tick() {
   for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - 2, 0, 5, height()));
 }
 
-void FormLine::mousePressEvent(QMouseEvent* e) { mouseMoveEvent(e); }
+void FormLine::mousePressEvent(QMouseEvent* e) {
+  mouseMoveEvent(e);
+}
 
 void FormLine::mouseMoveEvent(QMouseEvent* e) {
   if (!(e->buttons() & Qt::LeftButton) || !session_.isOpen()) return;
@@ -128,6 +147,8 @@ void FormLine::mouseMoveEvent(QMouseEvent* e) {
   score_.centreOn(Beats::ofQuarters(std::clamp(u, 0.0, 1.0) * endQuarters()));
 }
 
-void FormLine::mouseDoubleClickEvent(QMouseEvent*) { score_.goToLanding(0); }
+void FormLine::mouseDoubleClickEvent(QMouseEvent*) {
+  score_.goToLanding(0);
+}
 
 } // namespace ivrin::app

@@ -14,26 +14,37 @@ namespace {
 const char* const kNotes[] = {"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"};
 constexpr double kMeterFloorDb = -48;
 
-double meterPart(float amplitude) { return std::clamp((Decibels::ofGain(static_cast<double>(amplitude)).value - kMeterFloorDb) / -kMeterFloorDb, 0.0, 1.0); }
+double meterPart(float amplitude) {
+  return std::clamp((Decibels::ofGain(static_cast<double>(amplitude)).value - kMeterFloorDb) / -kMeterFloorDb, 0.0,
+                    1.0);
+}
 
 } // namespace
 
-HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent) : QWidget(parent), session_(session), actions_(actions), menus_(new QMenuBar(this)) {
+HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent)
+    : QWidget(parent)
+    , session_(session)
+    , actions_(actions)
+    , menus_(new QMenuBar(this)) {
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(scaled(20), 0, scaled(18), 0);
   row->setSpacing(scaled(8));
 
-  title_ = new Painted({scaled(196), scaled(44)}, [this](QPainter& p, const QRectF& r) {
-    const Palette& c = paper();
-    const double y = r.center().y() + scaled(8);
-    QString name = QString::fromStdString(session_.song().title);
-    if (name.isEmpty()) name = session_.isOpen() ? tr("Untitled") : QStringLiteral("Ivrin");
-    double px = 24;
-    while (px > 14 && songTextWidth(name, px, true) > r.width() - scaled(44)) px -= 1;
-    const double w = drawSongText(p, QPointF(0, y), name, px, true, c.ink);
-    if (session_.isOpen() && session_.history().changedSinceSave()) drawSongText(p, QPointF(w + scaled(10), y - 1), tr("edited"), 14, true, c.quiet);
-  }, this);
+  title_ = new Painted(
+      {scaled(196), scaled(44)},
+      [this](QPainter& p, const QRectF& r) {
+        const Palette& c = paper();
+        const double y = r.center().y() + scaled(8);
+        QString name = QString::fromStdString(session_.song().title);
+        if (name.isEmpty()) name = session_.isOpen() ? tr("Untitled") : QStringLiteral("Ivrin");
+        double px = 24;
+        while (px > 14 && songTextWidth(name, px, true) > r.width() - scaled(44)) px -= 1;
+        const double w = drawSongText(p, QPointF(0, y), name, px, true, c.ink);
+        if (session_.isOpen() && session_.history().changedSinceSave())
+          drawSongText(p, QPointF(w + scaled(10), y - 1), tr("edited"), 14, true, c.quiet);
+      },
+      this);
   row->addWidget(title_);
 
   menus_->setNativeMenuBar(false);
@@ -42,40 +53,51 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent) : Q
     QMenu* m = menus_->addMenu(name);
     m->setToolTipsVisible(true);
     for (QAction* a : entries) {
-      if (a) m->addAction(a);
-      else m->addSeparator();
+      if (a)
+        m->addAction(a);
+      else
+        m->addSeparator();
     }
   }
   row->addWidget(menus_);
   row->addStretch(1);
 
-  position_ = new Painted({scaled(96), scaled(40)}, [this](QPainter& p, const QRectF& r) {
-    p.setFont(sans(21, Weight::semibold));
-    p.setPen(paper().ink);
-    p.drawText(r, Qt::AlignCenter, shownPosition_);
-  }, this);
+  position_ = new Painted(
+      {scaled(96), scaled(40)},
+      [this](QPainter& p, const QRectF& r) {
+        p.setFont(sans(21, Weight::semibold));
+        p.setPen(paper().ink);
+        p.drawText(r, Qt::AlignCenter, shownPosition_);
+      },
+      this);
   position_->setAccessibleName(tr("Position: bar, beat, sixteenth"));
   row->addWidget(position_);
   row->addStretch(1);
-  tempo_ = new Painted({scaled(150), scaled(40)}, [this](QPainter& p, const QRectF& r) {
-    if (!session_.isOpen()) return;
-    const Palette& c = paper();
-    const TempoMap& map = session_.plan()->map();
-    const Beats here = map.beatAt(session_.player().position());
-    drawMark(p, Mark::crotchet, QRectF(0, r.center().y() - scaled(10), scaled(17), scaled(20)), c.ink);
-    p.setFont(sans(17, Weight::medium));
-    p.setPen(c.ink);
-    const QString bpm = QStringLiteral("= %1").arg(QString::number(map.bpmAt(here), 'g', 6));
-    p.drawText(QRectF(scaled(19), 0, scaled(70), r.height()), Qt::AlignVCenter | Qt::AlignLeft, bpm);
-    double x = scaled(19) + QFontMetricsF(p.font()).horizontalAdvance(bpm) + scaled(12);
-    const MeterEntry& m = map.meterAt(here);
-    p.setFont(sans(13, Weight::semibold));
-    for (const auto& [text, dy] : {std::pair{QString::number(m.count), -0.5}, {QString::number(m.unit), 0.5}})
-      p.drawText(QRectF(x, r.center().y() + dy * scaled(14) - scaled(9), scaled(20), scaled(18)), Qt::AlignCenter, text);
-    x += scaled(26);
-    if (const auto& key = session_.song().key)
-      drawSongText(p, QPointF(x, r.center().y() + scaled(5)), QString::fromUtf8(kNotes[key->note]) + (key->minor ? tr(" minor") : tr(" major")), 15, true, c.quiet);
-  }, this);
+  tempo_ = new Painted(
+      {scaled(150), scaled(40)},
+      [this](QPainter& p, const QRectF& r) {
+        if (!session_.isOpen()) return;
+        const Palette& c = paper();
+        const TempoMap& map = session_.plan()->map();
+        const Beats here = map.beatAt(session_.player().position());
+        drawMark(p, Mark::crotchet, QRectF(0, r.center().y() - scaled(10), scaled(17), scaled(20)), c.ink);
+        p.setFont(sans(17, Weight::medium));
+        p.setPen(c.ink);
+        const QString bpm = QStringLiteral("= %1").arg(QString::number(map.bpmAt(here), 'g', 6));
+        p.drawText(QRectF(scaled(19), 0, scaled(70), r.height()), Qt::AlignVCenter | Qt::AlignLeft, bpm);
+        double x = scaled(19) + QFontMetricsF(p.font()).horizontalAdvance(bpm) + scaled(12);
+        const MeterEntry& m = map.meterAt(here);
+        p.setFont(sans(13, Weight::semibold));
+        for (const auto& [text, dy] : {std::pair{QString::number(m.count), -0.5}, {QString::number(m.unit), 0.5}})
+          p.drawText(QRectF(x, r.center().y() + dy * scaled(14) - scaled(9), scaled(20), scaled(18)), Qt::AlignCenter,
+                     text);
+        x += scaled(26);
+        if (const auto& key = session_.song().key)
+          drawSongText(p, QPointF(x, r.center().y() + scaled(5)),
+                       QString::fromUtf8(kNotes[key->note]) + (key->minor ? tr(" minor") : tr(" major")), 15, true,
+                       c.quiet);
+      },
+      this);
   row->addWidget(tempo_);
   row->addStretch(1);
 
@@ -90,24 +112,31 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent) : Q
   row->addWidget(with);
   row->addStretch(1);
 
-  meter_ = new Painted({scaled(150), scaled(40)}, [this](QPainter& p, const QRectF& r) {
-    const Palette& c = paper();
-    const double w = scaled(120), y = scaled(7);
-    for (int side = 0; side < 2; ++side) {
-      const double at = y + side * scaled(6);
-      p.fillRect(QRectF(0, at, w, scaled(3)), c.beatRule);
-      p.fillRect(QRectF(0, at, w * meterPart(side ? peakRight_ : peakLeft_), scaled(3)), c.ink);
-      const float hold = side ? holdRight_ : holdLeft_;
-      if (hold > 0.001f) p.fillRect(QRectF(w * meterPart(hold) - 1, at - 1, 2, scaled(5)), hold > 0.89f ? c.warning : c.ink);
-    }
-    p.setFont(sans(11.5));
-    p.setPen(c.quiet);
-    QString text = lufs_ > -100 ? QStringLiteral("%1 LUFS").arg(lufs_, 0, 'f', 1).replace('-', QChar(0x2212)) : tr("silent");
-    if (limiterDb_ > 0.05) text += tr(" · limiter %1%2 dB").arg(QChar(0x2212)).arg(limiterDb_, 0, 'f', 1);
-    if (session_.isOpen() && session_.output().simulated()) text = lufs_ > -100 ? text + tr(" · simulated") : tr("simulated output");
-    p.drawText(QRectF(0, y + scaled(13), r.width(), scaled(16)), Qt::AlignLeft | Qt::AlignVCenter, text);
-  }, this);
-  meter_->setToolTip(tr("Level after monitoring, momentary loudness. “simulated”: no sound device was found; a silent stand-in keeps time."));
+  meter_ = new Painted(
+      {scaled(150), scaled(40)},
+      [this](QPainter& p, const QRectF& r) {
+        const Palette& c = paper();
+        const double w = scaled(120), y = scaled(7);
+        for (int side = 0; side < 2; ++side) {
+          const double at = y + side * scaled(6);
+          p.fillRect(QRectF(0, at, w, scaled(3)), c.beatRule);
+          p.fillRect(QRectF(0, at, w * meterPart(side ? peakRight_ : peakLeft_), scaled(3)), c.ink);
+          const float hold = side ? holdRight_ : holdLeft_;
+          if (hold > 0.001f)
+            p.fillRect(QRectF(w * meterPart(hold) - 1, at - 1, 2, scaled(5)), hold > 0.89f ? c.warning : c.ink);
+        }
+        p.setFont(sans(11.5));
+        p.setPen(c.quiet);
+        QString text =
+            lufs_ > -100 ? QStringLiteral("%1 LUFS").arg(lufs_, 0, 'f', 1).replace('-', QChar(0x2212)) : tr("silent");
+        if (limiterDb_ > 0.05) text += tr(" · limiter %1%2 dB").arg(QChar(0x2212)).arg(limiterDb_, 0, 'f', 1);
+        if (session_.isOpen() && session_.output().simulated())
+          text = lufs_ > -100 ? text + tr(" · simulated") : tr("simulated output");
+        p.drawText(QRectF(0, y + scaled(13), r.width(), scaled(16)), Qt::AlignLeft | Qt::AlignVCenter, text);
+      },
+      this);
+  meter_->setToolTip(tr("Level after monitoring, momentary loudness. “simulated”: no sound device was found; a silent "
+                        "stand-in keeps time."));
   row->addWidget(meter_);
   auto* mono = addButton(new InkButton(tr("mono"), this), QStringLiteral("mono"));
   row->addWidget(mono);
@@ -116,7 +145,9 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent) : Q
   refresh();
 }
 
-QSize HeadBar::sizeHint() const { return {1000, scaled(48)}; }
+QSize HeadBar::sizeHint() const {
+  return {1000, scaled(48)};
+}
 
 InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
   QAction* a = actions_.action(actionId);
@@ -142,7 +173,8 @@ QString HeadBar::positionText() const {
 
 void HeadBar::refresh() {
   const Palette& c = paper();
-  menus_->setStyleSheet(QStringLiteral("QMenuBar{background:transparent;color:%1;font-size:%4px}QMenuBar::item{padding:%5px %6px;background:transparent}"
+  menus_->setStyleSheet(QStringLiteral("QMenuBar{background:transparent;color:%1;font-size:%4px}QMenuBar::item{padding:"
+                                       "%5px %6px;background:transparent}"
                                        "QMenuBar::item:selected{color:%2;background:%3}")
                             .arg(c.ink.name(), c.ink.name(), c.beatRule.name())
                             .arg(scaled(13.5))
@@ -150,7 +182,8 @@ void HeadBar::refresh() {
                             .arg(scaled(9)));
   tick();
   update();
-  for (QWidget* w : {static_cast<QWidget*>(title_), static_cast<QWidget*>(tempo_), static_cast<QWidget*>(position_)}) w->update();
+  for (QWidget* w : {static_cast<QWidget*>(title_), static_cast<QWidget*>(tempo_), static_cast<QWidget*>(position_)})
+    w->update();
 }
 
 void HeadBar::tick() {

@@ -24,12 +24,18 @@ namespace {
 constexpr int kTickMs = 16;
 const char* const kAudioFilter = "*.wav *.flac *.aiff *.aif *.ogg *.mp3 *.w64 *.rf64";
 
-fs::path pathOf(const QString& s) { return fs::path(s.toStdString()); }
+fs::path pathOf(const QString& s) {
+  return fs::path(s.toStdString());
+}
 
 } // namespace
 
 MainWindow::MainWindow(Session& session, fs::path demoSong)
-    : session_(session), demoSong_(std::move(demoSong)), actions_(new ActionRegistry(this)), score_(new ScoreView(session, this)), pages_(new QStackedWidget(this)) {
+    : session_(session)
+    , demoSong_(std::move(demoSong))
+    , actions_(new ActionRegistry(this))
+    , score_(new ScoreView(session, this))
+    , pages_(new QStackedWidget(this)) {
   setWindowTitle(QStringLiteral("Ivrin"));
   resize(1280, 800);
   setAcceptDrops(true);
@@ -63,7 +69,8 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     session_.player().setMono(action(QStringLiteral("mono"))->isChecked());
     session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked());
     const TempoMap& map = session_.plan()->map();
-    const Beats at = score_->landing() ? score_->landing()->at - map.meterAt(score_->landing()->at).barLength() * 4 : Beats(0);
+    const Beats at =
+        score_->landing() ? score_->landing()->at - map.meterAt(score_->landing()->at).barLength() * 4 : Beats(0);
     session_.player().setPosition(map.frameAt(std::max(at, Beats(0))));
     updateActions();
   });
@@ -72,16 +79,18 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
   connect(&session_, &Session::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
   connect(&session_, &Session::recovered, this, [this] {
-    measure_->say(tr("Edits that were not saved have been brought back."), false, tr("open as saved instead"), [this] { session_.discardRecovered(); });
+    measure_->say(tr("Edits that were not saved have been brought back."), false, tr("open as saved instead"),
+                  [this] { session_.discardRecovered(); });
   });
   connect(&session_, &Session::outOfReach, this, [this](const QString& folder) {
-    measure_->say(tr("Some audio lies outside the song's folder, in %1.").arg(folder), true, tr("allow that folder"), [this, folder] {
-      QSettings s;
-      QStringList known = s.value(QStringLiteral("reach")).toStringList();
-      known << folder;
-      s.setValue(QStringLiteral("reach"), known);
-      session_.allowFolder(pathOf(folder));
-    });
+    measure_->say(tr("Some audio lies outside the song's folder, in %1.").arg(folder), true, tr("allow that folder"),
+                  [this, folder] {
+                    QSettings s;
+                    QStringList known = s.value(QStringLiteral("reach")).toStringList();
+                    known << folder;
+                    s.setValue(QStringLiteral("reach"), known);
+                    session_.allowFolder(pathOf(folder));
+                  });
   });
   connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelExport);
   connect(score_, &ScoreView::selectionChanged, this, &MainWindow::updateActions);
@@ -113,19 +122,27 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
 }
 
 QWidget* MainWindow::emptyPage() {
-  auto* page = new Painted({400, 300}, [](QPainter& p, const QRectF& r) {
-    const Palette& c = paper();
-    p.fillRect(r, c.paper);
-    // An empty system: five quiet staves and a double bar, waiting.
-    p.setPen(QPen(c.beatRule, 1));
-    for (int i = 0; i < 5; ++i) p.drawLine(QPointF(r.width() * 0.16, r.height() * 0.26 + i * scaled(11)), QPointF(r.width() * 0.84, r.height() * 0.26 + i * scaled(11)));
-    p.setPen(QPen(c.ochre, 2.4));
-    p.drawLine(QPointF(r.width() * 0.84, r.height() * 0.26), QPointF(r.width() * 0.84, r.height() * 0.26 + 4 * scaled(11)));
-    p.setPen(QPen(c.ochre, 1.1));
-    p.drawLine(QPointF(r.width() * 0.84 - 5, r.height() * 0.26), QPointF(r.width() * 0.84 - 5, r.height() * 0.26 + 4 * scaled(11)));
-    const QString text = tr("Drop the stems of a song here, or begin with one of these.");
-    drawSongText(p, QPointF((r.width() - songTextWidth(text, 24, false)) / 2, r.height() * 0.26 + scaled(110)), text, 24, false, c.ink);
-  }, this);
+  auto* page = new Painted(
+      {400, 300},
+      [](QPainter& p, const QRectF& r) {
+        const Palette& c = paper();
+        p.fillRect(r, c.paper);
+        // An empty system: five quiet staves and a double bar, waiting.
+        p.setPen(QPen(c.beatRule, 1));
+        for (int i = 0; i < 5; ++i)
+          p.drawLine(QPointF(r.width() * 0.16, r.height() * 0.26 + i * scaled(11)),
+                     QPointF(r.width() * 0.84, r.height() * 0.26 + i * scaled(11)));
+        p.setPen(QPen(c.ochre, 2.4));
+        p.drawLine(QPointF(r.width() * 0.84, r.height() * 0.26),
+                   QPointF(r.width() * 0.84, r.height() * 0.26 + 4 * scaled(11)));
+        p.setPen(QPen(c.ochre, 1.1));
+        p.drawLine(QPointF(r.width() * 0.84 - 5, r.height() * 0.26),
+                   QPointF(r.width() * 0.84 - 5, r.height() * 0.26 + 4 * scaled(11)));
+        const QString text = tr("Drop the stems of a song here, or begin with one of these.");
+        drawSongText(p, QPointF((r.width() - songTextWidth(text, 24, false)) / 2, r.height() * 0.26 + scaled(110)),
+                     text, 24, false, c.ink);
+      },
+      this);
   page->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
   auto* column = new QVBoxLayout(page);
   column->addStretch(5);
@@ -151,84 +168,166 @@ QWidget* MainWindow::emptyPage() {
 void MainWindow::addActions() {
   using K = QKeySequence;
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  const QString song = tr("Song"), edit = tr("Edit"), place = tr("Place"), listen = tr("Listen"), look = tr("Look"), help = tr("Help");
+  const QString song = tr("Song"), edit = tr("Edit"), place = tr("Place"), listen = tr("Listen"), look = tr("Look"),
+                help = tr("Help");
   add({"new", song, tr("&New from stems…"), tr("A new song from audio files"), {K::New}, [this] {
-         const QStringList files = QFileDialog::getOpenFileNames(this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
+         const QStringList files = QFileDialog::getOpenFileNames(
+             this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
          if (!files.isEmpty()) askTempoFor(files);
        }});
   add({"open", song, tr("&Open…"), tr("Open a song"), {K::Open}, [this] { openDialog(); }});
   if (!demoSong_.empty()) add({"demo", song, tr("Open the &demo song"), {}, {}, [this] { session_.open(demoSong_); }});
   add({"save", song, tr("&Save"), tr("Save the song"), {K::Save}, [this] { saveNow(); }, false, true});
   add({"saveAs", song, tr("Save &as…"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { saveDialog(); }});
-  add({"export", song, tr("&Export…"), tr("Write mix, rows and ornaments as audio files"), {K(Qt::CTRL | Qt::Key_E)}, [this] { exportDialog(); }, false, true});
+  add({"export",
+       song,
+       tr("&Export…"),
+       tr("Write mix, rows and ornaments as audio files"),
+       {K(Qt::CTRL | Qt::Key_E)},
+       [this] { exportDialog(); },
+       false,
+       true});
   add({"quit", song, tr("&Quit"), {}, {K::Quit}, [this] { close(); }, false, true});
 
   add({"undo", edit, tr("&Undo"), {}, {K::Undo}, [this] { session_.undo(); }});
-  add({"redo", edit, tr("&Redo"), {}, {K::Redo, K(Qt::CTRL | Qt::Key_Y)}, [this] { session_.redo(); }});
-  add({"delete", edit, tr("&Delete ornament"), tr("Delete the open ornament"), {K(Qt::Key_Delete)}, [this] {
+  add({"redo", edit, tr("&Redo"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), K(Qt::CTRL | Qt::Key_Y)}, [this] {
+         session_.redo();
+       }});
+  add({"delete",
+       edit,
+       tr("&Delete ornament"),
+       tr("Delete the open ornament"),
+       {K(Qt::Key_Delete)},
+       [this] {
          const std::string id = session_.chosen();
          if (id.empty()) return;
-         const QString name = QString::fromStdString(allKinds().find(session_.song().ornament(id)->kind)->table().name).toLower();
+         const QString name =
+             QString::fromStdString(allKinds().find(session_.song().ornament(id)->kind)->table().name).toLower();
          score_->closeOrnament();
          session_.edit(tr("delete %1").arg(name), withoutOrnament(session_.song(), id));
          session_.settle();
-       }, false, true});
+       },
+       false,
+       true});
   add({"close", edit, tr("&Close row, clear selection"), {}, {K(Qt::Key_Escape)}, [this] {
-         if (score_->selection()) score_->select(std::nullopt);
-         else score_->closeOrnament();
+         if (score_->selection())
+           score_->select(std::nullopt);
+         else
+           score_->closeOrnament();
        }});
 
   for (const Kind* k : allKinds().all()) {
     const QString id = QString::fromStdString(k->table().id);
-    add({"place-" + id, place, QString::fromStdString(k->table().name), QString::fromStdString(k->table().meaning), {K(QString::fromStdString(k->table().key))},
+    add({"place-" + id,
+         place,
+         QString::fromStdString(k->table().name),
+         QString::fromStdString(k->table().meaning),
+         {K(QString::fromStdString(k->table().key))},
          [this, id] { score_->placeOnSelection(id); }});
   }
 
   add({"play", listen, tr("&Play"), tr("Play, or stop"), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
-  add({"start", listen, tr("Go to the &begin"), {}, {K(Qt::Key_Home)}, [this] { emit score_->seekRequested(Beats(0)); score_->centreOn(Beats(0)); }});
-  add({"loop", listen, tr("&Loop"), tr("Loop the selection, the open ornament, or the bars about the landing"), {K(Qt::Key_L)},
-       [this] { loopChanged(action(QStringLiteral("loop"))->isChecked()); }, true});
-  add({"audition", listen, tr("&Audition"), tr("Loop from a bar before the open ornament to the end of its tail"), {K(Qt::Key_A)}, [this] { audition(); }});
-  add({"click", listen, tr("&Click"), tr("A click on the beats"), {K(Qt::Key_K)}, [this] {
+  add({"start", listen, tr("Go to the &begin"), {}, {K(Qt::Key_Home)}, [this] {
+         emit score_->seekRequested(Beats(0));
+         score_->centreOn(Beats(0));
+       }});
+  add({"loop",
+       listen,
+       tr("&Loop"),
+       tr("Loop the selection, the open ornament, or the bars about the landing"),
+       {K(Qt::Key_L)},
+       [this] { loopChanged(action(QStringLiteral("loop"))->isChecked()); },
+       true});
+  add({"audition",
+       listen,
+       tr("&Audition"),
+       tr("Loop from a bar before the open ornament to the end of its tail"),
+       {K(Qt::Key_A)},
+       [this] { audition(); }});
+  add({"click",
+       listen,
+       tr("&Click"),
+       tr("A click on the beats"),
+       {K(Qt::Key_K)},
+       [this] {
          if (session_.isOpen()) session_.player().setClick(action(QStringLiteral("click"))->isChecked(), clickDb_);
-       }, true, true});
-  QAction* with = add({"with", listen, tr("&With ornaments"), tr("With and without: the open ornament, or all of them"), {K(Qt::Key_W)},
-                       [this] { session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked()); }, true});
+       },
+       true,
+       true});
+  QAction* with = add({"with",
+                       listen,
+                       tr("&With ornaments"),
+                       tr("With and without: the open ornament, or all of them"),
+                       {K(Qt::Key_W)},
+                       [this] { session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked()); },
+                       true});
   with->setChecked(true);
-  add({"mono", listen, tr("&Mono"), tr("Listen in mono"), {K(Qt::SHIFT | Qt::Key_M)}, [this] {
+  add({"mono",
+       listen,
+       tr("&Mono"),
+       tr("Listen in mono"),
+       {K(Qt::SHIFT | Qt::Key_M)},
+       [this] {
          if (session_.isOpen()) session_.player().setMono(action(QStringLiteral("mono"))->isChecked());
-       }, true});
+       },
+       true});
 
   add({"former", look, tr("&Former landing"), {}, {K(Qt::CTRL | Qt::Key_Left)}, [this] { score_->goToLanding(-1); }});
   add({"next", look, tr("&Next landing"), {}, {K(Qt::CTRL | Qt::Key_Right)}, [this] { score_->goToLanding(1); }});
   add({"centre", look, tr("&Centre on the landing"), {}, {K(Qt::Key_Period)}, [this] { score_->goToLanding(0); }});
-  add({"nearer", look, tr("Zoom &in"), {}, {K::ZoomIn, K(Qt::CTRL | Qt::Key_Equal)}, [this] { score_->zoom(1.5, score_->axis().x0 + score_->axis().width / 2); }, false, true});
-  add({"farther", look, tr("Zoom &out"), {}, {K::ZoomOut}, [this] { score_->zoom(1 / 1.5, score_->axis().x0 + score_->axis().width / 2); }});
+  add({"nearer",
+       look,
+       tr("Zoom &in"),
+       {},
+       {K::ZoomIn, K(Qt::CTRL | Qt::Key_Equal)},
+       [this] { score_->zoom(1.5, score_->axis().x0 + score_->axis().width / 2); },
+       false,
+       true});
+  add({"farther", look, tr("Zoom &out"), {}, {K::ZoomOut}, [this] {
+         score_->zoom(1 / 1.5, score_->axis().x0 + score_->axis().width / 2);
+       }});
   add({"whole", look, tr("The &whole song"), {}, {K(Qt::CTRL | Qt::Key_0)}, [this] {
-         if (session_.isOpen()) score_->showRange(-1, session_.plan()->map().quartersAt(session_.plan()->end(true)) + 1, true);
+         if (session_.isOpen())
+           score_->showRange(-1, session_.plan()->map().quartersAt(session_.plan()->end(true)) + 1, true);
        }});
   int n = 1;
   for (const char* value : {"1/1", "1/2", "1/4", "1/8", "1/16", "1/32", "1/8t"}) {
     const auto step = NoteValue::parse(value)->beats(TempoMap(), Beats(0));
-    QAction* a = add({QStringLiteral("grid-") + QString::fromLatin1(value), look, tr("Grid of %1").arg(QString::fromLatin1(value)), tr("Selections and edges snap to this; Alt leaves the grid"),
-                      {K(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_0 + n))}, [this, step] {
+    QAction* a = add({QStringLiteral("grid-") + QString::fromLatin1(value),
+                      look,
+                      tr("Grid of %1").arg(QString::fromLatin1(value)),
+                      tr("Selections and edges snap to this; Alt leaves the grid"),
+                      {K(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_0 + n))},
+                      [this, step] {
                         score_->setGrid(*step);
                         updateActions();
-                      }, true, n == 1});
+                      },
+                      true,
+                      n == 1});
     a->setProperty("ticks", QVariant::fromValue<qlonglong>(step->ticks));
     ++n;
   }
-  add({"night", look, tr("Ni&ght paper"), tr("Pale ink on dark paper"), {K(Qt::CTRL | Qt::SHIFT | Qt::Key_N)}, [this] { setNight(action(QStringLiteral("night"))->isChecked()); }, true, true});
+  add({"night",
+       look,
+       tr("Ni&ght paper"),
+       tr("Pale ink on dark paper"),
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_N)},
+       [this] { setNight(action(QStringLiteral("night"))->isChecked()); },
+       true,
+       true});
   add({"keys", help, tr("&Keys"), tr("All keys on one page"), {K::HelpContents}, [this] { showKeys(); }});
   add({"about", help, tr("&About Ivrin"), {}, {}, [this] {
-         QMessageBox::about(this, tr("About Ivrin"), tr("<h3>Ivrin 0.1</h3><p>Transitions and ear candy from the stems of a song, on the beat grid.</p><p>Free software under the GPL, version 3 or later. "
-                                                        "EB Garamond and Cabin are open fonts under the SIL Open Font License.</p>"));
+         QMessageBox::about(this, tr("About Ivrin"),
+                            tr("<h3>Ivrin 0.1</h3><p>Transitions and ear candy from the stems of a song, on the beat "
+                               "grid.</p><p>Free software under the GPL, version 3 or later. "
+                               "EB Garamond and Cabin are open fonts under the SIL Open Font License.</p>"));
        }});
 }
 
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
-  for (const char* id : {"save", "saveAs", "export", "play", "start", "loop", "audition", "click", "with", "mono", "former", "next", "centre", "nearer", "farther", "whole"})
+  for (const char* id : {"save", "saveAs", "export", "play", "start", "loop", "audition", "click", "with", "mono",
+                         "former", "next", "centre", "nearer", "farther", "whole"})
     action(QString::fromLatin1(id))->setEnabled(open);
   const History& h = session_.history();
   QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
@@ -237,12 +336,15 @@ void MainWindow::updateActions() {
   undo->setText(h.canUndo() ? tr("&Undo %1").arg(QString::fromStdString(h.undoLabel())) : tr("&Undo"));
   redo->setText(h.canRedo() ? tr("&Redo %1").arg(QString::fromStdString(h.redoLabel())) : tr("&Redo"));
   action(QStringLiteral("delete"))->setEnabled(!session_.chosen().empty());
-  for (const Kind* k : allKinds().all()) action(QStringLiteral("place-") + QString::fromStdString(k->table().id))->setEnabled(open && score_->selection().has_value());
+  for (const Kind* k : allKinds().all())
+    action(QStringLiteral("place-") + QString::fromStdString(k->table().id))
+        ->setEnabled(open && score_->selection().has_value());
   for (QAction* a : actions())
     if (a->property("ticks").isValid()) a->setChecked(a->property("ticks").toLongLong() == score_->grid().ticks);
-  setWindowModified(open && h.changedSinceSave());
   const QString title = QString::fromStdString(session_.song().title);
-  setWindowTitle(open ? QStringLiteral("%1[*] – Ivrin").arg(title.isEmpty() ? tr("Untitled") : title) : QStringLiteral("Ivrin"));
+  setWindowTitle(open ? QStringLiteral("%1[*] – Ivrin").arg(title.isEmpty() ? tr("Untitled") : title)
+                      : QStringLiteral("Ivrin[*]"));
+  setWindowModified(open && h.changedSinceSave());
   if (open && action(QStringLiteral("loop"))->isChecked() && score_->selection()) loopChanged(true);
 }
 
@@ -254,7 +356,8 @@ void MainWindow::playOrStop() {
     p.stop();
   else {
     Frames from = p.position();
-    if (const auto loop = loopRange(); loop && action(QStringLiteral("loop"))->isChecked() && !loop->contains(from)) from = loop->begin;
+    if (const auto loop = loopRange(); loop && action(QStringLiteral("loop"))->isChecked() && !loop->contains(from))
+      from = loop->begin;
     if (from >= session_.plan()->end(true)) from = Frames(0);
     p.play(from);
   }
@@ -268,11 +371,14 @@ std::optional<FrameRange> MainWindow::loopRange() const {
   if (score_->selection()) {
     r = map.frames(score_->selection()->range());
   } else if (const auto node = session_.plan()->node(session_.chosen()); node) {
-    // From a bar before it to the end of its tail, at a bar line. While the tail is not known, what the settings foretell.
+    // From a bar before it to the end of its tail, at a bar line. While the tail is not known, what the settings
+    // foretell.
     const Ornament& o = *node->ornament;
     Beats end = o.span().end;
-    if (node->print && node->print->complete()) end = std::max(end, map.beatAt(node->extent().end));
-    else if (const auto f = node->kind->loopFigures({o, map}); f && f->diesAt) end = std::max(end, *f->diesAt);
+    if (node->print && node->print->complete())
+      end = std::max(end, map.beatAt(node->extent().end));
+    else if (const auto f = node->kind->loopFigures({o, map}); f && f->diesAt)
+      end = std::max(end, *f->diesAt);
     const Beats begin = o.start - map.meterAt(o.start).barLength();
     r = {map.frameAt(begin), map.frameAt(map.barStart(map.barAt(end + Beats(kTicksPerQuarter / 2)).bar + 1))};
   } else if (const Landing* l = score_->landing()) {
@@ -304,10 +410,13 @@ void MainWindow::openDialog() {
   if (!f.isEmpty()) session_.open(pathOf(f));
 }
 
-bool MainWindow::saveNow() { return session_.file().empty() ? saveDialog() : session_.save(session_.file()); }
+bool MainWindow::saveNow() {
+  return session_.file().empty() ? saveDialog() : session_.save(session_.file());
+}
 
 bool MainWindow::saveDialog() {
-  QString f = QFileDialog::getSaveFileName(this, tr("Save the song"), QString::fromStdString(session_.file().string()), tr("Ivrin songs (*.ivrin)"));
+  QString f = QFileDialog::getSaveFileName(this, tr("Save the song"), QString::fromStdString(session_.file().string()),
+                                           tr("Ivrin songs (*.ivrin)"));
   if (f.isEmpty()) return false;
   if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
   return session_.save(pathOf(f));
@@ -322,7 +431,8 @@ void MainWindow::exportDialog() {
 
 void MainWindow::askTempoFor(const QStringList& files) {
   bool ok = false;
-  const double bpm = QInputDialog::getDouble(this, tr("New song"), tr("Tempo, quarter notes per minute"), 120, 20, 400, 2, &ok);
+  const double bpm =
+      QInputDialog::getDouble(this, tr("New song"), tr("Tempo, quarter notes per minute"), 120, 20, 400, 2, &ok);
   if (ok) newFromFiles(files, bpm);
 }
 
@@ -349,8 +459,9 @@ void MainWindow::dropEvent(QDropEvent* e) {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
   if (asks_ && session_.isOpen() && session_.history().changedSinceSave()) {
-    const auto answer = QMessageBox::question(this, tr("Unsaved changes"), tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
-                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+    const auto answer = QMessageBox::question(
+        this, tr("Unsaved changes"), tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
+        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
     if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !saveNow())) {
       e->ignore();
       return;
@@ -376,7 +487,8 @@ void MainWindow::applyPaper() {
   p.setColor(QPalette::Base, c.card);
   p.setColor(QPalette::AlternateBase, c.margin);
   p.setColor(QPalette::Button, c.margin);
-  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText}) p.setColor(role, c.ink);
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
+    p.setColor(role, c.ink);
   p.setColor(QPalette::Disabled, QPalette::ButtonText, c.quiet);
   p.setColor(QPalette::Disabled, QPalette::Text, c.quiet);
   p.setColor(QPalette::Disabled, QPalette::WindowText, c.quiet);
@@ -396,11 +508,14 @@ void MainWindow::showKeys() {
     html += QStringLiteral("<tr><td colspan=2><b>%1</b></td></tr>").arg(menu);
     for (const QAction* a : entries)
       if (a && !a->shortcut().isEmpty())
-        html += QStringLiteral("<tr><td>%1&nbsp;&nbsp;</td><td>%2</td></tr>").arg(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').toHtmlEscaped());
+        html +=
+            QStringLiteral("<tr><td>%1&nbsp;&nbsp;</td><td>%2</td></tr>")
+                .arg(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').toHtmlEscaped());
   }
   html += QStringLiteral("</table>");
   QMessageBox box(QMessageBox::NoIcon, tr("Keys"), html, QMessageBox::Close, this);
-  box.setInformativeText(tr("In the score: arrows move by the grid and between rows, with Shift they select; Return opens the ornament there. "
+  box.setInformativeText(tr("In the score: arrows move by the grid and between rows, with Shift they select; Return "
+                            "opens the ornament there. "
                             "The wheel scrolls, with Ctrl it zooms; Alt leaves the grid while dragging."));
   box.exec();
 }

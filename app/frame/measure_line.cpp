@@ -11,12 +11,19 @@
 namespace ivrin::app {
 namespace {
 
-QString db(double v, int places = 1) { return QString::number(v, 'f', places).replace('-', QChar(0x2212)); }
+QString db(double v, int places = 1) {
+  return QString::number(v, 'f', places).replace('-', QChar(0x2212));
+}
 
 } // namespace
 
 MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
-    : QWidget(parent), session_(session), score_(score), close_(new InkButton(tr("dismiss"), this)), offer_(new InkButton(QString(), this)), cancel_(new InkButton(tr("cancel"), this)) {
+    : QWidget(parent)
+    , session_(session)
+    , score_(score)
+    , close_(new InkButton(tr("dismiss"), this))
+    , offer_(new InkButton(QString(), this))
+    , cancel_(new InkButton(tr("cancel"), this)) {
   setAccessibleName(tr("Figures and messages"));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   for (InkButton* b : {close_, offer_, cancel_}) {
@@ -36,7 +43,9 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
   connect(&session, &Session::songChanged, this, qOverload<>(&QWidget::update));
 }
 
-QSize MeasureLine::sizeHint() const { return {600, scaled(28)}; }
+QSize MeasureLine::sizeHint() const {
+  return {600, scaled(28)};
+}
 
 void MeasureLine::say(const QString& text, bool isError, const QString& actionText, std::function<void()> action) {
   said_ = text;
@@ -58,7 +67,9 @@ void MeasureLine::setProgress(const QString& what, double fraction) {
   update();
 }
 
-void MeasureLine::resizeEvent(QResizeEvent*) { layOut(); }
+void MeasureLine::resizeEvent(QResizeEvent*) {
+  layOut();
+}
 
 void MeasureLine::layOut() {
   int x = width() - scaled(18);
@@ -77,13 +88,18 @@ QString MeasureLine::figures() const {
   QStringList parts;
   const auto toLanding = [&](Beats from) -> QString {
     for (const Landing& l : session_.song().allLandings())
-      if (l.at > from) return tr("%1 comes in %2").arg(QString::fromStdString(l.name), spanWords(map, from, l.at - from));
+      if (l.at > from)
+        return tr("%1 comes in %2").arg(QString::fromStdString(l.name), spanWords(map, from, l.at - from));
     return {};
   };
   if (const auto& s = score_.selection()) {
-    parts << tr("selected on %1: %2").arg(QString::fromStdString(session_.song().rowName(s->row)), spanWords(map, s->begin, s->end - s->begin));
+    parts << tr("selected on %1: %2")
+                 .arg(QString::fromStdString(session_.song().rowName(s->row)),
+                      spanWords(map, s->begin, s->end - s->begin));
     const Room room = roomAfter(session_.phrases(s->row), map.frames(s->range()), map.sampleRate());
-    if (room.next) parts << tr("room to the next phrase %1").arg(spanWords(map, s->end, map.beatAt(*room.next) - map.beatAt(room.sounding)));
+    if (room.next)
+      parts << tr("room to the next phrase %1")
+                   .arg(spanWords(map, s->end, map.beatAt(*room.next) - map.beatAt(room.sounding)));
     parts << toLanding(s->end);
   } else if (const auto& f = session_.facts()) {
     const Ornament* o = session_.song().ornament(f->ornament);
@@ -91,12 +107,14 @@ QString MeasureLine::figures() const {
     if (f->lufsWith > -100) parts << tr("with %1, without %2 LUFS").arg(db(f->lufsWith), db(f->lufsWithout));
     if (f->peakDbfs > -100) parts << tr("its peak %1 dBFS").arg(db(f->peakDbfs));
     parts << tr("under 200 Hz %1%2 dB").arg(f->lowsAddedDb >= 0 ? "+" : "", db(f->lowsAddedDb));
-    if (f->tailEnd > o->span().end) parts << tr("tail %1").arg(spanWords(map, o->span().end, f->tailEnd - o->span().end));
+    if (f->tailEnd > o->span().end)
+      parts << tr("tail %1").arg(spanWords(map, o->span().end, f->tailEnd - o->span().end));
     parts << toLanding(o->span().end);
     for (const auto& n : f->notes) parts << QString::fromStdString(n);
   } else {
     const auto n = session_.song().ornaments.size();
-    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << toLanding(map.beatAt(session_.player().position()));
+    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n))
+          << toLanding(map.beatAt(session_.player().position()));
   }
   parts.removeAll(QString());
   return parts.join(QStringLiteral(" · "));
@@ -112,7 +130,8 @@ void MeasureLine::paintEvent(QPaintEvent*) {
   const QRect line = rect().adjusted(scaled(24), 0, -scaled(24), 0);
   if (fraction_ < 1 && !doing_.isEmpty()) {
     p.setPen(c.ink);
-    p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft, QStringLiteral("%1 · %2 %").arg(doing_).arg(static_cast<int>(fraction_ * 100)));
+    p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft,
+               QStringLiteral("%1 · %2 %").arg(doing_).arg(static_cast<int>(fraction_ * 100)));
     p.fillRect(QRectF(0, 0, width() * fraction_, 2), c.ink);
     return;
   }
@@ -121,17 +140,20 @@ void MeasureLine::paintEvent(QPaintEvent*) {
     int right = width() - scaled(24);
     for (const InkButton* b : {close_, offer_})
       if (!b->isHidden()) right = std::min(right, b->geometry().left() - scaled(12));
-    p.drawText(QRect(line.left(), 0, right - line.left(), height()), Qt::AlignVCenter | Qt::AlignLeft, p.fontMetrics().elidedText(said_, Qt::ElideMiddle, right - line.left()));
+    p.drawText(QRect(line.left(), 0, right - line.left(), height()), Qt::AlignVCenter | Qt::AlignLeft,
+               p.fontMetrics().elidedText(said_, Qt::ElideMiddle, right - line.left()));
     return;
   }
   p.setPen(c.quiet);
   QString right;
   if (const auto& f = session_.facts(); f && !f->collisions.empty())
-    right = f->collisions.size() == 1 ? tr("the echoes meet the next phrase") : tr("the echoes meet %1 phrases").arg(f->collisions.size());
+    right = f->collisions.size() == 1 ? tr("the echoes meet the next phrase")
+                                      : tr("the echoes meet %1 phrases").arg(f->collisions.size());
   const int rightWidth = static_cast<int>(songTextWidth(right, 15, true));
   p.drawText(line.adjusted(0, 0, -rightWidth - scaled(10), 0), Qt::AlignVCenter | Qt::AlignLeft,
              p.fontMetrics().elidedText(figures(), Qt::ElideRight, line.width() - rightWidth - scaled(10)));
-  if (!right.isEmpty()) drawSongText(p, QPointF(line.right() - rightWidth, height() / 2.0 + scaled(5)), right, 15, true, c.warning);
+  if (!right.isEmpty())
+    drawSongText(p, QPointF(line.right() - rightWidth, height() / 2.0 + scaled(5)), right, 15, true, c.warning);
 }
 
 } // namespace ivrin::app

@@ -11,7 +11,10 @@ namespace ivrin::app {
 class Painted : public QWidget {
  public:
   using Draw = std::function<void(QPainter&, const QRectF&)>;
-  Painted(QSize hint, Draw draw, QWidget* parent) : QWidget(parent), hint_(hint), draw_(std::move(draw)) {
+  Painted(QSize hint, Draw draw, QWidget* parent)
+      : QWidget(parent)
+      , hint_(hint)
+      , draw_(std::move(draw)) {
     setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed);
   }
   QSize sizeHint() const override { return hint_; }

@@ -13,9 +13,13 @@ namespace {
 constexpr int kPixelsPerStep = 4;
 }
 
-NumberField::NumberField(const SettingSpec& spec, QWidget* parent) : QWidget(parent), spec_(spec), value_(spec.initial) {
+NumberField::NumberField(const SettingSpec& spec, QWidget* parent)
+    : QWidget(parent)
+    , spec_(spec)
+    , value_(spec.initial) {
   setFocusPolicy(Qt::StrongFocus);
-  setCursor(spec.type == SettingType::boolean || spec.type == SettingType::choice ? Qt::PointingHandCursor : Qt::SizeVerCursor);
+  setCursor(spec.type == SettingType::boolean || spec.type == SettingType::choice ? Qt::PointingHandCursor
+                                                                                  : Qt::SizeVerCursor);
   setObjectName(QString::fromStdString(spec.key));
   setToolTip(tr("%1\nDrag, wheel or arrow keys step it; type to enter; double click for %2.")
                  .arg(QString::fromStdString(spec.meaning), QString::fromStdString(settingText(spec, spec.initial))));
@@ -39,7 +43,9 @@ void NumberField::announce() {
   setAccessibleDescription(QString::fromStdString(settingText(spec_, value_)));
 }
 
-QSize NumberField::sizeHint() const { return {scaled(104), scaled(38)}; }
+QSize NumberField::sizeHint() const {
+  return {scaled(104), scaled(38)};
+}
 
 void NumberField::paintEvent(QPaintEvent*) {
   QPainter p(this);
@@ -48,7 +54,8 @@ void NumberField::paintEvent(QPaintEvent*) {
   p.setFont(sans(11.5));
   p.setPen(c.quiet);
   const int left = scaled(4);
-  p.drawText(QRect(left, 0, width() - left, height() * 2 / 5 + 1), Qt::AlignLeft | Qt::AlignBottom, QString::fromStdString(spec_.label));
+  p.drawText(QRect(left, 0, width() - left, height() * 2 / 5 + 1), Qt::AlignLeft | Qt::AlignBottom,
+             QString::fromStdString(spec_.label));
   QFont font = sans(14.5, Weight::medium);
   p.setFont(font);
   QString text = QString::fromStdString(settingText(spec_, value_));
@@ -62,7 +69,8 @@ void NumberField::paintEvent(QPaintEvent*) {
   p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
   if (hasFocus() || underMouse()) {
     p.setPen(QPen(hasFocus() ? c.ink : c.barRule, hasFocus() ? 1.6 : 1));
-    p.drawLine(left, height() - 2, std::min(width() - 4, left + QFontMetrics(font).horizontalAdvance(text)), height() - 2);
+    p.drawLine(left, height() - 2, std::min(width() - 4, left + QFontMetrics(font).horizontalAdvance(text)),
+               height() - 2);
   }
 }
 
@@ -125,8 +133,10 @@ void NumberField::wheelEvent(QWheelEvent* e) {
 bool NumberField::event(QEvent* e) {
   if (e->type() == QEvent::ShortcutOverride) { // digits and steps are meant for the field, not for the window's actions
     const auto* k = static_cast<QKeyEvent*>(e);
-    static const QList<int> ours{Qt::Key_Up, Qt::Key_Down, Qt::Key_PageUp, Qt::Key_PageDown, Qt::Key_Return, Qt::Key_Enter, Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_Minus, Qt::Key_Period};
-    if (!(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && (ours.contains(k->key()) || (k->key() >= Qt::Key_0 && k->key() <= Qt::Key_9))) {
+    static const QList<int> ours{Qt::Key_Up,    Qt::Key_Down,   Qt::Key_PageUp,    Qt::Key_PageDown, Qt::Key_Return,
+                                 Qt::Key_Enter, Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_Minus,    Qt::Key_Period};
+    if (!(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) &&
+        (ours.contains(k->key()) || (k->key() >= Qt::Key_0 && k->key() <= Qt::Key_9))) {
       e->accept();
       return true;
     }
@@ -136,22 +146,34 @@ bool NumberField::event(QEvent* e) {
 
 void NumberField::keyPressEvent(QKeyEvent* e) {
   switch (e->key()) {
-  case Qt::Key_Up: step(1); return;
-  case Qt::Key_Down: step(-1); return;
-  case Qt::Key_PageUp: step(10); return;
-  case Qt::Key_PageDown: step(-10); return;
+  case Qt::Key_Up:
+    step(1);
+    return;
+  case Qt::Key_Down:
+    step(-1);
+    return;
+  case Qt::Key_PageUp:
+    step(10);
+    return;
+  case Qt::Key_PageDown:
+    step(-10);
+    return;
   case Qt::Key_Return:
-  case Qt::Key_Enter: beginTyping(QString::fromStdString(settingText(spec_, value_))); return;
+  case Qt::Key_Enter:
+    beginTyping(QString::fromStdString(settingText(spec_, value_)));
+    return;
   case Qt::Key_Delete:
   case Qt::Key_Backspace:
     setValue(spec_.initial);
     emit changed(value_, false);
     emit settled();
     return;
-  default: break;
+  default:
+    break;
   }
   const QString text = e->text();
-  if (!text.isEmpty() && (text[0].isDigit() || text[0] == '-' || text[0] == '.') && !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
+  if (!text.isEmpty() && (text[0].isDigit() || text[0] == '-' || text[0] == '.') &&
+      !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
     beginTyping(text);
     if (edit_) edit_->deselect();
     return;

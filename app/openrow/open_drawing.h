@@ -30,10 +30,10 @@ class OpenDrawing {
   /// Over the waves, which the score has drawn. `active` is the handle under the mouse.
   virtual void paint(QPainter& p, const OpenCanvas& c, const QString& active) const = 0;
   virtual std::vector<OpenHandle> handles(const OpenCanvas& c) const = 0;
-  /// The ornament after dragging a handle from `press` to `to`; `before` is it as it was at the press. `free` leaves the
-  /// grid.
-  virtual std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                                       const Ornament& before) const = 0;
+  /// The ornament after dragging a handle from `press` to `to`; `before` is it as it was at the press. `free` leaves
+  /// the grid.
+  virtual std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
+                                       const OpenCanvas& c, const Ornament& before) const = 0;
   /// What undo calls a drag of this handle.
   virtual QString wordFor(const QString& handle) const = 0;
   /// What will happen, in a sentence; `warn` when it tells of a limit.
@@ -45,7 +45,8 @@ std::unique_ptr<OpenDrawing> openDrawing(const std::string& kind);
 /// Shared by all drawings: the edges of the source, drawn and dragged.
 void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active);
 void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c);
-std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c, const Ornament& before);
+std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                                   const Ornament& before);
 /// "2 bars 3 beats", "1½ beats"
 QString spanWords(const TempoMap& map, Beats from, Beats length);
 

@@ -19,9 +19,21 @@ const TableSpec& wholeTable() {
   static const TableSpec t = [] {
     TableSpec w;
     w.id = "whole";
-    w.settings.push_back({"gain_db", "level", "dB", SettingType::number, -60, 12, 0.0, "The ornament's own level.", "whole", 0.5});
-    w.settings.push_back({"enabled", "sounds", "", SettingType::boolean, 0, 0, true, "Whether it sounds at all.", "whole"});
-    w.settings.push_back({"hears", "hears", "", SettingType::choice, 0, 0, "row", "The row as earlier ornaments left it, or dry.", "whole", 1, {"row", "dry"}});
+    w.settings.push_back(
+        {"gain_db", "level", "dB", SettingType::number, -60, 12, 0.0, "The ornament's own level.", "whole", 0.5});
+    w.settings.push_back(
+        {"enabled", "sounds", "", SettingType::boolean, 0, 0, true, "Whether it sounds at all.", "whole"});
+    w.settings.push_back({"hears",
+                          "hears",
+                          "",
+                          SettingType::choice,
+                          0,
+                          0,
+                          "row",
+                          "The row as earlier ornaments left it, or dry.",
+                          "whole",
+                          1,
+                          {"row", "dry"}});
     return w;
   }();
   return t;
@@ -35,7 +47,10 @@ Value wholeValue(const Ornament& o, const std::string& key) {
 
 class TitleStrip : public QWidget {
  public:
-  TitleStrip(const OpenRow& row, const Session& session, QWidget* parent) : QWidget(parent), row_(row), session_(session) {}
+  TitleStrip(const OpenRow& row, const Session& session, QWidget* parent)
+      : QWidget(parent)
+      , row_(row)
+      , session_(session) {}
 
  protected:
   void paintEvent(QPaintEvent*) override {
@@ -49,20 +64,29 @@ class TitleStrip : public QWidget {
     const Kind* kind = allKinds().find(o.kind);
     if (!kind || !session_.plan()) return;
     const QColor colour = !o.enabled ? c.quiet : o.kind == "gap" ? c.rust : c.blue;
-    drawSign(p, QString::fromStdString(o.kind), QRectF(scaled(116), height() / 2.0 - scaled(9), scaled(24), scaled(18)), colour);
+    drawSign(p, QString::fromStdString(o.kind), QRectF(scaled(116), height() / 2.0 - scaled(9), scaled(24), scaled(18)),
+             colour);
     double x = scaled(146);
     const double y = height() / 2.0 + scaled(6);
     x += drawSongText(p, QPointF(x, y), QString::fromStdString(kind->table().name), 19, false, c.ink) + scaled(14);
     const TempoMap& map = session_.plan()->map();
     const auto place = [&](Beats b) {
       const BarPosition at = map.barAt(b);
-      return QStringLiteral("%1.%2.%3").arg(at.bar).arg(at.beat).arg(at.tick * 4 / map.meterAt(b).beatLength().ticks + 1);
+      return QStringLiteral("%1.%2.%3")
+          .arg(at.bar)
+          .arg(at.beat)
+          .arg(at.tick * 4 / map.meterAt(b).beatLength().ticks + 1);
     };
-    QString of = o.name.empty() ? QObject::tr("%1 to %2").arg(place(o.start), place(o.span().end))
-                                : QObject::tr("of “%1”, %2 to %3").arg(QString::fromStdString(o.name), place(o.start), place(o.span().end));
+    QString of =
+        o.name.empty()
+            ? QObject::tr("%1 to %2").arg(place(o.start), place(o.span().end))
+            : QObject::tr("of “%1”, %2 to %3").arg(QString::fromStdString(o.name), place(o.start), place(o.span().end));
     drawSongText(p, QPointF(x, y), of, 15, true, c.quiet);
     const double w = songTextWidth(row_.sentence(), 16, true);
-    drawSongText(p, QPointF(width() - scaled(20) - w, y), row_.sentence(), 16, true, row_.sentenceWarns() ? c.warning : o.kind == "gap" ? c.rust : c.blue);
+    drawSongText(p, QPointF(width() - scaled(20) - w, y), row_.sentence(), 16, true,
+                 row_.sentenceWarns() ? c.warning
+                 : o.kind == "gap"    ? c.rust
+                                      : c.blue);
   }
 
  private:
@@ -72,7 +96,9 @@ class TitleStrip : public QWidget {
 
 class Panel : public QWidget {
  public:
-  Panel(const std::vector<std::pair<QString, std::vector<NumberField*>>>& lines, QWidget* parent) : QWidget(parent), lines_(lines) {}
+  Panel(const std::vector<std::pair<QString, std::vector<NumberField*>>>& lines, QWidget* parent)
+      : QWidget(parent)
+      , lines_(lines) {}
 
  protected:
   void paintEvent(QPaintEvent*) override {
@@ -101,8 +127,12 @@ class Panel : public QWidget {
 } // namespace
 
 OpenRow::OpenRow(Session& session, ScoreView* score)
-    : session_(session), score_(score), title_(new TitleStrip(*this, session, score)), panel_(new Panel(lines_, score)),
-      audition_(new InkButton(tr("audition"), title_)), close_(new InkButton(tr("close"), title_)) {
+    : session_(session)
+    , score_(score)
+    , title_(new TitleStrip(*this, session, score))
+    , panel_(new Panel(lines_, score))
+    , audition_(new InkButton(tr("audition"), title_))
+    , close_(new InkButton(tr("close"), title_)) {
   audition_->setSerif(true);
   audition_->setTextPx(16);
   audition_->setToolTip(tr("Loop from a bar before the ornament to the end of its tail"));
@@ -122,8 +152,12 @@ OpenRow::~OpenRow() {
   panel_->deleteLater();
 }
 
-int OpenRow::titleHeight() const { return scaled(36); }
-int OpenRow::panelHeight() const { return static_cast<int>(lines_.size()) * scaled(kLine) + scaled(8); }
+int OpenRow::titleHeight() const {
+  return scaled(36);
+}
+int OpenRow::panelHeight() const {
+  return static_cast<int>(lines_.size()) * scaled(kLine) + scaled(8);
+}
 
 void OpenRow::show() {
   title_->show();
@@ -142,7 +176,9 @@ void OpenRow::build(const TableSpec& table) {
     (whole ? whole_ : fields_).push_back(f);
     if (lines_.empty() || lines_.back().first != line) lines_.push_back({line, {}});
     lines_.back().second.push_back(f);
-    connect(f, &NumberField::changed, this, [this, &spec, whole](const Value& v, bool merge) { whole ? setWhole(spec, v, merge) : set(spec, v, merge); });
+    connect(f, &NumberField::changed, this, [this, &spec, whole](const Value& v, bool merge) {
+      whole ? setWhole(spec, v, merge) : set(spec, v, merge);
+    });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
     f->show();
@@ -187,7 +223,9 @@ void OpenRow::place(const QRect& row) {
   for (const auto& [label, fields] : lines_) {
     const int n = static_cast<int>(fields.size());
     const int each = std::min(scaled(118), (row.width() - scaled(kLabel) - scaled(14)) / std::max(1, n));
-    for (int i = 0; i < n; ++i) fields[static_cast<std::size_t>(i)]->setGeometry(scaled(kLabel) + i * each, y, each - scaled(4), scaled(kLine - 3));
+    for (int i = 0; i < n; ++i)
+      fields[static_cast<std::size_t>(i)]->setGeometry(scaled(kLabel) + i * each, y, each - scaled(4),
+                                                       scaled(kLine - 3));
     y += scaled(kLine);
   }
 }
@@ -203,8 +241,8 @@ void OpenRow::set(const SettingSpec& spec, const Value& v, bool merge) {
   const Ornament* o = session_.song().ornament(ornament_.id);
   if (!o) return;
   const QString name = QString::fromStdString(allKinds().find(o->kind)->table().name).toLower();
-  session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name), withSetting(session_.song(), o->id, spec.key, v),
-                merge ? "set-" + o->id + spec.key : std::string());
+  session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name),
+                withSetting(session_.song(), o->id, spec.key, v), merge ? "set-" + o->id + spec.key : std::string());
 }
 
 void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {
@@ -215,7 +253,8 @@ void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {
   if (spec.key == "enabled") o.enabled = *v.boolean();
   if (spec.key == "hears") o.hears = *v.text() == "dry" ? Hears::dry : Hears::row;
   const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
-  session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name), withOrnamentReplaced(session_.song(), o), merge ? "whole-" + o.id + spec.key : std::string());
+  session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name), withOrnamentReplaced(session_.song(), o),
+                merge ? "whole-" + o.id + spec.key : std::string());
 }
 
 } // namespace ivrin::app

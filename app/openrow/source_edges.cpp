@@ -15,13 +15,15 @@ void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active) {
   tint.setAlphaF(ink.night ? 0.10f : 0.06f);
   p.fillRect(QRectF(a, c.area.top() + scaled(12), b - a, c.area.height() - scaled(16)), tint);
   p.setPen(QPen(ink.ink, 1.8));
-  for (const double x : {a, b}) p.drawLine(QPointF(x, c.area.top() + scaled(14)), QPointF(x, c.area.bottom() - scaled(4)));
+  for (const double x : {a, b})
+    p.drawLine(QPointF(x, c.area.top() + scaled(14)), QPointF(x, c.area.bottom() - scaled(4)));
   p.setBrush(ink.card);
   for (const auto& [x, name] : {std::pair{a, "begin"}, std::pair{b, "end"}}) {
     p.setPen(QPen(ink.ink, active == QLatin1String(name) ? 2.4 : 1.4));
     p.drawRect(QRectF(x - scaled(4), c.area.top() + scaled(8), scaled(8), scaled(8)));
   }
-  if (b - a > scaled(44)) drawSongText(p, QPointF(a + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("source"), 14, true, ink.quiet);
+  if (b - a > scaled(44))
+    drawSongText(p, QPointF(a + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("source"), 14, true, ink.quiet);
 }
 
 void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c) {
@@ -31,7 +33,8 @@ void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c) {
   all.push_back({QStringLiteral("end"), box(c.axis.xOf(c.ornament.span().end)), Qt::SizeHorCursor});
 }
 
-std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c, const Ornament& before) {
+std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                                   const Ornament& before) {
   Beats at = c.axis.beatAt(to.x());
   if (!free && grid.ticks > 0) at = snapToGrid(at, grid, c.session.plan()->map());
   const Beats least(kTicksPerQuarter / 64);

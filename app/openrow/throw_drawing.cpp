@@ -43,7 +43,9 @@ class ThrowDrawing : public OpenDrawing {
       const QPointF h = l.head(e);
       if (h.x() > c.area.right() + 20) continue;
       const Frames at(l.start.count + std::llround(e.frames));
-      const bool collides = std::any_of(hits.begin(), hits.end(), [&](const FrameRange& r) { return at >= r.begin - Frames(l.beatFrames / 2) && at < r.end; });
+      const bool collides = std::any_of(hits.begin(), hits.end(), [&](const FrameRange& r) {
+        return at >= r.begin - Frames(l.beatFrames / 2) && at < r.end;
+      });
       const QColor colour = collides ? ink.warning : ink.blue;
       const double size = std::clamp(std::abs(h.y() - mid) / (c.area.height() / 2) * scaled(6.5), 1.6, 6.5);
       p.setPen(QPen(colour, e.pass == 1 ? 2.2 : 1.5));
@@ -65,11 +67,14 @@ class ThrowDrawing : public OpenDrawing {
     }
     const QPointF first = l.head(l.echoes.front());
     const SettingSpec* spec = DelayThrowSettings::table().find(l.echoes.front().right ? "time_right" : "time_left");
-    const QString text = QString::fromStdString(settingText(*spec, settingOr(DelayThrowSettings::table(), c.ornament.settings, spec->key))) +
-                         QStringLiteral(" = %1 ms").arg(l.echoes.front().frames / c.placed().sampleRate() * 1000, 0, 'f', 1);
+    const QString text =
+        QString::fromStdString(
+            settingText(*spec, settingOr(DelayThrowSettings::table(), c.ornament.settings, spec->key))) +
+        QStringLiteral(" = %1 ms").arg(l.echoes.front().frames / c.placed().sampleRate() * 1000, 0, 'f', 1);
     p.setFont(sans(14, Weight::medium));
     const QFontMetrics m(p.font());
-    QRectF box(first.x() + scaled(16), std::max(c.area.top() + scaled(2), first.y() - scaled(9)), m.horizontalAdvance(text) + scaled(6), scaled(18));
+    QRectF box(first.x() + scaled(16), std::max(c.area.top() + scaled(2), first.y() - scaled(9)),
+               m.horizontalAdvance(text) + scaled(6), scaled(18));
     const double sourceEnd = c.axis.xOf(c.ornament.span().end);
     if (box.left() < sourceEnd && box.right() > sourceEnd - 8) box.moveLeft(sourceEnd + scaled(10));
     QColor ground = ink.card;
@@ -97,8 +102,8 @@ class ThrowDrawing : public OpenDrawing {
     return all;
   }
 
-  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                               const Ornament& before) const override {
+  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
+                               const OpenCanvas& c, const Ornament& before) const override {
     const OpenCanvas was{c.axis, c.area, c.session, before, c.node};
     const Ladder l(was);
     Ornament o = before;
@@ -108,19 +113,24 @@ class ThrowDrawing : public OpenDrawing {
       const TempoMap& map = c.session.plan()->map();
       const double dx = to.x() - press.x(), dy = to.y() - press.y();
       if (std::abs(dx) >= 3) {
-        const double seconds = l.echoes.front().frames / was.placed().sampleRate() + dx / c.axis.pxPerBeat * 60 / map.bpmAt(before.start);
+        const double seconds =
+            l.echoes.front().frames / was.placed().sampleRate() + dx / c.axis.pxPerBeat * 60 / map.bpmAt(before.start);
         Value v(std::round(std::clamp(seconds, 0.001, 60.0) * 1e4) / 10);
         if (!free) {
           const NoteValue* best = nullptr;
           const auto values = allNoteValues(map, before.start);
           for (const NoteValue& n : values)
-            if (!best || std::abs(n.seconds(map, before.start).value - seconds) < std::abs(best->seconds(map, before.start).value - seconds)) best = &n;
+            if (!best || std::abs(n.seconds(map, before.start).value - seconds) <
+                             std::abs(best->seconds(map, before.start).value - seconds))
+              best = &n;
           v = Value(best->text());
         }
-        const Value formerLeft = settingOr(DelayThrowSettings::table(), before.settings, "time_left"), formerRight = settingOr(DelayThrowSettings::table(), before.settings, "time_right");
+        const Value formerLeft = settingOr(DelayThrowSettings::table(), before.settings, "time_left"),
+                    formerRight = settingOr(DelayThrowSettings::table(), before.settings, "time_right");
         const char* own = l.echoes.front().right ? "time_right" : "time_left";
         o.settings[own] = v;
-        if (formerLeft == formerRight) o.settings["time_left"] = o.settings["time_right"] = v; // linked while they are the same
+        if (formerLeft == formerRight)
+          o.settings["time_left"] = o.settings["time_right"] = v; // linked while they are the same
       }
       if (std::abs(dy) >= 6) {
         const double db = (l.echoes.front().right ? dy : -dy) / (c.area.height() / 2 * kTop) * -kFloorDb;
@@ -167,8 +177,11 @@ class ThrowDrawing : public OpenDrawing {
     if (f->gainPerPassDb > 0.05) {
       warn = true;
       const QString grows = QObject::tr("grows %1 dB each pass").arg(each);
-      if (f->diesAt) return QObject::tr("%1, ended after %2").arg(grows, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
-      if (f->ceilingAt) return QObject::tr("%1, held at the ceiling from bar %2").arg(grows).arg(map.barAt(*f->ceilingAt).bar);
+      if (f->diesAt)
+        return QObject::tr("%1, ended after %2")
+            .arg(grows, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
+      if (f->ceilingAt)
+        return QObject::tr("%1, held at the ceiling from bar %2").arg(grows).arg(map.barAt(*f->ceilingAt).bar);
       return grows;
     }
     if (f->gainPerPassDb > -0.05) return QObject::tr("holds; it never dies by itself");
@@ -180,14 +193,19 @@ class ThrowDrawing : public OpenDrawing {
  private:
   /// The echoes with their places in the drawing.
   struct Ladder {
-    explicit Ladder(const OpenCanvas& canvas) : c(canvas), settings(DelayThrowSettings::of(canvas.placed())) {
+    explicit Ladder(const OpenCanvas& canvas)
+        : c(canvas)
+        , settings(DelayThrowSettings::of(canvas.placed())) {
       const TempoMap& map = c.session.plan()->map();
       beatFrames = std::llround(60 / map.bpmAt(c.ornament.start) * map.sampleRate());
       start = map.frameAt(c.ornament.start);
-      echoes = echoLadder(settings, static_cast<double>(beatFrames), std::pow(10.0, kFloorDb / 20) / Decibels(std::max(wetDb(false), wetDb(true))).gain());
+      echoes = echoLadder(settings, static_cast<double>(beatFrames),
+                          std::pow(10.0, kFloorDb / 20) / Decibels(std::max(wetDb(false), wetDb(true))).gain());
     }
     double wetDb(bool right) const { return settings.wetDb + (right ? settings.levelRightDb : settings.levelLeftDb); }
-    double heightOf(double db) const { return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.12) * kTop * c.area.height() / 2; }
+    double heightOf(double db) const {
+      return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.12) * kTop * c.area.height() / 2;
+    }
     double dbAt(double height) const { return kFloorDb - kFloorDb * height / (kTop * c.area.height() / 2); }
     QPointF head(const Echo& e) const {
       const TempoMap& map = c.session.plan()->map();
@@ -199,7 +217,9 @@ class ThrowDrawing : public OpenDrawing {
     const Echo* slopeEcho() const {
       const Echo* best = nullptr;
       for (const Echo& e : echoes) // on the side that the slope is drawn through
-        if (e.pass >= 2 && (e.right == echoes.front().right || settings.pattern == EchoPattern::pingPong) && (!best || e.pass <= 3)) best = &e;
+        if (e.pass >= 2 && (e.right == echoes.front().right || settings.pattern == EchoPattern::pingPong) &&
+            (!best || e.pass <= 3))
+          best = &e;
       return best;
     }
     const OpenCanvas& c;
@@ -216,11 +236,14 @@ class ThrowDrawing : public OpenDrawing {
     for (const FrameRange& phrase : c.session.phrases(c.ornament.on))
       if (phrase.begin > source.end) {
         const double x = c.axis.xOf(map.beatAt(phrase.begin));
-        if (x < c.area.right() - scaled(70)) drawSongText(p, QPointF(x + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("next phrase"), 14, true, ink.quiet);
+        if (x < c.area.right() - scaled(70))
+          drawSongText(p, QPointF(x + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("next phrase"), 14, true,
+                       ink.quiet);
         break;
       }
     for (const FrameRange& hit : hits) { // a bracket over what collides
-      const double a = c.axis.xOf(map.beatAt(hit.begin)), b = std::max(a + 4, c.axis.xOf(map.beatAt(hit.end))), y = c.area.top() + scaled(18);
+      const double a = c.axis.xOf(map.beatAt(hit.begin)), b = std::max(a + 4, c.axis.xOf(map.beatAt(hit.end))),
+                   y = c.area.top() + scaled(18);
       p.setPen(QPen(ink.warning, 1.5));
       p.drawLine(QPointF(a, y), QPointF(b, y));
       p.drawLine(QPointF(a, y - 5), QPointF(a, y + 5));
@@ -238,7 +261,8 @@ class GapDrawing : public OpenDrawing {
     addSourceHandles(all, c);
     return all;
   }
-  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c, const Ornament& before) const override {
+  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                               const Ornament& before) const override {
     return dragSource(handle, to, free, grid, c, before);
   }
   QString wordFor(const QString&) const override { return QObject::tr("edge"); }
@@ -246,7 +270,9 @@ class GapDrawing : public OpenDrawing {
     warn = false;
     if (!c.node) return QObject::tr("switched off");
     const bool cut = *settingOr(c.node->kind->table(), c.ornament.settings, "tails").text() == "cut";
-    return QObject::tr("silent for %1; tails %2").arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length), cut ? QObject::tr("are cut") : QObject::tr("go on"));
+    return QObject::tr("silent for %1; tails %2")
+        .arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length),
+             cut ? QObject::tr("are cut") : QObject::tr("go on"));
   }
 };
 

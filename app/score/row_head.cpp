@@ -13,7 +13,8 @@ namespace ivrin::app {
 namespace {
 
 const SettingSpec& gainSpec() {
-  static const SettingSpec s{"row_gain_db", "gain", "dB", SettingType::number, -60, 12, 0.0, "Level of the row in the mix.", "row", 0.5};
+  static const SettingSpec s{
+      "row_gain_db", "gain", "dB", SettingType::number, -60, 12, 0.0, "Level of the row in the mix.", "row", 0.5};
   return s;
 }
 
@@ -41,7 +42,10 @@ class GainDigits : public NumberField {
 
 } // namespace
 
-RowHead::RowHead(Session& session, const std::string& row, QWidget* parent) : QWidget(parent), session_(session), row_(row) {
+RowHead::RowHead(Session& session, const std::string& row, QWidget* parent)
+    : QWidget(parent)
+    , session_(session)
+    , row_(row) {
   const QString name = QString::fromStdString(session.song().rowName(row));
   setAccessibleName(name);
   setObjectName(QStringLiteral("row-") + QString::fromStdString(row));
@@ -79,7 +83,8 @@ RowHead::RowHead(Session& session, const std::string& row, QWidget* parent) : QW
 }
 
 void RowHead::apply(const QString& label, RowMix mix, const std::string& mergeKey) {
-  session_.edit(tr("%1 of %2").arg(label, QString::fromStdString(session_.song().rowName(row_))), withRowMix(session_.song(), row_, mix), mergeKey);
+  session_.edit(tr("%1 of %2").arg(label, QString::fromStdString(session_.song().rowName(row_))),
+                withRowMix(session_.song(), row_, mix), mergeKey);
   if (mergeKey.empty()) session_.settle();
 }
 
@@ -122,13 +127,16 @@ void RowHead::paintEvent(QPaintEvent*) {
   // A long name is shortened with an ellipsis; the tooltip has it whole.
   QString shown = name;
   const double room = width() - scaled(34) - scaled(2);
-  while (shown.size() > 2 && songTextWidth(shown, px, false) > room) shown = shown.left(shown.size() - 2).trimmed() + QChar(0x2026);
+  while (shown.size() > 2 && songTextWidth(shown, px, false) > room)
+    shown = shown.left(shown.size() - 2).trimmed() + QChar(0x2026);
   drawSongText(p, QPointF(scaled(34), y), shown, px, false, problem ? c.warning : m.mute ? c.quiet : c.ink);
   setToolTip(problem ? QStringLiteral("%1: %2").arg(name, session_.rowProblem(row_)) : name);
   if (problem) {
     p.setFont(sans(11));
     p.setPen(c.warning);
-    if (!two) p.drawText(QRect(scaled(34), static_cast<int>(y) + 2, width() - scaled(34), scaled(14)), Qt::AlignLeft, tr("missing"));
+    if (!two)
+      p.drawText(QRect(scaled(34), static_cast<int>(y) + 2, width() - scaled(34), scaled(14)), Qt::AlignLeft,
+                 tr("missing"));
   }
 }
 

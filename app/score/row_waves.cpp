@@ -60,7 +60,8 @@ Peak RowWaves::stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t
   return begin < end ? scan(audio.left() + begin, audio.right() + begin, end - begin) : Peak{};
 }
 
-WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep) const {
+WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, double mid, double half,
+                          bool keep) const {
   const auto n = frames.size() - 1;
   WaveColumns w(static_cast<int>(n));
   const double scale = 1 / fullScale(row);
@@ -96,7 +97,8 @@ WaveColumns RowWaves::row(const std::string& row, const ColumnFrames& frames, do
   return dry(row, frames, mid, half, true);
 }
 
-std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const ColumnFrames& frames, double mid, double half) const {
+std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const ColumnFrames& frames, double mid,
+                                                double half) const {
   const auto& plan = session_.plan();
   const auto index = plan ? plan->rowIndex(row) : std::nullopt;
   if (!index) return std::nullopt;
@@ -110,7 +112,8 @@ std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const Co
   WaveColumns w(static_cast<int>(n));
   for (std::size_t x = 0; x < n; ++x) {
     double g = 1;
-    for (const auto& node : plan->rows()[*index].ornaments) g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
+    for (const auto& node : plan->rows()[*index].ornaments)
+      g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
     const double reach = g < 0.999 ? (1 - g) * 0.72 * half : 0;
     w.top[x] = static_cast<float>(mid - reach);
     w.bottom[x] = static_cast<float>(mid + reach);
@@ -152,10 +155,12 @@ void RowWaves::refresh() {
   std::erase_if(prints_, [](const auto& e) { return e.second.first.expired(); });
 }
 
-WaveColumns RowWaves::print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened, int& first) {
+WaveColumns RowWaves::print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,
+                            int& first) {
   const PrintPeaks& peaks = peaksOf(node);
   const FrameRange has{node.print->first(), peaks.done};
-  const auto begin = std::lower_bound(frames.begin(), frames.end() - 1, has.begin.count), end = std::lower_bound(begin, frames.end() - 1, has.end.count);
+  const auto begin = std::lower_bound(frames.begin(), frames.end() - 1, has.begin.count),
+             end = std::lower_bound(begin, frames.end() - 1, has.end.count);
   first = static_cast<int>(begin - frames.begin());
   WaveColumns w(static_cast<int>(end - begin));
   const PeakView left = PeakView::of(peaks.left), right = PeakView::of(peaks.right);
@@ -164,7 +169,8 @@ WaveColumns RowWaves::print(const OrnamentNode& node, const ColumnFrames& frames
     const std::int64_t a = begin[static_cast<std::ptrdiff_t>(x)] - has.begin.count;
     const std::int64_t b = std::max(begin[static_cast<std::ptrdiff_t>(x) + 1] - has.begin.count, a + 1);
     const Peak l = left.over(a, b), r = right.over(a, b);
-    const double up = std::max(static_cast<double>(l.high), static_cast<double>(-l.low)), down = std::max(static_cast<double>(r.high), static_cast<double>(-r.low));
+    const double up = std::max(static_cast<double>(l.high), static_cast<double>(-l.low)),
+                 down = std::max(static_cast<double>(r.high), static_cast<double>(-r.low));
     if (opened)
       put(w, x, -down * scale, up * scale, mid, half);
     else

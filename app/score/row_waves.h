@@ -19,7 +19,8 @@ ColumnFrames columnFrames(const TempoMap& map, const TimeAxis& axis, double x, i
 
 class RowWaves {
  public:
-  explicit RowWaves(const Session& session) : session_(session) {}
+  explicit RowWaves(const Session& session)
+      : session_(session) {}
 
   /// Full scale of the drawing: the amplitude that fills the row.
   double fullScale(const std::string& row) const;
@@ -27,10 +28,12 @@ class RowWaves {
   /// device pixels.
   WaveColumns row(const std::string& row, const ColumnFrames& frames, double mid, double half) const;
   /// Dry sound that ornaments take away: what row() leaves out. Nothing where no gain is below one.
-  std::optional<WaveColumns> turnedDown(const std::string& row, const ColumnFrames& frames, double mid, double half) const;
+  std::optional<WaveColumns> turnedDown(const std::string& row, const ColumnFrames& frames, double mid,
+                                        double half) const;
   /// What an ornament adds. `opened`: left upwards, right downwards; else both sides about the middle. Begins at the
   /// first column with sound: `first` is its index.
-  WaveColumns print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened, int& first);
+  WaveColumns print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,
+                    int& first);
   /// Brings the peaks of prints up to what is computed.
   void refresh();
 

@@ -32,7 +32,9 @@ QRgb mixed(const QColor& a, const QColor& b, double u) {
 
 /// "1⅓ beats", "2 bars", "¾ beat": the lengths people say.
 QString lengthText(double quarters) {
-  static const std::pair<double, const char*> parts[] = {{0, ""}, {1.0 / 8, "⅛"}, {0.25, "¼"}, {1.0 / 3, "⅓"}, {3.0 / 8, "⅜"}, {0.5, "½"}, {5.0 / 8, "⅝"}, {2.0 / 3, "⅔"}, {0.75, "¾"}, {7.0 / 8, "⅞"}};
+  static const std::pair<double, const char*> parts[] = {{0, ""},        {1.0 / 8, "⅛"}, {0.25, "¼"},    {1.0 / 3, "⅓"},
+                                                         {3.0 / 8, "⅜"}, {0.5, "½"},     {5.0 / 8, "⅝"}, {2.0 / 3, "⅔"},
+                                                         {0.75, "¾"},    {7.0 / 8, "⅞"}};
   const double whole = std::floor(quarters + 1e-6), rest = quarters - whole;
   for (const auto& [value, text] : parts)
     if (std::abs(rest - value) < 1e-4) {
@@ -63,9 +65,11 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
   if (dirty.isEmpty()) return;
   const Palette& c = paper();
   const double ratio = devicePixelRatioF();
-  const int w = static_cast<int>(std::lround(dirty.width() * ratio)), h = static_cast<int>(std::lround(dirty.height() * ratio));
+  const int w = static_cast<int>(std::lround(dirty.width() * ratio)),
+            h = static_cast<int>(std::lround(dirty.height() * ratio));
   static thread_local QImage image; // memory that is used again: first touch costs more than painting
-  if (image.width() < w || image.height() < h) image = QImage(std::max(w, image.width()), std::max(h, image.height()), QImage::Format_RGB32);
+  if (image.width() < w || image.height() < h)
+    image = QImage(std::max(w, image.width()), std::max(h, image.height()), QImage::Format_RGB32);
   QImage view(image.bits(), w, h, image.bytesPerLine(), QImage::Format_RGB32);
   const auto px = [&](double x) { return (x - dirty.left()) * ratio; };
   const auto py = [&](double y) { return static_cast<int>(std::lround((y - dirty.top()) * ratio)); };
@@ -82,7 +86,8 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
   // The grid: bar lines through the whole system, beats where there is room, sixteenths when near.
   const TempoMap& map = session_.plan()->map();
   const int hair = std::max(1, static_cast<int>(std::lround(ratio)));
-  const std::int64_t firstBar = map.barAt(axis_.beatAt(dirty.left() - 2)).bar, lastBar = map.barAt(axis_.beatAt(dirty.right() + 2)).bar;
+  const std::int64_t firstBar = map.barAt(axis_.beatAt(dirty.left() - 2)).bar,
+                     lastBar = map.barAt(axis_.beatAt(dirty.right() + 2)).bar;
   const int top = std::max(0, py(rows_.front().y)), bottom = std::min(h, below);
   if (lastBar - firstBar < 4000)
     for (std::int64_t bar = firstBar; bar <= lastBar; ++bar) {
@@ -96,7 +101,9 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
           const Beats b = start + meter.beatLength() * beat;
           if (beat > 0) verticalLine(view, px(axis_.xOf(b)), top, bottom, c.beatRule.rgb(), hair);
           if (perBeat >= 90)
-            for (int k = 1; k < 4; ++k) verticalLine(view, px(axis_.xOf(b + Beats(meter.beatLength().ticks * k / 4))), top, bottom, mixed(c.paper, c.beatRule, 0.6), hair);
+            for (int k = 1; k < 4; ++k)
+              verticalLine(view, px(axis_.xOf(b + Beats(meter.beatLength().ticks * k / 4))), top, bottom,
+                           mixed(c.paper, c.beatRule, 0.6), hair);
         }
       verticalLine(view, px(axis_.xOf(start)), top, bottom, c.barRule.rgb(), hair);
     }
@@ -111,8 +118,10 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
     const double mid = (r.staffTop + r.staffHeight / 2.0 - dirty.top()) * ratio, half = r.staffHeight / 2.0 * ratio;
     const RowMix mix = session_.song().rowMix(r.id);
     if (const auto gone = waves_.turnedDown(r.id, frames, mid, half)) // graphite hatching
-      drawWave(view, 0, y0, y1, *gone, {c.quiet.rgb(), 0.04f, 0.62f, static_cast<float>(4 * ratio), 0.30f, 0.30f, origin});
-    const Pencil ink = r.open ? Pencil{mixed(c.card, c.wave, c.night ? 0.36 : 0.26)} : Pencil{mix.mute ? mixed(c.paper, c.wave, 0.25) : c.wave.rgb()};
+      drawWave(view, 0, y0, y1, *gone,
+               {c.quiet.rgb(), 0.04f, 0.62f, static_cast<float>(4 * ratio), 0.30f, 0.30f, origin});
+    const Pencil ink = r.open ? Pencil{mixed(c.card, c.wave, c.night ? 0.36 : 0.26)}
+                              : Pencil{mix.mute ? mixed(c.paper, c.wave, 0.25) : c.wave.rgb()};
     const WaveColumns wave = waves_.row(r.id, frames, mid, half);
     drawWave(view, 0, y0, y1, wave, ink);
     if (r.open) { // the source itself in full ink
@@ -120,7 +129,8 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
       const FrameRange span = map.frames(o->span());
       WaveColumns source = wave;
       for (std::size_t x = 0; x + 1 < frames.size(); ++x)
-        if (frames[x] < span.begin.count || frames[x] >= span.end.count) source.top[x] = source.bottom[x] = static_cast<float>(mid);
+        if (frames[x] < span.begin.count || frames[x] >= span.end.count)
+          source.top[x] = source.bottom[x] = static_cast<float>(mid);
       if (o->source.empty()) drawWave(view, 0, y0, y1, source, Pencil{c.wave.rgb()});
     }
     const auto index = session_.plan()->rowIndex(r.id);
@@ -132,7 +142,9 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
       int first = 0;
       const WaveColumns print = waves_.print(*node, frames, mid, half, r.open && chosen, first);
       const auto soft = static_cast<float>(r.open ? 0.30 : c.night ? 0.42 : 0.34);
-      drawWave(view, first, y0, y1, print, {c.blue.rgb(), soft, 0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * ratio), 0.62f, 0.46f, origin});
+      drawWave(
+          view, first, y0, y1, print,
+          {c.blue.rgb(), soft, 0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * ratio), 0.62f, 0.46f, origin});
     }
   }
   view.setDevicePixelRatio(ratio);
@@ -159,7 +171,8 @@ void ScoreView::paintRuler(QPainter& p, const QRect& dirty) {
   while (static_cast<double>(every) * barPx < scaled(46)) every *= 2;
   const BarPosition home = map.barAt(landing_ ? landing_->at : Beats(0));
   const bool onBar = home.beat == 1 && home.tick == 0;
-  const std::int64_t first = map.barAt(axis_.beatAt(axis_.x0 - 60)).bar, last = map.barAt(axis_.beatAt(width() + 10)).bar;
+  const std::int64_t first = map.barAt(axis_.beatAt(axis_.x0 - 60)).bar,
+                     last = map.barAt(axis_.beatAt(width() + 10)).bar;
   p.setClipRect(QRect(marginWidth(), 0, width(), rulerHeight()).intersected(dirty));
   std::int64_t from = home.bar + ((first - home.bar) / every - 1) * every;
   for (std::int64_t bar = from; bar <= last; bar += every) {
@@ -169,7 +182,8 @@ void ScoreView::paintRuler(QPainter& p, const QRect& dirty) {
     const std::int64_t count = bar - home.bar;
     const bool atLanding = landing_ && count == 0 && onBar;
     if (!atLanding) {
-      const QString text = count < 0 ? QStringLiteral("\u2212%1").arg(-count) : QStringLiteral("+%1").arg(count + (onBar ? 1 : 0));
+      const QString text =
+          count < 0 ? QStringLiteral("\u2212%1").arg(-count) : QStringLiteral("+%1").arg(count + (onBar ? 1 : 0));
       drawSongText(p, QPointF(x + scaled(5), scaled(20)), text, 17, false, c.ink);
     }
     drawSongText(p, QPointF(x + scaled(4), scaled(38)), QString::number(bar), 12, true, c.quiet);
@@ -184,7 +198,9 @@ void ScoreView::paintRuler(QPainter& p, const QRect& dirty) {
     const bool current = landing_ && landing_->id == s.id;
     const double w = songTextWidth(mark, 17, false) + scaled(9);
     QRectF box(x - 1, scaled(4), w, scaled(20));
-    p.fillRect(box.adjusted(0, 0, scaled(current ? 30 : 6) + songTextWidth(QString::fromStdString(s.name), 16, true), 0), c.paper);
+    p.fillRect(
+        box.adjusted(0, 0, scaled(current ? 30 : 6) + songTextWidth(QString::fromStdString(s.name), 16, true), 0),
+        c.paper);
     p.setPen(QPen(c.ink, 1.3));
     p.drawRect(box);
     drawSongText(p, QPointF(box.left() + scaled(4.5), scaled(20)), mark, 17, false, c.ink);
@@ -213,7 +229,8 @@ void ScoreView::paintMargin(QPainter& p, const QRect& dirty) {
   for (const RowBox& r : rows_) {
     if (r.open) p.fillRect(QRect(0, r.y, margin.width(), r.height), c.card);
     p.setPen(QPen(r.open ? c.ink : c.barRule, r.open ? 1.6 : 1));
-    p.drawLine(QPointF(r.open ? 0 : scaled(24), r.y + r.height - 0.5), QPointF(margin.right() + 1, r.y + r.height - 0.5));
+    p.drawLine(QPointF(r.open ? 0 : scaled(24), r.y + r.height - 0.5),
+               QPointF(margin.right() + 1, r.y + r.height - 0.5));
     if (r.open) p.drawLine(QPointF(0, r.y - 0.5), QPointF(margin.right() + 1, r.y - 0.5));
   }
   // Braces join the rows of a bus with the bus itself.
@@ -278,7 +295,8 @@ void ScoreView::paintSelection(QPainter& p) {
   if (strip_->isVisible()) { // a fine line leads to the strip
     p.setPen(QPen(c.ink, 1));
     const QRect s = strip_->geometry();
-    p.drawLine(QPointF(b, s.top() > ty ? bottom : top), QPointF(s.left(), s.top() > ty ? s.top() + scaled(10) : s.bottom() - scaled(10)));
+    p.drawLine(QPointF(b, s.top() > ty ? bottom : top),
+               QPointF(s.left(), s.top() > ty ? s.top() + scaled(10) : s.bottom() - scaled(10)));
   }
 }
 

@@ -20,30 +20,37 @@ namespace {
 
 constexpr int kMargin = 112, kRightMargin = 14;
 constexpr double kMostPxPerBeat = 60000, kLeastPxPerBeat = 1.5;
-constexpr int kDragFrom = 3;      // pixels before a press becomes a drag
-constexpr int kEdgeReach = 6;     // how near an edge of the selection is grabbed
+constexpr int kDragFrom = 3;  // pixels before a press becomes a drag
+constexpr int kEdgeReach = 6; // how near an edge of the selection is grabbed
 constexpr int kEaseMs = 180;
 constexpr int kOpenHeight = 356, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 104;
 
 } // namespace
 
 ScoreView::ScoreView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), waves_(session), strip_(new SignStrip(this)), grid_(kTicksPerQuarter / 4), ease_(new QVariantAnimation(this)) {
+    : QWidget(parent)
+    , session_(session)
+    , waves_(session)
+    , strip_(new SignStrip(this))
+    , grid_(kTicksPerQuarter / 4)
+    , ease_(new QVariantAnimation(this)) {
   setAttribute(Qt::WA_OpaquePaintEvent);
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAccessibleName(tr("Score"));
-  setAccessibleDescription(tr("Arrow keys move by the grid and between rows, Shift selects, Return opens the ornament there."));
+  setAccessibleDescription(
+      tr("Arrow keys move by the grid and between rows, Shift selects, Return opens the ornament there."));
   strip_->hide();
   connect(strip_, &SignStrip::picked, this, &ScoreView::placeOnSelection);
   ease_->setDuration(kEaseMs);
   ease_->setEasingCurve(QEasingCurve::InOutCubic);
   connect(&session_, &Session::opened, this, &ScoreView::rebuild);
   connect(&session_, &Session::songChanged, this, &ScoreView::refresh);
-  for (auto signal : {&Session::planChanged, &Session::printsAdvanced, &Session::rowPeaksReady, &Session::factsChanged}) connect(&session_, signal, this, [this] {
-    waves_.refresh();
-    update();
-  });
+  for (auto signal : {&Session::planChanged, &Session::printsAdvanced, &Session::rowPeaksReady, &Session::factsChanged})
+    connect(&session_, signal, this, [this] {
+      waves_.refresh();
+      update();
+    });
   connect(&session_, &Session::placed, this, [this](const QString& id) {
     select(std::nullopt);
     openOrnament(id.toStdString());
@@ -53,8 +60,12 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
 
 ScoreView::~ScoreView() = default;
 
-int ScoreView::rulerHeight() const { return scaled(42); }
-int ScoreView::marginWidth() const { return scaled(kMargin); }
+int ScoreView::rulerHeight() const {
+  return scaled(42);
+}
+int ScoreView::marginWidth() const {
+  return scaled(kMargin);
+}
 QRect ScoreView::stavesRect() const {
   return {scaled(kMargin), rulerHeight(), width() - scaled(kMargin), height() - rulerHeight()};
 }
@@ -122,13 +133,17 @@ void ScoreView::layOut() {
   const int n = static_cast<int>(rows_.size());
   if (n == 0) return;
   const int room = height() - rulerHeight();
-  const std::string openOn = open_.empty() ? std::string() : session_.song().ornament(open_) ? session_.song().ornament(open_)->on : std::string();
+  const std::string openOn = open_.empty()                     ? std::string()
+                             : session_.song().ornament(open_) ? session_.song().ornament(open_)->on
+                                                               : std::string();
   const bool opened = !openOn.empty();
-  const int openHeight = opened ? std::max(scaled(kOpenHeight), std::min(room - (n - 1) * scaled(kFoldedMost), scaled(520))) : 0;
+  const int openHeight =
+      opened ? std::max(scaled(kOpenHeight), std::min(room - (n - 1) * scaled(kFoldedMost), scaled(520))) : 0;
   const int others = opened ? n - 1 : n;
-  const int each = others == 0 ? 0
-                   : opened    ? std::clamp((room - openHeight) / std::max(1, others), scaled(kFoldedLeast), scaled(kFoldedMost))
-                               : std::clamp(room / others, scaled(kRowLeast), scaled(kRowMost));
+  const int each =
+      others == 0 ? 0
+      : opened    ? std::clamp((room - openHeight) / std::max(1, others), scaled(kFoldedLeast), scaled(kFoldedMost))
+                  : std::clamp(room / others, scaled(kRowLeast), scaled(kRowMost));
   contentHeight_ = openHeight + each * others;
   scrollY_ = std::clamp(scrollY_, 0, std::max(0, contentHeight_ - room));
   int y = rulerHeight() - scrollY_;
@@ -140,7 +155,8 @@ void ScoreView::layOut() {
     const int pad = r.open ? 0 : std::max(2, r.height / 9);
     r.staffTop = r.open ? y + openRow_->titleHeight() : y + pad;
     r.staffHeight = r.open ? openHeight - openRow_->titleHeight() - openRow_->panelHeight() : r.height - 2 * pad;
-    heads_[i]->setGeometry(0, r.open ? r.staffTop : r.y + 1, scaled(kMargin), r.open ? std::min(r.staffHeight, scaled(70)) : r.height - 2);
+    heads_[i]->setGeometry(0, r.open ? r.staffTop : r.y + 1, scaled(kMargin),
+                           r.open ? std::min(r.staffHeight, scaled(70)) : r.height - 2);
     heads_[i]->setFolded(opened && !r.open);
     heads_[i]->setVisible(r.y + r.height > rulerHeight());
     if (r.open) openRow_->place(QRect(0, r.y, width(), r.height));
@@ -189,7 +205,8 @@ void ScoreView::goToLanding(int step) {
   std::size_t at = 0;
   for (std::size_t i = 0; i < all.size(); ++i)
     if (landing_ && all[i].id == landing_->id) at = i;
-  at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + step, 0, static_cast<std::ptrdiff_t>(all.size()) - 1));
+  at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + step, 0,
+                                                           static_cast<std::ptrdiff_t>(all.size()) - 1));
   landing_ = all[at];
   const double span = axis_.width / axis_.pxPerBeat, left = landing_->at.quarters() - span * 0.6;
   showRange(left, left + span, true);
@@ -214,7 +231,9 @@ void ScoreView::showRange(double begin, double end, bool eased) {
   const auto apply = [this](const TimeAxis& a) {
     axis_.left = a.left;
     axis_.pxPerBeat = a.pxPerBeat;
-    if (landing_ && (landing_->at.quarters() < a.left || landing_->at.quarters() > a.right()) && !session_.song().ornament(open_)) chooseLanding();
+    if (landing_ && (landing_->at.quarters() < a.left || landing_->at.quarters() > a.right()) &&
+        !session_.song().ornament(open_))
+      chooseLanding();
     layOut();
     update();
     emit viewChanged();
@@ -231,7 +250,10 @@ void ScoreView::showRange(double begin, double end, bool eased) {
     // Zoom geometrically and keep the edges travelling straight.
     a.pxPerBeat = from.pxPerBeat * std::pow(to.pxPerBeat / from.pxPerBeat, u);
     const double rightFrom = from.left + from.width / from.pxPerBeat, rightTo = to.left + to.width / to.pxPerBeat;
-    const double scale = std::abs(rightTo - to.left - (rightFrom - from.left)) < 1e-9 ? u : (a.width / a.pxPerBeat - (rightFrom - from.left)) / ((rightTo - to.left) - (rightFrom - from.left));
+    const double scale =
+        std::abs(rightTo - to.left - (rightFrom - from.left)) < 1e-9
+            ? u
+            : (a.width / a.pxPerBeat - (rightFrom - from.left)) / ((rightTo - to.left) - (rightFrom - from.left));
     a.left = from.left + (to.left - from.left) * (u >= 1 ? 1 : scale);
     apply(a);
   });
@@ -254,7 +276,8 @@ void ScoreView::scrollBy(double pixels) {
   scrollRest_ = wanted - whole;
   if (whole == 0) return;
   axis_.left += whole / axis_.pxPerBeat;
-  const bool simple = !openRow_ && !strip_->isVisible() && std::abs(whole) < axis_.width / 2 && whole == std::floor(whole);
+  const bool simple =
+      !openRow_ && !strip_->isVisible() && std::abs(whole) < axis_.width / 2 && whole == std::floor(whole);
   if (simple) {
     scroll(static_cast<int>(-whole), 0, QRect(scaled(kMargin), 0, width() - scaled(kMargin), height()));
     playheadDrawn_ -= whole;
@@ -287,7 +310,8 @@ void ScoreView::showStrip() {
   const QRect staff = staffOf(selection_->row);
   strip_->adjustSize();
   const int right = static_cast<int>(axis_.xOf(selection_->end));
-  int x = std::clamp(right + scaled(58), scaled(kMargin) + 4, std::max(scaled(kMargin) + 4, width() - strip_->width() - scaled(10)));
+  int x = std::clamp(right + scaled(58), scaled(kMargin) + 4,
+                     std::max(scaled(kMargin) + 4, width() - strip_->width() - scaled(10)));
   int y = staff.bottom() + scaled(8);
   if (y + strip_->height() > height() - 4) y = staff.top() - strip_->height() - scaled(8);
   strip_->move(x, y);
@@ -310,7 +334,8 @@ void ScoreView::openOrnament(const std::string& id) {
   open_ = id;
   caretRow_ = o->on;
   // Bars are counted to what it is tied to, else to the next landing after its source begins.
-  if (o->landing) landing_ = session_.song().landingById(*o->landing);
+  if (o->landing)
+    landing_ = session_.song().landingById(*o->landing);
   else
     for (const Landing& l : session_.song().allLandings())
       if (l.at > o->start) {
@@ -331,8 +356,10 @@ void ScoreView::openOrnament(const std::string& id) {
   double begin = o->start.quarters(), end = o->span().end.quarters();
   if (node) {
     begin = std::min(begin, map.quartersAt(node->extent().begin));
-    if (node->print && node->print->complete()) end = std::max(end, map.quartersAt(node->extent().end));
-    else if (const auto loop = node->kind->loopFigures({*o, map}); loop && loop->diesAt) end = std::max(end, loop->diesAt->quarters());
+    if (node->print && node->print->complete())
+      end = std::max(end, map.quartersAt(node->extent().end));
+    else if (const auto loop = node->kind->loopFigures({*o, map}); loop && loop->diesAt)
+      end = std::max(end, loop->diesAt->quarters());
   }
   const double air = std::max(0.04 * (end - begin), std::min(1.0, 0.25 * (end - begin)));
   layOut();
@@ -398,7 +425,8 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
   std::size_t at = 0;
   for (std::size_t i = 0; i < rows_.size(); ++i)
     if (rows_[i].id == caretRow_) at = i;
-  at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + rows, 0, static_cast<std::ptrdiff_t>(rows_.size()) - 1));
+  at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + rows, 0,
+                                                           static_cast<std::ptrdiff_t>(rows_.size()) - 1));
   caretRow_ = rows_[at].id;
   if (extend && !anchor_) anchor_ = selection_ ? selection_->begin : caret_;
   if (extend && selection_ && !(caret_ == selection_->begin)) caret_ = selection_->end;
@@ -418,19 +446,30 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
 void ScoreView::keyPressEvent(QKeyEvent* e) {
   const bool extend = e->modifiers() & Qt::ShiftModifier;
   if (!(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) switch (e->key()) {
-    case Qt::Key_Left: moveCaret(0, -1, extend); return;
-    case Qt::Key_Right: moveCaret(0, 1, extend); return;
-    case Qt::Key_Up: moveCaret(-1, 0, false); return;
-    case Qt::Key_Down: moveCaret(1, 0, false); return;
+    case Qt::Key_Left:
+      moveCaret(0, -1, extend);
+      return;
+    case Qt::Key_Right:
+      moveCaret(0, 1, extend);
+      return;
+    case Qt::Key_Up:
+      moveCaret(-1, 0, false);
+      return;
+    case Qt::Key_Down:
+      moveCaret(1, 0, false);
+      return;
     case Qt::Key_Return:
     case Qt::Key_Enter: { // the ornament whose source holds the caret, else the nearest one on this row
       const Ornament* best = nullptr;
       for (const auto& o : session_.song().ornaments)
-        if (o->on == caretRow_ && (!best || std::abs((o->start - caret_).ticks) < std::abs((best->start - caret_).ticks))) best = o.get();
+        if (o->on == caretRow_ &&
+            (!best || std::abs((o->start - caret_).ticks) < std::abs((best->start - caret_).ticks)))
+          best = o.get();
       if (best) openOrnament(best->id);
       return;
     }
-    default: break;
+    default:
+      break;
     }
   QWidget::keyPressEvent(e);
 }
@@ -458,8 +497,7 @@ void ScoreView::tick() {
 }
 
 void ScoreView::updatePlayhead(double x) {
-  for (const double at : {playheadDrawn_, x})
-    update(QRect(static_cast<int>(at) - scaled(8), 0, scaled(17), height()));
+  for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - scaled(8), 0, scaled(17), height()));
 }
 
 // ---------------------------------------------------------------- mouse
@@ -525,7 +563,8 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
       }
     if (shape == Qt::ArrowCursor) setToolTip({});
     if (selection_ && staffOf(selection_->row).contains(e->pos()) &&
-        (std::abs(at.x() - axis_.xOf(selection_->begin)) <= kEdgeReach || std::abs(at.x() - axis_.xOf(selection_->end)) <= kEdgeReach))
+        (std::abs(at.x() - axis_.xOf(selection_->begin)) <= kEdgeReach ||
+         std::abs(at.x() - axis_.xOf(selection_->end)) <= kEdgeReach))
       shape = Qt::SizeHorCursor;
     setCursor(shape);
     if (over != hoverHandle_) {
@@ -557,13 +596,16 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
     break;
   }
   case Drag::handle: {
-    if (const auto next = drawing_->drag(handle_, press_, at, e->modifiers() & Qt::AltModifier, grid_, canvas(), *pressOrnament_)) {
+    if (const auto next =
+            drawing_->drag(handle_, press_, at, e->modifiers() & Qt::AltModifier, grid_, canvas(), *pressOrnament_)) {
       const QString name = QString::fromStdString(allKinds().find(next->kind)->table().name).toLower();
-      session_.edit(tr("%1 of %2").arg(drawing_->wordFor(handle_), name), withOrnamentReplaced(session_.song(), *next), "handle-" + open_ + handle_.toStdString());
+      session_.edit(tr("%1 of %2").arg(drawing_->wordFor(handle_), name), withOrnamentReplaced(session_.song(), *next),
+                    "handle-" + open_ + handle_.toStdString());
     }
     break;
   }
-  default: break;
+  default:
+    break;
   }
 }
 
@@ -595,7 +637,8 @@ void ScoreView::mouseDoubleClickEvent(QMouseEvent* e) {
   const auto all = session_.song().allLandings();
   const Landing* best = nullptr;
   for (const Landing& l : all)
-    if (!best || std::abs(axis_.xOf(l.at) - e->position().x()) < std::abs(axis_.xOf(best->at) - e->position().x())) best = &l;
+    if (!best || std::abs(axis_.xOf(l.at) - e->position().x()) < std::abs(axis_.xOf(best->at) - e->position().x()))
+      best = &l;
   if (!best) return;
   landing_ = *best;
   goToLanding(0);
@@ -603,7 +646,8 @@ void ScoreView::mouseDoubleClickEvent(QMouseEvent* e) {
 
 void ScoreView::wheelEvent(QWheelEvent* e) {
   const QPoint pixels = e->pixelDelta();
-  const double dy = pixels.isNull() ? e->angleDelta().y() / 120.0 * 60 : pixels.y(), dx = pixels.isNull() ? e->angleDelta().x() / 120.0 * 60 : pixels.x();
+  const double dy = pixels.isNull() ? e->angleDelta().y() / 120.0 * 60 : pixels.y(),
+               dx = pixels.isNull() ? e->angleDelta().x() / 120.0 * 60 : pixels.x();
   if (e->modifiers() & Qt::ControlModifier) {
     zoom(std::pow(1.25, dy / 60), e->position().x());
   } else if ((e->modifiers() & Qt::ShiftModifier) && contentHeight_ > height() - rulerHeight()) {

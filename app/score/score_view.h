@@ -61,10 +61,10 @@ class ScoreView : public QWidget {
   int rulerHeight() const;
 
  public slots:
-  void rebuild();  // rows have changed
-  void refresh();  // the song, the plan or the paper has changed
+  void rebuild(); // rows have changed
+  void refresh(); // the song, the plan or the paper has changed
   void placeOnSelection(const QString& kind);
-  void tick();     // while playing
+  void tick(); // while playing
 
  signals:
   void selectionChanged();

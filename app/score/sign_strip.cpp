@@ -14,7 +14,10 @@ namespace {
 
 class SignButton : public QAbstractButton {
  public:
-  SignButton(const TableSpec& table, QWidget* parent) : QAbstractButton(parent), kind_(QString::fromStdString(table.id)), key_(QString::fromStdString(table.key)) {
+  SignButton(const TableSpec& table, QWidget* parent)
+      : QAbstractButton(parent)
+      , kind_(QString::fromStdString(table.id))
+      , key_(QString::fromStdString(table.key)) {
     setText(QString::fromStdString(table.name));
     setAccessibleName(tr("Place %1").arg(text()));
     setToolTip(QStringLiteral("%1 (%2)").arg(QString::fromStdString(table.meaning), key_));
@@ -22,7 +25,9 @@ class SignButton : public QAbstractButton {
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);
   }
-  QSize sizeHint() const override { return {scaled(44) + QFontMetrics(serif(16)).horizontalAdvance(text()) + scaled(30), scaled(30)}; }
+  QSize sizeHint() const override {
+    return {scaled(44) + QFontMetrics(serif(16)).horizontalAdvance(text()) + scaled(30), scaled(30)};
+  }
 
  protected:
   void paintEvent(QPaintEvent*) override {
@@ -48,7 +53,8 @@ class SignButton : public QAbstractButton {
 
 } // namespace
 
-SignStrip::SignStrip(QWidget* parent) : QWidget(parent) {
+SignStrip::SignStrip(QWidget* parent)
+    : QWidget(parent) {
   setAccessibleName(tr("Ornaments for the selection"));
   auto* grid = new QGridLayout(this);
   grid->setContentsMargins(scaled(6), scaled(6), scaled(6), scaled(6));
@@ -56,7 +62,8 @@ SignStrip::SignStrip(QWidget* parent) : QWidget(parent) {
   int i = 0;
   for (const Kind* k : allKinds().all()) {
     auto* b = new SignButton(k->table(), this);
-    connect(b, &QAbstractButton::clicked, this, [this, id = QString::fromStdString(k->table().id)] { emit picked(id); });
+    connect(b, &QAbstractButton::clicked, this,
+            [this, id = QString::fromStdString(k->table().id)] { emit picked(id); });
     grid->addWidget(b, i / 4, i % 4);
     ++i;
   }

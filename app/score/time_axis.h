@@ -6,9 +6,9 @@
 namespace ivrin::app {
 
 struct TimeAxis {
-  double x0 = 0;          // where the staves begin, logical pixels
-  double width = 1;       // of the staves
-  double left = 0;        // beat at x0
+  double x0 = 0;    // where the staves begin, logical pixels
+  double width = 1; // of the staves
+  double left = 0;  // beat at x0
   double pxPerBeat = 20;
 
   double xOf(Beats b) const { return x0 + (b.quarters() - left) * pxPerBeat; }

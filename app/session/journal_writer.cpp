@@ -2,7 +2,8 @@
 
 namespace ivrin::app {
 
-JournalWriter::JournalWriter() : thread_([this](std::stop_token s) { run(s); }) {}
+JournalWriter::JournalWriter()
+    : thread_([this](std::stop_token s) { run(s); }) {}
 
 JournalWriter::~JournalWriter() {
   flush();

@@ -20,12 +20,17 @@ namespace {
 constexpr int kRenderThreads = 2;
 constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120;
 
-QString asText(const std::string& s) { return QString::fromStdString(s); }
+QString asText(const std::string& s) {
+  return QString::fromStdString(s);
+}
 
 } // namespace
 
 Session::Session(Options options, std::unique_ptr<Output> output)
-    : options_(std::move(options)), store_(options_.cacheFolder), output_(std::move(output)), pool_(kRenderThreads) {
+    : options_(std::move(options))
+    , store_(options_.cacheFolder)
+    , output_(std::move(output))
+    , pool_(kRenderThreads) {
   if (!options_.journalFolder.empty()) journal_ = std::make_unique<JournalWriter>();
   for (auto& [timer, ms] : {std::pair{&peaksTimer_, kPeaksAfterMs}, std::pair{&factsTimer_, kFactsAfterMs}}) {
     timer->setSingleShot(true);
@@ -80,7 +85,9 @@ void Session::open(const fs::path& file) {
   job(openJob_, [this, file, kinds](std::stop_token stop) {
     Problems problems;
     const auto report = [this](std::int64_t done, std::int64_t total) {
-      post([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] { emit progress(tr("Bringing in stems"), std::min(f, 0.999)); });
+      post([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] {
+        emit progress(tr("Bringing in stems"), std::min(f, 0.999));
+      });
     };
     auto opened = openSong(file, options_.reach, *kinds, store_, problems, stop, report);
     std::string why;
@@ -102,8 +109,10 @@ void Session::open(const fs::path& file) {
       emit progress({}, 1);
       if (!opened) {
         QString why2;
-        for (const Problem& p : problems.list) why2 += (why2.isEmpty() ? QString() : QStringLiteral("\n")) + asText(p.text());
-        emit notice(tr("%1 cannot be opened. %2").arg(asText(file.filename().string()), why2.section('\n', 0, 0)), true);
+        for (const Problem& p : problems.list)
+          why2 += (why2.isEmpty() ? QString() : QStringLiteral("\n")) + asText(p.text());
+        emit notice(tr("%1 cannot be opened. %2").arg(asText(file.filename().string()), why2.section('\n', 0, 0)),
+                    true);
         return;
       }
       savedText_ = text.value_or("");
@@ -127,13 +136,17 @@ void Session::begin(const std::vector<fs::path>& files, double bpm) {
     for (const fs::path& f : files) reach.allowed.push_back(fs::absolute(f).parent_path());
     SongAudio audio;
     if (!song.stems.empty())
-      audio = SongAudio::open(song, reach, store_, problems, kRenderThreads, stop, [this](std::int64_t done, std::int64_t total) {
-        post([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] { emit progress(tr("Bringing in stems"), std::min(f, 0.999)); });
-      });
+      audio = SongAudio::open(
+          song, reach, store_, problems, kRenderThreads, stop, [this](std::int64_t done, std::int64_t total) {
+            post([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] {
+              emit progress(tr("Bringing in stems"), std::min(f, 0.999));
+            });
+          });
     post([this, song = std::move(song), audio = std::move(audio), reach, problems] {
       emit progress({}, 1);
       if (song.stems.empty()) {
-        emit notice(problems.list.empty() ? tr("There is no audio in that.") : asText(problems.list.front().text()), true);
+        emit notice(problems.list.empty() ? tr("There is no audio in that.") : asText(problems.list.front().text()),
+                    true);
         return;
       }
       savedText_.clear();
@@ -168,7 +181,8 @@ void Session::adopt(Song song, SongAudio audio, Reach reach, Problems problems, 
       if (i < history_.song().stems.size()) {
         rowProblems_[history_.song().stems[i].id] = asText(p.message);
         if (p.id == ErrorId::out_of_reach && history_.song().stems[i].file)
-          unreachable = asText(fs::weakly_canonical(reach_.songFolder / *history_.song().stems[i].file).parent_path().string());
+          unreachable =
+              asText(fs::weakly_canonical(reach_.songFolder / *history_.song().stems[i].file).parent_path().string());
       }
     }
   }
@@ -184,7 +198,8 @@ void Session::adopt(Song song, SongAudio audio, Reach reach, Problems problems, 
   job(phraseJob_, [this, plan = plan_, serial = songSerial_](std::stop_token stop) {
     for (const RowNode& row : plan->rows()) {
       if (stop.stop_requested()) return;
-      auto found = findPhrases(readerBeforeOrnaments(plan, row.id), {Frames(0), plan->end(true)}, plan->map().sampleRate());
+      auto found =
+          findPhrases(readerBeforeOrnaments(plan, row.id), {Frames(0), plan->end(true)}, plan->map().sampleRate());
       post([this, id = row.id, found = std::move(found), serial] {
         if (serial == songSerial_) phrases_[id] = found;
       });
@@ -231,7 +246,8 @@ void Session::replan() {
   pool_.setPlan(plan_);
   hearPlan();
   if (journal_ && history_.changedSinceSave())
-    journal_->write(journalFor(options_.journalFolder, file_), file_.empty() ? std::string() : fs::absolute(file_).string(), savedText_, song());
+    journal_->write(journalFor(options_.journalFolder, file_),
+                    file_.empty() ? std::string() : fs::absolute(file_).string(), savedText_, song());
   peaksTimer_.start();
   factsTimer_.start();
   emit planChanged();
@@ -262,7 +278,8 @@ bool Session::save(const fs::path& file) {
   Song saved = song();
   const fs::path folder = fs::absolute(file).parent_path();
   for (Stem& s : saved.stems) // audio below the song's folder is named from there
-    if (s.file) s.file = pathForSong(fs::path(*s.file).is_absolute() ? fs::path(*s.file) : reach_.songFolder / *s.file, folder);
+    if (s.file)
+      s.file = pathForSong(fs::path(*s.file).is_absolute() ? fs::path(*s.file) : reach_.songFolder / *s.file, folder);
   if (saved.title.empty()) saved.title = file.stem().string();
   const std::string text = writeSong(saved);
   std::string why;
@@ -359,13 +376,16 @@ void Session::startFacts() {
   const auto node = plan_->node(chosen_);
   if (!node) return;
   auto without = RenderPlan::make(withoutOrnaments(song(), chosen_), audio_, allKinds(), *cache_, plan_.get());
-  job(factsJob_, [this, plan = plan_, node, without, serial = songSerial_, id = chosen_, phrases = phrases(node->ornament->on)](std::stop_token stop) {
+  job(factsJob_, [this, plan = plan_, node, without, serial = songSerial_, id = chosen_,
+                  phrases = phrases(node->ornament->on)](std::stop_token stop) {
     const OrnamentFacts f = factsOf(*plan, *node, *without, stop);
     if (stop.stop_requested()) return;
-    ChosenFacts c{id, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop, {}, {}};
+    ChosenFacts c{id, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop,
+                  {}, {}};
     if (node->print) {
-      for (const Collision& hit : findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
-                                                 readerBeforeOrnaments(plan, node->ornament->on), phrases, plan->map().sampleRate()))
+      for (const Collision& hit :
+           findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
+                          readerBeforeOrnaments(plan, node->ornament->on), phrases, plan->map().sampleRate()))
         c.collisions.push_back(hit.frames);
       if (!node->print->note().empty()) c.notes.push_back(node->print->note());
     }
@@ -385,7 +405,9 @@ void Session::exportTo(const fs::path& folder, const ExportOptions& options) {
         post([this, f, text = asText(what)] { emit progress(text, std::min(f, 0.999)); });
       });
       QString text = report.stopped ? tr("Export cancelled; nothing half written was left.")
-                                    : report.files.size() == 1 ? tr("1 file written to %1").arg(asText(folder.string())) : tr("%1 files written to %2").arg(report.files.size()).arg(asText(folder.string()));
+                     : report.files.size() == 1
+                         ? tr("1 file written to %1").arg(asText(folder.string()))
+                         : tr("%1 files written to %2").arg(report.files.size()).arg(asText(folder.string()));
       for (const auto& n : report.notes) text += QStringLiteral(" · ") + asText(n);
       post([this, text, ok = !report.stopped] {
         emit progress({}, 1);
@@ -400,7 +422,9 @@ void Session::exportTo(const fs::path& folder, const ExportOptions& options) {
   });
 }
 
-void Session::cancelExport() { exportJob_.request_stop(); }
+void Session::cancelExport() {
+  exportJob_.request_stop();
+}
 
 void Session::waitUntilIdle() {
   QEventLoop loop;

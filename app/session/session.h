@@ -112,7 +112,8 @@ class Session : public QObject {
   void outOfReach(const QString& folder);
 
  private:
-  void adopt(Song song, SongAudio audio, Reach reach, Problems problems, const std::filesystem::path& file, bool unsaved);
+  void adopt(Song song, SongAudio audio, Reach reach, Problems problems, const std::filesystem::path& file,
+             bool unsaved);
   void replan();
   void hearPlan();
   void startRowPeaks();

@@ -7,13 +7,16 @@
 
 namespace ivrin::app {
 
-InkButton::InkButton(const QString& word, QWidget* parent) : QAbstractButton(parent) {
+InkButton::InkButton(const QString& word, QWidget* parent)
+    : QAbstractButton(parent) {
   setText(word);
   setAccessibleName(word);
   setCursor(Qt::PointingHandCursor);
 }
 
-InkButton::InkButton(Mark mark, const QString& name, QWidget* parent) : QAbstractButton(parent), mark_(mark) {
+InkButton::InkButton(Mark mark, const QString& name, QWidget* parent)
+    : QAbstractButton(parent)
+    , mark_(mark) {
   setAccessibleName(name);
   setToolTip(name);
   setCursor(Qt::PointingHandCursor);
@@ -47,7 +50,9 @@ void InkButton::keyPressEvent(QKeyEvent* e) {
 void InkButton::paintEvent(QPaintEvent*) {
   QPainter p(this);
   const Palette& c = paper();
-  const QColor colour = !isEnabled() ? c.barRule : isChecked() || isDown() || underMouse() || !isCheckable() ? c.ink : c.quiet;
+  const QColor colour = !isEnabled()                                                ? c.barRule
+                        : isChecked() || isDown() || underMouse() || !isCheckable() ? c.ink
+                                                                                    : c.quiet;
   if (mark_) {
     const double s = std::min(width(), height()) * 0.74;
     drawMark(p, *mark_, QRectF((width() - s) / 2.0, (height() - s) / 2.0, s, s), colour);

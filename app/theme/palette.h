@@ -7,12 +7,12 @@ namespace ivrin::app {
 
 struct Palette {
   QColor paper, margin, card;
-  QColor ink, wave;          // wave: dry sound, softer than ink at night
-  QColor barRule, beatRule;  // guides
-  QColor quiet;              // secondary text
-  QColor rust, blue;         // before and after a landing or source
-  QColor ochreText, ochre;   // the landing line, nothing else
-  QColor warning;            // collisions and limits
+  QColor ink, wave;         // wave: dry sound, softer than ink at night
+  QColor barRule, beatRule; // guides
+  QColor quiet;             // secondary text
+  QColor rust, blue;        // before and after a landing or source
+  QColor ochreText, ochre;  // the landing line, nothing else
+  QColor warning;           // collisions and limits
   bool night = false;
 };
 

@@ -12,7 +12,9 @@
 #include <cmath>
 
 /// Q_INIT_RESOURCE must stand outside of namespaces.
-static void initResources() { Q_INIT_RESOURCE(ivrin); }
+static void initResources() {
+  Q_INIT_RESOURCE(ivrin);
+}
 
 namespace ivrin::app {
 namespace {
@@ -32,8 +34,10 @@ SongFace load(const char* name, std::array<quint32, 10> lining) {
 }
 
 const SongFace& face(bool italic) {
-  static const SongFace roman = load("EBGaramond-Regular.otf", {1986, 1977, 1978, 1979, 1980, 1981, 1982, 1983, 1984, 1985});
-  static const SongFace slanted = load("EBGaramond-Italic.otf", {1562, 1553, 1554, 1555, 1556, 1557, 1558, 1559, 1560, 1561});
+  static const SongFace roman =
+      load("EBGaramond-Regular.otf", {1986, 1977, 1978, 1979, 1980, 1981, 1982, 1983, 1984, 1985});
+  static const SongFace slanted =
+      load("EBGaramond-Italic.otf", {1562, 1553, 1554, 1555, 1556, 1557, 1558, 1559, 1560, 1561});
   return italic ? slanted : roman;
 }
 
@@ -56,7 +60,8 @@ Shaped shape(const QString& text, double px, bool italic) {
   Shaped s;
   s.glyphs = font.glyphIndexesForString(text);
   for (qsizetype i = 0; i < s.glyphs.size() && i < text.size(); ++i)
-    if (text[i].isDigit() && text[i].unicode() < 128) s.glyphs[i] = face(italic).lining[static_cast<std::size_t>(text[i].digitValue())];
+    if (text[i].isDigit() && text[i].unicode() < 128)
+      s.glyphs[i] = face(italic).lining[static_cast<std::size_t>(text[i].digitValue())];
   const auto advances = font.advancesForGlyphIndexes(s.glyphs, QRawFont::KernedAdvances);
   for (const QPointF& a : advances) {
     s.places.push_back(QPointF(s.width, 0));
@@ -72,13 +77,18 @@ void loadFonts() {
   const double desktop = QFontInfo(QApplication::font()).pixelSize();
   // The desktop's font at its usual size is 12 to 13 px per 96 dpi: only a larger one makes the text grow.
   g_scale = desktop > 14 ? desktop / kDesignPx : 1.0;
-  for (const char* name : {"EBGaramond-Regular.otf", "EBGaramond-Italic.otf", "Cabin-Regular.otf", "Cabin-Medium.otf", "Cabin-SemiBold.otf", "Cabin-Italic.otf"})
+  for (const char* name : {"EBGaramond-Regular.otf", "EBGaramond-Italic.otf", "Cabin-Regular.otf", "Cabin-Medium.otf",
+                           "Cabin-SemiBold.otf", "Cabin-Italic.otf"})
     QFontDatabase::addApplicationFont(QString::fromLatin1(":/fonts/") + QString::fromLatin1(name));
   QApplication::setFont(sans(13));
 }
 
-double textScale() { return g_scale; }
-int scaled(double px) { return static_cast<int>(std::lround(px * g_scale)); }
+double textScale() {
+  return g_scale;
+}
+int scaled(double px) {
+  return static_cast<int>(std::lround(px * g_scale));
+}
 
 QFont sans(double px, Weight weight, bool italic) {
   QFont f(QStringLiteral("Cabin"));
@@ -112,6 +122,8 @@ double drawSongText(QPainter& p, QPointF baseline, const QString& text, double p
   return s.width;
 }
 
-double songTextWidth(const QString& text, double px, bool italic) { return shape(text, px * g_scale, italic).width; }
+double songTextWidth(const QString& text, double px, bool italic) {
+  return shape(text, px * g_scale, italic).width;
+}
 
 } // namespace ivrin::app

@@ -13,19 +13,22 @@ struct Ink {
 };
 
 /// One scanline. Coverage of the pixel row [y, y + 1) by [top, bottom), times the pencil's strength.
-IVRIN_CLONES void solidLine(quint32* line, const float* top, const float* bottom, int n, float y, float strength, Ink ink) {
+IVRIN_CLONES void solidLine(quint32* line, const float* top, const float* bottom, int n, float y, float strength,
+                            Ink ink) {
   for (int x = 0; x < n; ++x) {
     float c = std::min(bottom[x], y + 1) - std::max(top[x], y);
     c = c < 0 ? 0 : c > 1 ? 1 : c;
     const int a = static_cast<int>(c * strength * 256.0f);
-    const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u), b = static_cast<int>(line[x] & 255u);
-    line[x] = 0xff000000u | static_cast<quint32>(r + (((ink.r - r) * a) >> 8)) << 16 | static_cast<quint32>(g + (((ink.g - g) * a) >> 8)) << 8 |
+    const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u),
+              b = static_cast<int>(line[x] & 255u);
+    line[x] = 0xff000000u | static_cast<quint32>(r + (((ink.r - r) * a) >> 8)) << 16 |
+              static_cast<quint32>(g + (((ink.g - g) * a) >> 8)) << 8 |
               static_cast<quint32>(b + (((ink.b - b) * a) >> 8));
   }
 }
 
-IVRIN_CLONES void strokedLine(quint32* line, const float* top, const float* bottom, int n, float y, float solid, float stroke, float phase,
-                              float perPixel, float halfWidth, float sharp, Ink ink) {
+IVRIN_CLONES void strokedLine(quint32* line, const float* top, const float* bottom, int n, float y, float solid,
+                              float stroke, float phase, float perPixel, float halfWidth, float sharp, Ink ink) {
   for (int x = 0; x < n; ++x) {
     float c = std::min(bottom[x], y + 1) - std::max(top[x], y);
     c = c < 0 ? 0 : c > 1 ? 1 : c;
@@ -34,8 +37,10 @@ IVRIN_CLONES void strokedLine(quint32* line, const float* top, const float* bott
     float s = (halfWidth - (u < 0 ? -u : u)) * sharp + 0.5f;
     s = s < 0 ? 0 : s > 1 ? 1 : s;
     const int a = static_cast<int>(c * (solid + stroke * s) * 256.0f);
-    const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u), b = static_cast<int>(line[x] & 255u);
-    line[x] = 0xff000000u | static_cast<quint32>(r + (((ink.r - r) * a) >> 8)) << 16 | static_cast<quint32>(g + (((ink.g - g) * a) >> 8)) << 8 |
+    const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u),
+              b = static_cast<int>(line[x] & 255u);
+    line[x] = 0xff000000u | static_cast<quint32>(r + (((ink.r - r) * a) >> 8)) << 16 |
+              static_cast<quint32>(g + (((ink.g - g) * a) >> 8)) << 8 |
               static_cast<quint32>(b + (((ink.b - b) * a) >> 8));
   }
 }
@@ -60,10 +65,12 @@ void drawWave(QImage& image, int x0, int y0, int y1, const WaveColumns& wave, co
     if (pencil.stroke <= 0) {
       solidLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, ink);
     } else {
-      const double phase = (static_cast<double>(x0) - pencil.origin + static_cast<double>(y) * static_cast<double>(pencil.slope)) / static_cast<double>(pencil.period);
+      const double phase =
+          (static_cast<double>(x0) - pencil.origin + static_cast<double>(y) * static_cast<double>(pencil.slope)) /
+          static_cast<double>(pencil.period);
       const double positive = phase - std::floor(phase);
-      strokedLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, pencil.stroke, static_cast<float>(positive),
-                  1 / pencil.period, pencil.width / 2, pencil.period, ink);
+      strokedLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, pencil.stroke,
+                  static_cast<float>(positive), 1 / pencil.period, pencil.width / 2, pencil.period, ink);
     }
   }
 }

@@ -19,8 +19,8 @@ double powerOf(const StereoBuffer& b) {
 
 } // namespace
 
-std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent, FrameRange source, const RowReader& dry,
-                                      const std::vector<FrameRange>& phrases, double sampleRate) {
+std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent, FrameRange source,
+                                      const RowReader& dry, const std::vector<FrameRange>& phrases, double sampleRate) {
   std::vector<Collision> found;
   const auto window = std::max<std::int64_t>(16, std::llround(kWindowSeconds * sampleRate));
   StereoBuffer wet(window), row(window);
@@ -48,7 +48,8 @@ std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent,
       hit.begin = std::min(hit.begin, f);
       hit.end = std::max(hit.end, std::min(f + Frames(window), meet.end));
     }
-    if (!hit.empty()) found.push_back({hit, std::clamp(10 * std::log10((wetSum + 1e-12) / (drySum + 1e-12)), -120.0, 120.0)});
+    if (!hit.empty())
+      found.push_back({hit, std::clamp(10 * std::log10((wetSum + 1e-12) / (drySum + 1e-12)), -120.0, 120.0)});
   }
   return found;
 }

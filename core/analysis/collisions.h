@@ -12,7 +12,7 @@ struct Collision {
 
 /// `print` is what the ornament adds over `extent`; phrases that hold part of `source` do not count. A phrase is met
 /// where the print is louder than −60 dBFS and than 24 dB under the phrase (20 ms levels).
-std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent, FrameRange source, const RowReader& dry,
-                                      const std::vector<FrameRange>& phrases, double sampleRate);
+std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent, FrameRange source,
+                                      const RowReader& dry, const std::vector<FrameRange>& phrases, double sampleRate);
 
 } // namespace ivrin

@@ -14,7 +14,8 @@ namespace {
 /// Declared reads served straight from rows before their ornaments: what lies under a new ornament.
 class PlainSounds : public Sounds {
  public:
-  PlainSounds(const std::vector<Read>& reads, const Listening& listening) : reads_(reads) {
+  PlainSounds(const std::vector<Read>& reads, const Listening& listening)
+      : reads_(reads) {
     for (const Read& r : reads) rows_.push_back(listening.before(r.row));
   }
   void read(std::size_t index, Frames from, StereoSpan out) override {
@@ -51,14 +52,10 @@ void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Li
   const double toNext = room.next ? seconds(span.begin, *room.next) : seconds(span.begin, room.sounding) + rest;
   const double rounds = std::max(1.0, toNext / pass - 1);
   const double feedback = std::clamp(100 * std::pow(10.0, -30.0 / 20.0 / rounds), 15.0, 72.0);
-  o.settings = {{"time_left", time},
-                {"time_right", time},
-                {"pattern", "ping-pong"},
-                {"feedback_percent", std::round(feedback)},
-                {"low_cut_hz", 200.0},
-                {"high_cut_hz", 7000.0},
-                {"duck_db", 6.0},
-                {"width_percent", 130.0}};
+  o.settings = {{"time_left", time},      {"time_right", time},
+                {"pattern", "ping-pong"}, {"feedback_percent", std::round(feedback)},
+                {"low_cut_hz", 200.0},    {"high_cut_hz", 7000.0},
+                {"duck_db", 6.0},         {"width_percent", 130.0}};
   constexpr double kUnderSourceLu = 8;
   const PrintLevel level = measurePrint(*kinds.find(o.kind), o, map, listening);
   if (level.print > -100 && level.source > -70)
@@ -80,7 +77,8 @@ PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map
   StereoBuffer heard(source.frames()), scratch;
   for (std::int64_t at = 0; at < heard.frames(); at += kPrintBlock)
     source.read(sounds, at, heard.span().part(at, std::min(kPrintBlock, heard.frames() - at)), scratch);
-  level.source = loudestWindowLufs(kWeightedPower(heard.left(), heard.right(), heard.frames(), map.sampleRate()), window);
+  level.source =
+      loudestWindowLufs(kWeightedPower(heard.left(), heard.right(), heard.frames(), map.sampleRate()), window);
 
   const auto voice = kind.start(placed, sounds);
   if (!voice) return level;
@@ -94,12 +92,13 @@ PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map
     print.resize(at + n);
     break;
   }
-  level.print = loudestWindowLufs(kWeightedPower(print.left(), print.right(), print.frames(), map.sampleRate()), window);
+  level.print =
+      loudestWindowLufs(kWeightedPower(print.left(), print.right(), print.frames(), map.sampleRate()), window);
   return level;
 }
 
-Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row, BeatRange stretch,
-               const Listening& listening) {
+Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
+               BeatRange stretch, const Listening& listening) {
   Ornament o;
   o.id = freshOrnamentId(song);
   o.kind = kind;

@@ -16,8 +16,8 @@ struct Listening {
 
 /// `kind` must be in `kinds`, `row` a row of the song, `stretch` not empty. The ornament gets a fresh id; it is not yet
 /// part of the song.
-Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row, BeatRange stretch,
-               const Listening& listening);
+Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
+               BeatRange stretch, const Listening& listening);
 
 /// Loudest K-weighted window (as long as the source, at least 50 ms) of an ornament's print and of its source, in LUFS.
 struct PrintLevel {

@@ -42,7 +42,8 @@ std::vector<FrameRange> findPhrases(const RowReader& row, FrameRange range, doub
   std::nth_element(active.begin(), nth, active.end());
   const double on = std::max(*nth - kUnderLoudDb, kLowestOnDb), off = on - kHysteresisDb;
 
-  const auto hold = static_cast<std::size_t>(kHoldSeconds / kHopSeconds), shortest = static_cast<std::size_t>(kShortestSeconds / kHopSeconds);
+  const auto hold = static_cast<std::size_t>(kHoldSeconds / kHopSeconds),
+             shortest = static_cast<std::size_t>(kShortestSeconds / kHopSeconds);
   const auto frame = [&](std::size_t h) { return range.begin + Frames(static_cast<std::int64_t>(h) * hop); };
   bool inside = false;
   std::size_t begin = 0, lastLoud = 0;

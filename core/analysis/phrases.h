@@ -20,8 +20,8 @@ std::vector<FrameRange> findPhrases(const RowReader& row, FrameRange range, doub
 
 /// What lies around a stretch of a row.
 struct Room {
-  Frames sounding;             // where the phrase that holds the stretch's end goes silent; the end itself in a rest
-  std::optional<Frames> next;  // begin of the phrase after that
+  Frames sounding;            // where the phrase that holds the stretch's end goes silent; the end itself in a rest
+  std::optional<Frames> next; // begin of the phrase after that
 };
 Room roomAfter(const std::vector<FrameRange>& phrases, FrameRange stretch, double sampleRate);
 

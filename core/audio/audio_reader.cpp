@@ -15,7 +15,9 @@ constexpr std::int64_t kBlock = 8192;
 
 class SndfileReader : public AudioReader {
  public:
-  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData) : file_(file), short_(shortData) {
+  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData)
+      : file_(file)
+      , short_(shortData) {
     info_ = {info.channels, info.samplerate, info.frames};
     if (info.samplerate == songRate) {
       frames_ = info.frames;
@@ -25,7 +27,8 @@ class SndfileReader : public AudioReader {
       const soxr_io_spec_t io = soxr_io_spec(SOXR_FLOAT32_I, SOXR_FLOAT32_I);
       const soxr_runtime_spec_t runtime = soxr_runtime_spec(1);
       soxr_error_t error = nullptr;
-      soxr_ = soxr_create(info.samplerate, songRate, static_cast<unsigned>(info.channels), &error, &io, &quality, &runtime);
+      soxr_ =
+          soxr_create(info.samplerate, songRate, static_cast<unsigned>(info.channels), &error, &io, &quality, &runtime);
       if (error) soxr_ = nullptr;
       input_.resize(static_cast<std::size_t>(kBlock * info.channels));
       if (soxr_) soxr_set_input_fn(soxr_, &SndfileReader::pull, this, static_cast<std::size_t>(kBlock));
@@ -47,8 +50,9 @@ class SndfileReader : public AudioReader {
   std::int64_t read(float* left, float* right, std::int64_t maxFrames) override {
     const std::int64_t want = std::min({maxFrames, kBlock, frames_ - delivered_});
     if (want <= 0) return 0;
-    const std::int64_t got = soxr_ ? static_cast<std::int64_t>(soxr_output(soxr_, block_.data(), static_cast<std::size_t>(want)))
-                                   : decode(block_.data(), want);
+    const std::int64_t got =
+        soxr_ ? static_cast<std::int64_t>(soxr_output(soxr_, block_.data(), static_cast<std::size_t>(want)))
+              : decode(block_.data(), want);
     const float* in = block_.data();
     if (info_.channels == 1) {
       std::copy_n(in, got, left);
@@ -78,7 +82,8 @@ class SndfileReader : public AudioReader {
   static std::size_t pull(void* self, soxr_in_t* data, std::size_t want) {
     auto* r = static_cast<SndfileReader*>(self);
     *data = r->input_.data();
-    return static_cast<std::size_t>(r->decode(r->input_.data(), std::min<std::int64_t>(static_cast<std::int64_t>(want), kBlock)));
+    return static_cast<std::size_t>(
+        r->decode(r->input_.data(), std::min<std::int64_t>(static_cast<std::int64_t>(want), kBlock)));
   }
 
   SNDFILE* file_;
@@ -98,8 +103,8 @@ bool logSaysShort(SNDFILE* file) {
 
 } // namespace
 
-std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file, int songRate, const std::string& place,
-                                               Problems& problems) {
+std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file, int songRate,
+                                               const std::string& place, Problems& problems) {
   const auto refuse = [&](const std::string& why) {
     problems.error(ErrorId::broken_audio, place, file.string() + ": " + why);
     return nullptr;
@@ -113,16 +118,21 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
   SNDFILE* f = sf_open(file.c_str(), SFM_READ, &info);
   if (!f) return refuse(std::string("not an audio file Ivrin can read (") + sf_strerror(nullptr) + ")");
   std::string why;
-  if (info.channels > 2) why = "has " + std::to_string(info.channels) + " channels; stems are mono or stereo";
-  else if (info.channels < 1 || info.samplerate < 1000 || info.samplerate > 768000) why = "has an impossible header";
-  else if (info.frames <= 0) why = "holds no sound (zero frames)";
-  else if (info.frames > (std::int64_t{1} << 33)) why = "is too long";
+  if (info.channels > 2)
+    why = "has " + std::to_string(info.channels) + " channels; stems are mono or stereo";
+  else if (info.channels < 1 || info.samplerate < 1000 || info.samplerate > 768000)
+    why = "has an impossible header";
+  else if (info.frames <= 0)
+    why = "holds no sound (zero frames)";
+  else if (info.frames > (std::int64_t{1} << 33))
+    why = "is too long";
   if (!why.empty()) {
     sf_close(f);
     return refuse(why);
   }
   const int major = info.format & SF_FORMAT_TYPEMASK;
-  const bool lengthInHeader = major == SF_FORMAT_WAV || major == SF_FORMAT_WAVEX || major == SF_FORMAT_AIFF || major == SF_FORMAT_RF64;
+  const bool lengthInHeader =
+      major == SF_FORMAT_WAV || major == SF_FORMAT_WAVEX || major == SF_FORMAT_AIFF || major == SF_FORMAT_RF64;
   auto reader = std::make_unique<SndfileReader>(f, info, songRate, lengthInHeader && logSaysShort(f));
   if (!reader->usable()) return refuse("its sample rate cannot be converted");
   return reader;

@@ -12,8 +12,8 @@
 namespace ivrin {
 
 struct AudioInfo {
-  int channels = 0;         // 1 or 2
-  int fileRate = 0;         // Hz, as in the file
+  int channels = 0; // 1 or 2
+  int fileRate = 0; // Hz, as in the file
   std::int64_t fileFrames = 0;
 };
 

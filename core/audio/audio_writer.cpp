@@ -24,8 +24,12 @@ std::optional<AudioFormat> audioFormat(std::string_view name) {
   return std::nullopt;
 }
 
-static bool isFlac(AudioFormat f) { return f == AudioFormat::flac16 || f == AudioFormat::flac24; }
-std::string extensionOf(AudioFormat f) { return isFlac(f) ? ".flac" : ".wav"; }
+static bool isFlac(AudioFormat f) {
+  return f == AudioFormat::flac16 || f == AudioFormat::flac24;
+}
+std::string extensionOf(AudioFormat f) {
+  return isFlac(f) ? ".flac" : ".wav";
+}
 
 struct AudioWriter::Impl {
   fs::path target, part;
@@ -36,7 +40,9 @@ struct AudioWriter::Impl {
   std::vector<int> ints;
   std::vector<float> floats;
 
-  [[noreturn]] void fail(const std::string& why) const { throw std::runtime_error("cannot write " + target.string() + ": " + why); }
+  [[noreturn]] void fail(const std::string& why) const {
+    throw std::runtime_error("cannot write " + target.string() + ": " + why);
+  }
   /// `scale` is 2^(bits−1); the result is left-justified in 32 bits as libsndfile wants it.
   int quantise(float x, double scale, int shift, double dither) {
     const double v = std::nearbyint(static_cast<double>(x) * scale + dither);
@@ -48,7 +54,8 @@ struct AudioWriter::Impl {
   }
 };
 
-AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std::int64_t frames, std::uint64_t ditherSeed)
+AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std::int64_t frames,
+                         std::uint64_t ditherSeed)
     : impl_(std::make_unique<Impl>()) {
   impl_->target = std::move(file);
   impl_->part = impl_->target.string() + ".part";
@@ -114,6 +121,8 @@ void AudioWriter::finish() {
   }
 }
 
-std::int64_t AudioWriter::clipped() const { return impl_->clipped; }
+std::int64_t AudioWriter::clipped() const {
+  return impl_->clipped;
+}
 
 } // namespace ivrin

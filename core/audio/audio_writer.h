@@ -19,7 +19,8 @@ class AudioWriter {
  public:
   /// Stereo at `sampleRate`, `frames` long in all (decides WAV or RF64). Throws std::runtime_error naming the file.
   /// `ditherSeed` tells files apart in 16-bit formats; dither depends on absolute frame, channel and seed only.
-  AudioWriter(std::filesystem::path file, AudioFormat format, int sampleRate, std::int64_t frames, std::uint64_t ditherSeed);
+  AudioWriter(std::filesystem::path file, AudioFormat format, int sampleRate, std::int64_t frames,
+              std::uint64_t ditherSeed);
   ~AudioWriter(); // drops an unfinished file
   AudioWriter(const AudioWriter&) = delete;
   AudioWriter& operator=(const AudioWriter&) = delete;

@@ -22,7 +22,9 @@ struct StereoSpan {
 class StereoBuffer {
  public:
   StereoBuffer() = default;
-  explicit StereoBuffer(std::int64_t frames) : left_(static_cast<std::size_t>(frames)), right_(static_cast<std::size_t>(frames)) {}
+  explicit StereoBuffer(std::int64_t frames)
+      : left_(static_cast<std::size_t>(frames))
+      , right_(static_cast<std::size_t>(frames)) {}
   std::int64_t frames() const { return static_cast<std::int64_t>(left_.size()); }
   /// Keeps storage when shrinking; new frames are silent.
   void resize(std::int64_t frames) {

@@ -17,7 +17,8 @@ constexpr std::uint64_t mix64(std::uint64_t z) {
 
 /// −1..1 LSB, triangular.
 constexpr double tpdf(std::int64_t frame, int channel, std::uint64_t seed) {
-  const std::uint64_t h = mix64(mix64(static_cast<std::uint64_t>(frame) * 2 + static_cast<std::uint64_t>(channel)) ^ seed);
+  const std::uint64_t h =
+      mix64(mix64(static_cast<std::uint64_t>(frame) * 2 + static_cast<std::uint64_t>(channel)) ^ seed);
   const double a = static_cast<double>(h >> 32), b = static_cast<double>(h & 0xffffffffu);
   return (a - b) / 4294967296.0;
 }

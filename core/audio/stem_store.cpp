@@ -24,11 +24,13 @@ struct Header {
   char magic[8];
   std::int32_t channels, songRate, fileRate, truncated;
   std::int64_t frames, badSamples;
-  std::int64_t planeBytes;  // each plane, a whole number of pages
+  std::int64_t planeBytes; // each plane, a whole number of pages
   std::int64_t peakCount[PeakPyramid::kLevels];
 };
 
-std::int64_t wholePages(std::int64_t bytes) { return (bytes + kPage - 1) / kPage * kPage; }
+std::int64_t wholePages(std::int64_t bytes) {
+  return (bytes + kPage - 1) / kPage * kPage;
+}
 
 bool writeAt(int fd, const void* data, std::int64_t bytes, std::int64_t offset) {
   const char* p = static_cast<const char*>(data);
@@ -45,7 +47,8 @@ bool writeAt(int fd, const void* data, std::int64_t bytes, std::int64_t offset) 
 
 std::string hex(XXH128_hash_t h) {
   char text[40];
-  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(h.high64), static_cast<unsigned long long>(h.low64));
+  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(h.high64),
+                static_cast<unsigned long long>(h.low64));
   return text;
 }
 
@@ -68,7 +71,8 @@ struct Fd {
 };
 
 /// Decodes `reader` into a new store file. Empty on success, else why not; "stopped" when asked to stop.
-std::string importInto(AudioReader& reader, int songRate, const fs::path& target, std::stop_token stop, const Progress& progress) {
+std::string importInto(AudioReader& reader, int songRate, const fs::path& target, std::stop_token stop,
+                       const Progress& progress) {
   static std::atomic<unsigned> serial{0};
   const std::int64_t frames = reader.frames();
   const int channels = reader.info().channels;
@@ -91,7 +95,9 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
     ::unlink(temp.c_str());
     return why;
   };
-  const auto writeFailed = [&] { return fail("cannot write the cache folder " + target.parent_path().string() + ": " + std::strerror(errno)); };
+  const auto writeFailed = [&] {
+    return fail("cannot write the cache folder " + target.parent_path().string() + ": " + std::strerror(errno));
+  };
   if (out.fd < 0) return writeFailed();
 
   constexpr std::int64_t kBlock = 8192;
@@ -106,7 +112,8 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
     if (channels == 2) h.badSamples += mend(right.data(), n);
     const float* other = channels == 2 ? right.data() : left.data();
     peaks.append(left.data(), other, n);
-    const std::int64_t at = done * static_cast<std::int64_t>(sizeof(float)), bytes = n * static_cast<std::int64_t>(sizeof(float));
+    const std::int64_t at = done * static_cast<std::int64_t>(sizeof(float)),
+                       bytes = n * static_cast<std::int64_t>(sizeof(float));
     if (!writeAt(out.fd, left.data(), bytes, kPage + at)) return writeFailed();
     if (channels == 2 && !writeAt(out.fd, right.data(), bytes, kPage + h.planeBytes + at)) return writeFailed();
     done += n;
@@ -124,7 +131,8 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
     if (!writeAt(out.fd, level.data(), bytes, at)) return writeFailed();
     at += bytes;
   }
-  if (::ftruncate(out.fd, wholePages(at)) != 0 || !writeAt(out.fd, &h, sizeof h, 0) || ::fdatasync(out.fd) != 0) return writeFailed();
+  if (::ftruncate(out.fd, wholePages(at)) != 0 || !writeAt(out.fd, &h, sizeof h, 0) || ::fdatasync(out.fd) != 0)
+    return writeFailed();
   if (::rename(temp.c_str(), target.c_str()) != 0) return writeFailed();
   return {};
 }
@@ -146,7 +154,8 @@ void StemAudio::prefetch(std::int64_t begin, std::int64_t end) const {
   }
 }
 
-StemStore::StemStore(fs::path cacheFolder) : folder_(std::move(cacheFolder)) {}
+StemStore::StemStore(fs::path cacheFolder)
+    : folder_(std::move(cacheFolder)) {}
 
 fs::path StemStore::defaultFolder() {
   if (const char* x = std::getenv("XDG_CACHE_HOME"); x && *x) return fs::path(x) / "ivrin";
@@ -158,8 +167,9 @@ std::string StemStore::digestOf(const fs::path& file) const {
   Fd f{::open(file.c_str(), O_RDONLY | O_CLOEXEC)};
   struct stat st {};
   if (f.fd < 0 || ::fstat(f.fd, &st) != 0) return {};
-  const std::string identity = fs::absolute(file).string() + '\n' + std::to_string(st.st_size) + '\n' + std::to_string(st.st_mtim.tv_sec) +
-                               '.' + std::to_string(st.st_mtim.tv_nsec) + '\n' + std::to_string(st.st_ino);
+  const std::string identity = fs::absolute(file).string() + '\n' + std::to_string(st.st_size) + '\n' +
+                               std::to_string(st.st_mtim.tv_sec) + '.' + std::to_string(st.st_mtim.tv_nsec) + '\n' +
+                               std::to_string(st.st_ino);
   const fs::path remembered = folder_ / "digests" / hex(XXH3_128bits(identity.data(), identity.size()));
   std::string why;
   if (const auto known = readWholeFile(remembered, 64, why); known && known->size() == 32) return *known;
@@ -168,7 +178,8 @@ std::string StemStore::digestOf(const fs::path& file) const {
   XXH3_128bits_reset(state);
   std::vector<char> block(1 << 20);
   ssize_t n = 0;
-  while ((n = ::read(f.fd, block.data(), block.size())) > 0) XXH3_128bits_update(state, block.data(), static_cast<std::size_t>(n));
+  while ((n = ::read(f.fd, block.data(), block.size())) > 0)
+    XXH3_128bits_update(state, block.data(), static_cast<std::size_t>(n));
   const std::string digest = hex(XXH3_128bits_digest(state));
   XXH3_freeState(state);
   if (n < 0) return {};
@@ -178,8 +189,9 @@ std::string StemStore::digestOf(const fs::path& file) const {
   return digest;
 }
 
-std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songRate, const std::string& place, Problems& problems,
-                                                 std::stop_token stop, const Progress& progress) const {
+std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songRate, const std::string& place,
+                                                 Problems& problems, std::stop_token stop,
+                                                 const Progress& progress) const {
   const std::string digest = digestOf(file);
   if (digest.empty()) {
     problems.error(ErrorId::unreadable, place, "cannot read " + file.string() + ": " + std::strerror(errno));
@@ -202,7 +214,8 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
     struct stat st {};
     Header h{};
     const bool readable = ::fstat(f.fd, &st) == 0 && ::pread(f.fd, &h, sizeof h, 0) == static_cast<ssize_t>(sizeof h) &&
-                          std::memcmp(h.magic, kMagic, sizeof kMagic) == 0 && h.songRate == songRate && h.channels >= 1 && h.channels <= 2;
+                          std::memcmp(h.magic, kMagic, sizeof kMagic) == 0 && h.songRate == songRate &&
+                          h.channels >= 1 && h.channels <= 2;
     std::int64_t need = kPage + h.planeBytes * h.channels;
     for (const std::int64_t count : h.peakCount) need += count * static_cast<std::int64_t>(sizeof(Peak));
     if (!readable || need > st.st_size || h.frames * static_cast<std::int64_t>(sizeof(float)) > h.planeBytes) {

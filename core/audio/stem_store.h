@@ -60,7 +60,8 @@ class StemStore {
   /// Opens from the store, importing first if needed. Nothing, with one error at `place`, when the file is broken,
   /// the disk is full or `stop` was requested (then without an error). Thread-safe.
   std::shared_ptr<const StemAudio> open(const std::filesystem::path& file, int songRate, const std::string& place,
-                                        Problems& problems, std::stop_token stop = {}, const Progress& progress = {}) const;
+                                        Problems& problems, std::stop_token stop = {},
+                                        const Progress& progress = {}) const;
   /// Digest of the file's bytes (XXH3, 128 bits, hexadecimal), remembered by path, size, time and inode.
   std::string digestOf(const std::filesystem::path& file) const;
 

@@ -11,8 +11,13 @@ namespace ivrin {
 class FlushDenormals {
  public:
 #if defined(__SSE2__)
-  FlushDenormals() : before_(_mm_getcsr()) { _mm_setcsr(before_ | 0x8040u); } // FTZ and DAZ
-  ~FlushDenormals() { _mm_setcsr(before_); }
+  FlushDenormals()
+      : before_(_mm_getcsr()) {
+    _mm_setcsr(before_ | 0x8040u);
+  } // FTZ and DAZ
+  ~FlushDenormals() {
+    _mm_setcsr(before_);
+  }
 #else
   FlushDenormals() = default;
 #endif

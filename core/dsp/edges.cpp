@@ -12,7 +12,10 @@ double raisedCosine(double u) {
   return 0.5 - 0.5 * std::cos(std::numbers::pi * u);
 }
 
-EdgeWindow::EdgeWindow(FrameRange span, std::int64_t fadeIn, std::int64_t fadeOut) : span_(span), in_(fadeIn), out_(fadeOut) {
+EdgeWindow::EdgeWindow(FrameRange span, std::int64_t fadeIn, std::int64_t fadeOut)
+    : span_(span)
+    , in_(fadeIn)
+    , out_(fadeOut) {
   if (const std::int64_t n = span.length(); in_ + out_ > n && in_ + out_ > 0) {
     in_ = n * fadeIn / (fadeIn + fadeOut);
     out_ = n - in_;
@@ -25,7 +28,8 @@ EdgeWindow EdgeWindow::withDefaultEdges(FrameRange span, double sampleRate) {
 
 double EdgeWindow::at(Frames f) const {
   if (!span_.contains(f)) return 0;
-  const double fromBegin = static_cast<double>(f.count - span_.begin.count), toEnd = static_cast<double>(span_.end.count - f.count);
+  const double fromBegin = static_cast<double>(f.count - span_.begin.count),
+               toEnd = static_cast<double>(span_.end.count - f.count);
   double w = 1;
   if (in_ > 0) w *= raisedCosine(fromBegin / static_cast<double>(in_));
   if (out_ > 0) w *= raisedCosine(toEnd / static_cast<double>(out_));
@@ -33,7 +37,8 @@ double EdgeWindow::at(Frames f) const {
 }
 
 double GainSegments::at(Frames f) const {
-  const auto next = std::upper_bound(points_.begin(), points_.end(), f, [](Frames x, const Point& p) { return x < p.at; });
+  const auto next =
+      std::upper_bound(points_.begin(), points_.end(), f, [](Frames x, const Point& p) { return x < p.at; });
   if (next == points_.begin() || next == points_.end()) return 1;
   const Point& a = *(next - 1);
   const double u = static_cast<double>(f.count - a.at.count) / static_cast<double>(next->at.count - a.at.count);
@@ -56,7 +61,8 @@ void GainSegments::apply(Frames from, float* left, float* right, std::int64_t fr
       continue;
     }
     for (std::int64_t k = 0; k < r.length(); ++k) {
-      const double u = static_cast<double>(r.begin.count + k - a.at.count) / static_cast<double>(b.at.count - a.at.count);
+      const double u =
+          static_cast<double>(r.begin.count + k - a.at.count) / static_cast<double>(b.at.count - a.at.count);
       const auto g = static_cast<float>(a.gain + (b.gain - a.gain) * raisedCosine(u));
       left[first + k] *= g;
       right[first + k] *= g;
@@ -72,10 +78,8 @@ GainSegments turnedDown(FrameRange span, double gain, std::int64_t fadeIn, std::
     fadeIn = n * fadeIn / total;
     fadeOut = n - fadeIn;
   }
-  return GainSegments({{span.begin, 1},
-                       {span.begin + Frames(fadeIn), gain},
-                       {span.end - Frames(fadeOut), gain},
-                       {span.end, 1}});
+  return GainSegments(
+      {{span.begin, 1}, {span.begin + Frames(fadeIn), gain}, {span.end - Frames(fadeOut), gain}, {span.end, 1}});
 }
 
 } // namespace ivrin

@@ -38,7 +38,8 @@ class GainSegments {
   };
   GainSegments() = default;
   /// Points ascending; the first and last must have gain 1.
-  explicit GainSegments(std::vector<Point> points) : points_(std::move(points)) {}
+  explicit GainSegments(std::vector<Point> points)
+      : points_(std::move(points)) {}
   bool isOne() const { return points_.empty(); }
   FrameRange span() const { return points_.empty() ? FrameRange{} : FrameRange{points_.front().at, points_.back().at}; }
   /// Multiplies `frames` samples beginning at song frame `from`; leaves samples where the gain is 1 untouched.

@@ -6,8 +6,11 @@
 namespace ivrin {
 
 LookaheadLimiter::LookaheadLimiter(std::int64_t lookahead, double ceiling, double releaseFrames)
-    : n_(std::max<std::int64_t>(lookahead, 0) + 1), ceiling_(static_cast<float>(ceiling)),
-      release_(1.0 - std::exp(-1.0 / std::max(releaseFrames, 1.0))), quiet_(2 * n_), sum_(n_ * kOne) {
+    : n_(std::max<std::int64_t>(lookahead, 0) + 1)
+    , ceiling_(static_cast<float>(ceiling))
+    , release_(1.0 - std::exp(-1.0 / std::max(releaseFrames, 1.0)))
+    , quiet_(2 * n_)
+    , sum_(n_ * kOne) {
   const auto n = static_cast<std::size_t>(n_);
   box_.assign(n, kOne);
   left_.assign(n, 0);
@@ -38,8 +41,11 @@ void LookaheadLimiter::process(float* left, float* right, std::int64_t frames) {
       continue;
     }
     const std::int64_t need =
-        magnitude > ceiling_ ? static_cast<std::int64_t>(static_cast<double>(ceiling_) / magnitude * static_cast<double>(kOne)) : kOne;
-    while (queueEnd_ > queueBegin_ && queueValue_[static_cast<std::size_t>((queueEnd_ - 1) % capacity)] >= need) --queueEnd_;
+        magnitude > ceiling_
+            ? static_cast<std::int64_t>(static_cast<double>(ceiling_) / magnitude * static_cast<double>(kOne))
+            : kOne;
+    while (queueEnd_ > queueBegin_ && queueValue_[static_cast<std::size_t>((queueEnd_ - 1) % capacity)] >= need)
+      --queueEnd_;
     queueValue_[static_cast<std::size_t>(queueEnd_ % capacity)] = need;
     queueTime_[static_cast<std::size_t>(queueEnd_ % capacity)] = clock_;
     ++queueEnd_;

@@ -30,10 +30,10 @@ class LookaheadLimiter {
   float ceiling_;
   double release_;
   std::int64_t clock_ = 0;
-  std::int64_t quiet_ = 0;         // frames since the last one over the ceiling
-  std::int64_t gain_ = kOne;       // after release
+  std::int64_t quiet_ = 0;   // frames since the last one over the ceiling
+  std::int64_t gain_ = kOne; // after release
   std::int64_t sum_;
-  std::vector<std::int64_t> box_;  // last n gains
+  std::vector<std::int64_t> box_;   // last n gains
   std::vector<float> left_, right_; // delay
   // Monotonic queue for the sliding minimum (D. Lemire, "Streaming maximum-minimum filter", 2006).
   std::vector<std::int64_t> queueValue_, queueTime_;

@@ -25,12 +25,15 @@ Biquad highPass(double rate) {
   return {1, -2, 1, 2 * (k * k - 1) / a0, (1 - k / q + k * k) / a0};
 }
 
-double lufsOfPower(double meanPower) { return meanPower > 1e-20 ? -0.691 + 10 * std::log10(meanPower) : -200; }
+double lufsOfPower(double meanPower) {
+  return meanPower > 1e-20 ? -0.691 + 10 * std::log10(meanPower) : -200;
+}
 
 } // namespace
 
 MomentaryLoudness::MomentaryLoudness(double sampleRate)
-    : filters_{shelf(sampleRate), shelf(sampleRate), highPass(sampleRate), highPass(sampleRate)}, binFrames_(std::llround(0.05 * sampleRate)) {}
+    : filters_{shelf(sampleRate), shelf(sampleRate), highPass(sampleRate), highPass(sampleRate)}
+    , binFrames_(std::llround(0.05 * sampleRate)) {}
 
 void MomentaryLoudness::add(const float* left, const float* right, std::int64_t frames) {
   for (std::int64_t i = 0; i < frames; ++i) {

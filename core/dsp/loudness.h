@@ -19,7 +19,8 @@ struct Biquad {
   }
 };
 
-/// Momentary loudness (EBU Tech 3341: 400 ms, no gate) of a stream, renewed every 50 ms. No allocation after the making.
+/// Momentary loudness (EBU Tech 3341: 400 ms, no gate) of a stream, renewed every 50 ms. No allocation after the
+/// making.
 class MomentaryLoudness {
  public:
   explicit MomentaryLoudness(double sampleRate);
@@ -35,15 +36,16 @@ class MomentaryLoudness {
 };
 
 struct Loudness {
-  double integratedLufs = -200;  // −200 when there is nothing above the gate
+  double integratedLufs = -200; // −200 when there is nothing above the gate
   double shortTermMaxLufs = -200;
   double truePeakDbtp = -200;
   double samplePeakDbfs = -200;
-  double lowEnergyDb = -200;     // RMS under 200 Hz re full scale
+  double lowEnergyDb = -200; // RMS under 200 Hz re full scale
 };
 
 /// Whole stretch; shorter than 0.4 s falls back to K-weighted RMS over the active samples.
-Loudness measureLoudness(const float* left, const float* right, std::int64_t frames, int sampleRate, bool truePeak = true);
+Loudness measureLoudness(const float* left, const float* right, std::int64_t frames, int sampleRate,
+                         bool truePeak = true);
 
 /// K-weighted power of every frame, summed over both sides (BS.1770-5 annex 1, coefficients recomputed for the rate).
 std::vector<float> kWeightedPower(const float* left, const float* right, std::int64_t frames, double sampleRate);

@@ -51,14 +51,17 @@ IVRIN_CLONES float largest(const float* x, std::int64_t n) {
   return peak;
 }
 
-std::int64_t floorDiv(std::int64_t a, std::int64_t b) { return a >= 0 ? a / b : -((-a + b - 1) / b); }
+std::int64_t floorDiv(std::int64_t a, std::int64_t b) {
+  return a >= 0 ? a / b : -((-a + b - 1) / b);
+}
 
 } // namespace
 
 MixLimiter::MixLimiter(double sampleRate, double ceilingDbtp, MixSource source)
-    : ceiling_(Decibels(ceilingDbtp + kAimDb).gain()), source_(std::move(source)),
-      ahead_(static_cast<std::int64_t>(std::ceil(kAheadSeconds * sampleRate / kCell))),
-      back_(static_cast<std::int64_t>(std::ceil(kBackSeconds * sampleRate / kCell))) {
+    : ceiling_(Decibels(ceilingDbtp + kAimDb).gain())
+    , source_(std::move(source))
+    , ahead_(static_cast<std::int64_t>(std::ceil(kAheadSeconds * sampleRate / kCell)))
+    , back_(static_cast<std::int64_t>(std::ceil(kBackSeconds * sampleRate / kCell))) {
   double worst = 1;
   for (int p = 1; p < kPhases; ++p) {
     const auto c = sincKernel(static_cast<double>(p) / kPhases, kHalf, 7.0);
@@ -83,7 +86,8 @@ void MixLimiter::appendBlock() {
       peak = std::max(peak, largest(side + at, kCell));
       if (near > skipBelow_) peak = std::max(peak, betweenPeak(side + at, kernels_.data()));
     }
-    needDb_.push_back(peak > ceiling_ ? static_cast<float>(20.0 * std::log10(ceiling_ / static_cast<double>(peak))) : 0.0f);
+    needDb_.push_back(peak > ceiling_ ? static_cast<float>(20.0 * std::log10(ceiling_ / static_cast<double>(peak)))
+                                      : 0.0f);
   }
   cells_ += kBlockCells;
 }
@@ -130,7 +134,8 @@ float MixLimiter::gainOfCell(std::int64_t cell) const {
 void MixLimiter::read(Frames from, StereoSpan out) {
   lastReduction_ = 0;
   if (out.frames <= 0) return;
-  const std::int64_t firstCell = floorDiv(from.count, kCell), endCell = floorDiv(from.count + out.frames - 1, kCell) + 1;
+  const std::int64_t firstCell = floorDiv(from.count, kCell),
+                     endCell = floorDiv(from.count + out.frames - 1, kCell) + 1;
   ensureCells(firstCell - 1 - back_, endCell + 1 + ahead_);
   const std::int64_t offset = from.count - (firstCell_ - 1) * kCell;
   std::memcpy(out.left, window_.left() + offset, static_cast<std::size_t>(out.frames) * sizeof(float));

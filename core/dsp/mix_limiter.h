@@ -36,13 +36,13 @@ class MixLimiter {
 
   double ceiling_;
   MixSource source_;
-  std::int64_t ahead_, back_;      // in cells
-  double skipBelow_;               // a cell whose samples stay under this cannot exceed the ceiling in between
-  std::vector<float> kernels_;     // 7 phases × taps
+  std::int64_t ahead_, back_;  // in cells
+  double skipBelow_;           // a cell whose samples stay under this cannot exceed the ceiling in between
+  std::vector<float> kernels_; // 7 phases × taps
   // The mix and needed reductions from cell `firstCell_` on.
   std::int64_t firstCell_ = 0, cells_ = 0;
-  StereoBuffer window_;            // samples of cells [firstCell_ − 1, firstCell_ + cells_ + 1)
-  std::vector<float> needDb_;      // ≤ 0, one per cell
+  StereoBuffer window_;       // samples of cells [firstCell_ − 1, firstCell_ + cells_ + 1)
+  std::vector<float> needDb_; // ≤ 0, one per cell
   bool started_ = false;
   double lastReduction_ = 0;
 };

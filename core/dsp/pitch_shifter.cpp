@@ -11,15 +11,20 @@ constexpr int kHalf = 8;
 }
 
 PitchShifter::PitchShifter(double ratio, std::int64_t window)
-    : ratio_(ratio), window_(std::max<std::int64_t>(window, 16)), fade_(std::max<std::int64_t>(window_ / 4, 4)),
-      size_(1), sinc_(kHalf, 256) {
+    : ratio_(ratio)
+    , window_(std::max<std::int64_t>(window, 16))
+    , fade_(std::max<std::int64_t>(window_ / 4, 4))
+    , size_(1)
+    , sinc_(kHalf, 256) {
   while (size_ < 3 * window_ + 4 * kHalf) size_ *= 2;
   left_.assign(static_cast<std::size_t>(size_), 0);
   right_.assign(static_cast<std::size_t>(size_), 0);
   delay_ = latency();
 }
 
-double PitchShifter::latency() const { return kHalf + static_cast<double>(window_) / 2; }
+double PitchShifter::latency() const {
+  return kHalf + static_cast<double>(window_) / 2;
+}
 
 float PitchShifter::tap(const std::vector<float>& line, double delay) const {
   // Whole part by ring index, the fraction by the sinc table on a small contiguous copy.

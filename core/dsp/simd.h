@@ -2,7 +2,8 @@
 // floating-point operations per output sample, so that all versions give the same bits.
 #pragma once
 
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__) && !defined(__SANITIZE_ADDRESS__)
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__) &&                \
+    !defined(__SANITIZE_ADDRESS__)
 #define IVRIN_CLONES __attribute__((target_clones("avx2", "default")))
 #else
 #define IVRIN_CLONES

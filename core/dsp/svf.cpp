@@ -7,7 +7,9 @@
 namespace ivrin {
 
 StereoSvf::StereoSvf(Pass pass, double cutoffLeftHz, double cutoffRightHz, double sampleRate, double q)
-    : pass_(pass), k_(1.0 / q), rate_(sampleRate) {
+    : pass_(pass)
+    , k_(1.0 / q)
+    , rate_(sampleRate) {
   const double cutoff[2] = {cutoffLeftHz, cutoffRightHz};
   for (int c = 0; c < 2; ++c) {
     Side& s = side_[c];

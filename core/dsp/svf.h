@@ -1,6 +1,6 @@
 // Second-order state-variable filter in trapezoidal form: V. Zavalishin, "The Art of VA Filter Design" (2012),
-// section 4; computed as in A. Simper, "Linear Trapezoidal Integrated SVF" (2013). 12 dB per octave, stable for any cutoff below half
-// the sample rate, and under modulation.
+// section 4; computed as in A. Simper, "Linear Trapezoidal Integrated SVF" (2013). 12 dB per octave, stable for any
+// cutoff below half the sample rate, and under modulation.
 #pragma once
 
 #include <cstdint>

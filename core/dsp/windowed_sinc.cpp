@@ -54,7 +54,9 @@ IVRIN_CLONES void convolveBlock(const float* in, const float* c, int taps, float
   }
 }
 
-SincTable::SincTable(int half, int phases, double beta) : half_(half), phases_(phases) {
+SincTable::SincTable(int half, int phases, double beta)
+    : half_(half)
+    , phases_(phases) {
   table_.reserve(static_cast<std::size_t>((phases + 1) * 2 * half));
   for (int p = 0; p <= phases; ++p) {
     const auto c = sincKernel(static_cast<double>(p) / phases, half, beta);

@@ -17,20 +17,21 @@
 namespace ivrin {
 namespace {
 
-constexpr std::int64_t kControl = 64;          // frames between values of a curve
-constexpr std::int64_t kSincHalf = 24;         // flat to 0.46 of the sample rate
+constexpr std::int64_t kControl = 64;  // frames between values of a curve
+constexpr std::int64_t kSincHalf = 24; // flat to 0.46 of the sample rate
 constexpr std::int64_t kWobbleHalf = 16;
-constexpr double kWobbleSeconds = 0.004;       // drift at 100 %, each way
+constexpr double kWobbleSeconds = 0.004; // drift at 100 %, each way
 constexpr double kLookaheadSeconds = 0.0015, kLoopReleaseSeconds = 0.08;
 constexpr double kShiftWindowSeconds = 0.06;
-constexpr double kQuietSeconds = 0.1;          // how long all must be under the floor
-constexpr double kLongFadeSeconds = 0.05;      // when a tail is ended by the 120 s limit
+constexpr double kQuietSeconds = 0.1;     // how long all must be under the floor
+constexpr double kLongFadeSeconds = 0.05; // when a tail is ended by the 120 s limit
 
 /// Memory of one side of the loop, read at a fixed or moving fractional delay.
 class DelayLine {
  public:
   /// `delay` in frames, ≥ 1; `swing` how far it may move each way.
-  DelayLine(double delay, double swing) : swing_(swing) {
+  DelayLine(double delay, double swing)
+      : swing_(swing) {
     whole_ = static_cast<std::int64_t>(std::floor(delay));
     fraction_ = delay - static_cast<double>(whole_);
     if (fraction_ < 1e-6 || fraction_ > 1 - 1e-6) { // whole frames are exact copies
@@ -48,7 +49,8 @@ class DelayLine {
   }
   /// How many frames can be read before the next must have been written.
   std::int64_t block() const {
-    return std::max<std::int64_t>(1, whole_ - static_cast<std::int64_t>(std::ceil(swing_)) - half_ - (swing_ > 0 ? 1 : 0));
+    return std::max<std::int64_t>(1,
+                                  whole_ - static_cast<std::int64_t>(std::ceil(swing_)) - half_ - (swing_ > 0 ? 1 : 0));
   }
   void read(std::int64_t clock, float* out, std::int64_t n) {
     if (half_ == 0) {
@@ -97,7 +99,9 @@ class DelayLine {
 /// continuous-time convolution", DAFx 2016), so that the linear part stays flat and undelayed.
 class Drive {
  public:
-  Drive(double amount, double peak) : a_(6 * amount * amount + 0.5 * amount), p_(peak) {}
+  Drive(double amount, double peak)
+      : a_(6 * amount * amount + 0.5 * amount)
+      , p_(peak) {}
   void process(float* x, std::int64_t n) {
     for (std::int64_t i = 0; i < n; ++i) {
       const double now = x[i], step = now - last_;
@@ -128,8 +132,12 @@ class Drive {
 class ControlRamp {
  public:
   ControlRamp(const Curve& curve, const Placed& p, Frames first)
-      : curve_(curve), map_(p.map), start_(p.ornament.start.quarters()), first_(first), constant_(curve.isConstant()),
-        value_(static_cast<float>(curve.at(0))) {}
+      : curve_(curve)
+      , map_(p.map)
+      , start_(p.ornament.start.quarters())
+      , first_(first)
+      , constant_(curve.isConstant())
+      , value_(static_cast<float>(curve.at(0))) {}
   /// Value at `offset` frames after the print's first frame; offsets may come in any order.
   float at(std::int64_t offset) {
     if (constant_) return value_;
@@ -163,16 +171,24 @@ std::optional<Frames> cutFrame(const Placed& p, const DelayThrowSettings& s) {
 class DelayThrowVoice : public Voice {
  public:
   DelayThrowVoice(const Placed& p, Sounds& sounds)
-      : s_(DelayThrowSettings::of(p)), sounds_(sounds), source_(p), rate_(p.sampleRate()), first_(p.span().begin),
-        feedbackLeft_(s_.feedbackLeft, p, first_), feedbackRight_(s_.feedbackRight, p, first_), send_(s_.send, p, first_) {
+      : s_(DelayThrowSettings::of(p))
+      , sounds_(sounds)
+      , source_(p)
+      , rate_(p.sampleRate())
+      , first_(p.span().begin)
+      , feedbackLeft_(s_.feedbackLeft, p, first_)
+      , feedbackRight_(s_.feedbackRight, p, first_)
+      , send_(s_.send, p, first_) {
     limit_ = source_.frames() + std::llround(kLongestTailSeconds * rate_);
-    if (const auto cut = cutFrame(p, s_)) limit_ = std::clamp<std::int64_t>((*cut - first_).count, 0, limit_), hasCut_ = true;
+    if (const auto cut = cutFrame(p, s_))
+      limit_ = std::clamp<std::int64_t>((*cut - first_).count, 0, limit_), hasCut_ = true;
     fade_ = std::min<std::int64_t>(limit_, std::llround((hasCut_ ? kFadeOutSeconds : kLongFadeSeconds) * rate_));
     scanSource();
     if (peak_ == 0) return;
 
     const double shortest = std::min(s_.timeLeft, s_.timeRight);
-    const std::int64_t ahead = std::min<std::int64_t>(std::llround(kLookaheadSeconds * rate_), static_cast<std::int64_t>(shortest / 4));
+    const std::int64_t ahead =
+        std::min<std::int64_t>(std::llround(kLookaheadSeconds * rate_), static_cast<std::int64_t>(shortest / 4));
     double taken = static_cast<double>(ahead);
     if (s_.stepSemitones != 0) {
       const auto window = static_cast<std::int64_t>(std::min(kShiftWindowSeconds * rate_, 0.8 * shortest));
@@ -184,23 +200,29 @@ class DelayThrowVoice : public Voice {
     left_ = std::make_unique<DelayLine>(dl, swing);
     right_ = std::make_unique<DelayLine>(dr, swing);
     swing_ = swing;
-    if (swing > 0) moving_ = std::make_unique<SincTable>(static_cast<int>(std::min(left_->half(), right_->half())), 512);
+    if (swing > 0)
+      moving_ = std::make_unique<SincTable>(static_cast<int>(std::min(left_->half(), right_->half())), 512);
     block_ = std::min({left_->block(), right_->block(), kPrintBlock});
     longest_ = static_cast<std::int64_t>(std::ceil(std::max(s_.timeLeft, s_.timeRight) + swing)) + kSincHalf + 1;
 
     const double ceiling = peak_ * Decibels(s_.loopCeilingDb).gain();
     limiter_ = std::make_unique<LookaheadLimiter>(ahead, ceiling, kLoopReleaseSeconds * rate_);
     if (s_.lowCutLeft || s_.lowCutRight)
-      lowCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::high, s_.lowCutLeft.value_or(20), s_.lowCutRight.value_or(20), rate_);
+      lowCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::high, s_.lowCutLeft.value_or(20),
+                                            s_.lowCutRight.value_or(20), rate_);
     if (s_.highCutLeft || s_.highCutRight)
-      highCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::low, s_.highCutLeft.value_or(20000), s_.highCutRight.value_or(20000), rate_);
+      highCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::low, s_.highCutLeft.value_or(20000),
+                                             s_.highCutRight.value_or(20000), rate_);
     if (s_.drive > 0) {
       driveLeft_ = std::make_unique<Drive>(s_.drive, peak_);
       driveRight_ = std::make_unique<Drive>(s_.drive, peak_);
     }
     if (s_.duckDb > 0) ducking_ = std::make_unique<Ducking>(s_.duckDb, rmsDb_, rate_, source_.reads().size(), first_);
     for (int i = 0; i < 4; ++i) // wobble's phases come from the seed
-      phase_[i] = 2 * std::numbers::pi * static_cast<double>(mix64(static_cast<std::uint64_t>(p.ornament.seed) * 4 + static_cast<std::uint64_t>(i)) >> 11) / 9007199254740992.0;
+      phase_[i] = 2 * std::numbers::pi *
+                  static_cast<double>(
+                      mix64(static_cast<std::uint64_t>(p.ornament.seed) * 4 + static_cast<std::uint64_t>(i)) >> 11) /
+                  9007199254740992.0;
     feed_.resize(kPrintBlock);
     floor_ = static_cast<float>(Decibels(s_.tailFloorDb).gain());
     const double wet = Decibels(s_.wetDb).gain();
@@ -337,7 +359,8 @@ class DelayThrowVoice : public Voice {
     }
     if (ducking_) ducking_->apply(sounds_, out);
     for (std::int64_t i = std::max<std::int64_t>(0, limit_ - fade_ - offset); i < out.frames; ++i) {
-      const auto g = static_cast<float>(raisedCosine(static_cast<double>(limit_ - offset - i) / static_cast<double>(std::max<std::int64_t>(fade_, 1))));
+      const auto g = static_cast<float>(raisedCosine(static_cast<double>(limit_ - offset - i) /
+                                                     static_cast<double>(std::max<std::int64_t>(fade_, 1))));
       out.left[i] *= g;
       out.right[i] *= g;
     }
@@ -383,7 +406,9 @@ double filterPeak(const DelayThrowSettings& s, double rate, int side) {
 
 } // namespace
 
-const TableSpec& DelayThrow::table() const { return DelayThrowSettings::table(); }
+const TableSpec& DelayThrow::table() const {
+  return DelayThrowSettings::table();
+}
 
 PrintPlan DelayThrow::plan(const Placed& p) const {
   const auto s = DelayThrowSettings::of(p);
@@ -394,10 +419,13 @@ PrintPlan DelayThrow::plan(const Placed& p) const {
   if (const auto cut = cutFrame(p, s)) plan.extent.end = std::max(span.begin, std::min(plan.extent.end, *cut));
   plan.reads = source.reads();
   if (s.duckDb > 0)
-    plan.reads.push_back({p.ornament.on, Read::What::dryBefore,
-                          {plan.extent.begin, plan.extent.end + Frames(Ducking::lookaheadFrames(p.sampleRate()) + kPrintBlock)}});
+    plan.reads.push_back(
+        {p.ornament.on,
+         Read::What::dryBefore,
+         {plan.extent.begin, plan.extent.end + Frames(Ducking::lookaheadFrames(p.sampleRate()) + kPrintBlock)}});
   if (s.removeDry) {
-    plan.dry = turnedDown(span, 0, std::llround(kFadeInSeconds * p.sampleRate()), std::llround(kFadeOutSeconds * p.sampleRate()));
+    plan.dry = turnedDown(span, 0, std::llround(kFadeInSeconds * p.sampleRate()),
+                          std::llround(kFadeOutSeconds * p.sampleRate()));
     plan.extent.end = std::max(plan.extent.end, span.end);
   }
   return plan;
@@ -412,11 +440,14 @@ std::optional<LoopFigures> DelayThrow::loopFigures(const Placed& p) const {
   const double rate = p.sampleRate(), hl = filterPeak(s, rate, 0), hr = filterPeak(s, rate, 1);
   const bool alternates = s.pattern != EchoPattern::straight;
   // Gain of one pass when the feedback stands at (l, r); alternating passes take the mean of the two sides in dB.
-  const auto pass = [&](double l, double r) { return alternates ? std::sqrt(l * hl * r * hr) : std::max(l * hl, r * hr); };
+  const auto pass = [&](double l, double r) {
+    return alternates ? std::sqrt(l * hl * r * hr) : std::max(l * hl, r * hr);
+  };
   LoopFigures f;
   f.gainPerPassDb = Decibels::ofGain(pass(s.feedbackLeft.highest(), s.feedbackRight.highest())).value;
-  const double frames = alternates ? 0.5 * (s.timeLeft + s.timeRight)
-                                   : (s.feedbackLeft.highest() * hl >= s.feedbackRight.highest() * hr ? s.timeLeft : s.timeRight);
+  const double frames =
+      alternates ? 0.5 * (s.timeLeft + s.timeRight)
+                 : (s.feedbackLeft.highest() * hl >= s.feedbackRight.highest() * hr ? s.timeLeft : s.timeRight);
   f.passSeconds = frames / rate;
   const Beats start = p.ornament.start;
   const double barSeconds = p.map.meterAt(start).barLength().quarters() * 60 / p.map.bpmAt(start);
@@ -436,7 +467,8 @@ std::optional<LoopFigures> DelayThrow::loopFigures(const Placed& p) const {
       break;
     }
     const double x = (here - start).quarters();
-    level = std::min(level + Decibels::ofGain(pass(s.feedbackLeft.at(x), s.feedbackRight.at(x))).value, std::max(s.loopCeilingDb, 0.0) + 1e-9);
+    level = std::min(level + Decibels::ofGain(pass(s.feedbackLeft.at(x), s.feedbackRight.at(x))).value,
+                     std::max(s.loopCeilingDb, 0.0) + 1e-9);
   }
   return f;
 }

@@ -20,12 +20,26 @@ TableSpec makeTable() {
     t.settings.push_back(std::move(s));
     return t.settings.back();
   };
-  add({"time_left", "left", "", T::time, 1, ms, "1/4", "Time of the left echo: a note value, or milliseconds.", "echo"});
-  add({"time_right", "right", "", T::time, 1, ms, "1/4", "Time of the right echo: a note value, or milliseconds.", "echo"});
-  add({"pattern", "pattern", "", T::choice, 0, 0, "straight", "How the echoes go between the sides.", "echo", 1,
+  add({"time_left", "left", "", T::time, 1, ms, "1/4", "Time of the left echo: a note value, or milliseconds.",
+       "echo"});
+  add({"time_right", "right", "", T::time, 1, ms, "1/4", "Time of the right echo: a note value, or milliseconds.",
+       "echo"});
+  add({"pattern",
+       "pattern",
+       "",
+       T::choice,
+       0,
+       0,
+       "straight",
+       "How the echoes go between the sides.",
+       "echo",
+       1,
        {"straight", "ping-pong", "cross"}});
-  add({"feedback_percent", "feedback", "%", T::number, 0, 200, 45, "What goes round again; over 100 builds up to the ceiling.", "echo", 1}).curve = true;
-  auto& right = add({"feedback_right_percent", "right fb", "%", T::number, 0, 200, Value(), "The right side's own feedback.", "echo", 1});
+  add({"feedback_percent", "feedback", "%", T::number, 0, 200, 45,
+       "What goes round again; over 100 builds up to the ceiling.", "echo", 1})
+      .curve = true;
+  auto& right = add({"feedback_right_percent", "right fb", "%", T::number, 0, 200, Value(),
+                     "The right side's own feedback.", "echo", 1});
   right.curve = right.nullable = true;
   right.whenNull = "as left";
   add({"send_percent", "send", "%", T::number, 0, 100, 100, "How much of the source is sent.", "echo", 1}).curve = true;
@@ -34,8 +48,10 @@ TableSpec makeTable() {
   add({"level_right_db", "level R", "dB", T::number, -60, 12, 0, "Level of the right echoes.", "echo", 0.5});
   add({"width_percent", "width", "%", T::number, 0, 200, 100, "Side against middle of the echoes.", "echo", 5});
   for (const bool low : {true, false}) {
-    auto& s = add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000, Value(),
-                   low ? "High-pass in the loop, 12 dB per octave." : "Low-pass in the loop, 12 dB per octave.", "colour", low ? 10.0 : 250.0});
+    auto& s =
+        add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000, Value(),
+             low ? "High-pass in the loop, 12 dB per octave." : "Low-pass in the loop, 12 dB per octave.", "colour",
+             low ? 10.0 : 250.0});
     s.nullable = s.perSide = true;
     s.whenNull = "open";
   }
@@ -46,11 +62,14 @@ TableSpec makeTable() {
   add({"reverse_source", "reverse", "", T::boolean, 0, 0, false, "The source goes in backwards.", "colour"});
   add({"remove_dry", "remove dry", "", T::boolean, 0, 0, false, "Takes the source out of the row.", "colour"});
   add({"duck_db", "duck", "dB", T::number, 0, 48, 0, "Turned down while the dry row sounds.", "colour", 0.5});
-  auto& cut = add({"cut_at", "cut at", "beats", T::number, 1.0 / 64, 4096, Value(), "Ended there, beats from the start.", "colour", 0.25});
+  auto& cut = add({"cut_at", "cut at", "beats", T::number, 1.0 / 64, 4096, Value(),
+                   "Ended there, beats from the start.", "colour", 0.25});
   cut.nullable = true;
   cut.whenNull = "–";
-  add({"loop_ceiling_db", "ceiling", "dB", T::number, -24, 12, 0, "No sample leaving the loop is above this, against the peak of what was sent.", "limits", 0.5});
-  add({"tail_floor_db", "tail floor", "dB", T::number, -120, -30, -72, "The tail ends when it has fallen to this.", "limits", 1});
+  add({"loop_ceiling_db", "ceiling", "dB", T::number, -24, 12, 0,
+       "No sample leaving the loop is above this, against the peak of what was sent.", "limits", 0.5});
+  add({"tail_floor_db", "tail floor", "dB", T::number, -120, -30, -72, "The tail ends when it has fallen to this.",
+       "limits", 1});
   return t;
 }
 
@@ -88,7 +107,9 @@ DelayThrowSettings DelayThrowSettings::of(const Placed& p) {
   s.timeLeft = frames("time_left");
   s.timeRight = frames("time_right");
   const std::string& pattern = *value("pattern").text();
-  s.pattern = pattern == "cross" ? EchoPattern::cross : pattern == "ping-pong" ? EchoPattern::pingPong : EchoPattern::straight;
+  s.pattern = pattern == "cross"       ? EchoPattern::cross
+              : pattern == "ping-pong" ? EchoPattern::pingPong
+                                       : EchoPattern::straight;
   s.feedbackLeft = percent(value("feedback_percent"));
   const Value& right = value("feedback_right_percent");
   s.feedbackRight = right.isNull() ? s.feedbackLeft : percent(right);
@@ -133,7 +154,9 @@ std::vector<Echo> echoLadder(const DelayThrowSettings& s, double framesPerBeat, 
     chain(false, false);
     chain(true, false);
     break;
-  case EchoPattern::pingPong: chain(false, true); break;
+  case EchoPattern::pingPong:
+    chain(false, true);
+    break;
   case EchoPattern::cross:
     chain(true, true);
     chain(false, true);

@@ -13,15 +13,15 @@ enum class EchoPattern { straight, pingPong, cross };
 struct DelayThrowSettings {
   double timeLeft = 0, timeRight = 0; // frames at the song's rate, ≥ 1, not whole in general
   EchoPattern pattern = EchoPattern::straight;
-  Curve feedbackLeft, feedbackRight;  // 0..2, over beats from start
-  Curve send;                         // 0..1
+  Curve feedbackLeft, feedbackRight; // 0..2, over beats from start
+  Curve send;                        // 0..1
   double wetDb = 0, levelLeftDb = 0, levelRightDb = 0;
   std::optional<double> lowCutLeft, lowCutRight, highCutLeft, highCutRight; // Hz; nothing = open
-  double drive = 0;        // 0..1
-  double wobble = 0;       // 0..1
+  double drive = 0;                                                         // 0..1
+  double wobble = 0;                                                        // 0..1
   double stepSemitones = 0;
   bool invertRight = false;
-  double width = 1;        // 0..2
+  double width = 1; // 0..2
   bool reverseSource = false, removeDry = false;
   double duckDb = 0;
   std::optional<double> cutAt; // beats from start
@@ -34,12 +34,13 @@ struct DelayThrowSettings {
 
 /// One echo of an isolated sound as the settings alone foretell it; filters, drive and the ceiling left out.
 struct Echo {
-  double frames;      // after the source's begin
-  bool right;         // the side it sounds on
-  double gain;        // of the loop and send, before wet and levels
-  int pass;           // 1 is the first
+  double frames; // after the source's begin
+  bool right;    // the side it sounds on
+  double gain;   // of the loop and send, before wet and levels
+  int pass;      // 1 is the first
 };
 /// Ascending in time, until below `floorGain`, past `cut_at`, or `most` echoes. The tempo is the one at the start.
-std::vector<Echo> echoLadder(const DelayThrowSettings& s, double framesPerBeat, double floorGain, std::size_t most = 400);
+std::vector<Echo> echoLadder(const DelayThrowSettings& s, double framesPerBeat, double floorGain,
+                             std::size_t most = 400);
 
 } // namespace ivrin

@@ -8,11 +8,16 @@ namespace {
 constexpr double kAheadSeconds = 0.015, kRiseSeconds = 0.15;
 }
 
-std::int64_t Ducking::lookaheadFrames(double sampleRate) { return std::llround((kAheadSeconds + 0.005) * sampleRate) + 2 * kGrid; }
+std::int64_t Ducking::lookaheadFrames(double sampleRate) {
+  return std::llround((kAheadSeconds + 0.005) * sampleRate) + 2 * kGrid;
+}
 
 Ducking::Ducking(double depthDb, double referenceDb, double sampleRate, std::size_t key, Frames first)
-    : depth_(depthDb), reference_(referenceDb),
-      ahead_(std::max<std::int64_t>(1, std::llround(kAheadSeconds * sampleRate / kGrid))), key_(key), at_(first) {
+    : depth_(depthDb)
+    , reference_(referenceDb)
+    , ahead_(std::max<std::int64_t>(1, std::llround(kAheadSeconds * sampleRate / kGrid)))
+    , key_(key)
+    , at_(first) {
   fall_ = depth_ / static_cast<double>(ahead_);
   rise_ = depth_ / std::max(1.0, kRiseSeconds * sampleRate / kGrid);
 }
@@ -25,7 +30,8 @@ double Ducking::nextGain(Sounds& sounds) {
     at_ = at_ + Frames(kGrid);
     double power = 1e-12;
     for (std::int64_t i = 0; i < kGrid; ++i)
-      power = std::max(power, static_cast<double>(s.left[i]) * s.left[i] + static_cast<double>(s.right[i]) * s.right[i]);
+      power =
+          std::max(power, static_cast<double>(s.left[i]) * s.left[i] + static_cast<double>(s.right[i]) * s.right[i]);
     // The step's peak stands for its level: 3 dB over the RMS of a sine, which the thresholds allow for.
     const double db = 10 * std::log10(power / 2) - 3;
     wanted_.push_back(depth_ * std::clamp((db - (reference_ - 40)) / 22, 0.0, 1.0));

@@ -23,7 +23,7 @@ class Ducking {
   std::int64_t ahead_; // in grid steps
   double fall_, rise_; // dB per step
   std::size_t key_;
-  Frames at_;          // next grid point to measure
+  Frames at_; // next grid point to measure
   std::vector<double> wanted_;
   double db_ = 0, before_ = 1, after_ = 1;
   std::int64_t inStep_ = 0;

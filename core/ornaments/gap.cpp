@@ -12,12 +12,25 @@ TableSpec makeTable() {
   t.key = "0";
   t.meaning = "The row falls silent, or is turned down, for a moment.";
   using T = SettingType;
-  t.settings.push_back({"depth_db", "depth", "dB", T::number, -96, 0, Value(), "How far the row is turned down; null is silence.", "gap", 1});
+  t.settings.push_back({"depth_db", "depth", "dB", T::number, -96, 0, Value(),
+                        "How far the row is turned down; null is silence.", "gap", 1});
   t.settings.back().nullable = true;
   t.settings.back().whenNull = "silence";
-  t.settings.push_back({"fade_out_ms", "fade out", "ms", T::number, 0, 1000, 5, "The row's fade at the gap's begin, inside it.", "gap", 1});
-  t.settings.push_back({"fade_in_ms", "fade in", "ms", T::number, 0, 1000, 5, "The row's fade before the gap's end; it is back at full level on the end.", "gap", 1});
-  t.settings.push_back({"tails", "tails", "", T::choice, 0, 0, "keep", "Whether what ornaments add goes on through the gap.", "gap", 1, {"keep", "cut"}});
+  t.settings.push_back({"fade_out_ms", "fade out", "ms", T::number, 0, 1000, 5,
+                        "The row's fade at the gap's begin, inside it.", "gap", 1});
+  t.settings.push_back({"fade_in_ms", "fade in", "ms", T::number, 0, 1000, 5,
+                        "The row's fade before the gap's end; it is back at full level on the end.", "gap", 1});
+  t.settings.push_back({"tails",
+                        "tails",
+                        "",
+                        T::choice,
+                        0,
+                        0,
+                        "keep",
+                        "Whether what ornaments add goes on through the gap.",
+                        "gap",
+                        1,
+                        {"keep", "cut"}});
   return t;
 }
 
@@ -40,6 +53,8 @@ PrintPlan Gap::plan(const Placed& p) const {
   return plan;
 }
 
-std::unique_ptr<Voice> Gap::start(const Placed&, Sounds&) const { return nullptr; }
+std::unique_ptr<Voice> Gap::start(const Placed&, Sounds&) const {
+  return nullptr;
+}
 
 } // namespace ivrin

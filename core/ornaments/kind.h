@@ -41,10 +41,10 @@ struct Read {
 
 /// Everything that is known before the first sample is computed.
 struct PrintPlan {
-  FrameRange extent;       // nothing of the row changes outside; the end is an upper bound
+  FrameRange extent; // nothing of the row changes outside; the end is an upper bound
   std::vector<Read> reads;
-  GainSegments dry, wet;   // what happens to the row's two planes
-  bool sounds = true;      // false: there is no print, only gains
+  GainSegments dry, wet; // what happens to the row's two planes
+  bool sounds = true;    // false: there is no print, only gains
 };
 
 /// The declared reads, by index. Inside a read's range any frame may be asked for, any number of times;
@@ -67,10 +67,10 @@ class Voice {
 
 /// Figures a kind can tell from its settings alone.
 struct LoopFigures {
-  double gainPerPassDb = 0;      // largest small-signal gain around the loop over frequency
+  double gainPerPassDb = 0; // largest small-signal gain around the loop over frequency
   double gainPerBarDb = 0;
   double passSeconds = 0;
-  std::optional<Beats> diesAt;   // song position where it has fallen 60 dB
+  std::optional<Beats> diesAt;    // song position where it has fallen 60 dB
   std::optional<Beats> ceilingAt; // song position where it reaches the loop's ceiling
 };
 
@@ -89,7 +89,8 @@ class Kind {
 /// The kinds at hand, in the order of the sign strip.
 class KindSet {
  public:
-  explicit KindSet(std::vector<const Kind*> kinds) : kinds_(std::move(kinds)) {}
+  explicit KindSet(std::vector<const Kind*> kinds)
+      : kinds_(std::move(kinds)) {}
   const Kind* find(const std::string& id) const;
   const std::vector<const Kind*>& all() const { return kinds_; }
   Registry registry() const;

@@ -26,7 +26,8 @@ void addClick(const TempoMap& map, Frames from, StereoSpan out, float gain) {
     for (int beat = 0; beat < meter.count; ++beat) {
       const Frames f = map.frameAt(barStart + meter.beatLength() * beat);
       if (f.count >= from.count + out.frames) return;
-      const std::int64_t first = std::max<std::int64_t>(0, f.count - from.count), last = std::min(out.frames, f.count - from.count + length);
+      const std::int64_t first = std::max<std::int64_t>(0, f.count - from.count),
+                         last = std::min(out.frames, f.count - from.count + length);
       for (std::int64_t i = first; i < last; ++i) {
         const double t = static_cast<double>(from.count + i - f.count) / rate;
         const auto v = static_cast<float>(sample(t, beat == 0 ? kBarHz : kBeatHz)) * gain;

@@ -19,14 +19,20 @@ constexpr std::chrono::milliseconds kLongestWaitAtPlay{250};
 
 } // namespace
 
-std::int64_t Player::monitorDelay(int sampleRate) { return std::llround(kMonitorLookaheadSeconds * sampleRate); }
+std::int64_t Player::monitorDelay(int sampleRate) {
+  return std::llround(kMonitorLookaheadSeconds * sampleRate);
+}
 
 Player::Player(Options options)
-    : options_(options), target_(std::max<std::int64_t>(std::llround(kRingSeconds * options.sampleRate), 3 * options.periodFrames)),
-      fade_(std::max<std::int64_t>(1, std::llround(kFadeSeconds * options.sampleRate))), fadeOutLeft_(static_cast<std::size_t>(fade_)),
-      fadeOutRight_(static_cast<std::size_t>(fade_)),
-      monitorLimit_(monitorDelay(options.sampleRate), Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options.sampleRate),
-      momentaryMeter_(options.sampleRate), tail_(kBlock) {
+    : options_(options)
+    , target_(std::max<std::int64_t>(std::llround(kRingSeconds * options.sampleRate), 3 * options.periodFrames))
+    , fade_(std::max<std::int64_t>(1, std::llround(kFadeSeconds * options.sampleRate)))
+    , fadeOutLeft_(static_cast<std::size_t>(fade_))
+    , fadeOutRight_(static_cast<std::size_t>(fade_))
+    , monitorLimit_(monitorDelay(options.sampleRate), Decibels(kMonitorCeilingDb).gain(),
+                    kMonitorReleaseSeconds * options.sampleRate)
+    , momentaryMeter_(options.sampleRate)
+    , tail_(kBlock) {
   if (options_.threaded) thread_ = std::jthread([this](std::stop_token s) { run(s); });
 }
 
@@ -40,7 +46,8 @@ Player::~Player() {
 
 void Player::adopt(std::shared_ptr<const RenderPlan> plan) {
   plan_ = std::move(plan);
-  evaluator_ = std::make_unique<Evaluator>(*plan_, options_.threaded ? Evaluator::Missing::takeReady : Evaluator::Missing::compute);
+  evaluator_ = std::make_unique<Evaluator>(*plan_, options_.threaded ? Evaluator::Missing::takeReady
+                                                                     : Evaluator::Missing::compute);
   anySolo_ = std::any_of(plan_->rows().begin(), plan_->rows().end(), [](const RowNode& r) { return r.solo; });
   mixLimiter_.reset();
   if (plan_->song().mix.limiter && !anySolo_)
@@ -61,7 +68,8 @@ void Player::beginEpoch(bool continues) {
   // The monitoring limit delays; it starts over with what came before, so that a swap is seamless and the fade-in of a
   // fresh start is over when its first frame comes.
   const std::int64_t delay = monitorDelay(options_.sampleRate);
-  monitorLimit_ = LookaheadLimiter(delay, Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options_.sampleRate);
+  monitorLimit_ =
+      LookaheadLimiter(delay, Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options_.sampleRate);
   if (!plan_) return;
   StereoBuffer before(delay);
   readPlan(Frames(songNext_ - delay), before.span());
@@ -167,20 +175,25 @@ Meters Player::takeMeters() {
 bool Player::printsReadyAround(const RenderPlan& plan, Frames at) const {
   const FrameRange near{at, at + Frames(std::llround(kReadyAheadSeconds * options_.sampleRate))};
   for (const auto& n : plan.nodes())
-    if (n->print && !intersect(n->print->extent(), near).empty() && !n->print->readyTo(std::min(near.end, n->print->end()))) return false;
+    if (n->print && !intersect(n->print->extent(), near).empty() &&
+        !n->print->readyTo(std::min(near.end, n->print->end())))
+      return false;
   return true;
 }
 
 bool Player::adoptPending() {
   if (!pending_) return false;
-  if (options_.threaded && !printsReadyAround(*pending_, Frames(songAt(streamHeard_.load(std::memory_order_acquire))))) return false;
+  if (options_.threaded && !printsReadyAround(*pending_, Frames(songAt(streamHeard_.load(std::memory_order_acquire)))))
+    return false;
   adopt(std::exchange(pending_, nullptr));
   pendingWaits_ = false;
   beginEpoch(true);
   return true;
 }
 
-Frames Player::songEnd() const { return plan_->end(true) + Frames(std::llround(kAfterEndSeconds * options_.sampleRate)); }
+Frames Player::songEnd() const {
+  return plan_->end(true) + Frames(std::llround(kAfterEndSeconds * options_.sampleRate));
+}
 
 void Player::readPlan(Frames from, StereoSpan out) {
   if (anySolo_)
@@ -207,7 +220,8 @@ void Player::mixBlock() {
 
   if (loop_) { // what was sounding at the loop's end fades out over its begin
     const std::int64_t since = songNext_ - loop_->begin.count;
-    if (since >= 0 && since < fade_ && !segments_.empty() && segments_.back().song + segments_.back().frames == loop_->end.count) {
+    if (since >= 0 && since < fade_ && !segments_.empty() &&
+        segments_.back().song + segments_.back().frames == loop_->end.count) {
       const std::int64_t n = std::min(b.frames, fade_ - since);
       Evaluator beyond(*plan_, options_.threaded ? Evaluator::Missing::takeReady : Evaluator::Missing::compute);
       if (anySolo_)
@@ -216,7 +230,8 @@ void Player::mixBlock() {
         beyond.mix(Frames(loop_->end.count + since), tail_.span().part(0, n));
       const std::int64_t in = std::max<std::int64_t>(1, std::llround(kFreshFadeSeconds * options_.sampleRate));
       for (std::int64_t i = 0; i < n; ++i) {
-        const auto fadeOut = static_cast<float>(raisedCosine(1 - static_cast<double>(since + i) / static_cast<double>(fade_)));
+        const auto fadeOut =
+            static_cast<float>(raisedCosine(1 - static_cast<double>(since + i) / static_cast<double>(fade_)));
         const auto fadeIn = static_cast<float>(raisedCosine(static_cast<double>(since + i) / static_cast<double>(in)));
         out.left[i] = out.left[i] * fadeIn + tail_.left()[i] * fadeOut;
         out.right[i] = out.right[i] * fadeIn + tail_.right()[i] * fadeOut;
@@ -236,7 +251,8 @@ void Player::mixBlock() {
     }
   monitorLimit_.process(out.left, out.right, b.frames);
 
-  if (!segments_.empty() && segments_.back().stream + segments_.back().frames == streamNext_ && segments_.back().song + segments_.back().frames == songNext_)
+  if (!segments_.empty() && segments_.back().stream + segments_.back().frames == streamNext_ &&
+      segments_.back().song + segments_.back().frames == songNext_)
     segments_.back().frames += b.frames;
   else
     segments_.push_back({streamNext_, songNext_, b.frames});
@@ -265,7 +281,8 @@ void Player::pump() {
     }
     mixBlock();
   }
-  if (songNext_ + options_.sampleRate > prefetched_ || songNext_ < prefetched_ - std::llround(4 * kPrefetchSeconds * options_.sampleRate)) {
+  if (songNext_ + options_.sampleRate > prefetched_ ||
+      songNext_ < prefetched_ - std::llround(4 * kPrefetchSeconds * options_.sampleRate)) {
     const auto ask = [&](std::int64_t from) {
       const std::int64_t to = from + std::llround(kPrefetchSeconds * options_.sampleRate);
       for (const RowNode& r : plan_->rows())
@@ -297,7 +314,8 @@ bool Player::skipToNewest() noexcept {
     const Block& b = ring_[i % kBlocks];
     if (b.epoch <= newest || b.epoch < silent) continue;
     // Of the stream that is heard, only the block that holds the next frame will do; of a new one, its first.
-    if (heard_ >= b.streamStart ? b.stream > heard_ || b.stream + b.frames <= heard_ : b.stream != b.streamStart) continue;
+    if (heard_ >= b.streamStart ? b.stream > heard_ || b.stream + b.frames <= heard_ : b.stream != b.streamStart)
+      continue;
     newest = b.epoch;
     at = i;
   }

@@ -3,7 +3,8 @@
 // Invariants:
 //  1. fill() only copies and crossfades: it never allocates, locks, waits, logs or touches a file.
 //  2. Every block carries the epoch it was made in and its place on the stream (frames counted on through loops; every
-//     start of playing opens a new stream with numbers never used before) and in the song. The callback skips blocks of older epochs and crossfades over 5 ms.
+//     start of playing opens a new stream with numbers never used before) and in the song. The callback skips blocks of
+//     older epochs and crossfades over 5 ms.
 //  3. A swap of plan continues the stream: the first frame heard of the new plan follows the last one of the old.
 //  4. What leaves the mixer before monitoring (solo, click, monitor level and limit, fades) are the export's samples.
 #pragma once
@@ -102,7 +103,7 @@ class Player : public AudioFeed {
   std::array<Block, kBlocks> ring_;
   std::atomic<std::uint64_t> written_{0}, taken_{0}; // block counts
   std::atomic<std::int64_t> streamHeard_{0}, position_{0};
-  std::atomic<std::uint64_t> silentFrom_{0};         // epochs before this one fade out
+  std::atomic<std::uint64_t> silentFrom_{0}; // epochs before this one fade out
   std::atomic<bool> playing_{false}, draining_{false}, pendingWaits_{false};
   std::atomic<std::int64_t> missed_{0};
   std::atomic<float> peakLeft_{0}, peakRight_{0};

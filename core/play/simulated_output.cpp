@@ -5,9 +5,14 @@
 namespace ivrin {
 
 SimulatedOutput::SimulatedOutput(Mode mode, std::int64_t periodFrames, double keepSeconds)
-    : mode_(mode), period_(periodFrames), keepSeconds_(keepSeconds), block_(periodFrames) {}
+    : mode_(mode)
+    , period_(periodFrames)
+    , keepSeconds_(keepSeconds)
+    , block_(periodFrames) {}
 
-SimulatedOutput::~SimulatedOutput() { stop(); }
+SimulatedOutput::~SimulatedOutput() {
+  stop();
+}
 
 std::string SimulatedOutput::start(AudioFeed& feed, int sampleRate) {
   stop();
@@ -18,7 +23,8 @@ std::string SimulatedOutput::start(AudioFeed& feed, int sampleRate) {
     thread_ = std::jthread([this](std::stop_token stop) {
       using Clock = std::chrono::steady_clock;
       auto next = Clock::now();
-      const auto period = std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(static_cast<double>(period_) / rate_));
+      const auto period = std::chrono::duration_cast<Clock::duration>(
+          std::chrono::duration<double>(static_cast<double>(period_) / rate_));
       while (!stop.stop_requested()) {
         next += period;
         std::this_thread::sleep_until(next);

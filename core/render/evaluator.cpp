@@ -63,7 +63,8 @@ void Evaluator::sumMembers(const RowNode& row, Frames from, std::int64_t frames,
     if (member.mute) continue;
     if (member.type == RowNode::Type::stem && member.ornaments.empty()) { // straight from the store
       if (!member.audio) continue;
-      const FrameRange r = intersect({Frames(member.offset), Frames(member.offset + member.audio->frames())}, {from, from + Frames(frames)});
+      const FrameRange r = intersect({Frames(member.offset), Frames(member.offset + member.audio->frames())},
+                                     {from, from + Frames(frames)});
       if (r.empty()) continue;
       const std::int64_t at = (r.begin - from).count, in = r.begin.count - member.offset;
       addScaled(member.audio->left() + in, member.gainLeft, dry.left + at, r.length());
@@ -82,13 +83,15 @@ void Evaluator::sumMembers(const RowNode& row, Frames from, std::int64_t frames,
   }
 }
 
-void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments, std::size_t depth) {
+void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments,
+                         std::size_t depth) {
   const RowNode& row = plan_->rows()[index];
   ensureSize(out, frames);
   out.wetSounds = false;
   StereoSpan dry = out.dry.span().part(0, frames), wet = out.wet.span().part(0, frames);
   if (row.type == RowNode::Type::stem) {
-    const FrameRange r = row.audio ? intersect({Frames(row.offset), Frames(row.offset + row.audio->frames())}, {from, from + Frames(frames)})
+    const FrameRange r = row.audio ? intersect({Frames(row.offset), Frames(row.offset + row.audio->frames())},
+                                               {from, from + Frames(frames)})
                                    : FrameRange{};
     if (r.length() < frames) dry.clear();
     if (!r.empty()) {
@@ -103,7 +106,8 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
   for (std::size_t i = 0; i < std::min(ornaments, row.ornaments.size()); ++i) {
     const OrnamentNode& node = *row.ornaments[i];
     if (!intersect(node.plan.dry.span(), here).empty()) node.plan.dry.apply(from, dry.left, dry.right, frames);
-    if (out.wetSounds && !intersect(node.plan.wet.span(), here).empty()) node.plan.wet.apply(from, wet.left, wet.right, frames);
+    if (out.wetSounds && !intersect(node.plan.wet.span(), here).empty())
+      node.plan.wet.apply(from, wet.left, wet.right, frames);
     if (!node.print || intersect(node.print->extent(), here).empty()) continue;
     if (missing_ == Missing::compute)
       node.print->ensure(*plan_, node, here.end);

@@ -16,7 +16,9 @@ class Evaluator {
  public:
   /// compute: prints are rendered as far as needed. takeReady: what is not there counts as silence and is counted.
   enum class Missing { compute, takeReady };
-  Evaluator(const RenderPlan& plan, Missing missing) : plan_(&plan), missing_(missing) {}
+  Evaluator(const RenderPlan& plan, Missing missing)
+      : plan_(&plan)
+      , missing_(missing) {}
 
   /// The row after its first `ornaments` ornaments (all by default), before gain and pan.
   void planes(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments = SIZE_MAX);
@@ -35,7 +37,8 @@ class Evaluator {
  private:
   struct Level;
   void sumMembers(const RowNode& row, Frames from, std::int64_t frames, Planes& out, std::size_t depth);
-  void planesAt(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments, std::size_t depth);
+  void planesAt(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments,
+                std::size_t depth);
   const RenderPlan* plan_;
   Missing missing_;
   std::int64_t missed_ = 0;

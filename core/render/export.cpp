@@ -64,8 +64,8 @@ void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, c
   });
 }
 
-ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs::path& folder, const ExportOptions& options,
-                        std::stop_token stop, const ExportProgress& progress) {
+ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs::path& folder,
+                        const ExportOptions& options, std::stop_token stop, const ExportProgress& progress) {
   ExportReport report;
   const auto wanted = [&](const std::string& id) {
     return options.only.empty() || std::find(options.only.begin(), options.only.end(), id) != options.only.end();
@@ -90,12 +90,15 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
     tasks.push_back({folder / ("mix" + extension), seed, [&, evaluator]() -> Task::Source {
                        auto e = evaluator();
                        if (!plan->song().mix.limiter) return [e](Frames at, StereoSpan out) { e->mix(at, out); };
-                       auto limiter = std::make_shared<MixLimiter>(plan->map().sampleRate(), plan->song().mix.ceilingDbtp,
-                                                                   [e](Frames at, StereoSpan out) { e->mix(at, out); });
+                       auto limiter =
+                           std::make_shared<MixLimiter>(plan->map().sampleRate(), plan->song().mix.ceilingDbtp,
+                                                        [e](Frames at, StereoSpan out) { e->mix(at, out); });
                        return [limiter, &reduction](Frames at, StereoSpan out) {
                          limiter->read(at, out);
                          double seen = reduction;
-                         while (limiter->lastReductionDb() > seen && !reduction.compare_exchange_weak(seen, limiter->lastReductionDb())) {}
+                         while (limiter->lastReductionDb() > seen &&
+                                !reduction.compare_exchange_weak(seen, limiter->lastReductionDb())) {
+                         }
                        };
                      }});
   for (std::size_t r = 0; r < plan->rows().size(); ++r) {
@@ -109,21 +112,22 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
                        }});
     for (const bool wet : {false, true}) {
       if (wet ? !options.wet : !options.dry) continue;
-      tasks.push_back({folder / (wet ? "wet" : "dry") / (id + extension), seed, [r, wet, plan, evaluator]() -> Task::Source {
-                         auto e = evaluator();
-                         auto p = std::make_shared<Planes>();
-                         return [e, p, r, wet, plan](Frames at, StereoSpan out) {
-                           e->planes(r, at, out.frames, *p);
-                           out.clear();
-                           if (wet && !p->wetSounds) return;
-                           const StereoBuffer& from = wet ? p->wet : p->dry;
-                           const RowNode& row = plan->rows()[r];
-                           for (std::int64_t i = 0; i < out.frames; ++i) {
-                             out.left[i] = from.left()[i] * row.gainLeft;
-                             out.right[i] = from.right()[i] * row.gainRight;
-                           }
-                         };
-                       }});
+      tasks.push_back(
+          {folder / (wet ? "wet" : "dry") / (id + extension), seed, [r, wet, plan, evaluator]() -> Task::Source {
+             auto e = evaluator();
+             auto p = std::make_shared<Planes>();
+             return [e, p, r, wet, plan](Frames at, StereoSpan out) {
+               e->planes(r, at, out.frames, *p);
+               out.clear();
+               if (wet && !p->wetSounds) return;
+               const StereoBuffer& from = wet ? p->wet : p->dry;
+               const RowNode& row = plan->rows()[r];
+               for (std::int64_t i = 0; i < out.frames; ++i) {
+                 out.left[i] = from.left()[i] * row.gainLeft;
+                 out.right[i] = from.right()[i] * row.gainRight;
+               }
+             };
+           }});
     }
   }
   if (options.ornaments)
@@ -152,23 +156,29 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
         return report;
       }
       // Each thread takes its own stretch; writing goes in order.
-      const auto share = [&](std::size_t i) { return std::clamp<std::int64_t>(report.frames - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk); };
+      const auto share = [&](std::size_t i) {
+        return std::clamp<std::int64_t>(report.frames - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk);
+      };
       parallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
         buffers[i].resize(share(i));
         if (share(i) > 0) sources[i](begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());
       });
       for (std::size_t i = 0; i < buffers.size(); ++i)
         if (share(i) > 0)
-          writer.write(buffers[i].left(), buffers[i].right(), share(i), begin.count + at + static_cast<std::int64_t>(i) * kChunk);
+          writer.write(buffers[i].left(), buffers[i].right(), share(i),
+                       begin.count + at + static_cast<std::int64_t>(i) * kChunk);
       if (progress) {
-        const double within = std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(report.frames));
-        progress(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()), "Writing " + task.file.filename().string());
+        const double within =
+            std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(report.frames));
+        progress(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()),
+                 "Writing " + task.file.filename().string());
       }
     }
     writer.finish();
     if (writer.clipped() > 0) {
       report.clipped += writer.clipped();
-      report.notes.push_back(task.file.filename().string() + ": " + std::to_string(writer.clipped()) + " samples over full scale were clipped");
+      report.notes.push_back(task.file.filename().string() + ": " + std::to_string(writer.clipped()) +
+                             " samples over full scale were clipped");
     }
     report.files.push_back(task.file);
   }

@@ -19,18 +19,19 @@ struct ExportOptions {
 struct ExportReport {
   std::vector<std::filesystem::path> files;
   std::int64_t frames = 0;
-  std::int64_t clipped = 0;           // samples
+  std::int64_t clipped = 0; // samples
   double limiterReductionDb = 0;
-  std::vector<std::string> notes;     // worth telling: tails held to the limit, clipping
+  std::vector<std::string> notes; // worth telling: tails held to the limit, clipping
   bool stopped = false;
 };
 
 /// `progress` gets a fraction 0..1 and what is being done. Throws std::runtime_error naming the file on write errors.
 using ExportProgress = std::function<void(double fraction, const std::string& what)>;
-ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const std::filesystem::path& folder, const ExportOptions& options,
-                        std::stop_token stop = {}, const ExportProgress& progress = {});
+ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const std::filesystem::path& folder,
+                        const ExportOptions& options, std::stop_token stop = {}, const ExportProgress& progress = {});
 
 /// Computes every print of the plan to its end.
-void completePrints(const RenderPlan& plan, int threads, std::stop_token stop = {}, const ExportProgress& progress = {});
+void completePrints(const RenderPlan& plan, int threads, std::stop_token stop = {},
+                    const ExportProgress& progress = {});
 
 } // namespace ivrin

@@ -15,7 +15,8 @@ Loudness mixOver(const RenderPlan& plan, FrameRange range) {
 
 } // namespace
 
-OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without, std::stop_token stop) {
+OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without,
+                      std::stop_token stop) {
   const FlushDenormals guard;
   OrnamentFacts f;
   if (node.print) {
@@ -45,10 +46,10 @@ Song withoutOrnaments(Song song, const std::string& id) {
   return song;
 }
 
-std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan, const std::string& row) {
+std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan,
+                                                              const std::string& row) {
   const auto index = plan->rowIndex(row);
-  if (!index)
-    return [](Frames, StereoSpan out) { out.clear(); };
+  if (!index) return [](Frames, StereoSpan out) { out.clear(); };
   auto evaluator = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute);
   auto planes = std::make_shared<Planes>();
   return [plan, evaluator, planes, i = *index](Frames from, StereoSpan out) {

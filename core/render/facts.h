@@ -8,23 +8,25 @@
 namespace ivrin {
 
 struct OrnamentFacts {
-  FrameRange extent;                 // where the row may differ
+  FrameRange extent; // where the row may differ
   std::optional<Frames> landing;
-  double peakDbfs = -200;            // of the print
+  double peakDbfs = -200;                     // of the print
   double lufsWith = -200, lufsWithout = -200; // of the mix over the extent
-  double lowsAddedDb = 0;            // energy under 200 Hz of the mix, with against without
+  double lowsAddedDb = 0;                     // energy under 200 Hz of the mix, with against without
   std::optional<LoopFigures> loop;
 };
 
 /// Completes the print. `without` is the plan of the same song with this ornament switched off.
-OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without, std::stop_token stop = {});
+OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without,
+                      std::stop_token stop = {});
 
 /// The song with one ornament, or all of them (empty id), switched off.
 Song withoutOrnaments(Song song, const std::string& id = {});
 
 /// A row before its own ornaments, gain, pan and mute; silence outside. The reader keeps the plan alive and belongs to
 /// one thread at a time.
-std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan, const std::string& row);
+std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan,
+                                                              const std::string& row);
 /// What a print adds; silence outside.
 std::function<void(Frames, StereoSpan)> readerOfPrint(std::shared_ptr<const OrnamentNode> node);
 

@@ -8,8 +8,9 @@
 namespace ivrin {
 namespace fs = std::filesystem;
 
-std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::path>& allowed, const KindSet& kinds, const StemStore& store,
-                                   Problems& problems, std::stop_token stop, const Progress& progress) {
+std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::path>& allowed, const KindSet& kinds,
+                                   const StemStore& store, Problems& problems, std::stop_token stop,
+                                   const Progress& progress) {
   auto song = readSongFile(file, kinds.registry(), problems);
   if (!song) return std::nullopt;
   OpenedSong opened{std::move(*song), {}, {fs::absolute(file).parent_path(), allowed}};
@@ -17,13 +18,14 @@ std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::p
   return opened;
 }
 
-Song songFromFiles(const std::vector<fs::path>& files, const fs::path& songFolder, double bpm, int sampleRate, const StemStore& store,
-                   Problems& problems) {
+Song songFromFiles(const std::vector<fs::path>& files, const fs::path& songFolder, double bpm, int sampleRate,
+                   const StemStore& store, Problems& problems) {
   Song song;
   song.tempo.front().bpm = bpm;
   song.sampleRate = sampleRate;
   for (const fs::path& file : files) {
-    const auto reader = AudioReader::open(file, sampleRate > 0 ? sampleRate : 48000, file.filename().string(), problems);
+    const auto reader =
+        AudioReader::open(file, sampleRate > 0 ? sampleRate : 48000, file.filename().string(), problems);
     if (!reader) continue;
     if (song.sampleRate == 0) song.sampleRate = std::clamp(reader->info().fileRate, 8000, 192000);
     Stem s;

@@ -15,12 +15,13 @@ struct OpenedSong {
 
 /// Reads the file and opens its stems. Nothing when the song file itself cannot be used; problems of its audio leave
 /// rows silent and are errors in `problems`.
-std::optional<OpenedSong> openSong(const std::filesystem::path& file, const std::vector<std::filesystem::path>& allowed, const KindSet& kinds,
-                                   const StemStore& store, Problems& problems, std::stop_token stop = {}, const Progress& progress = {});
+std::optional<OpenedSong> openSong(const std::filesystem::path& file, const std::vector<std::filesystem::path>& allowed,
+                                   const KindSet& kinds, const StemStore& store, Problems& problems,
+                                   std::stop_token stop = {}, const Progress& progress = {});
 
 /// A new song from audio files: one stem each, named after its file. `sampleRate` 0 takes the first file's. Files that
 /// cannot be used are problems and are left out.
-Song songFromFiles(const std::vector<std::filesystem::path>& files, const std::filesystem::path& songFolder, double bpm, int sampleRate,
-                   const StemStore& store, Problems& problems);
+Song songFromFiles(const std::vector<std::filesystem::path>& files, const std::filesystem::path& songFolder, double bpm,
+                   int sampleRate, const StemStore& store, Problems& problems);
 
 } // namespace ivrin

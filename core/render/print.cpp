@@ -35,8 +35,12 @@ class PrintSounds : public Sounds {
   std::unique_ptr<Evaluator> evaluator_;
 };
 
-Print::Print(FrameRange extent, float gain) : extent_(extent), gain_(gain), ready_(extent.begin.count) {
-  chunks_.resize(static_cast<std::size_t>((std::max<std::int64_t>(extent.length(), 0) + kChunkFrames - 1) / kChunkFrames + 1));
+Print::Print(FrameRange extent, float gain)
+    : extent_(extent)
+    , gain_(gain)
+    , ready_(extent.begin.count) {
+  chunks_.resize(
+      static_cast<std::size_t>((std::max<std::int64_t>(extent.length(), 0) + kChunkFrames - 1) / kChunkFrames + 1));
   if (extent.empty()) complete_ = true;
 }
 
@@ -116,7 +120,9 @@ bool Print::tryAdvance(const RenderPlan& plan, const OrnamentNode& node, Frames 
   return worked;
 }
 
-std::string Print::note() const { return complete() ? note_ : std::string(); }
+std::string Print::note() const {
+  return complete() ? note_ : std::string();
+}
 
 std::int64_t Print::bytes() const {
   return (ready().count - extent_.begin.count + kChunkFrames) * 2 * static_cast<std::int64_t>(sizeof(float));

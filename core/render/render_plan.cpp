@@ -12,7 +12,8 @@ namespace ivrin {
 FrameRange OrnamentNode::extent() const {
   FrameRange r = print ? print->extent() : FrameRange{plan.extent.begin, plan.extent.begin};
   for (const GainSegments* g : {&plan.dry, &plan.wet})
-    if (!g->isOne()) r = r.empty() ? g->span() : FrameRange{std::min(r.begin, g->span().begin), std::max(r.end, g->span().end)};
+    if (!g->isOne())
+      r = r.empty() ? g->span() : FrameRange{std::min(r.begin, g->span().begin), std::max(r.end, g->span().end)};
   return r;
 }
 
@@ -62,8 +63,8 @@ Frames RenderPlan::end(bool completeOnly) const {
   return end;
 }
 
-std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongAudio& audio, const KindSet& kinds, PrintCache& cache,
-                                                   const RenderPlan* former, Problems* problems) {
+std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongAudio& audio, const KindSet& kinds,
+                                                   PrintCache& cache, const RenderPlan* former, Problems* problems) {
   std::shared_ptr<RenderPlan> plan(new RenderPlan);
   plan->song_ = song;
   const TempoMap map = song.tempoMap();
@@ -94,7 +95,8 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
   for (std::size_t i = 0; i < plan->rows_.size(); ++i) index[plan->rows_[i].id] = i;
   for (std::size_t i = 0; i < song.stems.size(); ++i)
     plan->rows_[song.stems[i].bus ? index[*song.stems[i].bus] : plan->mixRow()].members.push_back(i);
-  for (std::size_t i = 0; i < song.buses.size(); ++i) plan->rows_[plan->mixRow()].members.push_back(song.stems.size() + i);
+  for (std::size_t i = 0; i < song.buses.size(); ++i)
+    plan->rows_[plan->mixRow()].members.push_back(song.stems.size() + i);
 
   // First what does not depend on other prints, from the former plan where the ornament is the same value.
   std::vector<std::shared_ptr<OrnamentNode>> made;
@@ -143,7 +145,8 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
     if (ok) {
       node.provenance = provenance(node, plan->rows_);
       if (node.plan.sounds)
-        node.print = cache.take(node.provenance, node.plan.extent, static_cast<float>(Decibels(node.ornament->gainDb).gain()));
+        node.print =
+            cache.take(node.provenance, node.plan.extent, static_cast<float>(Decibels(node.ornament->gainDb).gain()));
     } else {
       node.plan = {};
       node.readRows.clear();

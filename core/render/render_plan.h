@@ -17,13 +17,13 @@ struct RowNode;
 struct OrnamentNode {
   Shared<Ornament> ornament;
   const Kind* kind = nullptr;
-  std::size_t row = 0;      // in RenderPlan::rows()
-  std::size_t order = 0;    // place among the row's nodes
+  std::size_t row = 0;   // in RenderPlan::rows()
+  std::size_t order = 0; // place among the row's nodes
   PrintPlan plan;
   std::vector<std::size_t> readRows; // row of every read
-  std::string ownDigest;    // of all that does not depend on other prints
-  std::string provenance;   // of all
-  std::shared_ptr<Print> print; // none where the kind only sets gains
+  std::string ownDigest;             // of all that does not depend on other prints
+  std::string provenance;            // of all
+  std::shared_ptr<Print> print;      // none where the kind only sets gains
 
   /// Where the row may differ: the print's extent and the gains' spans.
   FrameRange extent() const;
@@ -44,7 +44,8 @@ struct RowNode {
 /// Prints by provenance, the least recently used dropped over a budget (those in use stay alive by their plans).
 class PrintCache {
  public:
-  explicit PrintCache(std::int64_t budgetBytes = std::int64_t{512} << 20) : budget_(budgetBytes) {}
+  explicit PrintCache(std::int64_t budgetBytes = std::int64_t{512} << 20)
+      : budget_(budgetBytes) {}
   std::shared_ptr<Print> take(const std::string& provenance, FrameRange extent, float gain);
   std::int64_t computedAnew() const { return misses_; }
 
@@ -62,8 +63,9 @@ class PrintCache {
 class RenderPlan {
  public:
   /// `former` may share nodes of ornaments that did not change. `problems` gets what cannot be computed (cycles).
-  static std::shared_ptr<const RenderPlan> make(const Song& song, const SongAudio& audio, const KindSet& kinds, PrintCache& cache,
-                                                const RenderPlan* former = nullptr, Problems* problems = nullptr);
+  static std::shared_ptr<const RenderPlan> make(const Song& song, const SongAudio& audio, const KindSet& kinds,
+                                                PrintCache& cache, const RenderPlan* former = nullptr,
+                                                Problems* problems = nullptr);
 
   const Song& song() const { return song_; }
   const TempoMap& map() const { return *map_; }

@@ -31,17 +31,21 @@ void RenderPool::setPlan(std::shared_ptr<const RenderPlan> plan) {
   changed_.notify_all();
 }
 
-void RenderPool::setPlayhead(Frames f) { playhead_.store(f.count, std::memory_order_relaxed); }
+void RenderPool::setPlayhead(Frames f) {
+  playhead_.store(f.count, std::memory_order_relaxed);
+}
 
 void RenderPool::onProgress(std::function<void()> f) {
   std::lock_guard lock(mutex_);
   progress_ = std::move(f);
 }
 
-std::shared_ptr<const OrnamentNode> RenderPool::choose(const RenderPlan& plan, Frames playhead, std::size_t skip) const {
+std::shared_ptr<const OrnamentNode> RenderPool::choose(const RenderPlan& plan, Frames playhead,
+                                                       std::size_t skip) const {
   // How soon the first missing frame is heard; what lies behind the playhead comes after all that lies before it.
   const auto soon = [&](const OrnamentNode& n) {
-    const std::int64_t ahead = std::max(n.print->ready(), std::min(playhead, n.print->end() - Frames(1))).count - playhead.count;
+    const std::int64_t ahead =
+        std::max(n.print->ready(), std::min(playhead, n.print->end() - Frames(1))).count - playhead.count;
     return ahead >= 0 ? ahead : (std::int64_t{1} << 50) - ahead;
   };
   std::vector<std::pair<std::int64_t, std::size_t>> open;

@@ -19,7 +19,8 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
   std::vector<Problems> found(n);
   std::vector<std::optional<std::filesystem::path>> files(n);
   for (std::size_t i = 0; i < n; ++i)
-    if (song.stems[i].file) files[i] = resolveAudio(reach, *song.stems[i].file, "stems[" + std::to_string(i) + "].file", found[i]);
+    if (song.stems[i].file)
+      files[i] = resolveAudio(reach, *song.stems[i].file, "stems[" + std::to_string(i) + "].file", found[i]);
 
   std::atomic<std::size_t> next{0};
   std::vector<std::int64_t> done(n, 0), total(n, 0);
@@ -39,12 +40,16 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
         }
         progress(sumDone, sumTotal);
       };
-      audio[i] = store.open(*files[i], song.sampleRate, place, found[i], stop, progress ? Progress(report) : Progress());
+      audio[i] =
+          store.open(*files[i], song.sampleRate, place, found[i], stop, progress ? Progress(report) : Progress());
       if (!audio[i]) continue;
       if (audio[i]->badSamples() > 0)
-        found[i].error(ErrorId::bad_samples, place, *song.stems[i].file + " holds " + std::to_string(audio[i]->badSamples()) + " samples that are not numbers");
+        found[i].error(ErrorId::bad_samples, place,
+                       *song.stems[i].file + " holds " + std::to_string(audio[i]->badSamples()) +
+                           " samples that are not numbers");
       if (audio[i]->truncated())
-        found[i].error(ErrorId::broken_audio, place, *song.stems[i].file + " is cut short: it holds less sound than its header says");
+        found[i].error(ErrorId::broken_audio, place,
+                       *song.stems[i].file + " is cut short: it holds less sound than its header says");
     }
   };
   {

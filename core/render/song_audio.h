@@ -13,8 +13,8 @@ class SongAudio {
  public:
   /// Opens every stem file with `threads` threads. Problems are appended in song order with places "stems[i].file".
   /// Bad samples and truncation are errors; the stem is there all the same, so that a window can open the song.
-  static SongAudio open(const Song& song, const Reach& reach, const StemStore& store, Problems& problems, int threads = 2,
-                        std::stop_token stop = {}, const Progress& progress = {});
+  static SongAudio open(const Song& song, const Reach& reach, const StemStore& store, Problems& problems,
+                        int threads = 2, std::stop_token stop = {}, const Progress& progress = {});
   const std::shared_ptr<const StemAudio>& of(const std::string& stemId) const;
   void set(const std::string& stemId, std::shared_ptr<const StemAudio> audio) { stems_[stemId] = std::move(audio); }
 

@@ -11,8 +11,8 @@ double bendProgress(double bend, double u) {
 }
 
 double Curve::at(double x) const {
-  const auto next = std::upper_bound(points_.begin(), points_.end(), x,
-                                     [](double v, const CurvePoint& p) { return v < p.x; });
+  const auto next =
+      std::upper_bound(points_.begin(), points_.end(), x, [](double v, const CurvePoint& p) { return v < p.x; });
   if (next == points_.begin()) return points_.front().y;
   if (next == points_.end()) return points_.back().y;
   const CurvePoint& a = *(next - 1);

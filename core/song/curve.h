@@ -21,10 +21,13 @@ struct CurvePoint {
 
 class Curve {
  public:
-  Curve() : Curve(0.0) {}
-  explicit Curve(double constant) : points_{{0, constant, 0}} {}
+  Curve()
+      : Curve(0.0) {}
+  explicit Curve(double constant)
+      : points_{{0, constant, 0}} {}
   /// At least one point, x ascending (equal allowed).
-  explicit Curve(std::vector<CurvePoint> points) : points_(std::move(points)) {}
+  explicit Curve(std::vector<CurvePoint> points)
+      : points_(std::move(points)) {}
 
   double at(double x) const;
   bool isConstant() const;

@@ -6,9 +6,9 @@
 
 namespace ivrin {
 
-Song withOrnament(Song song, Ornament o);                // appended: the last on its row
+Song withOrnament(Song song, Ornament o); // appended: the last on its row
 Song withoutOrnament(Song song, const std::string& id);
-Song withOrnamentReplaced(Song song, Ornament o);        // same id
+Song withOrnamentReplaced(Song song, Ornament o); // same id
 Song withSetting(Song song, const std::string& ornament, const std::string& key, Value v);
 Song withRowMix(Song song, const std::string& row, RowMix mix);
 /// Moves a section or landing; every ornament tied to it moves by the same ticks.

@@ -21,7 +21,9 @@ void History::edit(std::string label, std::string mergeKey, Song next) {
   song_ = std::move(next);
 }
 
-void History::settle() { settled_ = true; }
+void History::settle() {
+  settled_ = true;
+}
 
 void History::undo() {
   if (!canUndo()) return;

@@ -11,7 +11,8 @@ namespace ivrin {
 class History {
  public:
   History() = default;
-  explicit History(Song song) : song_(std::move(song)) {}
+  explicit History(Song song)
+      : song_(std::move(song)) {}
 
   const Song& song() const { return song_; }
   /// One edit. With the same non-empty `mergeKey` as the edit before it, both become one step (a drag). An edit that

@@ -11,7 +11,8 @@ namespace fs = std::filesystem;
 
 fs::path journalFolder() {
   if (const char* x = std::getenv("XDG_DATA_HOME"); x && *x) return fs::path(x) / "ivrin" / "journal";
-  if (const char* home = std::getenv("HOME"); home && *home) return fs::path(home) / ".local" / "share" / "ivrin" / "journal";
+  if (const char* home = std::getenv("HOME"); home && *home)
+    return fs::path(home) / ".local" / "share" / "ivrin" / "journal";
   return fs::temp_directory_path() / "ivrin-journal";
 }
 
@@ -30,7 +31,11 @@ fs::path journalFor(const fs::path& folder, const fs::path& songFile) {
 bool writeJournal(const fs::path& journalFile, const Journal& j, std::string& why) {
   std::error_code ec;
   fs::create_directories(journalFile.parent_path(), ec);
-  return replaceFile(journalFile, prettyJson(Object{{"format", "ivrin-journal"}, {"version", 1}, {"file", j.file}, {"base", j.base}, {"song", j.song}}), why);
+  return replaceFile(
+      journalFile,
+      prettyJson(
+          Object{{"format", "ivrin-journal"}, {"version", 1}, {"file", j.file}, {"base", j.base}, {"song", j.song}}),
+      why);
 }
 
 std::optional<Journal> readJournal(const fs::path& journalFile, Problems& problems) {

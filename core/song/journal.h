@@ -9,9 +9,9 @@
 namespace ivrin {
 
 struct Journal {
-  std::string file;  // the song file this belongs to, absolute; empty for a song never saved
-  std::string base;  // the text of the song file these edits began from; empty for none
-  std::string song;  // the song as a song file's text
+  std::string file; // the song file this belongs to, absolute; empty for a song never saved
+  std::string base; // the text of the song file these edits began from; empty for none
+  std::string song; // the song as a song file's text
 };
 
 /// $XDG_DATA_HOME/ivrin/journal or ~/.local/share/ivrin/journal.

@@ -132,7 +132,8 @@ std::optional<Value> parseJson(std::string_view text, Problems& problems) {
   bool ok = false;
   std::size_t read = 0;
   try {
-    ok = nlohmann::json::sax_parse(CountingIterator{text.data(), &read}, CountingIterator{text.data() + text.size(), &read}, &b);
+    ok = nlohmann::json::sax_parse(CountingIterator{text.data(), &read},
+                                   CountingIterator{text.data() + text.size(), &read}, &b);
   } catch (const std::exception& e) {
     b.error = e.what();
   }

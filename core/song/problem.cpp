@@ -8,9 +8,9 @@ namespace ivrin {
 
 std::string_view errorName(ErrorId id) {
   static constexpr std::array<std::string_view, kErrorIdCount> names = {
-      "unreadable", "syntax", "not-a-song", "newer-version", "missing-field", "unknown-field",
-      "wrong-type", "out-of-range", "unknown-choice", "duplicate-id", "dangling-id", "bad-order",
-      "unknown-kind", "out-of-reach", "missing-audio", "broken-audio", "bad-samples", "refused"};
+      "unreadable",   "syntax",       "not-a-song",     "newer-version", "missing-field", "unknown-field",
+      "wrong-type",   "out-of-range", "unknown-choice", "duplicate-id",  "dangling-id",   "bad-order",
+      "unknown-kind", "out-of-reach", "missing-audio",  "broken-audio",  "bad-samples",   "refused"};
   return names[static_cast<std::size_t>(id)];
 }
 

@@ -8,10 +8,10 @@
 namespace ivrin {
 
 enum class ErrorId {
-  unreadable,      // the file cannot be opened or is too large
-  syntax,          // not strict JSON
-  not_a_song,      // "format" is missing or another
-  newer_version,   // written by a later Ivrin
+  unreadable,    // the file cannot be opened or is too large
+  syntax,        // not strict JSON
+  not_a_song,    // "format" is missing or another
+  newer_version, // written by a later Ivrin
   missing_field,
   unknown_field,
   wrong_type,
@@ -19,13 +19,13 @@ enum class ErrorId {
   unknown_choice,
   duplicate_id,
   dangling_id,
-  bad_order,       // tempo, meter or curve positions that do not ascend, meter off the bar line
-  unknown_kind,    // an ornament or processor this version does not have
-  out_of_reach,    // an audio path outside the allowed folders
+  bad_order,    // tempo, meter or curve positions that do not ascend, meter off the bar line
+  unknown_kind, // an ornament or processor this version does not have
+  out_of_reach, // an audio path outside the allowed folders
   missing_audio,
-  broken_audio,    // truncated, not audio, zero frames, too many channels
-  bad_samples,     // NaN or infinite samples
-  refused,         // legal values whose combination cannot be computed
+  broken_audio, // truncated, not audio, zero frames, too many channels
+  bad_samples,  // NaN or infinite samples
+  refused,      // legal values whose combination cannot be computed
 };
 inline constexpr int kErrorIdCount = 18;
 

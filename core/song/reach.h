@@ -11,8 +11,8 @@
 namespace ivrin {
 
 struct Reach {
-  std::filesystem::path songFolder;             // where relative paths begin
-  std::vector<std::filesystem::path> allowed;   // further folders
+  std::filesystem::path songFolder;           // where relative paths begin
+  std::vector<std::filesystem::path> allowed; // further folders
 };
 
 /// The resolved file, or nothing with one problem (missing_audio or out_of_reach) at `place`.

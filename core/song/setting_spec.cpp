@@ -38,8 +38,7 @@ void checkOne(const SettingSpec& s, const Value& v, const std::string& place, Pr
     if (!t)
       problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted one of " + all);
     else if (std::find(s.choices.begin(), s.choices.end(), *t) == s.choices.end())
-      problems.error(ErrorId::unknown_choice, place,
-                     "\"" + *t + "\" is not one of " + all + didYouMean(*t, s.choices));
+      problems.error(ErrorId::unknown_choice, place, "\"" + *t + "\" is not one of " + all + didYouMean(*t, s.choices));
     return;
   }
   case SettingType::time:
@@ -68,8 +67,12 @@ static const TableSpec* findTable(const std::vector<TableSpec>& tables, std::str
   return it == tables.end() ? nullptr : &*it;
 }
 
-const TableSpec* Registry::kind(std::string_view id) const { return findTable(kinds, id); }
-const TableSpec* Registry::processor(std::string_view id) const { return findTable(processors, id); }
+const TableSpec* Registry::kind(std::string_view id) const {
+  return findTable(kinds, id);
+}
+const TableSpec* Registry::processor(std::string_view id) const {
+  return findTable(processors, id);
+}
 
 void checkSetting(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) {
   if (v.isNull() && s.nullable) return;
@@ -91,11 +94,11 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
       const std::string at = place + "[" + std::to_string(i) + "]";
       checkNumber(s, points[i].y, at, problems);
       if (!(points[i].bend >= -1 && points[i].bend <= 1))
-        problems.error(ErrorId::out_of_range, at, "bend " + shortestNumber(points[i].bend) + " is out of range, allowed is -1..1");
+        problems.error(ErrorId::out_of_range, at,
+                       "bend " + shortestNumber(points[i].bend) + " is out of range, allowed is -1..1");
       if (!(points[i].x >= -100000 && points[i].x <= 100000))
         problems.error(ErrorId::out_of_range, at, "x is out of range, allowed is -100000..100000 beats");
-      if (i > 0 && points[i].x < points[i - 1].x)
-        problems.error(ErrorId::bad_order, at, "x must not go back");
+      if (i > 0 && points[i].x < points[i - 1].x) problems.error(ErrorId::bad_order, at, "x must not go back");
     }
     return;
   }

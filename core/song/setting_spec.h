@@ -12,34 +12,34 @@
 namespace ivrin {
 
 enum class SettingType {
-  number,  // double in min..max
+  number, // double in min..max
   boolean,
-  choice,  // one of `choices`
-  time,    // a note value, or milliseconds in min..max
+  choice, // one of `choices`
+  time,   // a note value, or milliseconds in min..max
 };
 
 struct SettingSpec {
   std::string key;
-  std::string label;  // as the interface says it: "feedback"
-  std::string unit;   // "%", "dB", "Hz", "st", "beats", "" …
+  std::string label; // as the interface says it: "feedback"
+  std::string unit;  // "%", "dB", "Hz", "st", "beats", "" …
   SettingType type = SettingType::number;
   double min = 0;
   double max = 0;
-  Value initial;      // the default in the file
+  Value initial; // the default in the file
   std::string meaning;
-  std::string group;  // which line of the open row it stands on
-  double step = 1;    // one step of the wheel or the arrow keys
+  std::string group; // which line of the open row it stands on
+  double step = 1;   // one step of the wheel or the arrow keys
   std::vector<std::string> choices{};
   bool nullable = false;
-  std::string whenNull{};  // how null reads: "open", "as left", "–"
-  bool curve = false;      // a list of curve points is allowed too
-  bool perSide = false;    // [left, right] is allowed too
+  std::string whenNull{}; // how null reads: "open", "as left", "–"
+  bool curve = false;     // a list of curve points is allowed too
+  bool perSide = false;   // [left, right] is allowed too
 };
 
 struct TableSpec {
-  std::string id;    // "delay-throw"
-  std::string name;  // "Delay throw"
-  std::string key;   // the key in the sign strip
+  std::string id;   // "delay-throw"
+  std::string name; // "Delay throw"
+  std::string key;  // the key in the sign strip
   std::string meaning;
   std::vector<SettingSpec> settings;
   const SettingSpec* find(std::string_view key) const;

@@ -65,16 +65,20 @@ std::optional<double> parseNumber(const SettingSpec& spec, std::string s) {
 std::string settingText(const SettingSpec& spec, const Value& v) {
   if (v.isNull()) return spec.whenNull.empty() ? "\u2013" : spec.whenNull;
   if (const auto* l = v.list()) {
-    if (spec.perSide && l->size() == 2 && !(*l)[0].list()) return settingText(spec, (*l)[0]) + " | " + settingText(spec, (*l)[1]);
+    if (spec.perSide && l->size() == 2 && !(*l)[0].list())
+      return settingText(spec, (*l)[0]) + " | " + settingText(spec, (*l)[1]);
     return "curve";
   }
   switch (spec.type) {
-  case SettingType::boolean: return *v.boolean() ? "yes" : "no";
-  case SettingType::choice: return *v.text();
+  case SettingType::boolean:
+    return *v.boolean() ? "yes" : "no";
+  case SettingType::choice:
+    return *v.text();
   case SettingType::time:
     if (const auto* d = v.number()) return shortestNumber(std::round(*d * 100) / 100) + " ms";
     return *v.text();
-  case SettingType::number: return numberText(spec, *v.number());
+  case SettingType::number:
+    return numberText(spec, *v.number());
   }
   return {};
 }
@@ -82,7 +86,9 @@ std::string settingText(const SettingSpec& spec, const Value& v) {
 std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& typed, std::string& why) {
   const std::string s = trimmed(typed), small = lower(s);
   std::optional<Value> v;
-  if (spec.nullable && (small.empty() || small == "-" || small == "\u2013" || small == "null" || small == lower(spec.whenNull))) return Value();
+  if (spec.nullable &&
+      (small.empty() || small == "-" || small == "\u2013" || small == "null" || small == lower(spec.whenNull)))
+    return Value();
   if (spec.perSide)
     if (const auto bar = s.find_first_of("|;"); bar != std::string::npos) {
       const auto l = parseSetting(spec, s.substr(0, bar), why), r = parseSetting(spec, s.substr(bar + 1), why);
@@ -126,7 +132,8 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
 Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const TempoMap& map, Beats at) {
   if (steps == 0) return v;
   switch (spec.type) {
-  case SettingType::boolean: return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
+  case SettingType::boolean:
+    return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
   case SettingType::choice: {
     const auto n = static_cast<int>(spec.choices.size());
     const auto it = v.text() ? std::find(spec.choices.begin(), spec.choices.end(), *v.text()) : spec.choices.begin();
@@ -136,38 +143,50 @@ Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const T
   case SettingType::time: {
     const auto values = allNoteValues(map, at);
     double now = 0;
-    if (const auto* d = v.number()) now = *d / 1000;
-    else if (v.text()) now = NoteValue::parse(*v.text())->seconds(map, at).value;
+    if (const auto* d = v.number())
+      now = *d / 1000;
+    else if (v.text())
+      now = NoteValue::parse(*v.text())->seconds(map, at).value;
     // The place among the note values, then so many further; equal lengths (a bar and four quarters) count once.
     std::vector<const NoteValue*> distinct;
     for (const NoteValue& n : values)
-      if (distinct.empty() || n.seconds(map, at).value > distinct.back()->seconds(map, at).value + 1e-9) distinct.push_back(&n);
+      if (distinct.empty() || n.seconds(map, at).value > distinct.back()->seconds(map, at).value + 1e-9)
+        distinct.push_back(&n);
     std::ptrdiff_t place = 0;
-    while (place < static_cast<std::ptrdiff_t>(distinct.size()) && distinct[static_cast<std::size_t>(place)]->seconds(map, at).value < now - 1e-9) ++place;
-    const bool on = place < static_cast<std::ptrdiff_t>(distinct.size()) && std::abs(distinct[static_cast<std::size_t>(place)]->seconds(map, at).value - now) < 1e-9;
+    while (place < static_cast<std::ptrdiff_t>(distinct.size()) &&
+           distinct[static_cast<std::size_t>(place)]->seconds(map, at).value < now - 1e-9)
+      ++place;
+    const bool on = place < static_cast<std::ptrdiff_t>(distinct.size()) &&
+                    std::abs(distinct[static_cast<std::size_t>(place)]->seconds(map, at).value - now) < 1e-9;
     place += steps - (!on && steps > 0 ? 1 : 0);
     place = std::clamp<std::ptrdiff_t>(place, 0, static_cast<std::ptrdiff_t>(distinct.size()) - 1);
     return Value(distinct[static_cast<std::size_t>(place)]->text());
   }
-  case SettingType::number: break;
+  case SettingType::number:
+    break;
   }
   const auto moved = [&](double d) {
     // Frequencies step by semitones' worth, so that a step is heard alike everywhere.
-    const double next = spec.unit == "Hz" ? std::round(d * std::exp2(steps / 12.0)) : std::round((d + steps * spec.step) / spec.step) * spec.step;
+    const double next = spec.unit == "Hz" ? std::round(d * std::exp2(steps / 12.0))
+                                          : std::round((d + steps * spec.step) / spec.step) * spec.step;
     return std::clamp(next, spec.min, spec.max);
   };
   if (const auto* d = v.number()) return Value(moved(*d));
   if (const auto* l = v.list()) {
     List out = *l;
     for (Value& item : out) {
-      if (item.number()) item = Value(moved(*item.number()));
-      else if (auto* point = std::get_if<List>(&item.data); point && point->size() >= 2 && (*point)[1].number()) (*point)[1] = Value(moved(*(*point)[1].number()));
+      if (item.number())
+        item = Value(moved(*item.number()));
+      else if (auto* point = std::get_if<List>(&item.data); point && point->size() >= 2 && (*point)[1].number())
+        (*point)[1] = Value(moved(*(*point)[1].number()));
     }
     return Value(std::move(out));
   }
   // From nothing: an open filter begins at its end of the range, everything else at its least or at zero.
-  if (spec.unit == "Hz") return Value(spec.key.starts_with("high") ? (steps < 0 ? 12000.0 : spec.max) : (steps > 0 ? 80.0 : spec.min));
-  return Value(std::clamp(spec.initial.number() ? *spec.initial.number() : 0.0, std::max(spec.min, spec.unit == "beats" ? 1.0 : spec.min), spec.max));
+  if (spec.unit == "Hz")
+    return Value(spec.key.starts_with("high") ? (steps < 0 ? 12000.0 : spec.max) : (steps > 0 ? 80.0 : spec.min));
+  return Value(std::clamp(spec.initial.number() ? *spec.initial.number() : 0.0,
+                          std::max(spec.min, spec.unit == "beats" ? 1.0 : spec.min), spec.max));
 }
 
 } // namespace ivrin

@@ -13,8 +13,8 @@ std::string settingText(const SettingSpec& spec, const Value& v);
 /// What a person typed: "66", "66%", "7k", "430ms", "1/8.", "2 bars", "open", "200, 400" for two sides. Nothing, with
 /// `why`, when it is not a value of this setting or out of its range.
 std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& typed, std::string& why);
-/// `steps` up or down (negative): numbers by the table's step inside the range, times along the note values, choices and
-/// yes/no round. A curve is moved as a whole. Null steps from a sensible place.
+/// `steps` up or down (negative): numbers by the table's step inside the range, times along the note values, choices
+/// and yes/no round. A curve is moved as a whole. Null steps from a sensible place.
 Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const TempoMap& map, Beats at);
 
 } // namespace ivrin

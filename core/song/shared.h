@@ -8,8 +8,10 @@ namespace ivrin {
 
 template <class T> class Shared {
  public:
-  Shared() : p_(std::make_shared<const T>()) {}
-  Shared(T value) : p_(std::make_shared<const T>(std::move(value))) {}
+  Shared()
+      : p_(std::make_shared<const T>()) {}
+  Shared(T value)
+      : p_(std::make_shared<const T>(std::move(value))) {}
   const T& operator*() const { return *p_; }
   const T* operator->() const { return p_.get(); }
   /// Identity of the storage; equal pointers mean equal values, not the other way round.

@@ -12,8 +12,12 @@ template <class Items> auto findById(const Items& items, const std::string& id) 
 
 } // namespace
 
-const Stem* Song::stem(const std::string& id) const { return findById(stems, id); }
-const Bus* Song::bus(const std::string& id) const { return findById(buses, id); }
+const Stem* Song::stem(const std::string& id) const {
+  return findById(stems, id);
+}
+const Bus* Song::bus(const std::string& id) const {
+  return findById(buses, id);
+}
 
 const Ornament* Song::ornament(const std::string& id) const {
   for (const auto& o : ornaments)

@@ -44,11 +44,12 @@ struct Bus {
 
 struct Stem {
   std::string id, name;
-  std::optional<std::string> file; // relative to the song file where possible; nothing: a row that only carries ornaments
-  double offsetSeconds = 0;        // where the file's first sample lies in the stems' common time
+  std::optional<std::string>
+      file;                 // relative to the song file where possible; nothing: a row that only carries ornaments
+  double offsetSeconds = 0; // where the file's first sample lies in the stems' common time
   RowMix mix;
   std::optional<std::string> bus;
-  std::string digest;              // of the file's bytes, for relinking; may be empty
+  std::string digest; // of the file's bytes, for relinking; may be empty
   std::optional<std::int64_t> frames;
   friend bool operator==(const Stem&, const Stem&) = default;
 };

@@ -13,7 +13,9 @@ namespace {
 /// Reads one object field by field; remembers which names were asked for, so that the rest can be refused.
 class Fields {
  public:
-  Fields(const Value& v, std::string place, Problems& problems) : place_(std::move(place)), problems_(problems) {
+  Fields(const Value& v, std::string place, Problems& problems)
+      : place_(std::move(place))
+      , problems_(problems) {
     object_ = v.object();
     if (!object_) problems_.error(ErrorId::wrong_type, place_, "is " + v.typeName() + ", wanted an object");
   }
@@ -49,7 +51,8 @@ class Fields {
     }
     if (!(*d >= min && *d <= max)) {
       problems_.error(ErrorId::out_of_range, at(key),
-                      shortestNumber(*d) + " is out of range, allowed is " + shortestNumber(min) + ".." + shortestNumber(max));
+                      shortestNumber(*d) + " is out of range, allowed is " + shortestNumber(min) + ".." +
+                          shortestNumber(max));
       return fallback;
     }
     return *d;
@@ -91,7 +94,8 @@ class Fields {
   }
   std::string id(bool required = true) {
     std::string s = text("id", required);
-    if (object_ && s.empty() && required && find("id")) problems_.error(ErrorId::out_of_range, at("id"), "must not be empty");
+    if (object_ && s.empty() && required && find("id"))
+      problems_.error(ErrorId::out_of_range, at("id"), "must not be empty");
     return s;
   }
   Beats beats(const std::string& key, double min, double max, bool required) {
@@ -106,8 +110,7 @@ class Fields {
       wrongType(key, *v, "a list");
       return;
     }
-    for (std::size_t i = 0; i < v->list()->size(); ++i)
-      each((*v->list())[i], at(key) + "[" + std::to_string(i) + "]");
+    for (std::size_t i = 0; i < v->list()->size(); ++i) each((*v->list())[i], at(key) + "[" + std::to_string(i) + "]");
   }
   Settings settings(const std::string& key) {
     Settings s;
@@ -151,7 +154,9 @@ Landing readLanding(const Value& v, const std::string& place, Problems& p) {
 
 class SongReader {
  public:
-  SongReader(const Registry& r, Problems& p) : registry_(r), problems_(p) {}
+  SongReader(const Registry& r, Problems& p)
+      : registry_(r)
+      , problems_(p) {}
 
   Song read(const Value& root) {
     Song song;
@@ -163,8 +168,10 @@ class SongReader {
     song.startSeconds = f.number("start_seconds", 0, -3600, 86400);
     if (const Value* k = f.find("key"); k && !k->isNull()) song.key = readKey(*k);
     readTempo(f, song);
-    f.items("sections", [&](const Value& v, const std::string& at) { song.sections.push_back(readLanding(v, at, problems_)); });
-    f.items("landings", [&](const Value& v, const std::string& at) { song.landings.push_back(readLanding(v, at, problems_)); });
+    f.items("sections",
+            [&](const Value& v, const std::string& at) { song.sections.push_back(readLanding(v, at, problems_)); });
+    f.items("landings",
+            [&](const Value& v, const std::string& at) { song.landings.push_back(readLanding(v, at, problems_)); });
     f.items("buses", [&](const Value& v, const std::string& at) {
       Fields b(v, at, problems_);
       Bus bus;
@@ -180,7 +187,8 @@ class SongReader {
       song.mix.ceilingDbtp = x.number("ceiling_dbtp", -1, -20, 0);
       song.mix.limiter = x.boolean("limiter", true);
     }
-    f.items("ornaments", [&](const Value& v, const std::string& at) { song.ornaments.emplace_back(readOrnament(v, at)); });
+    f.items("ornaments",
+            [&](const Value& v, const std::string& at) { song.ornaments.emplace_back(readOrnament(v, at)); });
     checkIds(song);
     return song;
   }
@@ -201,26 +209,32 @@ class SongReader {
   void readTempo(Fields& f, Song& song) {
     song.tempo.clear();
     song.meter.clear();
-    f.items("tempo", [&](const Value& v, const std::string& at) {
-      Fields t(v, at, problems_);
-      song.tempo.push_back({t.beats("at", 0, kFarBeats, true), t.number("bpm", 120, 20, 400, true)});
-      checkAscending(song.tempo, at);
-    }, true);
-    f.items("meter", [&](const Value& v, const std::string& at) {
-      Fields m(v, at, problems_);
-      MeterEntry e;
-      e.at = m.beats("at", 0, kFarBeats, true);
-      e.count = static_cast<int>(m.integer("count", 4, 1, 64, true));
-      e.unit = static_cast<int>(m.integer("unit", 4, 1, 64, true));
-      if ((e.unit & (e.unit - 1)) != 0) {
-        problems_.error(ErrorId::out_of_range, at + ".unit", "must be a power of two (1, 2, 4, … 64)");
-        e.unit = 4;
-      }
-      if (!song.meter.empty() && (e.at - song.meter.back().at).ticks % song.meter.back().barLength().ticks != 0)
-        problems_.error(ErrorId::bad_order, at + ".at", "a meter change must fall on a bar line");
-      song.meter.push_back(e);
-      checkAscending(song.meter, at);
-    }, true);
+    f.items(
+        "tempo",
+        [&](const Value& v, const std::string& at) {
+          Fields t(v, at, problems_);
+          song.tempo.push_back({t.beats("at", 0, kFarBeats, true), t.number("bpm", 120, 20, 400, true)});
+          checkAscending(song.tempo, at);
+        },
+        true);
+    f.items(
+        "meter",
+        [&](const Value& v, const std::string& at) {
+          Fields m(v, at, problems_);
+          MeterEntry e;
+          e.at = m.beats("at", 0, kFarBeats, true);
+          e.count = static_cast<int>(m.integer("count", 4, 1, 64, true));
+          e.unit = static_cast<int>(m.integer("unit", 4, 1, 64, true));
+          if ((e.unit & (e.unit - 1)) != 0) {
+            problems_.error(ErrorId::out_of_range, at + ".unit", "must be a power of two (1, 2, 4, … 64)");
+            e.unit = 4;
+          }
+          if (!song.meter.empty() && (e.at - song.meter.back().at).ticks % song.meter.back().barLength().ticks != 0)
+            problems_.error(ErrorId::bad_order, at + ".at", "a meter change must fall on a bar line");
+          song.meter.push_back(e);
+          checkAscending(song.meter, at);
+        },
+        true);
     if (song.tempo.empty() || song.tempo.front().at.ticks != 0) {
       problems_.error(ErrorId::bad_order, "tempo", "needs an entry at 0");
       song.tempo = {{}};
@@ -242,7 +256,8 @@ class SongReader {
     s.id = f.id();
     s.name = f.text("name");
     s.file = f.textOrNull("file");
-    if (s.file && s.file->empty()) problems_.error(ErrorId::out_of_range, place + ".file", "must not be empty (null: no file)");
+    if (s.file && s.file->empty())
+      problems_.error(ErrorId::out_of_range, place + ".file", "must not be empty (null: no file)");
     s.offsetSeconds = f.number("offset_seconds", 0, -86400, 86400);
     s.mix = readRowMix(f);
     s.bus = f.textOrNull("bus");
@@ -361,7 +376,9 @@ class SongReader {
         problems_.error(ErrorId::duplicate_id, place, "the id \"" + id + "\" is taken");
       space.push_back(id);
     };
-    const auto indexed = [](const char* list, std::size_t i) { return std::string(list) + "[" + std::to_string(i) + "]"; };
+    const auto indexed = [](const char* list, std::size_t i) {
+      return std::string(list) + "[" + std::to_string(i) + "]";
+    };
     for (std::size_t i = 0; i < song.buses.size(); ++i) {
       unique(rows, song.buses[i].id, indexed("buses", i) + ".id");
       busIds.push_back(song.buses[i].id);
@@ -370,10 +387,13 @@ class SongReader {
       unique(rows, song.stems[i].id, indexed("stems", i) + ".id");
       const auto& bus = song.stems[i].bus;
       if (bus && !song.bus(*bus))
-        problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus", "there is no bus \"" + *bus + "\"" + didYouMean(*bus, busIds));
+        problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus",
+                        "there is no bus \"" + *bus + "\"" + didYouMean(*bus, busIds));
     }
-    for (std::size_t i = 0; i < song.sections.size(); ++i) unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
-    for (std::size_t i = 0; i < song.landings.size(); ++i) unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
+    for (std::size_t i = 0; i < song.sections.size(); ++i)
+      unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
+    for (std::size_t i = 0; i < song.landings.size(); ++i)
+      unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
     const auto knownRow = [&](const std::string& id, const std::string& place) {
       if (!id.empty() && std::find(rows.begin(), rows.end(), id) == rows.end())
         problems_.error(ErrorId::dangling_id, place, "there is no row \"" + id + "\"" + didYouMean(id, rows));

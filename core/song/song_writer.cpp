@@ -7,8 +7,12 @@ namespace ivrin {
 namespace {
 
 /// A beat as the number with the fewest digits that reads back to the same tick.
-Value beatValue(Beats b) { return Value(std::strtod(shortestBeats(b).c_str(), nullptr)); }
-Value textOrNull(const std::optional<std::string>& s) { return s ? Value(*s) : Value(); }
+Value beatValue(Beats b) {
+  return Value(std::strtod(shortestBeats(b).c_str(), nullptr));
+}
+Value textOrNull(const std::optional<std::string>& s) {
+  return s ? Value(*s) : Value();
+}
 
 Object settingsObject(const Settings& s) {
   Object o;
@@ -42,7 +46,9 @@ List landingList(const std::vector<Landing>& landings) {
 Value sourceValue(const Ornament& o) {
   List pieces;
   for (const auto& p : o.source)
-    pieces.emplace_back(Object{{"row", textOrNull(p.row)}, {"start", beatValue(p.start)}, {"length", beatValue(p.length)},
+    pieces.emplace_back(Object{{"row", textOrNull(p.row)},
+                               {"start", beatValue(p.start)},
+                               {"length", beatValue(p.length)},
                                {"send_db", p.sendDb}});
   if (pieces.empty()) return {};
   return pieces.size() == 1 ? pieces.front() : Value(std::move(pieces));
@@ -51,26 +57,43 @@ Value sourceValue(const Ornament& o) {
 Value ornamentValue(const Ornament& o) {
   List variants;
   for (const auto& v : o.variants)
-    variants.emplace_back(Object{{"slot", v.slot}, {"settings", Value(settingsObject(v.settings))},
-                                 {"finish", Value(finishList(v.finish))}, {"gain_db", v.gainDb}});
-  return Object{{"id", o.id}, {"kind", o.kind}, {"on", o.on}, {"start", beatValue(o.start)},
-                {"length", beatValue(o.length)}, {"name", o.name}, {"enabled", o.enabled}, {"gain_db", o.gainDb},
-                {"seed", static_cast<double>(o.seed)}, {"landing", textOrNull(o.landing)},
-                {"hears", o.hears == Hears::dry ? "dry" : "row"}, {"source", sourceValue(o)}, {"variant", o.variant},
-                {"settings", Value(settingsObject(o.settings))}, {"finish", Value(finishList(o.finish))},
+    variants.emplace_back(Object{{"slot", v.slot},
+                                 {"settings", Value(settingsObject(v.settings))},
+                                 {"finish", Value(finishList(v.finish))},
+                                 {"gain_db", v.gainDb}});
+  return Object{{"id", o.id},
+                {"kind", o.kind},
+                {"on", o.on},
+                {"start", beatValue(o.start)},
+                {"length", beatValue(o.length)},
+                {"name", o.name},
+                {"enabled", o.enabled},
+                {"gain_db", o.gainDb},
+                {"seed", static_cast<double>(o.seed)},
+                {"landing", textOrNull(o.landing)},
+                {"hears", o.hears == Hears::dry ? "dry" : "row"},
+                {"source", sourceValue(o)},
+                {"variant", o.variant},
+                {"settings", Value(settingsObject(o.settings))},
+                {"finish", Value(finishList(o.finish))},
                 {"variants", Value(std::move(variants))}};
 }
 
 } // namespace
 
 std::string writeSong(const Song& song) {
-  Object root{{"format", "ivrin-song"}, {"version", kSongVersion}, {"title", song.title},
-              {"sample_rate", song.sampleRate}, {"start_seconds", song.startSeconds}};
-  root.emplace_back("key", song.key ? Value(Object{{"note", song.key->note}, {"mode", song.key->minor ? "minor" : "major"}})
-                                    : Value());
+  Object root{{"format", "ivrin-song"},
+              {"version", kSongVersion},
+              {"title", song.title},
+              {"sample_rate", song.sampleRate},
+              {"start_seconds", song.startSeconds}};
+  root.emplace_back("key", song.key
+                               ? Value(Object{{"note", song.key->note}, {"mode", song.key->minor ? "minor" : "major"}})
+                               : Value());
   List tempo, meter, buses, stems, ornaments;
   for (const auto& t : song.tempo) tempo.emplace_back(Object{{"at", beatValue(t.at)}, {"bpm", t.bpm}});
-  for (const auto& m : song.meter) meter.emplace_back(Object{{"at", beatValue(m.at)}, {"count", m.count}, {"unit", m.unit}});
+  for (const auto& m : song.meter)
+    meter.emplace_back(Object{{"at", beatValue(m.at)}, {"count", m.count}, {"unit", m.unit}});
   for (const auto& b : song.buses) {
     Object o{{"id", b.id}, {"name", b.name}};
     addRowMix(o, b.mix);
@@ -91,8 +114,9 @@ std::string writeSong(const Song& song) {
   root.emplace_back("landings", landingList(song.landings));
   root.emplace_back("buses", std::move(buses));
   root.emplace_back("stems", std::move(stems));
-  root.emplace_back("mix", Object{{"gain_db", song.mix.gainDb}, {"ceiling_dbtp", song.mix.ceilingDbtp},
-                                  {"limiter", song.mix.limiter}});
+  root.emplace_back(
+      "mix",
+      Object{{"gain_db", song.mix.gainDb}, {"ceiling_dbtp", song.mix.ceilingDbtp}, {"limiter", song.mix.limiter}});
   root.emplace_back("ornaments", std::move(ornaments));
   return prettyJson(root);
 }

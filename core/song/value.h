@@ -19,13 +19,20 @@ struct Value {
   std::variant<std::monostate, bool, double, std::string, List, Object> data;
 
   Value() = default;
-  Value(bool b) : data(b) {}
-  Value(double d) : data(d) {}
-  Value(int i) : data(static_cast<double>(i)) {}
-  Value(const char* s) : data(std::string(s)) {}
-  Value(std::string s) : data(std::move(s)) {}
-  Value(List l) : data(std::move(l)) {}
-  Value(Object o) : data(std::move(o)) {}
+  Value(bool b)
+      : data(b) {}
+  Value(double d)
+      : data(d) {}
+  Value(int i)
+      : data(static_cast<double>(i)) {}
+  Value(const char* s)
+      : data(std::string(s)) {}
+  Value(std::string s)
+      : data(std::move(s)) {}
+  Value(List l)
+      : data(std::move(l)) {}
+  Value(Object o)
+      : data(std::move(o)) {}
 
   bool isNull() const { return std::holds_alternative<std::monostate>(data); }
   const bool* boolean() const { return std::get_if<bool>(&data); }

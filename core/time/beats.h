@@ -14,7 +14,8 @@ inline constexpr std::int64_t kTicksPerQuarter = 1290240;
 struct Beats {
   std::int64_t ticks = 0;
   constexpr Beats() = default;
-  constexpr explicit Beats(std::int64_t t) : ticks(t) {}
+  constexpr explicit Beats(std::int64_t t)
+      : ticks(t) {}
   /// Nearest tick.
   static Beats ofQuarters(double quarters);
   constexpr double quarters() const { return static_cast<double>(ticks) / static_cast<double>(kTicksPerQuarter); }

@@ -68,9 +68,8 @@ std::vector<NoteValue> allNoteValues(const TempoMap& map, Beats at) {
       all.push_back({NoteValue::Kind::fraction, n, dot, tri, 0});
   all.push_back({NoteValue::Kind::bars, 1, false, false, 0});
   all.push_back({NoteValue::Kind::bars, 2, false, false, 0});
-  std::stable_sort(all.begin(), all.end(), [&](const NoteValue& a, const NoteValue& b) {
-    return a.seconds(map, at) < b.seconds(map, at);
-  });
+  std::stable_sort(all.begin(), all.end(),
+                   [&](const NoteValue& a, const NoteValue& b) { return a.seconds(map, at) < b.seconds(map, at); });
   return all;
 }
 

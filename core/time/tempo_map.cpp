@@ -6,7 +6,10 @@
 namespace ivrin {
 
 TempoMap::TempoMap(std::vector<TempoEntry> tempo, std::vector<MeterEntry> meter, Seconds start, double sampleRate)
-    : tempo_(std::move(tempo)), meter_(std::move(meter)), start_(start), sampleRate_(sampleRate) {
+    : tempo_(std::move(tempo))
+    , meter_(std::move(meter))
+    , start_(start)
+    , sampleRate_(sampleRate) {
   double seconds = 0;
   for (std::size_t i = 0; i < tempo_.size(); ++i) {
     if (i > 0) seconds += (tempo_[i].at - tempo_[i - 1].at).quarters() * 60.0 / tempo_[i - 1].bpm;
@@ -29,7 +32,9 @@ Seconds TempoMap::secondsAt(Beats b) const {
   return Seconds(start_.value + secondsAtEntry_[i] + (b - tempo_[i].at).quarters() * 60.0 / tempo_[i].bpm);
 }
 
-Frames TempoMap::frameAt(Beats b) const { return toFrames(secondsAt(b), sampleRate_); }
+Frames TempoMap::frameAt(Beats b) const {
+  return toFrames(secondsAt(b), sampleRate_);
+}
 
 double TempoMap::quartersAt(Frames f) const {
   const double s = static_cast<double>(f.count) / sampleRate_ - start_.value;
@@ -38,7 +43,9 @@ double TempoMap::quartersAt(Frames f) const {
   return tempo_[i].at.quarters() + (s - secondsAtEntry_[i]) * tempo_[i].bpm / 60.0;
 }
 
-Beats TempoMap::beatAt(Frames f) const { return Beats::ofQuarters(quartersAt(f)); }
+Beats TempoMap::beatAt(Frames f) const {
+  return Beats::ofQuarters(quartersAt(f));
+}
 
 Beats TempoMap::beatAt(Seconds s) const {
   const double t = s.value - start_.value;
@@ -47,7 +54,9 @@ Beats TempoMap::beatAt(Seconds s) const {
   return Beats::ofQuarters(tempo_[i].at.quarters() + (t - secondsAtEntry_[i]) * tempo_[i].bpm / 60.0);
 }
 
-double TempoMap::bpmAt(Beats b) const { return tempo_[tempoIndex(b)].bpm; }
+double TempoMap::bpmAt(Beats b) const {
+  return tempo_[tempoIndex(b)].bpm;
+}
 
 const MeterEntry& TempoMap::meterAt(Beats b) const {
   auto it = std::upper_bound(meter_.begin(), meter_.end(), b, [](Beats x, const MeterEntry& e) { return x < e.at; });

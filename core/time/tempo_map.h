@@ -39,7 +39,8 @@ class TempoMap {
   /// Both lists need an entry at beat 0 and strictly ascending positions (the song file reader checks that).
   /// `start` is where beat 0 lies in the stems' common time; `sampleRate` in Hz.
   TempoMap(std::vector<TempoEntry> tempo, std::vector<MeterEntry> meter, Seconds start, double sampleRate);
-  TempoMap() : TempoMap({{}}, {{}}, Seconds(0), 48000) {}
+  TempoMap()
+      : TempoMap({{}}, {{}}, Seconds(0), 48000) {}
 
   double sampleRate() const { return sampleRate_; }
   Seconds start() const { return start_; }
@@ -68,7 +69,7 @@ class TempoMap {
 
   std::vector<TempoEntry> tempo_;
   std::vector<MeterEntry> meter_;
-  std::vector<double> secondsAtEntry_; // from beat 0, one per tempo entry
+  std::vector<double> secondsAtEntry_;   // from beat 0, one per tempo entry
   std::vector<std::int64_t> barAtEntry_; // bar number at each meter entry
   Seconds start_;
   double sampleRate_;

@@ -12,7 +12,8 @@ namespace ivrin {
 struct Frames {
   std::int64_t count = 0;
   constexpr Frames() = default;
-  constexpr explicit Frames(std::int64_t n) : count(n) {}
+  constexpr explicit Frames(std::int64_t n)
+      : count(n) {}
   friend constexpr auto operator<=>(Frames, Frames) = default;
   friend constexpr Frames operator+(Frames a, Frames b) { return Frames(a.count + b.count); }
   friend constexpr Frames operator-(Frames a, Frames b) { return Frames(a.count - b.count); }
@@ -36,7 +37,8 @@ constexpr FrameRange intersect(FrameRange a, FrameRange b) {
 struct Seconds {
   double value = 0;
   constexpr Seconds() = default;
-  constexpr explicit Seconds(double s) : value(s) {}
+  constexpr explicit Seconds(double s)
+      : value(s) {}
   friend constexpr auto operator<=>(Seconds, Seconds) = default;
   friend constexpr Seconds operator+(Seconds a, Seconds b) { return Seconds(a.value + b.value); }
   friend constexpr Seconds operator-(Seconds a, Seconds b) { return Seconds(a.value - b.value); }
@@ -46,7 +48,8 @@ struct Seconds {
 struct Decibels {
   double value = 0;
   constexpr Decibels() = default;
-  constexpr explicit Decibels(double db) : value(db) {}
+  constexpr explicit Decibels(double db)
+      : value(db) {}
   friend constexpr auto operator<=>(Decibels, Decibels) = default;
   double gain() const { return std::pow(10.0, value / 20.0); }
   /// Amplitude 0 gives −200 dB, so that the result is always finite.
@@ -56,6 +59,8 @@ struct Decibels {
 };
 
 /// Rounds to the nearest frame, halves away from zero.
-inline Frames toFrames(Seconds s, double sampleRate) { return Frames(std::llround(s.value * sampleRate)); }
+inline Frames toFrames(Seconds s, double sampleRate) {
+  return Frames(std::llround(s.value * sampleRate));
+}
 
 } // namespace ivrin

@@ -1,1 +1,518 @@
+// The real window, driven by mouse and keys, checked through the song it makes and the sound that comes out.
+#include "rig.h"
 
+#include "app/dialogs/export_dialog.h"
+#include "app/theme/palette.h"
+#include "dsp/mix_limiter.h"
+
+#include <catch2/catch.hpp>
+
+#include <QDialogButtonBox>
+#include <QDropEvent>
+#include <QInputDialog>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSet>
+#include <QTimer>
+
+#include <sstream>
+#include <sys/wait.h>
+
+using namespace ivrin;
+using namespace ivrin::app;
+using namespace ivrin::app::test;
+
+namespace {
+
+std::string bytes(const std::filesystem::path& f) {
+  std::ifstream in(f, std::ios::binary);
+  std::stringstream s;
+  s << in.rdbuf();
+  return s.str();
+}
+
+int pixelsNear(const QImage& image, const QRect& area, const QColor& colour, int reach = 40) {
+  int n = 0;
+  for (int y = area.top(); y <= area.bottom(); ++y)
+    for (int x = area.left(); x <= area.right(); ++x) {
+      const QColor c = image.pixelColor(x, y);
+      if (std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) + std::abs(c.blue() - colour.blue()) <
+          reach)
+        ++n;
+    }
+  return n;
+}
+
+/// Runs once a dialog of this type is up.
+template <class Dialog> void whenUp(std::function<void(Dialog*)> act) {
+  auto* timer = new QTimer(qApp);
+  timer->setInterval(10);
+  QObject::connect(timer, &QTimer::timeout, timer, [timer, act] {
+    if (auto* d = qobject_cast<Dialog*>(QApplication::activeModalWidget())) {
+      timer->stop();
+      timer->deleteLater();
+      act(d);
+    }
+  });
+  timer->start();
+}
+
+} // namespace
+
+TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save, reopen, export", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  REQUIRE(rig.session->isOpen());
+  rig.score().showRange(0, 20, false);
+
+  // A stretch of the voice is selected with the mouse; it snaps to sixteenths.
+  rig.select("voice", 8.07, 9.47);
+  REQUIRE(rig.score().selection());
+  CHECK(rig.score().selection()->row == "voice");
+  CHECK(rig.score().selection()->begin == Beats::ofQuarters(8));
+  CHECK(rig.score().selection()->end == Beats::ofQuarters(9.5));
+
+  // One key places a delay throw; it opens and sounds in a loop.
+  rig.key(Qt::Key_D);
+  rig.settle();
+  REQUIRE(rig.session->song().ornaments.size() == 1);
+  const Ornament placed = *rig.session->song().ornaments[0];
+  CHECK(placed.kind == "delay-throw");
+  CHECK(placed.start == Beats::ofQuarters(8));
+  CHECK(placed.length == Beats::ofQuarters(1.5));
+  CHECK(rig.score().ornamentIsOpen());
+  CHECK(rig.session->player().playing());
+
+  // Its echoes are drawn over the row from the computed sound: ink in the tail's colour where the echoes are.
+  const QImage shot = rig.score().grab().toImage();
+  const QRect area = rig.score().openArea();
+  const int x1 = static_cast<int>(rig.score().axis().xOf(Beats::ofQuarters(9.6))),
+            x2 = static_cast<int>(rig.score().axis().xOf(Beats::ofQuarters(11)));
+  CHECK(pixelsNear(shot, QRect(x1, area.top(), x2 - x1, area.height()), paper().blue, 120) > 300);
+
+  // What is heard, with the click off, are the samples of the export: from the loop's begin on.
+  rig.session->player().stop();
+  rig.hear(2048);
+  rig.window->action("loop")->setChecked(false);
+  rig.session->player().setLoop(std::nullopt);
+  const auto plan = rig.session->plan();
+  const Frames from = plan->map().frameAt(Beats::ofQuarters(8));
+  rig.session->player().setPosition(from);
+  rig.key(Qt::Key_Space);
+  const StereoBuffer heard = rig.hear(96000);
+  Evaluator e(*plan, Evaluator::Missing::compute);
+  MixLimiter limiter(48000, -1, [&](Frames at, StereoSpan out) { e.mix(at, out); });
+  StereoBuffer want(96000);
+  limiter.read(from, want.span());
+  const std::int64_t delay = Player::monitorDelay(48000);
+  for (std::int64_t i = 500; i < 95000; ++i) REQUIRE(heard.left()[i + delay] == want.left()[i]);
+
+  // In time with the click: it is there, on the beat.
+  rig.key(Qt::Key_K);
+  rig.hear(4800);
+  const StereoBuffer clicked = rig.hear(48000);
+  CHECK(largest(clicked) > largest(heard) * 0.5f);
+  rig.key(Qt::Key_K);
+  rig.key(Qt::Key_Space);
+  CHECK_FALSE(rig.session->player().playing());
+
+  // Time and feedback are changed at the handles of the drawing.
+  const QPoint head = rig.score().handleRect("time").center().toPoint();
+  const std::string before = textSetting(placed, "time_left");
+  rig.drag(&rig.score(), head, head + QPoint(static_cast<int>(rig.score().axis().pxPerBeat * 0.25), 0));
+  const std::string after = textSetting(*rig.session->song().ornaments[0], "time_left");
+  CHECK(after != before);
+  CHECK(textSetting(*rig.session->song().ornaments[0], "time_right") == after);
+  const QPoint slope = rig.score().handleRect("slope").center().toPoint();
+  const double feedback = setting(*rig.session->song().ornaments[0], "feedback_percent");
+  rig.drag(&rig.score(), slope, slope - QPoint(0, 20));
+  CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") > feedback);
+  rig.settle();
+
+  // Each drag is one step of undo, with words.
+  CHECK(rig.session->history().undoLabel() == "feedback of delay throw");
+  const Song latest = rig.session->song();
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == feedback);
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(*rig.session->song().ornaments[0] == placed);
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(rig.session->song().ornaments.empty());
+  CHECK_FALSE(rig.score().ornamentIsOpen());
+  for (int i = 0; i < 3; ++i) rig.key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  CHECK(rig.session->song() == latest);
+
+  // Saved and opened again it is the same song.
+  rig.key(Qt::Key_S, Qt::ControlModifier);
+  CHECK_FALSE(rig.session->history().changedSinceSave());
+  Rig again;
+  again.open(dir / "song.ivrin");
+  CHECK(again.session->song() == latest);
+
+  // The window's export and the command line's render are the same bytes.
+  ExportOptions o;
+  o.stems = o.ornaments = true;
+  rig.session->exportTo(dir / "window", o);
+  rig.session->waitUntilIdle();
+  const std::string line = "XDG_CACHE_HOME='" + (dir / "c").string() + "' '" IVRIN_BIN_DIR "/ivrin-cli' render '" +
+                           (dir / "song.ivrin").string() + "' --what mix,stems,ornaments --threads 1 --out '" +
+                           (dir / "cli").string() + "' > /dev/null 2>&1";
+  REQUIRE(std::system(line.c_str()) == 0);
+  for (const char* f : {"mix.wav", "stems/voice.wav", "stems/music.wav", "stems/mix.wav", "ornaments/o1.wav"}) {
+    INFO(f);
+    CHECK(bytes(dir / (std::string("window/") + f)).size() > 1000000);
+    CHECK(bytes(dir / (std::string("window/") + f)) == bytes(dir / (std::string("cli/") + f)));
+  }
+}
+
+TEST_CASE("the same by keyboard alone", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().setFocus();
+  rig.key(Qt::Key_Home);
+  for (int i = 0; i < 32; ++i) rig.key(Qt::Key_Right); // eight beats of sixteenths
+  CHECK(rig.score().caret() == Beats::ofQuarters(8));
+  for (int i = 0; i < 6; ++i) rig.key(Qt::Key_Right, Qt::ShiftModifier);
+  REQUIRE(rig.score().selection());
+  CHECK(rig.score().selection()->range() == BeatRange{Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.key(Qt::Key_D);
+  rig.settle();
+  REQUIRE(rig.session->song().ornaments.size() == 1);
+  CHECK(rig.session->song().ornaments[0]->on == "voice");
+  NumberField* feedback = rig.score().openRow()->field("feedback_percent");
+  REQUIRE(feedback);
+  rig.type(feedback, "66");
+  CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == 66);
+  QTest::keyClick(feedback, Qt::Key_Up);
+  QTest::keyClick(feedback, Qt::Key_Up);
+  CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == 68);
+  rig.key(Qt::Key_Escape);
+  rig.settle();
+  CHECK_FALSE(rig.score().ornamentIsOpen());
+  rig.key(Qt::Key_Return); // the ornament at the caret opens again
+  CHECK(rig.score().ornamentIsOpen());
+  rig.key(Qt::Key_Delete);
+  CHECK(rig.session->song().ornaments.empty());
+}
+
+TEST_CASE("what cannot be, cannot be entered, and says why", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  const Song before = rig.session->song();
+  NumberField* feedback = rig.score().openRow()->field("feedback_percent");
+  rig.type(feedback, "250");
+  CHECK(rig.session->song() == before);
+  CHECK(rig.window->measure().said().contains("0..200 %"));
+  for (int i = 0; i < 400; ++i) QTest::keyClick(feedback, Qt::Key_PageUp);
+  CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == 200);
+  CHECK(rig.score().openRow()->sentence().startsWith("grows"));
+  CHECK(rig.score().openRow()->sentenceWarns());
+}
+
+TEST_CASE("every setting of both kinds is reachable and editable in the open row at 1280 × 800", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  for (const char* kind : {"delay-throw", "gap"}) {
+    rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+    rig.score().placeOnSelection(kind);
+    rig.settle();
+    for (const SettingSpec& s : allKinds().find(kind)->table().settings) {
+      NumberField* f = rig.score().openRow()->field(s.key);
+      INFO(kind << "." << s.key);
+      REQUIRE(f);
+      CHECK(f->isVisible());
+      CHECK(f->height() >= 20);
+      // Whole inside the window, and apart from its neighbours.
+      const QRect r(f->mapTo(rig.window.get(), QPoint()), f->size());
+      CHECK(QRect(0, 0, 1280, 800).contains(r));
+      for (const SettingSpec& other : allKinds().find(kind)->table().settings)
+        if (NumberField* g = rig.score().openRow()->field(other.key); g != f)
+          CHECK_FALSE(r.intersects(QRect(g->mapTo(rig.window.get(), QPoint()), g->size())));
+      f->setFocus();
+      const Song before = rig.session->song();
+      QTest::keyClick(f, Qt::Key_Up);
+      if (rig.session->song() == before) QTest::keyClick(f, Qt::Key_Down);
+      CHECK_FALSE(rig.session->song() == before);
+    }
+    rig.key(Qt::Key_Escape);
+    rig.settleView();
+  }
+}
+
+TEST_CASE("a gap on the mix by its key leaves the throw's tail sounding", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  rig.key(Qt::Key_Escape);
+  rig.settleView();
+  rig.score().showRange(8, 20, false);
+  rig.select("mix", 14, 16);
+  rig.key(Qt::Key_0);
+  rig.settle();
+  REQUIRE(rig.session->song().ornaments.size() == 2);
+  CHECK(rig.session->song().ornaments[1]->on == "mix");
+  CHECK(rig.session->song().ornaments[1]->landing == "b"); // it ends on the section
+  rig.session->player().stop();
+  rig.hear(1024);
+  rig.session->player().setLoop(std::nullopt);
+  rig.session->player().play(rig.session->plan()->map().frameAt(Beats::ofQuarters(14.2)));
+  const StereoBuffer heard = rig.hear(36000), tail = printOf(*rig.session->plan(), "o1");
+  const std::int64_t offset = rig.session->plan()->map().frameAt(Beats::ofQuarters(14.2)).count -
+                              rig.session->plan()->node("o1")->print->first().count,
+                     delay = Player::monitorDelay(48000);
+  for (std::int64_t i = 1000; i < 35000; ++i) REQUIRE(heard.left()[i + delay] == tail.left()[offset + i]);
+  CHECK(rmsDb(heard.left(), 36000) > -60);
+}
+
+TEST_CASE("with and without: the open ornament is left out, and comes back", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  rig.session->player().stop();
+  rig.hear(1024);
+  rig.session->player().setLoop(std::nullopt);
+  const auto level = [&] {
+    rig.session->player().play(rig.session->plan()->map().frameAt(Beats::ofQuarters(9.6)));
+    const StereoBuffer b = rig.hear(40000);
+    rig.session->player().stop();
+    rig.hear(1024);
+    return toneLevel(b.left() + 4000, 30000, 990, 48000);
+  };
+  const double with = level();
+  QTest::mouseClick(rig.window->head().button("with"), Qt::LeftButton);
+  const double without = level();
+  rig.key(Qt::Key_W);
+  CHECK(level() == Approx(with).epsilon(1e-6));
+  CHECK(with > 4 * without);
+  CHECK(rig.session->song().ornaments[0]->enabled); // listening changes no song
+}
+
+TEST_CASE("Esc folds the row and gives the former view back; the open row shows lead-in to tail", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().showRange(2, 30, false);
+  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  const auto node = rig.session->plan()->node("o1");
+  CHECK(rig.score().axis().left < 8);
+  CHECK(rig.score().axis().left > 6);
+  CHECK(rig.score().axis().right() > 9.5);
+  CHECK(rig.score().staffOf("voice").height() > 3 * rig.score().staffOf("drums").height());
+  rig.key(Qt::Key_Escape);
+  rig.settleView();
+  CHECK(rig.score().axis().left == Approx(2).margin(1e-6));
+  CHECK(rig.score().axis().right() == Approx(30).margin(1e-6));
+  // A click on its sign opens it again.
+  QTest::mouseClick(&rig.score(), Qt::LeftButton, {}, rig.score().signOf("o1").center().toPoint());
+  CHECK(rig.score().ornamentIsOpen());
+}
+
+TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  const double px = rig.score().axis().pxPerBeat;
+  QPoint edge = rig.score().handleRect("end").center().toPoint();
+  rig.drag(&rig.score(), edge, edge + QPoint(static_cast<int>(px * 0.45), 0));
+  CHECK(rig.session->song().ornaments[0]->span().end == Beats::ofQuarters(10));
+  edge = rig.score().handleRect("begin").center().toPoint();
+  rig.drag(&rig.score(), edge, edge + QPoint(static_cast<int>(px * 0.13), 0), Qt::AltModifier);
+  CHECK(rig.session->song().ornaments[0]->start.quarters() == Approx(8.13).margin(0.03));
+  CHECK(rig.session->song().ornaments[0]->span().end == Beats::ofQuarters(10));
+}
+
+TEST_CASE("mute, solo and gain of a row by mouse", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const auto find = [&](const char* name) {
+    for (QWidget* w : rig.score().findChildren<QWidget*>())
+      if (w->accessibleName() == QLatin1String(name)) return w;
+    return static_cast<QWidget*>(nullptr);
+  };
+  QTest::mouseClick(find("Mute Drums"), Qt::LeftButton);
+  CHECK(rig.session->song().rowMix("drums").mute);
+  CHECK(rig.session->history().undoLabel() == "mute of Drums");
+  QTest::mouseClick(find("Solo Voice"), Qt::LeftButton);
+  CHECK(rig.session->song().rowMix("voice").solo);
+  QWidget* gain = find("Gain of Keys");
+  rig.drag(gain, QPoint(10, 10), QPoint(10, 10 + 24)); // six steps of half a decibel down
+  CHECK(rig.session->song().rowMix("keys").gainDb == -3);
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(rig.session->song().rowMix("keys").gainDb == 0); // one step
+}
+
+TEST_CASE("a click places the playhead, the ruler too; landings and the form line travel", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().showRange(0, 24, false);
+  QTest::mouseClick(&rig.score(), Qt::LeftButton, {}, rig.at("drums", 5.03));
+  CHECK(rig.session->player().position() == rig.session->plan()->map().frameAt(Beats::ofQuarters(5)));
+  CHECK(rig.window->head().positionText() == "2.2.1");
+  QTest::mouseClick(&rig.score(), Qt::LeftButton, {}, QPoint(rig.at("drums", 7.5).x(), 6));
+  CHECK(rig.window->head().positionText() == "2.4.3");
+  rig.key(Qt::Key_Right, Qt::ControlModifier);
+  rig.settleView();
+  REQUIRE(rig.score().landing());
+  const std::string first = rig.score().landing()->id;
+  rig.key(Qt::Key_Left, Qt::ControlModifier);
+  rig.settleView();
+  CHECK(rig.score().landing()->id != first);
+  CHECK(rig.score().landing()->at.quarters() > rig.score().axis().left);
+  CHECK(rig.score().landing()->at.quarters() < rig.score().axis().right());
+  QTest::mouseClick(&rig.window->form(), Qt::LeftButton, {},
+                    QPoint(static_cast<int>(rig.window->form().xOf(Beats::ofQuarters(48))), 30));
+  CHECK((rig.score().axis().left + rig.score().axis().right()) / 2 == Approx(48).margin(0.5));
+}
+
+TEST_CASE("dropped stems make a new song at the tempo asked for", "[window]") {
+  const TempFolder dir;
+  writeSmallSong(dir);
+  Rig rig;
+  QMimeData data;
+  data.setUrls({QUrl::fromLocalFile(QString::fromStdString((dir / "voice.wav").string())),
+                QUrl::fromLocalFile(QString::fromStdString((dir / "drums.wav").string()))});
+  QDragEnterEvent enter(QPoint(200, 200), Qt::CopyAction, &data, Qt::LeftButton, {});
+  QApplication::sendEvent(rig.window.get(), &enter);
+  CHECK(enter.isAccepted());
+  whenUp<QInputDialog>([](QInputDialog* d) {
+    d->setDoubleValue(97.5);
+    d->accept();
+  });
+  QDropEvent drop(QPointF(200, 200), Qt::CopyAction, &data, Qt::LeftButton, {});
+  QApplication::sendEvent(rig.window.get(), &drop);
+  QTRY_VERIFY_WITH_TIMEOUT(rig.session->isOpen(), 10000);
+  rig.settle();
+  CHECK(rig.session->song().stems.size() == 2);
+  CHECK(rig.session->song().stems[0].name == "Voice");
+  CHECK(rig.session->song().tempo[0].bpm == 97.5);
+  CHECK(rig.session->history().changedSinceSave());
+  // Saved beside its stems it names them from there.
+  REQUIRE(rig.session->save(dir / "new.ivrin"));
+  CHECK(rig.session->song().stems[0].file == "voice.wav");
+  Rig again;
+  again.open(dir / "new.ivrin");
+  CHECK(again.session->song() == rig.session->song());
+}
+
+TEST_CASE("files that are wrong say so by name, and what was open stays", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const Song before = rig.session->song();
+  std::ofstream(dir / "broken.ivrin") << "{ not a song";
+  rig.open(dir / "broken.ivrin");
+  CHECK(rig.window->measure().said().contains("broken.ivrin"));
+  CHECK(rig.session->song() == before);
+  rig.open(dir / "gone.ivrin");
+  CHECK(rig.window->measure().said().contains("gone.ivrin"));
+  CHECK(rig.session->song() == before);
+  std::ofstream(dir / "later.ivrin") << "{\"format\": \"ivrin-song\", \"version\": 9}";
+  rig.open(dir / "later.ivrin");
+  CHECK(rig.window->measure().said().contains("later Ivrin"));
+}
+
+TEST_CASE("a song with a missing stem opens, the row is marked, the rest sounds", "[window]") {
+  const TempFolder dir;
+  const auto file = writeSmallSong(dir);
+  std::filesystem::remove(dir / "keys.wav");
+  Rig rig;
+  rig.open(file);
+  REQUIRE(rig.session->isOpen());
+  CHECK(rig.session->rowProblem("keys").contains("keys.wav"));
+  CHECK(rig.window->measure().said().contains("keys.wav"));
+  rig.session->player().play(rig.session->plan()->map().frameAt(Beats::ofQuarters(8)));
+  CHECK(largest(rig.hear(24000)) > 0.1f);
+  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  CHECK(rig.session->song().ornaments.size() == 1);
+}
+
+TEST_CASE("the export dialog writes what is ticked; cancelling leaves nothing half written", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  whenUp<ExportDialog>([](ExportDialog* d) {
+    d->findChild<QCheckBox*>("export-stems")->setChecked(false);
+    d->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
+  });
+  rig.key(Qt::Key_E, Qt::ControlModifier);
+  rig.session->waitUntilIdle();
+  CHECK(std::filesystem::exists(dir / "prints/mix.wav"));
+  CHECK_FALSE(std::filesystem::exists(dir / "prints/stems"));
+  CHECK(rig.window->measure().said().contains("1 file written"));
+  ExportOptions o;
+  o.stems = true;
+  rig.session->exportTo(dir / "more", o);
+  rig.session->cancelExport();
+  rig.session->waitUntilIdle();
+  int halves = 0;
+  if (std::filesystem::exists(dir / "more"))
+    for (const auto& f : std::filesystem::recursive_directory_iterator(dir / "more"))
+      if (f.is_regular_file()) halves += readWav(f.path()).frames() == rig.session->plan()->end().count ? 0 : 1;
+  CHECK(halves == 0);
+}
+
+TEST_CASE("every action has words, a tip and a key of its own; everything that takes focus has a name", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  QSet<QString> keys;
+  int actions = 0;
+  for (QAction* a : rig.window->actions()) {
+    ++actions;
+    INFO(a->objectName().toStdString());
+    CHECK_FALSE(a->text().isEmpty());
+    CHECK_FALSE(a->toolTip().isEmpty());
+    for (const QKeySequence& k : a->shortcuts()) {
+      const QString text = k.toString();
+      if (text.isEmpty()) continue;
+      INFO(text.toStdString());
+      CHECK_FALSE(keys.contains(text));
+      keys.insert(text);
+    }
+  }
+  CHECK(actions > 25);
+  for (QWidget* w : rig.window->findChildren<QWidget*>()) {
+    if (!w->isVisible() || w->focusPolicy() == Qt::NoFocus) continue;
+    INFO(w->metaObject()->className() << " " << w->objectName().toStdString());
+    CHECK((!w->accessibleName().isEmpty() || qobject_cast<QMenuBar*>(w) || !w->property("text").toString().isEmpty()));
+    if (qobject_cast<QAbstractButton*>(w)) CHECK(w->height() >= 20);
+  }
+}
+
+TEST_CASE("an empty start teaches, and its buttons are there", "[window]") {
+  Rig rig;
+  CHECK_FALSE(rig.session->isOpen());
+  auto* stems = rig.window->findChild<QPushButton*>("empty-stems");
+  REQUIRE(stems);
+  CHECK(stems->isVisible());
+  CHECK_FALSE(rig.window->action("play")->isEnabled());
+  CHECK_FALSE(rig.window->action("save")->isEnabled());
+  QTest::keyClick(rig.window.get(), Qt::Key_Space); // nothing to play: nothing happens
+  QTest::keyClick(rig.window.get(), Qt::Key_D);
+  CHECK_FALSE(rig.session->isOpen());
+}

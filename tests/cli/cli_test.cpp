@@ -22,7 +22,8 @@ struct Ran {
 
 Ran run(const TempFolder& dir, const std::string& args) {
   const std::string cli = std::string(IVRIN_BIN_DIR) + "/ivrin-cli";
-  const std::string line = "cd '" + dir.path().string() + "' && XDG_CACHE_HOME='" + (dir / "cache").string() + "' '" + cli + "' " + args + " > out.txt 2> err.txt";
+  const std::string line = "cd '" + dir.path().string() + "' && XDG_CACHE_HOME='" + (dir / "cache").string() + "' '" +
+                           cli + "' " + args + " > out.txt 2> err.txt";
   Ran r;
   const int s = std::system(line.c_str());
   r.status = WIFEXITED(s) ? WEXITSTATUS(s) : 1000 + s;
@@ -79,7 +80,8 @@ TEST_CASE("new, check, place, show, render: from files to files", "[cli]") {
   const Ran r = run(m.dir, "render t.ivrin --out r --what mix,stems,dry,wet,ornaments --format wav32f");
   INFO(r.err);
   REQUIRE(r.status == 0);
-  for (const char* f : {"mix", "stems/voice", "stems/drums", "stems/mix", "dry/voice", "wet/voice", "ornaments/o1"}) CHECK(std::filesystem::exists(m.dir / ("r/" + std::string(f) + ".wav")));
+  for (const char* f : {"mix", "stems/voice", "stems/drums", "stems/mix", "dry/voice", "wet/voice", "ornaments/o1"})
+    CHECK(std::filesystem::exists(m.dir / ("r/" + std::string(f) + ".wav")));
   int rate = 0;
   const StereoBuffer mix = readWav(m.dir / "r/mix.wav", &rate), print = readWav(m.dir / "r/ornaments/o1.wav");
   CHECK(rate == 48000);

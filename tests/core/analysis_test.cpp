@@ -24,7 +24,8 @@ Signal phrases(const std::vector<std::pair<double, double>>& spans, double level
     for (const auto& [a, b] : spans)
       if (t >= a && t < b) {
         const double envelope = std::min({1.0, (t - a) / 0.02, (b - t) / 0.08});
-        v += level * envelope * (std::sin(2 * M_PI * 220 * t) + 0.5 * std::sin(2 * M_PI * 660 * t) + 0.25 * std::sin(2 * M_PI * 1540 * t));
+        v += level * envelope *
+             (std::sin(2 * M_PI * 220 * t) + 0.5 * std::sin(2 * M_PI * 660 * t) + 0.25 * std::sin(2 * M_PI * 1540 * t));
       }
     return static_cast<float>(v) + noise(9, floor)(f, side);
   };
@@ -82,16 +83,22 @@ TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[a
   struct Place {
     double word, rest, level;
   };
-  for (const Place& place : {Place{0.4, 0.9, 0.3}, Place{0.5, 2.0, 0.1}, Place{1.0, 4.0, 0.5}, Place{0.25, 1.5, 0.02}}) {
+  for (const Place& place :
+       {Place{0.4, 0.9, 0.3}, Place{0.5, 2.0, 0.1}, Place{1.0, 4.0, 0.5}, Place{0.25, 1.5, 0.02}}) {
     TestSong t(48000, 104);
     const double a = 2.0, b = a + place.word, next = b + place.rest;
     t.stem("voice", 48000 * 12, phrases({{a, b}, {next, next + 1.5}}, place.level));
     const auto plan = t.plan();
-    const Beats begin = plan->map().beatAt(Frames(std::llround(a * kRate))), end = plan->map().beatAt(Frames(std::llround(b * kRate)));
-    const Ornament o = place.level > 0 ? ivrin::place(allKinds(), "delay-throw", t.song, "voice", {begin, end}, listenTo(plan, "voice")) : Ornament{};
-    INFO(place.word << " s word, " << place.rest << " s rest, wet " << compactJson(o.settings.at("wet_db")) << ", time " << *o.settings.at("time_left").text());
+    const Beats begin = plan->map().beatAt(Frames(std::llround(a * kRate))),
+                end = plan->map().beatAt(Frames(std::llround(b * kRate)));
+    const Ornament o = place.level > 0 ? ivrin::place(allKinds(), "delay-throw", t.song, "voice", {begin, end},
+                                                      listenTo(plan, "voice"))
+                                       : Ornament{};
+    INFO(place.word << " s word, " << place.rest << " s rest, wet " << compactJson(o.settings.at("wet_db")) << ", time "
+                    << *o.settings.at("time_left").text());
     // 8 LU under its source, K-weighted, loudest window as long as the source.
-    const PrintLevel level = measurePrint(*allKinds().find("delay-throw"), o, t.song.tempoMap(), listenTo(plan, "voice"));
+    const PrintLevel level =
+        measurePrint(*allKinds().find("delay-throw"), o, t.song.tempoMap(), listenTo(plan, "voice"));
     CHECK(level.source - level.print == Approx(8).margin(0.3));
     CHECK(*o.settings.at("low_cut_hz").number() == 200);
     CHECK(*o.settings.at("high_cut_hz").number() == 7000);
@@ -99,9 +106,12 @@ TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[a
     CHECK(*o.settings.at("width_percent").number() == 130);
     // Fallen 30 dB at the next phrase, from the settings' own ladder (clamped between 15 and 72 %).
     const auto s = DelayThrowSettings::of({o, plan->map()});
-    const double rounds = (next - a) * kRate / s.timeLeft - 1, fallen = rounds * Decibels::ofGain(s.feedbackLeft.at(0)).value;
-    if (s.feedbackLeft.at(0) > 0.151 && s.feedbackLeft.at(0) < 0.719) CHECK(fallen == Approx(-30).margin(1.5));
-    else CHECK(fallen <= (s.feedbackLeft.at(0) > 0.7 ? -30 : -15));
+    const double rounds = (next - a) * kRate / s.timeLeft - 1,
+                 fallen = rounds * Decibels::ofGain(s.feedbackLeft.at(0)).value;
+    if (s.feedbackLeft.at(0) > 0.151 && s.feedbackLeft.at(0) < 0.719)
+      CHECK(fallen == Approx(-30).margin(1.5));
+    else
+      CHECK(fallen <= (s.feedbackLeft.at(0) > 0.7 ? -30 : -15));
     CHECK(s.timeLeft == Approx((place.rest >= 3 * 60.0 / 104 ? 1.0 : 0.75) * 60 / 104 * kRate).epsilon(1e-9));
     // It is a legal ornament that survives the file.
     Song with = t.song;
@@ -118,7 +128,8 @@ TEST_CASE("the first press on silence, before bar 1 and past the end still gives
   t.stem("v", 96000, silence());
   const auto plan = t.plan();
   for (const double start : {-8.0, 0.0, 100.0}) {
-    const Ornament o = place(allKinds(), "delay-throw", t.song, "v", {Beats::ofQuarters(start), Beats::ofQuarters(start + 1)}, listenTo(plan, "v"));
+    const Ornament o = place(allKinds(), "delay-throw", t.song, "v",
+                             {Beats::ofQuarters(start), Beats::ofQuarters(start + 1)}, listenTo(plan, "v"));
     Problems p;
     checkSettings(allKinds().find("delay-throw")->table(), o.settings, "", p);
     CHECK_FALSE(p.hasErrors());
@@ -130,7 +141,9 @@ TEST_CASE("a gap pressed up to a landing is tied to it", "[analysis]") {
   t.stem("v", 960000, noise(1, 0.1));
   t.song.sections = {{"s1", Beats::ofQuarters(16), "B"}};
   const auto plan = t.plan();
-  const auto press = [&](double a, double b) { return place(allKinds(), "gap", t.song, "v", {Beats::ofQuarters(a), Beats::ofQuarters(b)}, listenTo(plan, "v")); };
+  const auto press = [&](double a, double b) {
+    return place(allKinds(), "gap", t.song, "v", {Beats::ofQuarters(a), Beats::ofQuarters(b)}, listenTo(plan, "v"));
+  };
   CHECK(press(14, 16).landing == "s1");
   CHECK_FALSE(press(13, 15).landing);
   CHECK(press(14, 16).settings.empty()); // neutral: silence, tails kept, 5 ms fades
@@ -138,7 +151,11 @@ TEST_CASE("a gap pressed up to a landing is tied to it", "[analysis]") {
 
 TEST_CASE("collisions are where the print meets the next phrase audibly", "[analysis]") {
   const std::vector<FrameRange> rows = {{Frames(0), Frames(24000)}, {Frames(96000), Frames(144000)}};
-  const Signal dry = [](std::int64_t f, int) { return (f < 24000 || (f >= 96000 && f < 144000)) ? 0.3f * static_cast<float>(std::sin(0.06 * static_cast<double>(f))) : 0.0f; };
+  const Signal dry = [](std::int64_t f, int) {
+    return (f < 24000 || (f >= 96000 && f < 144000))
+               ? 0.3f * static_cast<float>(std::sin(0.06 * static_cast<double>(f)))
+               : 0.0f;
+  };
   const auto printAt = [](double db) { return only(24000, 110000, sine(500, kRate, 0.3 * Decibels(db).gain())); };
   const FrameRange source{Frames(0), Frames(24000)}, extent{Frames(0), Frames(110000)};
   const auto loud = findCollisions(readerOf(printAt(-10)), extent, source, readerOf(dry), rows, kRate);

@@ -35,7 +35,8 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       INFO(entry.path().filename().string() << " includes " << name);
       CHECK_FALSE(std::regex_match(name, std::regex("Q[A-Z].*|Qt.*|RtAudio.*|app/.*|cli/.*|devices/.*")));
       const std::string head = name.substr(0, name.find('/'));
-      if (name.find('/') != std::string::npos && allowed.contains(head) && head != folder) CHECK(allowed.at(folder).contains(head));
+      if (name.find('/') != std::string::npos && allowed.contains(head) && head != folder)
+        CHECK(allowed.at(folder).contains(head));
     }
   }
   CHECK(files > 60);

@@ -26,7 +26,11 @@ std::string problemOf(const std::filesystem::path& file) {
 TEST_CASE("written audio reads back within the format's step", "[audio]") {
   const TempFolder dir;
   const StereoBuffer x = fill(5000, noise(1, 0.9));
-  for (const auto& [name, step] : {std::pair{"wav16", 2.0 / 32768}, {"wav24", 0.5 / 8388608}, {"wav32f", 0.0}, {"flac16", 2.0 / 32768}, {"flac24", 0.5 / 8388608}}) {
+  for (const auto& [name, step] : {std::pair{"wav16", 2.0 / 32768},
+                                   {"wav24", 0.5 / 8388608},
+                                   {"wav32f", 0.0},
+                                   {"flac16", 2.0 / 32768},
+                                   {"flac24", 0.5 / 8388608}}) {
     const auto format = *audioFormat(name);
     const auto file = dir / (std::string(name) + extensionOf(format));
     {
@@ -39,7 +43,9 @@ TEST_CASE("written audio reads back within the format's step", "[audio]") {
     const StereoBuffer y = readWav(file);
     REQUIRE(y.frames() == 5000);
     double worst = 0;
-    for (std::int64_t i = 0; i < 5000; ++i) worst = std::max({worst, std::abs(static_cast<double>(x.left()[i] - y.left()[i])), std::abs(static_cast<double>(x.right()[i] - y.right()[i]))});
+    for (std::int64_t i = 0; i < 5000; ++i)
+      worst = std::max({worst, std::abs(static_cast<double>(x.left()[i] - y.left()[i])),
+                        std::abs(static_cast<double>(x.right()[i] - y.right()[i]))});
     INFO(name);
     CHECK(worst <= step + 1e-7);
   }
@@ -48,7 +54,10 @@ TEST_CASE("written audio reads back within the format's step", "[audio]") {
 TEST_CASE("an unfinished file leaves nothing; samples over full scale are counted", "[audio]") {
   const TempFolder dir;
   const float left[3] = {0.5f, 1.5f, -2.0f}, right[3] = {0, 0, 0};
-  { AudioWriter w(dir / "x.wav", AudioFormat::wav24, 48000, 3, 1); w.write(left, right, 3, 0); }
+  {
+    AudioWriter w(dir / "x.wav", AudioFormat::wav24, 48000, 3, 1);
+    w.write(left, right, 3, 0);
+  }
   CHECK(std::filesystem::is_empty(dir.path()));
   AudioWriter w(dir / "x.wav", AudioFormat::wav24, 48000, 3, 1);
   w.write(left, right, 3, 0);
@@ -67,7 +76,7 @@ TEST_CASE("dither is triangular, of two steps' width, and a function of place al
     square += d * d;
     most = std::max(most, std::abs(d));
   }
-  CHECK(std::abs(sum / n) < 0.005);                 // 5 standard errors: 5·√(1/6/200000)
+  CHECK(std::abs(sum / n) < 0.005);                   // 5 standard errors: 5·√(1/6/200000)
   CHECK(square / n == Approx(1.0 / 6).epsilon(0.02)); // variance of a triangle of ±1
   CHECK(most <= 1.0);
   CHECK(most > 0.98);
@@ -79,7 +88,8 @@ TEST_CASE("dither is triangular, of two steps' width, and a function of place al
 TEST_CASE("16-bit dither does not depend on how the range is cut", "[audio]") {
   const TempFolder dir;
   const StereoBuffer x = fill(4000, sine(440, 48000, 0.0003));
-  AudioWriter a(dir / "a.wav", AudioFormat::wav16, 48000, 4000, 5), b(dir / "b.wav", AudioFormat::wav16, 48000, 2500, 5);
+  AudioWriter a(dir / "a.wav", AudioFormat::wav16, 48000, 4000, 5),
+      b(dir / "b.wav", AudioFormat::wav16, 48000, 2500, 5);
   a.write(x.left(), x.right(), 4000, 0);
   b.write(x.left() + 1500, x.right() + 1500, 2500, 1500);
   a.finish();
@@ -102,7 +112,9 @@ TEST_CASE("stems of another rate come at the song's, level and pitch kept", "[au
     CHECK(a->left() == a->right()); // mono: one plane for both sides
     // Timing: the phase is that of a sine which began at frame 0.
     double worst = 0;
-    for (std::int64_t i = 10000; i < 20000; ++i) worst = std::max(worst, std::abs(static_cast<double>(a->left()[i]) - 0.5 * std::sin(2 * M_PI * 1000 * static_cast<double>(i) / 48000)));
+    for (std::int64_t i = 10000; i < 20000; ++i)
+      worst = std::max(worst, std::abs(static_cast<double>(a->left()[i]) -
+                                       0.5 * std::sin(2 * M_PI * 1000 * static_cast<double>(i) / 48000)));
     CHECK(worst < 0.002);
   }
 }
@@ -124,7 +136,9 @@ TEST_CASE("what cannot be a stem is refused with the reason and the file's name"
 TEST_CASE("NaN and infinite samples are counted and silenced, truncation is seen", "[audio]") {
   const TempFolder dir;
   writeWav(dir / "bad.wav", 48000, 2, 1000, [](std::int64_t f, int side) {
-    return f == 10 ? std::numeric_limits<float>::quiet_NaN() : f == 20 && side == 1 ? std::numeric_limits<float>::infinity() : 0.25f;
+    return f == 10                ? std::numeric_limits<float>::quiet_NaN()
+           : f == 20 && side == 1 ? std::numeric_limits<float>::infinity()
+                                  : 0.25f;
   });
   Problems p;
   const StemStore store(dir / "cache");
@@ -179,7 +193,10 @@ TEST_CASE("an import that is stopped leaves no file and no error", "[audio]") {
   writeWav(dir / "s.wav", 48000, 2, 480000, noise(2, 0.5));
   std::stop_source stop;
   Problems p;
-  const auto a = StemStore(dir / "cache").open(dir / "s.wav", 48000, "x", p, stop.get_token(), [&](std::int64_t, std::int64_t) { stop.request_stop(); });
+  const auto a =
+      StemStore(dir / "cache").open(dir / "s.wav", 48000, "x", p, stop.get_token(), [&](std::int64_t, std::int64_t) {
+        stop.request_stop();
+      });
   CHECK_FALSE(a);
   CHECK(p.list.empty());
   CHECK(std::filesystem::is_empty(dir / "cache/stems"));
@@ -193,7 +210,8 @@ TEST_CASE("peaks hold every extreme of the samples they stand for", "[audio]") {
   pyramid.finish();
   const PeakView view = PeakView::of(pyramid);
   CHECK(view.frames == 100003);
-  for (const auto& [begin, end] : {std::pair<std::int64_t, std::int64_t>{0, 64}, {64, 4096}, {1000, 90000}, {99968, 100003}, {0, 100003}}) {
+  for (const auto& [begin, end] :
+       {std::pair<std::int64_t, std::int64_t>{0, 64}, {64, 4096}, {1000, 90000}, {99968, 100003}, {0, 100003}}) {
     float low = 0, high = 0;
     for (std::int64_t i = begin; i < end; ++i) {
       low = std::min({low, x.left()[i], x.right()[i]});

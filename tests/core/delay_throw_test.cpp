@@ -52,7 +52,8 @@ Found findBurst(const float* x, std::int64_t n, double expected, std::int64_t re
 struct Throw {
   TestSong t;
   std::int64_t start = 0, centre = 0;
-  Throw(double bpm, Settings s, bool left = true, bool right = true) : t(48000, bpm) {
+  Throw(double bpm, Settings s, bool left = true, bool right = true)
+      : t(48000, bpm) {
     start = t.song.tempoMap().frameAt(Beats::ofQuarters(1)).count;
     centre = start + 4800;
     t.stem("voice", start + 60000, burstAt(centre, left, right));
@@ -93,7 +94,9 @@ TEST_CASE("32 echoes stand where they belong, at their level", "[throw]") {
 }
 
 TEST_CASE("different times left and right, and cross begins on the other side", "[throw]") {
-  const auto levelAt = [](const StereoBuffer& p, bool right, double frame) { return findBurst(right ? p.right() : p.left(), p.frames(), 4800 + frame).level; };
+  const auto levelAt = [](const StereoBuffer& p, bool right, double frame) {
+    return findBurst(right ? p.right() : p.left(), p.frames(), 4800 + frame).level;
+  };
   const double l = 0.75 * 60 / 120 * kRate, r = 60.0 / 120 * kRate; // 1/8. and 1/4 at 120
   {
     Throw x(120, {{"time_left", "1/8."}, {"time_right", "1/4"}, {"feedback_percent", 50.0}});
@@ -110,7 +113,8 @@ TEST_CASE("different times left and right, and cross begins on the other side", 
     CHECK(levelAt(p, false, 2 * l + r) == Approx(0.25).margin(0.005));
   }
   { // sound on the left alone: its first echo on the right, a pass takes the time of the side it sounds on
-    Throw x(120, {{"time_left", "1/8."}, {"time_right", "1/4"}, {"feedback_percent", 50.0}, {"pattern", "cross"}}, true, false);
+    Throw x(120, {{"time_left", "1/8."}, {"time_right", "1/4"}, {"feedback_percent", 50.0}, {"pattern", "cross"}}, true,
+            false);
     const StereoBuffer p = x.print();
     CHECK(levelAt(p, true, r) == Approx(1).margin(0.005));
     CHECK(levelAt(p, false, r + l) == Approx(0.5).margin(0.005));
@@ -121,7 +125,11 @@ TEST_CASE("different times left and right, and cross begins on the other side", 
 
 TEST_CASE("the ladder foretells what the loop does", "[throw]") {
   for (const char* pattern : {"straight", "ping-pong", "cross"}) {
-    Throw x(104, {{"time_left", "1/8."}, {"time_right", "1/4"}, {"feedback_percent", 60.0}, {"feedback_right_percent", 45.0}, {"pattern", pattern}});
+    Throw x(104, {{"time_left", "1/8."},
+                  {"time_right", "1/4"},
+                  {"feedback_percent", 60.0},
+                  {"feedback_right_percent", 45.0},
+                  {"pattern", pattern}});
     const auto plan = x.t.plan();
     const StereoBuffer p = printOf(*plan, "o1");
     const auto s = DelayThrowSettings::of({*plan->node("o1")->ornament, plan->map()});
@@ -132,17 +140,24 @@ TEST_CASE("the ladder foretells what the loop does", "[throw]") {
       for (const Echo& other : ladder) // two echoes on one spot of one side add up
         if (&other != &e && other.right == e.right && std::abs(other.frames - e.frames) < 2) expected += other.gain;
       INFO(pattern << " pass " << e.pass);
-      CHECK(findBurst(e.right ? p.right() : p.left(), p.frames(), 4800 + e.frames).level == Approx(expected).margin(0.01));
+      CHECK(findBurst(e.right ? p.right() : p.left(), p.frames(), 4800 + e.frames).level ==
+            Approx(expected).margin(0.01));
     }
   }
 }
 
 TEST_CASE("the loop never goes above its ceiling, whatever it is fed", "[throw]") {
   for (const double ceiling : {0.0, -6.0, 6.0})
-    for (const Signal& s : {square(441, kRate, 0.8), noise(3, 0.8), Signal([](std::int64_t, int) { return 0.8f; }), sine(97, kRate, 0.8)}) {
+    for (const Signal& s : {square(441, kRate, 0.8), noise(3, 0.8), Signal([](std::int64_t, int) { return 0.8f; }),
+                            sine(97, kRate, 0.8)}) {
       TestSong t(48000, 120);
       t.stem("v", 96000, s);
-      t.ornament("delay-throw", "v", 0, 1, {{"time_left", "1/16"}, {"time_right", "1/16"}, {"feedback_percent", 200.0}, {"loop_ceiling_db", ceiling}, {"cut_at", 16.0}});
+      t.ornament("delay-throw", "v", 0, 1,
+                 {{"time_left", "1/16"},
+                  {"time_right", "1/16"},
+                  {"feedback_percent", 200.0},
+                  {"loop_ceiling_db", ceiling},
+                  {"cut_at", 16.0}});
       const StereoBuffer p = printOf(*t.plan(), "o1");
       const double sent = 0.8;
       CHECK(Decibels::ofGain(static_cast<double>(largest(p)) / sent).value <= ceiling + 1e-4);
@@ -155,23 +170,27 @@ TEST_CASE("at 200 % a square wave is held without crackle and recovers when feed
   TestSong t(48000, 120);
   t.stem("v", 96000, only(0, 24000, sine(500, kRate, 0.5)));
   // 200 % for four beats, then 30 %.
-  const Value curve = List{Value(List{Value(0.0), Value(200.0)}), Value(List{Value(4.0), Value(200.0)}), Value(List{Value(4.0), Value(30.0)})};
+  const Value curve = List{Value(List{Value(0.0), Value(200.0)}), Value(List{Value(4.0), Value(200.0)}),
+                           Value(List{Value(4.0), Value(30.0)})};
   t.ornament("delay-throw", "v", 0, 1, {{"time_left", "1/4"}, {"time_right", "1/4"}, {"feedback_percent", curve}});
   const StereoBuffer p = printOf(*t.plan(), "o1");
   // While held: a clean tone. Clipping at +6 dB would put the third harmonic at about −12 dB.
   const float* held = p.left() + 3 * 24000 + 4000;
   const double tone = toneLevel(held, 16000, 500, kRate);
   CHECK(tone > 0.3);
-  for (const double hz : {1500.0, 2500.0, 3500.0}) CHECK(Decibels::ofGain(toneLevel(held, 16000, hz, kRate) / tone).value < -40);
+  for (const double hz : {1500.0, 2500.0, 3500.0})
+    CHECK(Decibels::ofGain(toneLevel(held, 16000, hz, kRate) / tone).value < -40);
   // After it came down: each pass falls by 30 %.
-  const double a = toneLevel(p.left() + 6 * 24000 + 4000, 16000, 500, kRate), b = toneLevel(p.left() + 7 * 24000 + 4000, 16000, 500, kRate);
+  const double a = toneLevel(p.left() + 6 * 24000 + 4000, 16000, 500, kRate),
+               b = toneLevel(p.left() + 7 * 24000 + 4000, 16000, 500, kRate);
   CHECK(Decibels::ofGain(b / a).value == Approx(Decibels::ofGain(0.3).value).margin(0.3));
 }
 
 TEST_CASE("100 % holds until it is cut", "[throw]") {
   Throw x(120, {{"time_left", "1/4"}, {"time_right", "1/4"}, {"feedback_percent", 100.0}, {"cut_at", 40.0}});
   const StereoBuffer p = x.print();
-  for (const int k : {1, 10, 39}) CHECK(findBurst(p.left(), p.frames(), 4800 + k * 24000.0).level == Approx(1).margin(0.01));
+  for (const int k : {1, 10, 39})
+    CHECK(findBurst(p.left(), p.frames(), 4800 + k * 24000.0).level == Approx(1).margin(0.01));
   CHECK(p.frames() <= 40 * 24000);
   CHECK(p.frames() > 39 * 24000 + 4800);
 }
@@ -201,14 +220,20 @@ TEST_CASE("loop gain as told is loop gain as measured", "[throw]") {
   // With filters: the largest gain around the loop over frequency. A tone at that frequency falls by it each pass.
   TestSong t(48000, 120);
   t.stem("v", 96000, only(0, 24000, sine(1183, kRate, 0.5)));
-  t.ornament("delay-throw", "v", 0, 1, {{"time_left", "1/4"}, {"time_right", "1/4"}, {"feedback_percent", 70.0}, {"low_cut_hz", 200.0}, {"high_cut_hz", 7000.0}});
+  t.ornament("delay-throw", "v", 0, 1,
+             {{"time_left", "1/4"},
+              {"time_right", "1/4"},
+              {"feedback_percent", 70.0},
+              {"low_cut_hz", 200.0},
+              {"high_cut_hz", 7000.0}});
   const auto plan = t.plan();
   const auto f = plan->node("o1")->kind->loopFigures({*plan->node("o1")->ornament, plan->map()});
   REQUIRE(f);
   CHECK(f->gainPerPassDb == Approx(Decibels::ofGain(0.7).value).margin(0.05));
   CHECK(f->gainPerBarDb == Approx(4 * f->gainPerPassDb).margin(1e-9));
   const StereoBuffer p = printOf(*plan, "o1");
-  const double a = toneLevel(p.left() + 3 * 24000 + 4000, 16000, 1183, kRate), b = toneLevel(p.left() + 4 * 24000 + 4000, 16000, 1183, kRate);
+  const double a = toneLevel(p.left() + 3 * 24000 + 4000, 16000, 1183, kRate),
+               b = toneLevel(p.left() + 4 * 24000 + 4000, 16000, 1183, kRate);
   CHECK(Decibels::ofGain(b / a).value == Approx(f->gainPerPassDb).margin(0.1));
   // Gone after 60 dB: 20 passes of −3.1 dB.
   REQUIRE(f->diesAt);
@@ -231,8 +256,12 @@ TEST_CASE("send, wet, levels, flip and width do what they say", "[throw]") {
     return findBurst(right ? p.right() : p.left(), p.frames(), 4800 + k * 24000.0).level;
   };
   CHECK(level({{"send_percent", 50.0}}, false) == Approx(0.5).margin(0.005));
-  CHECK(level({{"send_percent", List{Value(List{Value(0.0), Value(0.0)}), Value(List{Value(0.1), Value(0.0)}), Value(List{Value(0.1), Value(100.0)})}}}, false) == Approx(1).margin(0.01)); // the burst lies 0.2 beats in
-  CHECK(level({{"send_percent", List{Value(List{Value(0.0), Value(100.0)}), Value(List{Value(0.1), Value(100.0)}), Value(List{Value(0.1), Value(0.0)})}}}, false) == Approx(0).margin(0.01));
+  CHECK(level({{"send_percent", List{Value(List{Value(0.0), Value(0.0)}), Value(List{Value(0.1), Value(0.0)}),
+                                     Value(List{Value(0.1), Value(100.0)})}}},
+              false) == Approx(1).margin(0.01)); // the burst lies 0.2 beats in
+  CHECK(level({{"send_percent", List{Value(List{Value(0.0), Value(100.0)}), Value(List{Value(0.1), Value(100.0)}),
+                                     Value(List{Value(0.1), Value(0.0)})}}},
+              false) == Approx(0).margin(0.01));
   CHECK(level({{"wet_db", -6.0}}, false) == Approx(Decibels(-6).gain()).epsilon(0.005));
   CHECK(level({{"level_left_db", -12.0}}, false) == Approx(Decibels(-12).gain()).epsilon(0.005));
   CHECK(level({{"level_left_db", -12.0}}, true) == Approx(1).epsilon(0.005));
@@ -260,13 +289,18 @@ TEST_CASE("remove dry takes the source out of the row and leaves the echoes", "[
 TEST_CASE("ducking turns the echoes down under the dry row, ahead of it, and lets them up again", "[throw]") {
   // A word, a rest in which echoes sound, then a loud phrase.
   TestSong t(48000, 120);
-  t.stem("v", 480000, [s = sine(700, kRate, 0.5)](std::int64_t f, int side) { return f < 12000 || (f >= 120000 && f < 200000) ? s(f, side) : 0.0f; });
-  auto& o = t.ornament("delay-throw", "v", 0, 0.5, {{"time_left", "1/8"}, {"time_right", "1/8"}, {"feedback_percent", 97.0}, {"duck_db", 12.0}});
+  t.stem("v", 480000, [s = sine(700, kRate, 0.5)](std::int64_t f, int side) {
+    return f < 12000 || (f >= 120000 && f < 200000) ? s(f, side) : 0.0f;
+  });
+  auto& o = t.ornament("delay-throw", "v", 0, 0.5,
+                       {{"time_left", "1/8"}, {"time_right", "1/8"}, {"feedback_percent", 97.0}, {"duck_db", 12.0}});
   const StereoBuffer ducked = printOf(*t.plan(), "o1");
   o.settings["duck_db"] = 0.0;
   const StereoBuffer open = printOf(*t.plan(), "o1");
-  const auto difference = [&](std::int64_t at) { return rmsDb(ducked.left() + at, 4800) - rmsDb(open.left() + at, 4800); };
-  CHECK(difference(60000) == Approx(0).margin(0.2));   // the rest
+  const auto difference = [&](std::int64_t at) {
+    return rmsDb(ducked.left() + at, 4800) - rmsDb(open.left() + at, 4800);
+  };
+  CHECK(difference(60000) == Approx(0).margin(0.2));    // the rest
   CHECK(difference(140000) == Approx(-12).margin(0.5)); // under the phrase
   CHECK(difference(120000) < -10);                      // already down when it begins
   CHECK(difference(230000) == Approx(0).margin(0.5));   // up again within 0.6 s
@@ -281,11 +315,12 @@ TEST_CASE("wobble moves the time by a few milliseconds, the pitch step shifts ea
     moved = std::max(moved, std::abs(f.frame - 4800 - k * 24000.0) / k);
     CHECK(std::abs(f.level) > 0.5 * std::pow(0.8, k - 1));
   }
-  CHECK(moved > 5);    // audible
+  CHECK(moved > 5);              // audible
   CHECK(moved < 0.0045 * kRate); // and bounded: 4 ms each way a pass
   TestSong t(48000, 120);
   t.stem("v", 96000, only(0, 24000, sine(440, kRate, 0.5)));
-  t.ornament("delay-throw", "v", 0, 1, {{"time_left", "1/4"}, {"time_right", "1/4"}, {"feedback_percent", 90.0}, {"step_semitones", 12.0}});
+  t.ornament("delay-throw", "v", 0, 1,
+             {{"time_left", "1/4"}, {"time_right", "1/4"}, {"feedback_percent", 90.0}, {"step_semitones", 12.0}});
   const StereoBuffer q = printOf(*t.plan(), "o1");
   for (int k = 1; k <= 3; ++k) {
     const float* pass = q.left() + k * 24000 + 8000;
@@ -301,15 +336,27 @@ TEST_CASE("no legal settings and no input bring NaN, infinity or more than the c
   for (int i = 0; i < 60; ++i) {
     TestSong t(i % 3 == 0 ? 44100 : 48000, 60 + 140 * unit());
     const int kind = i % 4;
-    t.stem("v", 60000, kind == 0 ? square(300, kRate, 1) : kind == 1 ? Signal([](std::int64_t, int) { return 1.0f; }) : kind == 2 ? noise(static_cast<std::uint64_t>(i), 1) : impulseAt(4000));
+    t.stem("v", 60000,
+           kind == 0   ? square(300, kRate, 1)
+           : kind == 1 ? Signal([](std::int64_t, int) { return 1.0f; })
+           : kind == 2 ? noise(static_cast<std::uint64_t>(i), 1)
+                       : impulseAt(4000));
     Settings s;
     for (const SettingSpec& spec : table.settings) {
       if (unit() < 0.4 || spec.key == "cut_at") continue;
       switch (spec.type) {
-      case SettingType::number: s[spec.key] = unit() < 0.4 ? (unit() < 0.5 ? spec.min : spec.max) : spec.min + (spec.max - spec.min) * unit(); break;
-      case SettingType::boolean: s[spec.key] = unit() < 0.5; break;
-      case SettingType::choice: s[spec.key] = spec.choices[static_cast<std::size_t>(unit() * static_cast<double>(spec.choices.size()))]; break;
-      case SettingType::time: s[spec.key] = unit() < 0.5 ? Value(1.0 + 500 * unit() * unit()) : Value("1/64t"); break;
+      case SettingType::number:
+        s[spec.key] = unit() < 0.4 ? (unit() < 0.5 ? spec.min : spec.max) : spec.min + (spec.max - spec.min) * unit();
+        break;
+      case SettingType::boolean:
+        s[spec.key] = unit() < 0.5;
+        break;
+      case SettingType::choice:
+        s[spec.key] = spec.choices[static_cast<std::size_t>(unit() * static_cast<double>(spec.choices.size()))];
+        break;
+      case SettingType::time:
+        s[spec.key] = unit() < 0.5 ? Value(1.0 + 500 * unit() * unit()) : Value("1/64t");
+        break;
       }
     }
     s["cut_at"] = 24.0;
@@ -319,7 +366,10 @@ TEST_CASE("no legal settings and no input bring NaN, infinity or more than the c
     const auto node = plan->node("o1");
     const auto settings = DelayThrowSettings::of({*node->ornament, plan->map()});
     const StereoBuffer p = printOf(*plan, "o1");
-    const double sent = 1.0, above = Decibels(settings.loopCeilingDb + settings.wetDb + std::max(settings.levelLeftDb, settings.levelRightDb)).gain() * std::max(1.0, settings.width);
+    const double sent = 1.0, above = Decibels(settings.loopCeilingDb + settings.wetDb +
+                                              std::max(settings.levelLeftDb, settings.levelRightDb))
+                                         .gain() *
+                                     std::max(1.0, settings.width);
     INFO(i << " " << compactJson(Value(Object(s.begin(), s.end()))));
     CHECK(std::isfinite(largest(p)));
     CHECK(static_cast<double>(largest(p)) <= sent * above * 1.0001);

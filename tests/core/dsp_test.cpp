@@ -57,7 +57,8 @@ TEST_CASE("the filters pass 12 dB per octave as they say", "[dsp]") {
     }
   const StereoSvf low(StereoSvf::Pass::low, 1000, 1000, 48000);
   CHECK(Decibels::ofGain(low.magnitude(0, 4000) / low.magnitude(0, 2000)).value == Approx(-12).margin(1)); // an octave
-  CHECK(StereoSvf(StereoSvf::Pass::low, 30000, 30000, 48000).magnitude(0, 10000) == Approx(1).margin(0.05)); // limited, not unstable
+  CHECK(StereoSvf(StereoSvf::Pass::low, 30000, 30000, 48000).magnitude(0, 10000) ==
+        Approx(1).margin(0.05)); // limited, not unstable
 }
 
 TEST_CASE("reading between samples is flat to 0.45 of the rate", "[dsp]") {
@@ -68,7 +69,9 @@ TEST_CASE("reading between samples is flat to 0.45 of the rate", "[dsp]") {
       std::vector<float> y(8000);
       convolveBlock(x.left(), c.data(), 48, y.data(), 8000);
       double worst = 0;
-      for (std::int64_t i = 0; i < 8000; ++i) worst = std::max(worst, std::abs(static_cast<double>(y[static_cast<std::size_t>(i)]) - std::sin(2 * M_PI * hz * (static_cast<double>(i) + 23 + fraction) / 48000)));
+      for (std::int64_t i = 0; i < 8000; ++i)
+        worst = std::max(worst, std::abs(static_cast<double>(y[static_cast<std::size_t>(i)]) -
+                                         std::sin(2 * M_PI * hz * (static_cast<double>(i) + 23 + fraction) / 48000)));
       INFO(fraction << " " << hz);
       CHECK(Decibels::ofGain(worst).value < (hz <= 18000 ? -80 : hz <= 20000 ? -70 : -40));
     }
@@ -94,7 +97,8 @@ TEST_CASE("loudness agrees with EBU Tech 3341", "[dsp]") {
   CHECK(measureLoudness(shortOne.left(), shortOne.right(), 2000, 48000).integratedLufs == -200);
   // The same at another rate.
   const StereoBuffer other = fill(96000 * 5, sine(997, 96000, Decibels(-23).gain()));
-  CHECK(loudestWindowLufs(kWeightedPower(other.left(), other.right(), other.frames(), 96000), 96000) == Approx(-23).margin(0.1));
+  CHECK(loudestWindowLufs(kWeightedPower(other.left(), other.right(), other.frames(), 96000), 96000) ==
+        Approx(-23).margin(0.1));
 }
 
 TEST_CASE("energy under 200 Hz is told apart", "[dsp]") {

@@ -84,14 +84,17 @@ TEST_CASE("all files start together, have one length, and add up", "[export]") {
   CHECK(report.frames == t.plan()->end().count);
   CHECK(report.frames > 96000);
   for (const auto& f : report.files) CHECK(readWav(f).frames() == report.frames);
-  const StereoBuffer mix = readWav(dir / "mix.wav"), stemA = readWav(dir / "stems/a.wav"), stemB = readWav(dir / "stems/b.wav"), dryB = readWav(dir / "dry/b.wav"),
-                     wetB = readWav(dir / "wet/b.wav"), print = readWav(dir / "ornaments/o1.wav"), mixRow = readWav(dir / "stems/mix.wav");
+  const StereoBuffer mix = readWav(dir / "mix.wav"), stemA = readWav(dir / "stems/a.wav"),
+                     stemB = readWav(dir / "stems/b.wav"), dryB = readWav(dir / "dry/b.wav"),
+                     wetB = readWav(dir / "wet/b.wav"), print = readWav(dir / "ornaments/o1.wav"),
+                     mixRow = readWav(dir / "stems/mix.wav");
   const auto plan = t.plan();
   for (std::int64_t i = 0; i < report.frames; i += 7) {
     REQUIRE(mix.left()[i] == Approx(stemA.left()[i] + stemB.left()[i]).margin(1e-6));
     REQUIRE(stemB.right()[i] == Approx(dryB.right()[i] + wetB.right()[i]).margin(1e-6));
-    REQUIRE(wetB.left()[i] == Approx(print.left()[i] * plan->rows()[1].gainLeft).margin(1e-7)); // before the row's gain and pan
-    REQUIRE(mixRow.left()[i] == mix.left()[i]);                                                // no gain, no limiter here
+    REQUIRE(wetB.left()[i] ==
+            Approx(print.left()[i] * plan->rows()[1].gainLeft).margin(1e-7)); // before the row's gain and pan
+    REQUIRE(mixRow.left()[i] == mix.left()[i]);                               // no gain, no limiter here
   }
 }
 
@@ -120,7 +123,8 @@ TEST_CASE("--only, clipping that is counted, cancelling that leaves nothing", "[
   CHECK(stopped.stopped);
   int halves = 0;
   for (const auto& e : std::filesystem::recursive_directory_iterator(other.path()))
-    if (e.is_regular_file() && std::find(stopped.files.begin(), stopped.files.end(), e.path()) == stopped.files.end()) ++halves;
+    if (e.is_regular_file() && std::find(stopped.files.begin(), stopped.files.end(), e.path()) == stopped.files.end())
+      ++halves;
   CHECK(halves == 0);
 }
 

@@ -31,7 +31,8 @@ TEST_CASE("a gap is silent inside, and outside the row is the same bit for bit",
 }
 
 TEST_CASE("depth turns down instead, fades are as long as they say", "[gap]") {
-  const StereoBuffer dry = fill(kFrames, noise(1, 0.5)), row = rowWith({{"depth_db", -12.0}, {"fade_out_ms", 100.0}, {"fade_in_ms", 0.0}});
+  const StereoBuffer dry = fill(kFrames, noise(1, 0.5)),
+                     row = rowWith({{"depth_db", -12.0}, {"fade_out_ms", 100.0}, {"fade_in_ms", 0.0}});
   const float g = static_cast<float>(Decibels(-12).gain());
   for (std::int64_t i = 48000 + 4800; i < 96000; ++i) REQUIRE(row.left()[i] == dry.left()[i] * g);
   CHECK(std::abs(row.left()[48000 + 4000]) > std::abs(dry.left()[48000 + 4000] * g));
@@ -39,7 +40,8 @@ TEST_CASE("depth turns down instead, fades are as long as they say", "[gap]") {
 }
 
 TEST_CASE("fades longer than the gap share it, and a gap before bar 1 or past the end is harmless", "[gap]") {
-  const StereoBuffer dry = fill(kFrames, noise(1, 0.5)), row = rowWith({{"fade_out_ms", 1000.0}, {"fade_in_ms", 1000.0}}, 2, 0.5);
+  const StereoBuffer dry = fill(kFrames, noise(1, 0.5)),
+                     row = rowWith({{"fade_out_ms", 1000.0}, {"fade_in_ms", 1000.0}}, 2, 0.5);
   CHECK(row.left()[48000] == dry.left()[48000]);
   CHECK(std::abs(row.left()[48000 + 6000]) < 0.01f); // in the middle it does get down
   CHECK(rowWith({}, -4, 4) == dry);
@@ -57,7 +59,8 @@ TEST_CASE("a gap on the mix keeps the throw's tail, or cuts it when asked", "[ga
   auto& gap = t.ornament("gap", "mix", 4, 2);
   const StereoBuffer kept = mixOut(*t.plan(), 96000 + 2400, 40000);
   const StereoBuffer tail = printOf(*t.plan(), "o1");
-  for (std::int64_t i = 0; i < 40000; ++i) REQUIRE(kept.left()[i] == tail.left()[96000 + 2400 + i]); // exactly the tail, nothing dry
+  for (std::int64_t i = 0; i < 40000; ++i)
+    REQUIRE(kept.left()[i] == tail.left()[96000 + 2400 + i]); // exactly the tail, nothing dry
   CHECK(rmsDb(kept.left(), 40000) > -30);
   gap.settings["tails"] = "cut";
   const StereoBuffer cut = mixOut(*t.plan(), 96000 + 2400, 40000);

@@ -27,7 +27,8 @@ MixSource sourceOf(const StereoBuffer& x) {
 StereoBuffer limited(const StereoBuffer& x, double rate, double ceiling, std::int64_t block = 4096) {
   MixLimiter l(rate, ceiling, sourceOf(x));
   StereoBuffer y(x.frames());
-  for (std::int64_t at = 0; at < x.frames(); at += block) l.read(Frames(at), y.span().part(at, std::min(block, x.frames() - at)));
+  for (std::int64_t at = 0; at < x.frames(); at += block)
+    l.read(Frames(at), y.span().part(at, std::min(block, x.frames() - at)));
   return y;
 }
 
@@ -66,7 +67,8 @@ StereoBuffer bandLimited(const StereoBuffer& x) {
   std::vector<float> c(2 * kHalf + 1);
   for (int k = -kHalf; k <= kHalf; ++k) {
     const double w = 0.5 + 0.5 * std::cos(M_PI * k / (kHalf + 1.0)), cut = 19500.0 / 24000;
-    c[static_cast<std::size_t>(k + kHalf)] = static_cast<float>(w * cut * (k == 0 ? 1 : std::sin(M_PI * cut * k) / (M_PI * cut * k)));
+    c[static_cast<std::size_t>(k + kHalf)] =
+        static_cast<float>(w * cut * (k == 0 ? 1 : std::sin(M_PI * cut * k) / (M_PI * cut * k)));
   }
   StereoBuffer y(x.frames());
   convolveBlock(x.left(), c.data(), 2 * kHalf + 1, y.left(), x.frames() - 2 * kHalf);
@@ -81,8 +83,14 @@ TEST_CASE("the mix limiter keeps true peak under its ceiling", "[limiter]") {
     const char* name;
     Signal signal;
   };
-  for (const Case& c : {Case{"noise", noise(1, 1.6)}, {"square", square(441, 48000, 1.2)}, {"sine at a quarter of the rate, between samples", [](std::int64_t f, int) { return 1.3f * static_cast<float>(std::sin(M_PI / 2 * static_cast<double>(f) + M_PI / 4)); }},
-                        {"19 kHz", sine(19000, 48000, 1.5)}, {"impulses", [](std::int64_t f, int) { return f % 3001 == 0 ? 2.0f : 0.0f; }},
+  for (const Case& c : {Case{"noise", noise(1, 1.6)},
+                        {"square", square(441, 48000, 1.2)},
+                        {"sine at a quarter of the rate, between samples",
+                         [](std::int64_t f, int) {
+                           return 1.3f * static_cast<float>(std::sin(M_PI / 2 * static_cast<double>(f) + M_PI / 4));
+                         }},
+                        {"19 kHz", sine(19000, 48000, 1.5)},
+                        {"impulses", [](std::int64_t f, int) { return f % 3001 == 0 ? 2.0f : 0.0f; }},
                         {"a burst out of silence", only(20000, 20400, noise(2, 3))}}) {
     const StereoBuffer x = fill(96000, c.signal);
     for (const double ceiling : {-1.0, -6.0}) {
@@ -125,7 +133,8 @@ TEST_CASE("the look-ahead limiter never lets a sample over and gives back what i
   for (const std::int64_t ahead : {0, 1, 7, 72}) {
     LookaheadLimiter l(ahead, 0.5, 4000);
     StereoBuffer x = fill(60000, only(5000, 20000, noise(5, 4)));
-    for (std::int64_t i = 30000; i < 60000; ++i) x.left()[i] = x.right()[i] = static_cast<float>(0.4 * std::sin(0.01 * static_cast<double>(i)));
+    for (std::int64_t i = 30000; i < 60000; ++i)
+      x.left()[i] = x.right()[i] = static_cast<float>(0.4 * std::sin(0.01 * static_cast<double>(i)));
     StereoBuffer y = x;
     for (std::int64_t at = 0; at < 60000; at += 500) l.process(y.left() + at, y.right() + at, 500);
     CHECK(largest(y) <= 0.5f);
@@ -141,7 +150,8 @@ TEST_CASE("the look-ahead limiter's gain moves smoothly: no crackle on a steady 
   l.process(y.left(), y.right(), 48000);
   const double wanted = toneLevel(y.left() + 24000, 24000, 1000, 48000);
   double residue = 0;
-  for (const double hz : {2000.0, 3000.0, 4000.0, 5000.0, 7000.0}) residue = std::max(residue, toneLevel(y.left() + 24000, 24000, hz, 48000));
+  for (const double hz : {2000.0, 3000.0, 4000.0, 5000.0, 7000.0})
+    residue = std::max(residue, toneLevel(y.left() + 24000, 24000, hz, 48000));
   CHECK(wanted > 0.45);
   CHECK(20 * std::log10(residue / wanted) < -50); // clipping would stand at −14 dB
 }

@@ -1,3 +1,5 @@
 int runCatch(int argc, char** argv);
 
-int main(int argc, char** argv) { return runCatch(argc, argv); }
+int main(int argc, char** argv) {
+  return runCatch(argc, argv);
+}

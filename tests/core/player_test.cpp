@@ -20,7 +20,9 @@ constexpr int kRate = 48000;
 constexpr std::int64_t kFade = 240;
 
 struct Rig {
-  explicit Rig(std::shared_ptr<const RenderPlan> plan, std::int64_t period = 256) : player({kRate, period, false}), out(SimulatedOutput::Mode::stepped, period) {
+  explicit Rig(std::shared_ptr<const RenderPlan> plan, std::int64_t period = 256)
+      : player({kRate, period, false})
+      , out(SimulatedOutput::Mode::stepped, period) {
     out.beforePeriod([this] { player.pump(); });
     out.start(player, kRate);
     player.setPlan(std::move(plan));
@@ -45,9 +47,11 @@ StereoBuffer exported(const RenderPlan& plan, std::int64_t from, std::int64_t fr
 }
 
 /// First index from which `got` equals `want`, shifted by the monitor delay; −1 where they never agree to the end.
-bool agrees(const StereoBuffer& got, std::int64_t gotFrom, const StereoBuffer& want, std::int64_t wantFrom, std::int64_t n) {
+bool agrees(const StereoBuffer& got, std::int64_t gotFrom, const StereoBuffer& want, std::int64_t wantFrom,
+            std::int64_t n) {
   for (std::int64_t i = 0; i < n; ++i)
-    if (got.left()[gotFrom + i] != want.left()[wantFrom + i] || got.right()[gotFrom + i] != want.right()[wantFrom + i]) return false;
+    if (got.left()[gotFrom + i] != want.left()[wantFrom + i] || got.right()[gotFrom + i] != want.right()[wantFrom + i])
+      return false;
   return true;
 }
 
@@ -79,7 +83,8 @@ TEST_CASE("stopping fades within 5 ms, starting keeps the attack", "[play]") {
   rig.player.stop();
   const StereoBuffer after = rig.take(4096);
   double jump = 0;
-  for (std::int64_t i = 1; i < 4096; ++i) jump = std::max(jump, std::abs(static_cast<double>(after.left()[i] - after.left()[i - 1])));
+  for (std::int64_t i = 1; i < 4096; ++i)
+    jump = std::max(jump, std::abs(static_cast<double>(after.left()[i] - after.left()[i - 1])));
   CHECK(jump < 0.5 * 2 * M_PI * 200 / kRate * 1.2); // no faster than the tone itself
   for (std::int64_t i = kFade; i < 4096; ++i) REQUIRE(after.left()[i] == 0);
   CHECK_FALSE(rig.player.playing());
@@ -98,7 +103,8 @@ TEST_CASE("a seek crossfades to the new place", "[play]") {
   rig.player.play(Frames(300000));
   const StereoBuffer got = rig.take(2048);
   double jump = 0;
-  for (std::int64_t i = 1; i < 2048; ++i) jump = std::max(jump, std::abs(static_cast<double>(got.left()[i] - got.left()[i - 1])));
+  for (std::int64_t i = 1; i < 2048; ++i)
+    jump = std::max(jump, std::abs(static_cast<double>(got.left()[i] - got.left()[i - 1])));
   CHECK(jump < 0.02); // 0.5 over at least a millisecond
   CHECK(got.left()[1500] == -0.25f);
 }
@@ -131,7 +137,8 @@ TEST_CASE("an edit while playing goes on at the very next frame with the new sou
   gap.start = Beats::ofQuarters(1.2);
   const auto after = t.plan();
   rig.player.setPlan(after);
-  const StereoBuffer second = rig.take(25600), wantFirst = mixOut(*before, 0, 25600), want = mixOut(*after, 25600, 25600);
+  const StereoBuffer second = rig.take(25600), wantFirst = mixOut(*before, 0, 25600),
+                     want = mixOut(*after, 25600, 25600);
   const std::int64_t delay = Player::monitorDelay(kRate);
   CHECK(agrees(first, delay + kFade, wantFirst, kFade, 25600 - delay - kFade));
   // One period may still come from the old plan; then 5 ms of crossfade; then bit for bit.
@@ -177,7 +184,8 @@ TEST_CASE("the click stands on the beats, over changes of tempo and meter", "[pl
   // Pieces of any length give the same click.
   StereoBuffer whole(30000), parts(30000);
   addClick(plan->map(), Frames(-3000), whole.span(), 0.5f);
-  for (std::int64_t at = 0; at < 30000; at += 77) addClick(plan->map(), Frames(at - 3000), parts.span().part(at, std::min<std::int64_t>(77, 30000 - at)), 0.5f);
+  for (std::int64_t at = 0; at < 30000; at += 77)
+    addClick(plan->map(), Frames(at - 3000), parts.span().part(at, std::min<std::int64_t>(77, 30000 - at)), 0.5f);
   CHECK(whole == parts);
 }
 
@@ -193,7 +201,9 @@ TEST_CASE("monitoring is never louder than its limit", "[play]") {
 
 TEST_CASE("mono folds both sides", "[play]") {
   TestSong t;
-  t.stem("v", 96000, [](std::int64_t f, int side) { return (side ? -1.0f : 0.5f) * static_cast<float>(std::sin(0.05 * static_cast<double>(f))); });
+  t.stem("v", 96000, [](std::int64_t f, int side) {
+    return (side ? -1.0f : 0.5f) * static_cast<float>(std::sin(0.05 * static_cast<double>(f)));
+  });
   Rig rig(t.plan());
   rig.player.setMono(true);
   rig.player.play(Frames(0));

@@ -38,7 +38,8 @@ TEST_CASE("mono is both sides at unity; offsets and an empty row stand where the
   Stem empty;
   empty.id = "empty";
   t.song.stems.push_back(empty);
-  const StereoBuffer m = rowOut(*t.plan(), "m", 0, 96000), x = fill(48000, noise(1, 0.5)), e = rowOut(*t.plan(), "early", 0, 96000), y = fill(48000, noise(2, 0.5));
+  const StereoBuffer m = rowOut(*t.plan(), "m", 0, 96000), x = fill(48000, noise(1, 0.5)),
+                     e = rowOut(*t.plan(), "early", 0, 96000), y = fill(48000, noise(2, 0.5));
   CHECK(m.left()[23999] == 0);
   CHECK(m.left()[24000] == x.left()[0]);
   CHECK(m.right()[24000 + 777] == x.left()[777]);
@@ -90,8 +91,9 @@ TEST_CASE("a source taken from another row is heard before its ornaments, gain, 
 TEST_CASE("an ornament hears the row as earlier ones left it, or dry", "[render]") {
   TestSong t;
   t.stem("v", kFrames, only(0, 12000, sine(500, 48000, 0.5)));
-  t.ornament("delay-throw", "v", 0, 1, {{"feedback_percent", 0.0}});              // an echo at beat 1
-  auto& second = t.ornament("delay-throw", "v", 1, 0.5, {{"feedback_percent", 0.0}}); // takes beats 1 to 1½: only the echo is there
+  t.ornament("delay-throw", "v", 0, 1, {{"feedback_percent", 0.0}}); // an echo at beat 1
+  auto& second = t.ornament("delay-throw", "v", 1, 0.5,
+                            {{"feedback_percent", 0.0}}); // takes beats 1 to 1½: only the echo is there
   CHECK(toneLevel(printOf(*t.plan(), "o2").left() + 24500, 10000, 500, 48000) == Approx(0.5).epsilon(0.02));
   second.hears = Hears::dry;
   CHECK(printOf(*t.plan(), "o2").frames() == 0);
@@ -101,7 +103,7 @@ TEST_CASE("a kind that reads ahead and sounds before its source works through th
   TestSong t;
   t.useKinds(kindsWithLeadIn());
   t.stem("v", kFrames, impulseAt(52000, 0.8f));
-  t.ornament("test-lead-in", "v", 2, 1); // source 48000..72000, print 24000..48000
+  t.ornament("test-lead-in", "v", 2, 1);                                 // source 48000..72000, print 24000..48000
   t.ornament("delay-throw", "mix", 0.5, 2, {{"feedback_percent", 0.0}}); // hears it: a dependency on what lies before
   const auto plan = t.plan();
   const StereoBuffer row = rowOut(*plan, "v", 0, kFrames);

@@ -7,7 +7,9 @@ using namespace ivrin;
 
 namespace {
 
-const SettingSpec& spec(const char* key) { return *allKinds().find("delay-throw")->table().find(key); }
+const SettingSpec& spec(const char* key) {
+  return *allKinds().find("delay-throw")->table().find(key);
+}
 
 Value parsed(const char* key, const std::string& typed) {
   std::string why;
@@ -80,7 +82,8 @@ TEST_CASE("stepping stays in range, walks note values, and can be undone by step
   CHECK(step("invert_right", false, 2) == Value(false));
   CHECK(step("low_cut_hz", 200.0, 12) == Value(400.0)); // twelve semitones
   const Value curve = List{Value(List{Value(0.0), Value(20.0)}), Value(List{Value(2.0), Value(198.0)})};
-  CHECK(step("feedback_percent", curve, 5) == Value(List{Value(List{Value(0.0), Value(25.0)}), Value(List{Value(2.0), Value(200.0)})}));
+  CHECK(step("feedback_percent", curve, 5) ==
+        Value(List{Value(List{Value(0.0), Value(25.0)}), Value(List{Value(2.0), Value(200.0)})}));
   for (const Kind* k : allKinds().all())
     for (const SettingSpec& s : k->table().settings)
       for (const int n : {-100, -1, 1, 100}) { // always a legal value

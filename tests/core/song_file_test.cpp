@@ -78,12 +78,14 @@ TEST_CASE("every kind of error names its place, the value and the nearest right 
       {"\"version\": 1", "\"version\": 2", ErrorId::newer_version, "version", "later Ivrin"},
       {"\"sample_rate\": 44100, ", "", ErrorId::missing_field, "sample_rate", "missing"},
       {"\"title\"", "\"titel\"", ErrorId::unknown_field, "titel", "\"title\""},
-      {"\"feedback_percent\"", "\"feedbak_percent\"", ErrorId::unknown_field, "ornaments[0].settings.feedbak_percent", "\"feedback_percent\""},
+      {"\"feedback_percent\"", "\"feedbak_percent\"", ErrorId::unknown_field, "ornaments[0].settings.feedbak_percent",
+       "\"feedback_percent\""},
       {"\"sample_rate\": 44100", "\"sample_rate\": \"fast\"", ErrorId::wrong_type, "sample_rate", "a number"},
       {"\"sample_rate\": 44100", "\"sample_rate\": 44100.5", ErrorId::wrong_type, "sample_rate", "whole"},
       {"\"bpm\": 104", "\"bpm\": 12", ErrorId::out_of_range, "tempo[0].bpm", "20..400"},
       {"\"pan\": -1", "\"pan\": -1.5", ErrorId::out_of_range, "stems[0].pan", "-1..1"},
-      {"[2, 120, 0.5]", "[2, 220, 0.5]", ErrorId::out_of_range, "ornaments[0].settings.feedback_percent[1]", "0..200 %"},
+      {"[2, 120, 0.5]", "[2, 220, 0.5]", ErrorId::out_of_range, "ornaments[0].settings.feedback_percent[1]",
+       "0..200 %"},
       {"[2, 120, 0.5]", "[2, 120, 1.5]", ErrorId::out_of_range, "feedback_percent[1]", "bend"},
       {"[[0, 20], [2, 120, 0.5]]", "[[2, 20], [0, 120]]", ErrorId::bad_order, "feedback_percent[1]", "x"},
       {"\"time_left\": \"1/8.\"", "\"time_left\": \"1/9\"", ErrorId::out_of_range, "time_left", "note value"},
@@ -103,7 +105,8 @@ TEST_CASE("every kind of error names its place, the value and the nearest right 
       {"[{\"at\": 0, \"bpm\": 104}, {\"at\": 8, \"bpm\": 120.5}]", "[]", ErrorId::bad_order, "tempo", "entry at 0"},
       {"\"unit\": 8", "\"unit\": 6", ErrorId::out_of_range, "meter[1].unit", "power of two"},
       {"\"kind\": \"gap\"", "\"kind\": \"gab\"", ErrorId::unknown_kind, "ornaments[1].kind", "\"gap\""},
-      {"\"finish\": [], \"variants\"", "\"finish\": [{\"type\": \"nothing\"}], \"variants\"", ErrorId::unknown_kind, "finish[0].type", "nothing"},
+      {"\"finish\": [], \"variants\"", "\"finish\": [{\"type\": \"nothing\"}], \"variants\"", ErrorId::unknown_kind,
+       "finish[0].type", "nothing"},
       {"\"length\": 4}", "\"length\": 0}", ErrorId::out_of_range, "ornaments[1].length", ".."},
       {"\"length\": 4}", "\"length\": 4, \"length\": 5}", ErrorId::syntax, "line", "twice"},
       {"\"length\": 4}", "\"length\": 1e999}", ErrorId::syntax, "line", "1e999"},
@@ -116,7 +119,8 @@ TEST_CASE("every kind of error names its place, the value and the nearest right 
     std::string all;
     for (const auto& x : p.list) {
       all += x.text() + "\n";
-      found = found || (x.id == c.id && x.isError && x.place.find(c.place) != std::string::npos && x.message.find(c.says) != std::string::npos);
+      found = found || (x.id == c.id && x.isError && x.place.find(c.place) != std::string::npos &&
+                        x.message.find(c.says) != std::string::npos);
     }
     INFO(all);
     CHECK(found);
@@ -125,7 +129,8 @@ TEST_CASE("every kind of error names its place, the value and the nearest right 
 }
 
 TEST_CASE("a newer version is refused with that reason alone, never half read", "[song]") {
-  const Problems p = problemsOf(replaced(replaced(kWhole, "\"version\": 1", "\"version\": 7"), "\"kind\": \"gap\"", "\"kind\": \"future\""));
+  const Problems p = problemsOf(
+      replaced(replaced(kWhole, "\"version\": 1", "\"version\": 7"), "\"kind\": \"gap\"", "\"kind\": \"future\""));
   REQUIRE(p.list.size() == 1);
   CHECK(p.list[0].id == ErrorId::newer_version);
 }
@@ -155,10 +160,18 @@ TEST_CASE("ten thousand mutations of a song never crash the reader and never pas
     for (std::uint64_t k = 0; k <= next(4) && !text.empty(); ++k) {
       const auto at = next(text.size());
       switch (next(4)) {
-      case 0: text[at] = static_cast<char>(next(256)); break;
-      case 1: text.erase(at, next(20) + 1); break;
-      case 2: text.insert(at, text.substr(next(text.size()), next(30))); break;
-      default: text.resize(at + 1); break;
+      case 0:
+        text[at] = static_cast<char>(next(256));
+        break;
+      case 1:
+        text.erase(at, next(20) + 1);
+        break;
+      case 2:
+        text.insert(at, text.substr(next(text.size()), next(30)));
+        break;
+      default:
+        text.resize(at + 1);
+        break;
       }
     }
     Problems p;

@@ -9,18 +9,27 @@ using namespace ivrin;
 
 namespace {
 
-template <class A, class B> concept Adds = requires(A a, B b) { a + b; };
-template <class A, class B> concept Compares = requires(A a, B b) { a < b; };
+template <class A, class B>
+concept Adds = requires(A a, B b) {
+  a + b;
+};
+template <class A, class B>
+concept Compares = requires(A a, B b) {
+  a < b;
+};
 
 // What must not compile.
 static_assert(Adds<Beats, Beats> && Adds<Frames, Frames> && Adds<Seconds, Seconds>);
-static_assert(!Adds<Beats, Frames> && !Adds<Frames, Seconds> && !Adds<Beats, Seconds> && !Adds<Beats, int> && !Adds<Frames, double>);
+static_assert(!Adds<Beats, Frames> && !Adds<Frames, Seconds> && !Adds<Beats, Seconds> && !Adds<Beats, int> &&
+              !Adds<Frames, double>);
 static_assert(!Compares<Beats, Frames> && !Compares<Seconds, Frames> && !Compares<Decibels, Seconds>);
-static_assert(!std::is_convertible_v<std::int64_t, Beats> && !std::is_convertible_v<double, Seconds> && !std::is_convertible_v<Frames, Beats>);
+static_assert(!std::is_convertible_v<std::int64_t, Beats> && !std::is_convertible_v<double, Seconds> &&
+              !std::is_convertible_v<Frames, Beats>);
 
 TempoMap changing() {
-  return TempoMap({{Beats(0), 120}, {Beats::ofQuarters(8), 90}, {Beats::ofQuarters(14), 173.5}}, {{Beats(0), 4, 4}, {Beats::ofQuarters(8), 3, 4}, {Beats::ofQuarters(14), 7, 8}},
-                  Seconds(0.25), 48000);
+  return TempoMap({{Beats(0), 120}, {Beats::ofQuarters(8), 90}, {Beats::ofQuarters(14), 173.5}},
+                  {{Beats(0), 4, 4}, {Beats::ofQuarters(8), 3, 4}, {Beats::ofQuarters(14), 7, 8}}, Seconds(0.25),
+                  48000);
 }
 
 } // namespace
@@ -28,7 +37,8 @@ TempoMap changing() {
 TEST_CASE("beats are written with the fewest digits that read back to the same tick", "[time]") {
   CHECK(shortestBeats(Beats::ofQuarters(30.5)) == "30.5");
   CHECK(shortestBeats(Beats(kTicksPerQuarter / 3)) == "0.333333");
-  for (const std::int64_t t : {std::int64_t{1}, std::int64_t{-1}, kTicksPerQuarter / 7, kTicksPerQuarter * 123456 + 1, -kTicksPerQuarter * 3 / 5})
+  for (const std::int64_t t : {std::int64_t{1}, std::int64_t{-1}, kTicksPerQuarter / 7, kTicksPerQuarter * 123456 + 1,
+                               -kTicksPerQuarter * 3 / 5})
     CHECK(Beats::ofQuarters(std::strtod(shortestBeats(Beats(t)).c_str(), nullptr)).ticks == t);
 }
 
@@ -61,7 +71,8 @@ TEST_CASE("note values", "[time]") {
   CHECK(ms("1/16t") == Approx(500.0 / 6));
   CHECK(ms("1 bar") == Approx(1500)); // six eighths
   CHECK(ms("2 bars") == Approx(3000));
-  for (const char* wrong : {"", "1/", "1/3", "1/8..", "1/8x", "bar", "0 bars", "65 bars", "2 bar", "1/256", "4/4"}) CHECK_FALSE(NoteValue::parse(wrong));
+  for (const char* wrong : {"", "1/", "1/3", "1/8..", "1/8x", "bar", "0 bars", "65 bars", "2 bar", "1/256", "4/4"})
+    CHECK_FALSE(NoteValue::parse(wrong));
   for (const NoteValue& v : allNoteValues(m, Beats(0))) CHECK(NoteValue::parse(v.text()) == v);
 }
 
@@ -70,7 +81,9 @@ TEST_CASE("the 64th repeat is as exact as the first", "[time]") {
   for (const double bpm : {86.0, 104.0, 174.0}) {
     const TempoMap m({{Beats(0), bpm}}, {{}}, Seconds(0), 44100);
     const Beats third(kTicksPerQuarter / 3);
-    for (std::int64_t k = 0; k <= 64; ++k) CHECK(std::abs(static_cast<double>(m.frameAt(third * k).count) - static_cast<double>(k) * 44100 * 20 / bpm) <= 0.5 + 1e-6);
+    for (std::int64_t k = 0; k <= 64; ++k)
+      CHECK(std::abs(static_cast<double>(m.frameAt(third * k).count) - static_cast<double>(k) * 44100 * 20 / bpm) <=
+            0.5 + 1e-6);
   }
 }
 

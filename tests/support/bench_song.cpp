@@ -25,7 +25,13 @@ std::unique_ptr<TestSong> bigSong(int stems, double seconds, int ornaments) {
       t->ornament("gap", on, at, 1);
     else
       t->ornament("delay-throw", on, at, 1,
-                  {{"time_left", i % 2 ? "1/8." : "1/4"}, {"time_right", "1/4"}, {"pattern", i % 3 ? "ping-pong" : "straight"}, {"feedback_percent", 45.0}, {"low_cut_hz", 200.0}, {"high_cut_hz", 7000.0}, {"duck_db", 6.0}});
+                  {{"time_left", i % 2 ? "1/8." : "1/4"},
+                   {"time_right", "1/4"},
+                   {"pattern", i % 3 ? "ping-pong" : "straight"},
+                   {"feedback_percent", 45.0},
+                   {"low_cut_hz", 200.0},
+                   {"high_cut_hz", 7000.0},
+                   {"duck_db", 6.0}});
   }
   return t;
 }

@@ -2,4 +2,6 @@
 #include <catch2/catch.hpp>
 
 /// Only here is the session's class complete.
-int runCatch(int argc, char** argv) { return Catch::Session().run(argc, argv); }
+int runCatch(int argc, char** argv) {
+  return Catch::Session().run(argc, argv);
+}

@@ -9,7 +9,9 @@ namespace {
 
 class LeadInVoice : public Voice {
  public:
-  LeadInVoice(const Placed& p, Sounds& sounds) : source_(p), sounds_(sounds) {}
+  LeadInVoice(const Placed& p, Sounds& sounds)
+      : source_(p)
+      , sounds_(sounds) {}
   std::int64_t render(StereoSpan out) override {
     const std::int64_t n = std::min(out.frames, source_.frames() - done_);
     source_.read(sounds_, source_.frames() - done_ - n, out.part(0, n), scratch_);
@@ -47,7 +49,9 @@ PrintPlan LeadInKind::plan(const Placed& p) const {
   return plan;
 }
 
-std::unique_ptr<Voice> LeadInKind::start(const Placed& p, Sounds& sounds) const { return std::make_unique<LeadInVoice>(p, sounds); }
+std::unique_ptr<Voice> LeadInKind::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<LeadInVoice>(p, sounds);
+}
 
 const KindSet& kindsWithLeadIn() {
   static const LeadInKind leadIn;

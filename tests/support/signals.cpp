@@ -29,7 +29,9 @@ Signal impulseAt(std::int64_t frame, float level) {
   return [=](std::int64_t f, int) { return f == frame ? level : 0.0f; };
 }
 Signal sine(double hz, double rate, double level) {
-  return [=](std::int64_t f, int) { return static_cast<float>(level * std::sin(2 * std::numbers::pi * hz * static_cast<double>(f) / rate)); };
+  return [=](std::int64_t f, int) {
+    return static_cast<float>(level * std::sin(2 * std::numbers::pi * hz * static_cast<double>(f) / rate));
+  };
 }
 Signal noise(std::uint64_t seed, double level) {
   return [=](std::int64_t f, int side) {
@@ -38,7 +40,9 @@ Signal noise(std::uint64_t seed, double level) {
   };
 }
 Signal square(double hz, double rate, double level) {
-  return [=](std::int64_t f, int) { return static_cast<float>(std::fmod(static_cast<double>(f) * hz / rate, 1.0) < 0.5 ? level : -level); };
+  return [=](std::int64_t f, int) {
+    return static_cast<float>(std::fmod(static_cast<double>(f) * hz / rate, 1.0) < 0.5 ? level : -level);
+  };
 }
 Signal only(std::int64_t begin, std::int64_t end, Signal inner) {
   return [=](std::int64_t f, int side) { return f >= begin && f < end ? inner(f, side) : 0.0f; };
@@ -83,13 +87,15 @@ StereoBuffer fill(std::int64_t frames, const Signal& s) {
   return b;
 }
 
-TestSong::TestSong(int rate, double bpm) : store_(folder / "cache") {
+TestSong::TestSong(int rate, double bpm)
+    : store_(folder / "cache") {
   song.sampleRate = rate;
   song.tempo.front().bpm = bpm;
   song.mix.limiter = false;
 }
 
-void TestSong::stem(const std::string& id, std::int64_t frames, const Signal& s, int channels, int fileRate, double offsetSeconds) {
+void TestSong::stem(const std::string& id, std::int64_t frames, const Signal& s, int channels, int fileRate,
+                    double offsetSeconds) {
   const fs::path file = folder / (id + ".wav");
   writeWav(file, fileRate > 0 ? fileRate : song.sampleRate, channels, frames, s);
   Stem stem;
@@ -101,7 +107,8 @@ void TestSong::stem(const std::string& id, std::int64_t frames, const Signal& s,
   audio.set(id, store_.open(file, song.sampleRate, id, p));
 }
 
-Ornament& TestSong::ornament(const std::string& kind, const std::string& on, double start, double length, Settings settings) {
+Ornament& TestSong::ornament(const std::string& kind, const std::string& on, double start, double length,
+                             Settings settings) {
   Ornament o;
   o.id = "o" + std::to_string(ornaments.size() + 1);
   o.kind = kind;
@@ -171,7 +178,8 @@ double rmsDb(const float* x, std::int64_t n) {
 double toneLevel(const float* x, std::int64_t n, double hz, double rate) {
   double s = 0, c = 0, w = 0;
   for (std::int64_t i = 0; i < n; ++i) {
-    const double window = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) / static_cast<double>(n));
+    const double window =
+        0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) / static_cast<double>(n));
     const double phase = 2 * std::numbers::pi * hz * static_cast<double>(i) / rate;
     s += window * static_cast<double>(x[i]) * std::sin(phase);
     c += window * static_cast<double>(x[i]) * std::cos(phase);

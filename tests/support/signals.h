@@ -42,8 +42,10 @@ class TestSong {
  public:
   explicit TestSong(int rate = 48000, double bpm = 120);
   /// Adds a stem "id"; its file is written as 32-bit float.
-  void stem(const std::string& id, std::int64_t frames, const Signal& s, int channels = 2, int fileRate = 0, double offsetSeconds = 0);
-  Ornament& ornament(const std::string& kind, const std::string& on, double start, double length, Settings settings = {});
+  void stem(const std::string& id, std::int64_t frames, const Signal& s, int channels = 2, int fileRate = 0,
+            double offsetSeconds = 0);
+  Ornament& ornament(const std::string& kind, const std::string& on, double start, double length,
+                     Settings settings = {});
   /// The plan of the song as it stands; the cache is kept between calls.
   std::shared_ptr<const RenderPlan> plan();
   void useKinds(const KindSet& kinds) { kinds_ = &kinds; }
@@ -52,7 +54,7 @@ class TestSong {
   SongAudio audio;
   PrintCache cache;
   TempFolder folder;
-  Problems problems; // of the last plan()
+  Problems problems;               // of the last plan()
   std::vector<Ornament> ornaments; // put into the song by plan()
   const StemStore& store() const { return store_; }
 

@@ -1,0 +1,134 @@
+// The real main window over a small song of its own, with the stepped output.
+#pragma once
+
+#include "app/frame/main_window.h"
+#include "app/openrow/open_row.h"
+#include "play/simulated_output.h"
+#include "song/edits.h"
+#include "test_support/signals.h"
+
+#include <QTest>
+
+#include <cmath>
+#include <fstream>
+
+namespace ivrin::app::test {
+
+using namespace ivrin::test;
+
+/// Sung-like words at the given beats (120 bpm), with harmonics so that filters have something to do.
+inline Signal words(std::vector<std::pair<double, double>> beats) {
+  return [beats = std::move(beats)](std::int64_t f, int) {
+    const double t = static_cast<double>(f) / 48000, b = t * 2;
+    for (const auto& [from, to] : beats)
+      if (b >= from && b < to) {
+        const double envelope = std::min({1.0, (b - from) / 0.04, (to - b) / 0.1});
+        return static_cast<float>(0.3 * envelope * (std::sin(2 * M_PI * 330 * t) + 0.5 * std::sin(2 * M_PI * 990 * t)));
+      }
+    return 0.0f;
+  };
+}
+
+/// Folder with song.ivrin: voice and keys on a bus, drums; 16 bars of 4/4 at 120, sections at bars 1, 5, 9.
+inline std::filesystem::path writeSmallSong(const TempFolder& dir) {
+  constexpr std::int64_t kFrames = 64 * 24000;
+  writeWav(dir / "voice.wav", 48000, 1, kFrames,
+           words({{1, 2}, {2.5, 4}, {8, 9.5}, {12, 13}, {16, 17}, {24, 26}, {40, 44}}));
+  writeWav(dir / "keys.wav", 48000, 2, kFrames, sine(220, 48000, 0.1));
+  writeWav(dir / "drums.wav", 48000, 2, kFrames, [n = noise(3, 0.4)](std::int64_t f, int side) {
+    return n(f, side) * static_cast<float>(std::exp(-static_cast<double>(f % 24000) / 2000));
+  });
+  Song s;
+  s.title = "Small";
+  s.key = Key{9, true};
+  s.sections = {{"a", Beats(0), "One"}, {"b", Beats::ofQuarters(16), "Two"}, {"c", Beats::ofQuarters(32), "Three"}};
+  s.buses = {{"music", "Music", {}}};
+  for (const char* id : {"voice", "keys", "drums"}) {
+    Stem stem;
+    stem.id = id;
+    stem.name = std::string(1, static_cast<char>(std::toupper(id[0]))) + (id + 1);
+    stem.file = std::string(id) + ".wav";
+    if (std::string(id) == "keys") stem.bus = "music";
+    s.stems.push_back(stem);
+  }
+  std::ofstream(dir / "song.ivrin") << writeSong(s);
+  return dir / "song.ivrin";
+}
+
+struct Rig {
+  explicit Rig(std::filesystem::path journal = {}) {
+    Session::Options o;
+    o.cacheFolder = cache.path();
+    o.journalFolder = std::move(journal);
+    o.stepped = true;
+    auto made = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::stepped, 256);
+    out = made.get();
+    session = std::make_unique<Session>(std::move(o), std::move(made));
+    window = std::make_unique<MainWindow>(*session, std::filesystem::path());
+    window->setAsksBeforeClosing(false);
+    window->resize(1280, 800);
+    window->show();
+    static_cast<void>(QTest::qWaitForWindowExposed(window.get()));
+  }
+  ~Rig() { window->close(); }
+  void open(const std::filesystem::path& f) {
+    session->open(f);
+    session->waitUntilIdle();
+    settleView();
+  }
+  /// Ends the eased view.
+  void settleView() { QTest::qWait(260); }
+  ScoreView& score() { return window->score(); }
+  QPoint at(const std::string& row, double beat) {
+    return {static_cast<int>(std::lround(score().axis().xOf(Beats::ofQuarters(beat)))),
+            score().staffOf(row).center().y()};
+  }
+  void select(const std::string& row, double from, double to, Qt::KeyboardModifiers m = {}) {
+    QTest::mousePress(&score(), Qt::LeftButton, m, at(row, from));
+    QTest::mouseMove(&score(), (at(row, from) + at(row, to)) / 2);
+    moveTo(&score(), at(row, to), m);
+    QTest::mouseRelease(&score(), Qt::LeftButton, m, at(row, to));
+  }
+  /// A move with the button held, as a drag has it.
+  static void moveTo(QWidget* w, QPoint p, Qt::KeyboardModifiers m = {}) {
+    QMouseEvent e(QEvent::MouseMove, QPointF(p), w->mapToGlobal(QPointF(p)), Qt::NoButton, Qt::LeftButton, m);
+    QApplication::sendEvent(w, &e);
+  }
+  void drag(QWidget* w, QPoint from, QPoint to, Qt::KeyboardModifiers m = {}) {
+    QTest::mousePress(w, Qt::LeftButton, m, from);
+    for (int i = 1; i <= 8; ++i) moveTo(w, from + (to - from) * i / 8, m);
+    QTest::mouseRelease(w, Qt::LeftButton, m, to);
+  }
+  void key(Qt::Key k, Qt::KeyboardModifiers m = {}) {
+    QTest::keyClick(window->focusWidget() ? window->focusWidget() : window.get(), k, m);
+  }
+  /// As fingers do: every key to what has the focus then.
+  void type(QWidget* w, const char* text) {
+    w->setFocus();
+    for (const char* c = text; *c; ++c) QTest::keyClick(QApplication::focusWidget(), *c);
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+  }
+  void settle() {
+    session->waitUntilIdle();
+    settleView();
+  }
+  StereoBuffer hear(std::int64_t frames) {
+    out->forgetRecording();
+    out->step(frames);
+    return out->recorded();
+  }
+
+  TempFolder cache;
+  SimulatedOutput* out = nullptr;
+  std::unique_ptr<Session> session;
+  std::unique_ptr<MainWindow> window;
+};
+
+inline double setting(const Ornament& o, const char* key) {
+  return *settingOr(allKinds().find(o.kind)->table(), o.settings, key).number();
+}
+inline std::string textSetting(const Ornament& o, const char* key) {
+  return *settingOr(allKinds().find(o.kind)->table(), o.settings, key).text();
+}
+
+} // namespace ivrin::app::test

@@ -1,0 +1,25 @@
+#!/usr/bin/env bash
+# Installs what is missing from Debian's packages; does nothing where all is present.
+# usage: tools/setup.sh build|test|ci
+set -euo pipefail
+build="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6widgets6 libsndfile1-dev libsoxr-dev libebur128-dev libxxhash-dev
+       librtaudio-dev libjack-jackd2-dev jackd2 libasound2-dev nlohmann-json3-dev libcli11-dev"
+test="catch2 libbenchmark-dev xvfb xauth"
+ci="clang clang-format clang-tidy libclang-rt-14-dev"
+case "${1:-build}" in
+  build) want="$build" ;;
+  test) want="$build $test" ;;
+  ci) want="$build $test $ci" ;;
+  *) echo "usage: tools/setup.sh build|test|ci" >&2; exit 2 ;;
+esac
+missing=()
+for p in $want; do
+  dpkg-query -W -f '${Status}' "$p" 2>/dev/null | grep -q 'install ok installed' || missing+=("$p")
+done
+[ ${#missing[@]} -eq 0 ] && exit 0
+echo "installing: ${missing[*]}" >&2
+root=()
+[ "$(id -u)" -eq 0 ] || root=(sudo)
+"${root[@]}" apt-get update -qq
+# One command for all of them: jackd2 alone would take librtaudio-dev away again.
+"${root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-remove --no-install-recommends "${missing[@]}" >/dev/null
