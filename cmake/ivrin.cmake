@@ -7,7 +7,7 @@ add_library(ivrin_flags INTERFACE)
 # -ffp-contract=off: the same song gives the same bytes whichever code path the compiler picked.
 target_compile_options(ivrin_flags INTERFACE
   -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wno-sign-conversion -Wnon-virtual-dtor
-  -Wold-style-cast -Woverloaded-virtual -Werror -ffp-contract=off -fno-math-errno
+  -Wold-style-cast -Woverloaded-virtual -Werror -ffp-contract=off -fno-math-errno -fno-trapping-math
   $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>) # GCC 12 finds overlaps in std::string + char* that are not there (its bug 105651)
 if(IVRIN_SANITIZE STREQUAL "address")
   target_compile_options(ivrin_flags INTERFACE -fsanitize=address,undefined -fno-sanitize-recover=all -fno-omit-frame-pointer)

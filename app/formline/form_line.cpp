@@ -22,8 +22,13 @@ FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent)
   setToolTip(tr("Drag to travel, double click a letter to go there"));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   connect(&score, &ScoreView::viewChanged, this, qOverload<>(&QWidget::update));
-  connect(&session, &Session::songChanged, this, qOverload<>(&QWidget::update));
-  connect(&session, &Session::rowPeaksReady, this, qOverload<>(&QWidget::update));
+  const auto anew = [this] {
+    song_ = QPixmap();
+    update();
+  };
+  connect(&session, &Session::songChanged, this, anew);
+  connect(&session, &Session::opened, this, anew);
+  connect(&session, &Session::rowPeaksReady, this, anew);
 }
 
 QSize FormLine::sizeHint() const {
@@ -42,8 +47,36 @@ double FormLine::xOf(Beats b) const {
 }
 
 void FormLine::paintEvent(QPaintEvent*) {
+  const Palette& c = paper();
+  const QString current = score_.landing() ? QString::fromStdString(score_.landing()->id) : QString();
+  if (song_.isNull() || song_.size() != size() * devicePixelRatioF() || shownLanding_ != current || shownNight_ != c.night) {
+    song_ = QPixmap(size() * devicePixelRatioF());
+    song_.setDevicePixelRatio(devicePixelRatioF());
+    shownLanding_ = current;
+    shownNight_ = c.night;
+    QPainter painter(&song_);
+    painter.setRenderHint(QPainter::Antialiasing);
+    paintSong(painter);
+  }
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
+  p.drawPixmap(0, 0, song_);
+  if (!session_.isOpen()) return;
+  // The part in view.
+  const TimeAxis& a = score_.axis();
+  const double x0 = std::clamp(xOf(Beats::ofQuarters(a.left)), 2.0, width() - 8.0),
+               x1 = std::clamp(xOf(Beats::ofQuarters(a.right())), x0 + 6, width() - 2.0);
+  p.setPen(QPen(c.ink, 2.2, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
+  const double t = scaled(3), b = height() - scaled(4), s = scaled(5);
+  p.drawPolyline(QPolygonF({{x0 + s, t}, {x0, t}, {x0, b}, {x0 + s, b}}));
+  p.drawPolyline(QPolygonF({{x1 - s, t}, {x1, t}, {x1, b}, {x1 - s, b}}));
+  const double x = xOf(session_.plan()->map().beatAt(session_.player().position()));
+  playheadDrawn_ = x;
+  p.setPen(QPen(c.ink, 1.2));
+  p.drawLine(QPointF(x, scaled(24)), QPointF(x, height() - scaled(20)));
+}
+
+void FormLine::paintSong(QPainter& p) {
   const Palette& c = paper();
   p.fillRect(rect(), c.margin);
   p.setPen(QPen(c.barRule, 1));
@@ -116,18 +149,6 @@ void FormLine::paintEvent(QPaintEvent*) {
              : o->kind == "gap" ? c.rust
                                 : c.blue);
   }
-  // The part in view.
-  const TimeAxis& a = score_.axis();
-  const double x0 = std::clamp(xOf(Beats::ofQuarters(a.left)), 2.0, width() - 8.0),
-               x1 = std::clamp(xOf(Beats::ofQuarters(a.right())), x0 + 6, width() - 2.0);
-  p.setPen(QPen(c.ink, 2.2, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
-  const double t = scaled(3), b = height() - scaled(4), s = scaled(5);
-  p.drawPolyline(QPolygonF({{x0 + s, t}, {x0, t}, {x0, b}, {x0 + s, b}}));
-  p.drawPolyline(QPolygonF({{x1 - s, t}, {x1, t}, {x1, b}, {x1 - s, b}}));
-  const double x = xOf(session_.plan()->map().beatAt(session_.player().position()));
-  playheadDrawn_ = x;
-  p.setPen(QPen(c.ink, 1.2));
-  p.drawLine(QPointF(x, scaled(24)), QPointF(x, height() - scaled(20)));
 }
 
 void FormLine::tick() {

@@ -4,6 +4,8 @@
 
 #include "app/score/score_view.h"
 
+#include <QPixmap>
+
 namespace ivrin::app {
 
 class FormLine : public QWidget {
@@ -26,7 +28,11 @@ class FormLine : public QWidget {
   double endQuarters() const;
   Session& session_;
   ScoreView& score_;
+  void paintSong(QPainter& p);
   double playheadDrawn_ = -1;
+  QString shownLanding_;
+  bool shownNight_ = false;
+  QPixmap song_; // all but the view's bracket and the playhead; painted anew when the song changes
 };
 
 } // namespace ivrin::app

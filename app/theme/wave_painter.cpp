@@ -1,6 +1,6 @@
 #include "app/theme/wave_painter.h"
 
-#include "dsp/simd.h"
+#include "audio/simd.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,12 +12,19 @@ struct Ink {
   int r, g, b;
 };
 
+/// How much of the pixel row [y, y + 1) lies in [top, bottom): written so that it becomes a few vector instructions.
+inline float coverage(float top, float bottom, float y) {
+  const float upper = top > y ? top : y, lower = bottom < y + 1 ? bottom : y + 1;
+  float c = lower - upper;
+  c = c > 0 ? c : 0;
+  return c < 1 ? c : 1;
+}
+
 /// One scanline. Coverage of the pixel row [y, y + 1) by [top, bottom), times the pencil's strength.
 IVRIN_CLONES void solidLine(quint32* line, const float* top, const float* bottom, int n, float y, float strength,
                             Ink ink) {
   for (int x = 0; x < n; ++x) {
-    float c = std::min(bottom[x], y + 1) - std::max(top[x], y);
-    c = c < 0 ? 0 : c > 1 ? 1 : c;
+    const float c = coverage(top[x], bottom[x], y);
     const int a = static_cast<int>(c * strength * 256.0f);
     const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u),
               b = static_cast<int>(line[x] & 255u);
@@ -30,12 +37,12 @@ IVRIN_CLONES void solidLine(quint32* line, const float* top, const float* bottom
 IVRIN_CLONES void strokedLine(quint32* line, const float* top, const float* bottom, int n, float y, float solid,
                               float stroke, float phase, float perPixel, float halfWidth, float sharp, Ink ink) {
   for (int x = 0; x < n; ++x) {
-    float c = std::min(bottom[x], y + 1) - std::max(top[x], y);
-    c = c < 0 ? 0 : c > 1 ? 1 : c;
+    const float c = coverage(top[x], bottom[x], y);
     const float t = phase + static_cast<float>(x) * perPixel;
     const float u = t - static_cast<float>(static_cast<int>(t)) - 0.5f; // t is never negative
     float s = (halfWidth - (u < 0 ? -u : u)) * sharp + 0.5f;
-    s = s < 0 ? 0 : s > 1 ? 1 : s;
+    s = s > 0 ? s : 0;
+    s = s < 1 ? s : 1;
     const int a = static_cast<int>(c * (solid + stroke * s) * 256.0f);
     const int r = static_cast<int>((line[x] >> 16) & 255u), g = static_cast<int>((line[x] >> 8) & 255u),
               b = static_cast<int>(line[x] & 255u);

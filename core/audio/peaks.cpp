@@ -1,8 +1,30 @@
 #include "audio/peaks.h"
 
+#include "audio/simd.h"
+
 #include <algorithm>
 
 namespace ivrin {
+namespace {
+
+IVRIN_CLONES Peak extremes(const float* left, const float* right, std::int64_t n) {
+  float low[16], high[16];
+  for (int k = 0; k < 16; ++k) low[k] = high[k] = left[0];
+  std::int64_t i = 0;
+  for (; i + 16 <= n; i += 16)
+    for (int k = 0; k < 16; ++k) {
+      const float l = left[i + k], r = right[i + k], smaller = l < r ? l : r, larger = l < r ? r : l;
+      low[k] = smaller < low[k] ? smaller : low[k];
+      high[k] = larger > high[k] ? larger : high[k];
+    }
+  for (; i < n; ++i) {
+    low[0] = std::min({low[0], left[i], right[i]});
+    high[0] = std::max({high[0], left[i], right[i]});
+  }
+  return {*std::min_element(low, low + 16), *std::max_element(high, high + 16)};
+}
+
+} // namespace
 
 void PeakPyramid::push(int level, Peak p) {
   levels_[level].push_back(p);
@@ -19,11 +41,7 @@ void PeakPyramid::append(const float* left, const float* right, std::int64_t fra
   frames_ += frames;
   while (frames > 0) {
     const std::int64_t n = std::min(frames, kBaseFrames - inBin_);
-    float low = left[0], high = left[0];
-    for (std::int64_t i = 0; i < n; ++i) {
-      low = std::min(low, std::min(left[i], right[i]));
-      high = std::max(high, std::max(left[i], right[i]));
-    }
+    const auto [low, high] = extremes(left, right, n);
     open_[0] = inBin_ == 0 ? Peak{low, high} : Peak{std::min(open_[0].low, low), std::max(open_[0].high, high)};
     inBin_ += n;
     if (inBin_ == kBaseFrames) {

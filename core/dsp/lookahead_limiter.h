@@ -25,6 +25,8 @@ class LookaheadLimiter {
   void setCeiling(double ceiling) { ceiling_ = static_cast<float>(ceiling); }
 
  private:
+  void delayOnly(float* left, float* right, std::int64_t frames);
+  void limit(float* left, float* right, std::int64_t frames);
   static constexpr std::int64_t kOne = std::int64_t{1} << 30;
   std::int64_t n_; // window length
   float ceiling_;

@@ -1,6 +1,6 @@
 #include "dsp/mix_limiter.h"
 
-#include "dsp/simd.h"
+#include "audio/simd.h"
 #include "dsp/windowed_sinc.h"
 
 #include <cmath>
@@ -75,9 +75,17 @@ MixLimiter::MixLimiter(double sampleRate, double ceilingDbtp, MixSource source)
 
 void MixLimiter::appendBlock() {
   // Samples of cells [firstCell_−1, firstCell_+cells_+1) are there; read kBlockCells more and judge as many cells.
-  const std::int64_t have = window_.frames();
-  window_.resize(have + kBlockCells * kCell);
+  const std::int64_t have = windowFrames_;
+  windowFrames_ = have + kBlockCells * kCell;
+  if (window_.frames() < windowFrames_) window_.resize(2 * windowFrames_);
   source_(Frames((firstCell_ - 1) * kCell + have), window_.span().part(have, kBlockCells * kCell));
+  // Most blocks come nowhere near the ceiling: one look at all of it settles them.
+  const std::int64_t begin = (cells_ + 1) * kCell - kHalf, reach = kBlockCells * kCell + 2 * kHalf;
+  if (std::max(largest(window_.left() + begin, reach), largest(window_.right() + begin, reach)) <= skipBelow_) {
+    needDb_.insert(needDb_.end(), kBlockCells, 0.0f);
+    cells_ += kBlockCells;
+    return;
+  }
   for (std::int64_t c = cells_; c < cells_ + kBlockCells; ++c) {
     const std::int64_t at = (c + 1) * kCell;
     float peak = 0;
@@ -98,17 +106,17 @@ void MixLimiter::ensureCells(std::int64_t first, std::int64_t end) {
     firstCell_ = first;
     cells_ = 0;
     needDb_.clear();
-    window_.resize(0);
-    window_.resize(2 * kCell);
-    source_(Frames((first - 1) * kCell), window_.span());
+    windowFrames_ = 2 * kCell;
+    if (window_.frames() < windowFrames_) window_.resize(windowFrames_);
+    source_(Frames((first - 1) * kCell), window_.span().part(0, windowFrames_));
   }
   while (firstCell_ + cells_ < end) appendBlock();
   // Forget what lies well behind, in large steps so that moving memory stays rare.
-  if (const std::int64_t drop = first - firstCell_; drop > 4096) {
-    const std::int64_t keep = window_.frames() - drop * kCell;
+  if (const std::int64_t drop = first - firstCell_; drop > 1024) {
+    const std::int64_t keep = windowFrames_ - drop * kCell;
     for (float* side : {window_.left(), window_.right()})
       std::memmove(side, side + drop * kCell, static_cast<std::size_t>(keep) * sizeof(float));
-    window_.resize(keep);
+    windowFrames_ = keep;
     needDb_.erase(needDb_.begin(), needDb_.begin() + drop);
     firstCell_ += drop;
     cells_ -= drop;

@@ -41,7 +41,9 @@ class MixLimiter {
   std::vector<float> kernels_; // 7 phases × taps
   // The mix and needed reductions from cell `firstCell_` on.
   std::int64_t firstCell_ = 0, cells_ = 0;
-  StereoBuffer window_;       // samples of cells [firstCell_ − 1, firstCell_ + cells_ + 1)
+  // The first windowFrames_ of these are the samples of cells [firstCell_ − 1, firstCell_ + cells_ + 1).
+  StereoBuffer window_;
+  std::int64_t windowFrames_ = 0;
   std::vector<float> needDb_; // ≤ 0, one per cell
   bool started_ = false;
   double lastReduction_ = 0;

@@ -1,6 +1,6 @@
 #include "dsp/windowed_sinc.h"
 
-#include "dsp/simd.h"
+#include "audio/simd.h"
 
 #include <algorithm>
 #include <cmath>

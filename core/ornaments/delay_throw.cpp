@@ -3,6 +3,7 @@
 #include "audio/dither.h"
 #include "dsp/lookahead_limiter.h"
 #include "dsp/pitch_shifter.h"
+#include "audio/simd.h"
 #include "dsp/svf.h"
 #include "dsp/windowed_sinc.h"
 #include "ornaments/delay_throw_settings.h"
@@ -138,6 +139,7 @@ class ControlRamp {
       , first_(first)
       , constant_(curve.isConstant())
       , value_(static_cast<float>(curve.at(0))) {}
+  bool constant() const { return constant_; }
   /// Value at `offset` frames after the print's first frame; offsets may come in any order.
   float at(std::int64_t offset) {
     if (constant_) return value_;
@@ -163,9 +165,75 @@ class ControlRamp {
   double a_ = 0, b_ = 0;
 };
 
+/// w += g·x; returns the largest magnitude of the sum.
+IVRIN_CLONES float addFed(float* w, const float* x, float g, std::int64_t n) {
+  float best[16] = {};
+  std::int64_t i = 0;
+  for (; i + 16 <= n; i += 16)
+    for (int k = 0; k < 16; ++k) {
+      const float v = w[i + k] + g * x[i + k], m = v < 0 ? -v : v;
+      w[i + k] = v;
+      best[k] = m > best[k] ? m : best[k];
+    }
+  for (; i < n; ++i) {
+    w[i] += g * x[i];
+    best[0] = std::max(best[0], std::abs(w[i]));
+  }
+  return *std::max_element(best, best + 16);
+}
+
+/// Width and levels: out = gain·(mid·own + side·other), both sides at once.
+IVRIN_CLONES void widenAndScale(float* l, float* r, float mid, float side, float gainLeft, float gainRight, std::int64_t n) {
+  for (std::int64_t i = 0; i < n; ++i) {
+    const float a = l[i], b = r[i];
+    l[i] = gainLeft * (mid * a + side * b);
+    r[i] = gainRight * (mid * b + side * a);
+  }
+}
+
 std::optional<Frames> cutFrame(const Placed& p, const DelayThrowSettings& s) {
   if (!s.cutAt) return std::nullopt;
   return p.map.frameAt(p.ornament.start + Beats::ofQuarters(*s.cutAt));
+}
+
+/// Largest gain of the loop's filters over frequency, both sides (product where a pass alternates), amplitude.
+double filterPeak(const DelayThrowSettings& s, double rate, int side) {
+  const StereoSvf low(StereoSvf::Pass::high, s.lowCutLeft.value_or(20), s.lowCutRight.value_or(20), rate);
+  const StereoSvf high(StereoSvf::Pass::low, s.highCutLeft.value_or(20000), s.highCutRight.value_or(20000), rate);
+  const bool hasLow = s.lowCutLeft || s.lowCutRight, hasHigh = s.highCutLeft || s.highCutRight;
+  if (!hasLow && !hasHigh) return 1;
+  double best = 0;
+  for (double hz = 10; hz < rate * 0.4999; hz *= 1.01)
+    best = std::max(best, (hasLow ? low.magnitude(side, hz) : 1) * (hasHigh ? high.magnitude(side, hz) : 1));
+  return best;
+}
+
+/// How long a print can be at most, in frames from its begin: where the echoes of the loudest source there is (+12 dBFS)
+/// have fallen 6 dB under the floor. Prints that come later on the row depend on this, so it should not be far off.
+std::int64_t longestPrint(const Placed& p, const DelayThrowSettings& s, std::int64_t sourceFrames) {
+  const double rate = p.sampleRate();
+  const std::int64_t most = sourceFrames + std::llround(kLongestTailSeconds * rate);
+  if (const auto cut = cutFrame(p, s)) return std::clamp<std::int64_t>((*cut - p.span().begin).count, 0, most);
+  if (s.stepSemitones != 0) return most; // the splices may add up
+  const double hl = filterPeak(s, rate, 0), hr = filterPeak(s, rate, 1);
+  const bool alternates = s.pattern != EchoPattern::straight;
+  const double time = alternates ? 0.5 * (s.timeLeft + s.timeRight) : std::max(s.timeLeft, s.timeRight);
+  const double swing = s.wobble * kWobbleSeconds * rate;
+  const auto pass = [&](double beat) {
+    const double l = s.feedbackLeft.at(beat) * hl, r = s.feedbackRight.at(beat) * hr;
+    return alternates ? std::sqrt(l * r) : std::max(l, r);
+  };
+  const double beatsPerFrame = p.map.bpmAt(p.ornament.start) / 60 / rate;
+  const double out = s.wetDb + std::max(s.levelLeftDb, s.levelRightDb) + Decibels::ofGain(std::max(1.0, s.width)).value;
+  double level = 12, at = static_cast<double>(sourceFrames) + time;
+  // What is stored counts as well as what is heard.
+  while (level + std::max(out, 0.0) > s.tailFloorDb - 6 && at < static_cast<double>(most)) {
+    const double beat = at * beatsPerFrame;
+    level = std::min(level + Decibels::ofGain(std::max(pass(beat - time * beatsPerFrame), pass(beat))).value, 24.0);
+    at += time + swing;
+  }
+  at += std::max(s.timeLeft, s.timeRight) + swing + kQuietSeconds * rate + 2 * kPrintBlock + kSincHalf;
+  return std::min(most, static_cast<std::int64_t>(std::ceil(at)));
 }
 
 class DelayThrowVoice : public Voice {
@@ -179,9 +247,8 @@ class DelayThrowVoice : public Voice {
       , feedbackLeft_(s_.feedbackLeft, p, first_)
       , feedbackRight_(s_.feedbackRight, p, first_)
       , send_(s_.send, p, first_) {
-    limit_ = source_.frames() + std::llround(kLongestTailSeconds * rate_);
-    if (const auto cut = cutFrame(p, s_))
-      limit_ = std::clamp<std::int64_t>((*cut - first_).count, 0, limit_), hasCut_ = true;
+    limit_ = longestPrint(p, s_, source_.frames());
+    hasCut_ = s_.cutAt.has_value();
     fade_ = std::min<std::int64_t>(limit_, std::llround((hasCut_ ? kFadeOutSeconds : kLongFadeSeconds) * rate_));
     scanSource();
     if (peak_ == 0) return;
@@ -332,10 +399,14 @@ class DelayThrowVoice : public Voice {
     if (s_.pattern == EchoPattern::cross) std::swap_ranges(w.left, w.left + n, w.right);
     const float *fromLeft = swap ? r : l, *fromRight = swap ? l : r;
     float loudest = 0;
-    for (std::int64_t i = 0; i < n; ++i) {
-      w.left[i] += feedbackLeft_.at(clock_ + i) * fromLeft[i];
-      w.right[i] += feedbackRight_.at(clock_ + i) * fromRight[i];
-      loudest = std::max(loudest, std::max(std::abs(w.left[i]), std::abs(w.right[i])));
+    if (feedbackLeft_.constant() && feedbackRight_.constant()) {
+      loudest = std::max(addFed(w.left, fromLeft, feedbackLeft_.at(clock_), n), addFed(w.right, fromRight, feedbackRight_.at(clock_), n));
+    } else {
+      for (std::int64_t i = 0; i < n; ++i) {
+        w.left[i] += feedbackLeft_.at(clock_ + i) * fromLeft[i];
+        w.right[i] += feedbackRight_.at(clock_ + i) * fromRight[i];
+        loudest = std::max(loudest, std::max(std::abs(w.left[i]), std::abs(w.right[i])));
+      }
     }
     left_->write(clock_, w.left, n);
     right_->write(clock_, w.right, n);
@@ -352,11 +423,7 @@ class DelayThrowVoice : public Voice {
   void finishBlock(StereoSpan out, std::int64_t offset) {
     const auto mid = static_cast<float>(0.5 * (1 + s_.width)), side = static_cast<float>(0.5 * (1 - s_.width));
     const bool wide = s_.width != 1;
-    for (std::int64_t i = 0; i < out.frames; ++i) {
-      const float l = out.left[i], r = out.right[i];
-      out.left[i] = gainLeft_ * (wide ? mid * l + side * r : l);
-      out.right[i] = gainRight_ * (wide ? mid * r + side * l : r);
-    }
+    if (wide || gainLeft_ != 1 || gainRight_ != 1) widenAndScale(out.left, out.right, mid, side, gainLeft_, gainRight_, out.frames);
     if (ducking_) ducking_->apply(sounds_, out);
     for (std::int64_t i = std::max<std::int64_t>(0, limit_ - fade_ - offset); i < out.frames; ++i) {
       const auto g = static_cast<float>(raisedCosine(static_cast<double>(limit_ - offset - i) /
@@ -392,18 +459,6 @@ class DelayThrowVoice : public Voice {
   bool hasCut_ = false, heldToTheEnd_ = false, ended_ = false;
 };
 
-/// Largest gain of the loop's filters over frequency, both sides (product where a pass alternates), amplitude.
-double filterPeak(const DelayThrowSettings& s, double rate, int side) {
-  const StereoSvf low(StereoSvf::Pass::high, s.lowCutLeft.value_or(20), s.lowCutRight.value_or(20), rate);
-  const StereoSvf high(StereoSvf::Pass::low, s.highCutLeft.value_or(20000), s.highCutRight.value_or(20000), rate);
-  const bool hasLow = s.lowCutLeft || s.lowCutRight, hasHigh = s.highCutLeft || s.highCutRight;
-  if (!hasLow && !hasHigh) return 1;
-  double best = 0;
-  for (double hz = 10; hz < rate * 0.4999; hz *= 1.01)
-    best = std::max(best, (hasLow ? low.magnitude(side, hz) : 1) * (hasHigh ? high.magnitude(side, hz) : 1));
-  return best;
-}
-
 } // namespace
 
 const TableSpec& DelayThrow::table() const {
@@ -415,8 +470,7 @@ PrintPlan DelayThrow::plan(const Placed& p) const {
   const Source source(p);
   PrintPlan plan;
   const FrameRange span = p.span();
-  plan.extent = {span.begin, span.begin + Frames(source.frames() + std::llround(kLongestTailSeconds * p.sampleRate()))};
-  if (const auto cut = cutFrame(p, s)) plan.extent.end = std::max(span.begin, std::min(plan.extent.end, *cut));
+  plan.extent = {span.begin, span.begin + Frames(longestPrint(p, s, source.frames()))};
   plan.reads = source.reads();
   if (s.duckDb > 0)
     plan.reads.push_back(

@@ -9,7 +9,7 @@ constexpr double kAheadSeconds = 0.015, kRiseSeconds = 0.15;
 }
 
 std::int64_t Ducking::lookaheadFrames(double sampleRate) {
-  return std::llround((kAheadSeconds + 0.005) * sampleRate) + 2 * kGrid;
+  return std::llround((kAheadSeconds + 0.005) * sampleRate) + (2 + kSteps) * kGrid;
 }
 
 Ducking::Ducking(double depthDb, double referenceDb, double sampleRate, std::size_t key, Frames first)
@@ -25,9 +25,12 @@ Ducking::Ducking(double depthDb, double referenceDb, double sampleRate, std::siz
 double Ducking::nextGain(Sounds& sounds) {
   // The window holds the wanted reduction of this step and of `ahead_` steps to come.
   while (static_cast<std::int64_t>(wanted_.size()) <= ahead_) {
-    const StereoSpan s = scratch_.span();
-    sounds.read(key_, at_, s);
-    at_ = at_ + Frames(kGrid);
+    if (inScratch_ == kSteps) { // several steps are read at once: a read has its price
+      sounds.read(key_, at_, scratch_.span());
+      at_ = at_ + Frames(kGrid * kSteps);
+      inScratch_ = 0;
+    }
+    const StereoSpan s = scratch_.span().part(kGrid * inScratch_++, kGrid);
     double power = 1e-12;
     for (std::int64_t i = 0; i < kGrid; ++i)
       power =

@@ -28,7 +28,9 @@ class Ducking {
   double db_ = 0, before_ = 1, after_ = 1;
   std::int64_t inStep_ = 0;
   bool started_ = false;
-  StereoBuffer scratch_{kGrid};
+  static constexpr std::int64_t kSteps = 16;
+  std::int64_t inScratch_ = kSteps;
+  StereoBuffer scratch_{kGrid * kSteps};
 };
 
 } // namespace ivrin

@@ -1,6 +1,6 @@
 #include "render/evaluator.h"
 
-#include "dsp/simd.h"
+#include "audio/simd.h"
 
 #include <cmath>
 #include <cstring>

@@ -1,5 +1,6 @@
 #include "render/print.h"
 
+#include "audio/simd.h"
 #include "render/evaluator.h"
 #include "render/render_plan.h"
 
@@ -7,6 +8,30 @@
 #include <cmath>
 
 namespace ivrin {
+namespace {
+
+/// Applies the ornament's gain and returns the largest magnitude. A defect in a voice must never reach an ear: what is
+/// not a finite number becomes silence.
+IVRIN_CLONES float scaleAndMeasure(float* x, std::int64_t n, float gain) {
+  constexpr float kLargestFloat = 3.402823466e38f;
+  float best[16] = {};
+  std::int64_t i = 0;
+  const auto one = [&](std::int64_t at, float& peak) {
+    const float v = x[at] * gain, m = v < 0 ? -v : v;
+    const bool fine = m <= kLargestFloat; // false for NaN too
+    x[at] = fine ? v : 0.0f;
+    const float kept = fine ? m : 0.0f;
+    peak = kept > peak ? kept : peak;
+  };
+  for (; i + 16 <= n; i += 16)
+    for (int k = 0; k < 16; ++k) one(i + k, best[k]);
+  for (; i < n; ++i) one(i, best[0]);
+  float peak = 0;
+  for (const float b : best) peak = b > peak ? b : peak;
+  return peak;
+}
+
+} // namespace
 
 /// Gives a voice its declared reads through the plan of the moment.
 class PrintSounds : public Sounds {
@@ -72,20 +97,14 @@ void Print::renderBlock(const RenderPlan& plan, const OrnamentNode& node) {
   }
   const std::int64_t at = ready_.load(std::memory_order_relaxed) - extent_.begin.count;
   const auto chunk = static_cast<std::size_t>(at / kChunkFrames);
-  if (!chunks_[chunk]) chunks_[chunk] = std::make_unique<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
+  if (!chunks_[chunk]) chunks_[chunk] = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
   float* l = chunks_[chunk].get() + at % kChunkFrames;
   const StereoSpan block{l, l + kChunkFrames, kPrintBlock};
   std::int64_t n = voice_ ? voice_->render(block) : 0;
   const bool ended = n < kPrintBlock;
   n = std::min(n, extent_.length() - at);
-  float peak = peak_.load(std::memory_order_relaxed);
-  for (float* side : {block.left, block.right})
-    for (std::int64_t i = 0; i < n; ++i) {
-      // A defect in a voice must never reach an ear: not a number becomes silence.
-      const float v = side[i] * gain_;
-      side[i] = std::isfinite(v) ? v : 0.0f;
-      peak = std::max(peak, std::abs(side[i]));
-    }
+  float peak = std::max(peak_.load(std::memory_order_relaxed), scaleAndMeasure(block.left, n, gain_));
+  peak = std::max(peak, scaleAndMeasure(block.right, n, gain_));
   peak_.store(peak, std::memory_order_relaxed);
   const std::int64_t ready = extent_.begin.count + at + n;
   ready_.store(ready, std::memory_order_release);

@@ -69,7 +69,6 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
   plan->song_ = song;
   const TempoMap map = song.tempoMap();
   plan->map_ = former && *former->map_ == map ? former->map_ : std::make_shared<const TempoMap>(map);
-  const bool sameTime = former && former->map_ == plan->map_;
   plan->mixGain_ = static_cast<float>(Decibels(song.mix.gainDb).gain());
 
   const auto addRow = [&](const std::string& id, RowNode::Type type, const RowMix& mix) -> RowNode& {
@@ -98,74 +97,136 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
   for (std::size_t i = 0; i < song.buses.size(); ++i)
     plan->rows_[plan->mixRow()].members.push_back(song.stems.size() + i);
 
-  // First what does not depend on other prints, from the former plan where the ornament is the same value.
-  std::vector<std::shared_ptr<OrnamentNode>> made;
-  for (const auto& o : song.ornaments) {
-    const Kind* kind = kinds.find(o->kind);
-    if (!o->enabled || !kind) continue;
-    auto node = std::make_shared<OrnamentNode>();
-    const auto old = sameTime ? former->byOrnament_.find(o.get()) : decltype(former->byOrnament_.end()){};
-    if (sameTime && old != former->byOrnament_.end()) {
-      node->plan = old->second->plan;
-      node->ownDigest = old->second->ownDigest;
-    } else {
-      node->plan = kind->plan({*o, *plan->map_});
-    }
-    node->ornament = o;
-    node->kind = kind;
-    node->row = index[o->on];
-    for (const Read& r : node->plan.reads) node->readRows.push_back(index[r.row]);
-    if (node->ownDigest.empty()) node->ownDigest = ownDigest(*node, *plan->map_);
-    RowNode& row = plan->rows_[node->row];
-    node->order = row.ornaments.size();
-    row.ornaments.push_back(node);
-    made.push_back(node);
-  }
+  plan->settleNodes(song, kinds, cache, former, index, problems);
+  return plan;
+}
 
-  // Then provenance, in the order in which things are computed. A read that comes back to its own ornament cannot be
-  // computed: such an ornament is left out and said.
-  enum class State { untouched, open, done };
-  std::unordered_map<const OrnamentNode*, std::pair<OrnamentNode*, State>> state;
-  for (const auto& n : made) state[n.get()] = {n.get(), State::untouched};
-  std::vector<std::shared_ptr<const OrnamentNode>> refused;
-  std::function<bool(OrnamentNode&)> settle;
-  const std::function<bool(std::size_t, std::size_t)> settleRow = [&](std::size_t row, std::size_t before) {
-    bool ok = true;
-    for (const std::size_t m : plan->rows_[row].members) ok = settleRow(m, plan->rows_[m].ornaments.size()) && ok;
-    for (std::size_t i = 0; i < before; ++i) ok = settle(*state[plan->rows_[row].ornaments[i].get()].first) && ok;
-    return ok;
+/// Gives every ornament its node. A node of the former plan is taken over as it is when nothing that its reads meet has
+/// changed, so that the price of an edit does not grow with the song.
+void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
+                             const std::unordered_map<std::string, std::size_t>& index, Problems* problems) {
+  const std::size_t n = rows_.size();
+  bool sameRows = former && former->map_ == map_ && former->rows_.size() == n;
+  for (std::size_t r = 0; sameRows && r < n; ++r)
+    sameRows = former->rows_[r].id == rows_[r].id && former->rows_[r].members == rows_[r].members;
+
+  /// What is not as it was on a row: from which ornament on, and where.
+  struct Change {
+    std::size_t order;
+    FrameRange frames;
   };
-  settle = [&](OrnamentNode& node) {
-    State& s = state[&node].second;
-    if (s != State::untouched) return s == State::done;
-    s = State::open;
-    bool ok = true;
-    for (std::size_t i = 0; i < node.plan.reads.size(); ++i)
-      ok = settleRow(node.readRows[i], node.plan.reads[i].what == Read::What::rowSoFar ? node.order : 0) && ok;
-    if (ok) {
-      node.provenance = provenance(node, plan->rows_);
-      if (node.plan.sounds)
-        node.print =
-            cache.take(node.provenance, node.plan.extent, static_cast<float>(Decibels(node.ornament->gainDb).gain()));
-    } else {
-      node.plan = {};
-      node.readRows.clear();
-      node.plan.sounds = false;
-      node.provenance = "refused";
-      if (problems)
-        problems->error(ErrorId::refused, "ornaments \"" + node.ornament->id + "\"",
-                        "takes its sound from a row that needs this ornament first; it is left out");
+  std::vector<std::vector<Change>> changes(n);
+  std::vector<char> sourceChanged(n, 0), mixChanged(n, 0);
+  const auto joined = [](FrameRange a, FrameRange b) {
+    if (a.empty()) return b;
+    if (b.empty()) return a;
+    return FrameRange{std::min(a.begin, b.begin), std::max(a.end, b.end)};
+  };
+
+  // The nodes as they were where the ornament is the same value, else new ones that wait for their provenance.
+  std::vector<std::vector<std::shared_ptr<OrnamentNode>>> fresh(n);
+  std::vector<std::pair<std::size_t, std::size_t>> places; // row and order, in song order
+  for (const auto& o : song.ornaments) {
+    const std::size_t r = index.at(o->on);
+    std::shared_ptr<const OrnamentNode> old;
+    if (sameRows)
+      if (const auto it = former->byOrnament_.find(o.get()); it != former->byOrnament_.end()) old = it->second;
+    const Kind* kind = old ? old->kind : kinds.find(o->kind);
+    if (!o->enabled || !kind) continue;
+    RowNode& row = rows_[r];
+    std::shared_ptr<OrnamentNode> node;
+    if (!old || old->order != row.ornaments.size() || old->refused) {
+      node = std::make_shared<OrnamentNode>();
+      if (old && !old->refused) {
+        *node = *old;
+      } else {
+        node->ornament = o;
+        node->kind = kind;
+        node->row = r;
+        node->plan = kind->plan({*o, *map_});
+        for (const Read& read : node->plan.reads) node->readRows.push_back(index.at(read.row));
+        node->ownDigest = ivrin::ownDigest(*node, *map_);
+      }
+      node->order = row.ornaments.size();
     }
-    s = State::done;
+    places.emplace_back(r, row.ornaments.size());
+    row.ornaments.push_back(node ? node : old);
+    fresh[r].push_back(node);
+  }
+  for (std::size_t r = 0; sameRows && r < n; ++r) {
+    const RowNode &was = former->rows_[r], &is = rows_[r];
+    sourceChanged[r] = was.audio != is.audio || was.offset != is.offset;
+    mixChanged[r] = was.gainLeft != is.gainLeft || was.gainRight != is.gainRight || was.mute != is.mute;
+    // Ornaments that went, came or changed places: all between the common begin and the common end.
+    const auto same = [](const auto& a, const auto& b) { return a->ornament.get() == b->ornament.get(); };
+    std::size_t head = 0, tail = 0;
+    while (head < was.ornaments.size() && head < is.ornaments.size() && same(was.ornaments[head], is.ornaments[head])) ++head;
+    while (tail < was.ornaments.size() - head && tail < is.ornaments.size() - head &&
+           same(was.ornaments[was.ornaments.size() - 1 - tail], is.ornaments[is.ornaments.size() - 1 - tail]))
+      ++tail;
+    for (std::size_t i = head; i < was.ornaments.size() - tail; ++i) changes[r].push_back({head, was.ornaments[i]->extent()});
+    for (std::size_t i = head; i < is.ornaments.size() - tail; ++i) changes[r].push_back({i, is.ornaments[i]->extent()});
+  }
+  const std::function<bool(std::size_t, std::size_t, FrameRange)> changed = [&](std::size_t r, std::size_t before, FrameRange range) {
+    if (sourceChanged[r]) return true;
+    for (const Change& c : changes[r])
+      if (c.order < before && !intersect(c.frames, range).empty()) return true;
+    for (const std::size_t m : rows_[r].members)
+      if (mixChanged[m] || changed(m, rows_[m].ornaments.size(), range)) return true;
+    return false;
+  };
+
+  // Provenance, in the order in which things are computed. A read that comes back to its own ornament cannot be
+  // computed: such an ornament is left out and said.
+  std::vector<std::size_t> settled(n, 0);
+  std::vector<char> open(n, 0);
+  const std::function<bool(std::size_t, std::size_t)> settleRow = [&](std::size_t r, std::size_t before) {
+    for (const std::size_t m : rows_[r].members)
+      if (!settleRow(m, rows_[m].ornaments.size())) return false;
+    while (settled[r] < before) {
+      if (open[r]) return false;
+      open[r] = 1;
+      const std::size_t order = settled[r];
+      auto node = fresh[r][order];
+      const OrnamentNode& now = *rows_[r].ornaments[order];
+      const auto before_ = [&](std::size_t i) { return now.plan.reads[i].what == Read::What::rowSoFar ? order : 0; };
+      bool computable = true, asBefore = sameRows && !now.provenance.empty();
+      for (std::size_t i = 0; i < now.plan.reads.size() && computable; ++i) {
+        computable = settleRow(now.readRows[i], before_(i));
+        asBefore = asBefore && computable && !changed(now.readRows[i], before_(i), now.plan.reads[i].frames);
+      }
+      if (!computable || !asBefore) {
+        if (!node) node = std::make_shared<OrnamentNode>(now);
+        const FrameRange was = now.extent();
+        if (computable) {
+          node->provenance = ivrin::provenance(*node, rows_);
+          node->print = !node->plan.sounds ? nullptr
+                                           : cache.take(node->provenance, node->plan.extent,
+                                                        static_cast<float>(Decibels(node->ornament->gainDb).gain()));
+        } else {
+          node->plan = {};
+          node->plan.sounds = false;
+          node->readRows.clear();
+          node->refused = true;
+          node->provenance = "refused";
+          node->print = nullptr;
+          if (problems)
+            problems->error(ErrorId::refused, "ornaments \"" + node->ornament->id + "\"",
+                            "takes its sound from a row that needs this ornament first; it is left out");
+        }
+        if (now.provenance != node->provenance || node.get() == &now) changes[r].push_back({order, joined(was, node->extent())});
+        rows_[r].ornaments[order] = node;
+      }
+      open[r] = 0;
+      ++settled[r];
+    }
     return true;
   };
-  // Plans are flat in practice; members first keeps the recursion shallow.
-  for (const auto& n : made) settle(*n);
-  for (const auto& n : made) {
-    plan->nodes_.push_back(n);
-    plan->byOrnament_[n->ornament.get()] = n;
+  for (std::size_t r = 0; r < n; ++r) settleRow(r, rows_[r].ornaments.size());
+  for (const auto& [r, order] : places) {
+    nodes_.push_back(rows_[r].ornaments[order]);
+    byOrnament_[nodes_.back()->ornament.get()] = nodes_.back();
   }
-  return plan;
 }
 
 } // namespace ivrin

@@ -21,6 +21,7 @@ struct OrnamentNode {
   std::size_t order = 0; // place among the row's nodes
   PrintPlan plan;
   std::vector<std::size_t> readRows; // row of every read
+  bool refused = false;     // a circle: neither gains nor a print
   std::string ownDigest;             // of all that does not depend on other prints
   std::string provenance;            // of all
   std::shared_ptr<Print> print;      // none where the kind only sets gains
@@ -82,6 +83,8 @@ class RenderPlan {
 
  private:
   RenderPlan() = default;
+  void settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
+                   const std::unordered_map<std::string, std::size_t>& index, Problems* problems);
   Song song_;
   std::shared_ptr<const TempoMap> map_;
   std::vector<RowNode> rows_;

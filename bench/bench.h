@@ -1,0 +1,24 @@
+// Times ours and a reference kernel in one run, interleaved, and states the ratio.
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace ivrin::bench {
+
+/// Median seconds of each over `rounds` interleaved runs, printed with their ratio and the goal.
+void compare(const std::string& what, const std::string& goal, int rounds, const std::function<void()>& ours,
+             const std::function<void()>& reference);
+/// Prints median and 99th percentile in milliseconds.
+void spread(const std::string& what, const std::string& goal, std::vector<double> milliseconds);
+void line(const std::string& what, const std::string& figure, const std::string& goal);
+double now(); // seconds, monotonic
+/// Keeps a result from being optimised away.
+void keep(const void* p);
+
+void soundBenchmarks();
+void workBenchmarks();
+void windowBenchmarks();
+
+} // namespace ivrin::bench

@@ -1,0 +1,83 @@
+#include "bench.h"
+
+#include "dsp/denormals.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <cstring>
+
+#ifdef IVRIN_BENCH_WINDOW
+#include "app/theme/type.h"
+
+#include <QApplication>
+#endif
+
+namespace ivrin::bench {
+
+double now() {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+void keep(const void* p) {
+  asm volatile("" : : "g"(p) : "memory");
+}
+
+void line(const std::string& what, const std::string& figure, const std::string& goal) {
+  std::printf("%-64s %-44s goal %s\n", what.c_str(), figure.c_str(), goal.c_str());
+  std::fflush(stdout);
+}
+
+namespace {
+
+double median(std::vector<double> v) {
+  std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
+  return v[v.size() / 2];
+}
+
+} // namespace
+
+void compare(const std::string& what, const std::string& goal, int rounds, const std::function<void()>& ours,
+             const std::function<void()>& reference) {
+  std::vector<double> a, b;
+  ours();
+  reference();
+  for (int i = 0; i < rounds; ++i) {
+    double t = now();
+    ours();
+    a.push_back(now() - t);
+    t = now();
+    reference();
+    b.push_back(now() - t);
+  }
+  char text[120];
+  std::snprintf(text, sizeof text, "%.2f ms / %.2f ms = %.2f x", median(a) * 1e3, median(b) * 1e3,
+                median(a) / median(b));
+  line(what, text, goal);
+}
+
+void spread(const std::string& what, const std::string& goal, std::vector<double> ms) {
+  std::sort(ms.begin(), ms.end());
+  char text[120];
+  std::snprintf(text, sizeof text, "median %.2f ms, p99 %.2f ms (n = %zu)", ms[ms.size() / 2], ms[ms.size() * 99 / 100],
+                ms.size());
+  line(what, text, goal);
+}
+
+} // namespace ivrin::bench
+
+int main(int argc, char** argv) {
+  const auto wanted = [&](const char* part) { return argc < 2 || std::strcmp(argv[1], part) == 0; };
+  const ivrin::FlushDenormals guard;
+  if (wanted("sound")) ivrin::bench::soundBenchmarks();
+  if (wanted("work")) ivrin::bench::workBenchmarks();
+#ifdef IVRIN_BENCH_WINDOW
+  if (wanted("window")) {
+    int one = 1;
+    QApplication app(one, argv);
+    QApplication::setStyle(QStringLiteral("Fusion"));
+    ivrin::app::loadFonts();
+    ivrin::bench::windowBenchmarks();
+  }
+#endif
+}

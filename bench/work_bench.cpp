@@ -1,0 +1,169 @@
+// The work around the kernels: edits to sound, whole renders, import, growth.
+#include "bench.h"
+
+#include "play/player.h"
+#include "play/simulated_output.h"
+#include "render/export.h"
+#include "render/render_pool.h"
+#include "song/edits.h"
+#include "test_support/bench_song.h"
+
+#include "audio/audio_writer.h"
+
+#include <sndfile.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <thread>
+
+namespace ivrin::bench {
+using namespace ivrin::test;
+namespace {
+
+/// An edit of one 2-bar throw in a playing song until its first 250 ms from the playhead are in the player's hands.
+void editToSound() {
+  const auto t = bigSong(16, 60, 60);
+  t->ornament("delay-throw", "stem0", 20, 8,
+              {{"time_left", "1/8."},
+               {"time_right", "1/4"},
+               {"feedback_percent", 60.0},
+               {"low_cut_hz", 200.0},
+               {"high_cut_hz", 7000.0},
+               {"duck_db", 6.0}});
+  Player player({48000, 256, true});
+  SimulatedOutput out(SimulatedOutput::Mode::realTime, 256);
+  RenderPool pool(2);
+  out.start(player, 48000);
+  player.setPlan(t->plan());
+  pool.setPlan(t->plan());
+  pool.waitUntilIdle();
+  const std::int64_t from = t->plan()->map().frameAt(Beats::ofQuarters(22)).count;
+  player.setLoop(FrameRange{Frames(from), Frames(from + 96000)});
+  player.play(Frames(from));
+  std::vector<double> plain;
+  Song song = t->song;
+  auto former = t->plan();
+  for (int i = 0; i < 1000; ++i) {
+    const std::string id = t->ornaments.back().id;
+    const double start = now();
+    song = withSetting(song, id, "feedback_percent", 30.0 + 0.03 * i);
+    auto plan = RenderPlan::make(song, t->audio, allKinds(), t->cache, former.get());
+    player.setPlan(plan);
+    pool.setPlayhead(player.position());
+    pool.setPlan(plan);
+    while (!player.newestPlanHeard()) std::this_thread::yield();
+    plain.push_back((now() - start) * 1e3);
+    former = plan;
+  }
+  player.stop();
+  spread("edit of a 2-bar throw while playing, until the player has it", "median <= 20 ms, p99 <= 50 ms", plain);
+}
+
+} // namespace
+
+void workBenchmarks() {
+  editToSound();
+  {
+    // The same edit in songs of 10 and 1000 ornaments.
+    const auto cost = [](int ornaments) {
+      const auto t = bigSong(4, 120, ornaments);
+      auto former = t->plan();
+      Song song = t->song;
+      for (const auto& n : former->nodes()) // short tails do not matter here: planning is measured, not rendering
+        keep(n.get());
+      std::vector<double> ms;
+      for (int i = 0; i < 60; ++i) {
+        const double start = now();
+        song = withSetting(song, song.ornaments[0]->id, "wet_db", -1.0 - 0.01 * i);
+        auto plan = RenderPlan::make(song, t->audio, allKinds(), t->cache, former.get());
+        former = plan;
+        ms.push_back((now() - start) * 1e3);
+      }
+      std::sort(ms.begin(), ms.end());
+      return ms[ms.size() / 2];
+    };
+    const double few = cost(10), many = cost(1000);
+    char text[100];
+    std::snprintf(text, sizeof text, "%.3f ms / %.3f ms = %.1f x", many, few, many / few);
+    line("planning an edit with 1000 ornaments, against 10", text, "<= 1.5x");
+  }
+  {
+    const auto t = bigSong(16, 240, 60);
+    t->song.mix.limiter = true;
+    t->plan();
+    const TempFolder dir;
+    ExportOptions o;
+    const auto render = [&](int threads) {
+      PrintCache fresh;
+      o.threads = threads;
+      const double start = now();
+      exportSong(RenderPlan::make(t->song, t->audio, allKinds(), fresh), dir.path(), o);
+      return now() - start;
+    };
+    render(2);
+    const double one = render(1), two = render(2), one2 = render(1), two2 = render(2);
+    char text[120];
+    const double a = std::min(one, one2), b = std::min(two, two2);
+    std::snprintf(text, sizeof text, "%.2f s = %.0f x real time; 1 thread %.2f s, gain %.2f x", b, 240 / b, a, a / b);
+    line("render of 4 min, 16 stems, 60 ornaments, to a 24-bit mix, 2 threads", text, ">= 100x, second thread >= 1.7x");
+  }
+  {
+    // Import of 16 stereo FLAC files against decoding them with the library and writing the floats, both on two
+    // threads.
+    const TempFolder dir;
+    constexpr int kFiles = 16;
+    constexpr std::int64_t kFrames = 60 * 48000;
+    const StereoBuffer grain = fill(96000, noise(4, 0.3));
+    for (int i = 0; i < kFiles; ++i) {
+      AudioWriter w(dir / (std::to_string(i) + ".flac"), AudioFormat::flac24, 48000, kFrames, 1);
+      StereoBuffer b(96000);
+      for (std::int64_t at = 0; at < kFrames; at += 96000) {
+        for (std::int64_t k = 0; k < 96000; ++k) {
+          const float envelope =
+              0.5f + 0.5f * static_cast<float>(std::sin(0.0001 * static_cast<double>(at + k + 7 * i)));
+          b.left()[k] = envelope * grain.left()[(k + i * 331) % 96000];
+          b.right()[k] = envelope * grain.right()[(k + i * 577) % 96000];
+        }
+        w.write(b.left(), b.right(), 96000, at);
+      }
+      w.finish();
+    }
+    Song song;
+    for (int i = 0; i < kFiles; ++i) {
+      Stem s;
+      s.id = std::to_string(i);
+      s.file = std::to_string(i) + ".flac";
+      song.stems.push_back(s);
+    }
+    int serial = 0;
+    compare(
+        "import of 16 stereo 1-minute FLAC files, against decoding them and writing the floats", "<= 1.25x", 3,
+        [&] {
+          const StemStore store(dir / ("cache" + std::to_string(serial++)));
+          Problems p;
+          SongAudio::open(song, {dir.path(), {}}, store, p, 2);
+          std::filesystem::remove_all(dir / ("cache" + std::to_string(serial - 1)));
+        },
+        [&] {
+          std::atomic<int> next{0};
+          const auto work = [&] {
+            std::vector<float> block(2 * 8192);
+            for (int i = next++; i < kFiles; i = next++) {
+              SF_INFO info{};
+              SNDFILE* in = sf_open((dir / (std::to_string(i) + ".flac")).c_str(), SFM_READ, &info);
+              std::FILE* out = std::fopen((dir / ("raw" + std::to_string(i))).c_str(), "wb");
+              for (sf_count_t n; (n = sf_readf_float(in, block.data(), 8192)) > 0;)
+                std::fwrite(block.data(), 8, static_cast<std::size_t>(n), out);
+              sf_close(in);
+              std::fflush(out);
+              ::fdatasync(::fileno(out));
+              std::fclose(out);
+            }
+          };
+          std::jthread other(work);
+          work();
+        });
+  }
+}
+
+} // namespace ivrin::bench
