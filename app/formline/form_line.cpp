@@ -49,7 +49,8 @@ double FormLine::xOf(Beats b) const {
 void FormLine::paintEvent(QPaintEvent*) {
   const Palette& c = paper();
   const QString current = score_.landing() ? QString::fromStdString(score_.landing()->id) : QString();
-  if (song_.isNull() || song_.size() != size() * devicePixelRatioF() || shownLanding_ != current || shownNight_ != c.night) {
+  if (song_.isNull() || song_.size() != size() * devicePixelRatioF() || shownLanding_ != current ||
+      shownNight_ != c.night) {
     song_ = QPixmap(size() * devicePixelRatioF());
     song_.setDevicePixelRatio(devicePixelRatioF());
     shownLanding_ = current;

@@ -16,15 +16,6 @@
 namespace ivrin::app {
 namespace {
 
-void verticalLine(QImage& image, double x, int y0, int y1, QRgb colour, int thickness) {
-  const int left = static_cast<int>(std::lround(x));
-  for (int y = std::max(0, y0); y < std::min(y1, image.height()); ++y) {
-    auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
-    for (int k = 0; k < thickness; ++k)
-      if (left + k >= 0 && left + k < image.width()) line[left + k] = colour;
-  }
-}
-
 QRgb mixed(const QColor& a, const QColor& b, double u) {
   const auto m = [&](int x, int y) { return static_cast<int>(std::lround(x + (y - x) * u)); };
   return qRgb(m(a.red(), b.red()), m(a.green(), b.green()), m(a.blue(), b.blue()));
@@ -61,100 +52,108 @@ void ScoreView::paintEvent(QPaintEvent* e) {
   paintOverlay(p, dirty);
 }
 
+/// One scanline of paper with the grid on it: bar lines, beats where there is room, sixteenths when near. Every row is
+/// laid on copies of it.
+std::vector<QRgb> ScoreView::gridLine(const QRect& dirty, int w, double ratio, const QColor& ground) const {
+  const Palette& c = paper();
+  std::vector<QRgb> line(static_cast<std::size_t>(w), ground.rgb());
+  const int hair = std::max(1, static_cast<int>(std::lround(ratio)));
+  const auto rule = [&](Beats b, QRgb colour) {
+    const int left = static_cast<int>(std::lround((axis_.xOf(b) - dirty.left()) * ratio));
+    for (int k = std::max(0, left); k < std::min(w, left + hair); ++k) line[static_cast<std::size_t>(k)] = colour;
+  };
+  const TempoMap& map = session_.plan()->map();
+  const std::int64_t firstBar = map.barAt(axis_.beatAt(dirty.left() - 2)).bar,
+                     lastBar = map.barAt(axis_.beatAt(dirty.right() + 2)).bar;
+  if (lastBar - firstBar > 4000) return line;
+  for (std::int64_t bar = firstBar; bar <= lastBar; ++bar) {
+    const Beats start = map.barStart(bar);
+    const MeterEntry& meter = map.meterAt(start);
+    if (meter.barLength().quarters() * axis_.pxPerBeat < 6 && bar % 8 != 1) continue;
+    const double perBeat = meter.beatLength().quarters() * axis_.pxPerBeat;
+    for (int beat = 0; beat < meter.count && perBeat >= 14; ++beat) {
+      const Beats b = start + meter.beatLength() * beat;
+      if (beat > 0) rule(b, c.beatRule.rgb());
+      for (int k = 1; k < 4 && perBeat >= 90; ++k)
+        rule(b + Beats(meter.beatLength().ticks * k / 4), mixed(ground, c.beatRule, 0.6));
+    }
+    rule(start, c.barRule.rgb());
+  }
+  return line;
+}
+
 void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
   if (dirty.isEmpty()) return;
   const Palette& c = paper();
   const double ratio = devicePixelRatioF();
-  const int w = static_cast<int>(std::lround(dirty.width() * ratio)),
-            h = static_cast<int>(std::lround(dirty.height() * ratio));
-  static thread_local QImage image; // memory that is used again: first touch costs more than painting
-  if (image.width() < w || image.height() < h)
-    image = QImage(std::max(w, image.width()), std::max(h, image.height()), QImage::Format_RGB32);
-  QImage view(image.bits(), w, h, image.bytesPerLine(), QImage::Format_RGB32);
-  const auto px = [&](double x) { return (x - dirty.left()) * ratio; };
-  const auto py = [&](double y) { return static_cast<int>(std::lround((y - dirty.top()) * ratio)); };
+  const int w = static_cast<int>(std::lround(dirty.width() * ratio));
+  const std::vector<QRgb> onPaper = gridLine(dirty, w, ratio, c.paper), onCard = gridLine(dirty, w, ratio, c.card);
+  const ColumnFrames frames = columnFrames(session_.plan()->map(), axis_, dirty.left(), w, ratio);
+  const double origin = (axis_.xOf(Beats(0)) - dirty.left()) * ratio;
+  // One row at a time in the same memory, small enough for the cache; the screen is written once.
+  static thread_local std::vector<QRgb> memory;
   for (const RowBox& r : rows_) {
-    const QRgb ground = r.open ? c.card.rgb() : c.paper.rgb();
-    for (int y = std::max(0, py(r.y)); y < std::min(h, py(r.y + r.height)); ++y) {
-      auto* line = reinterpret_cast<QRgb*>(view.scanLine(y));
-      std::fill_n(line, w, ground);
-    }
+    const QRect box = QRect(dirty.left(), r.y, dirty.width(), r.height).intersected(dirty);
+    if (box.isEmpty()) continue;
+    const int h = static_cast<int>(std::lround(box.height() * ratio));
+    if (memory.size() < static_cast<std::size_t>(w) * static_cast<std::size_t>(h))
+      memory.resize(static_cast<std::size_t>(w) * static_cast<std::size_t>(h));
+    for (int y = 0; y < h; ++y)
+      std::copy_n((r.open ? onCard : onPaper).data(), w, memory.data() + static_cast<std::ptrdiff_t>(y) * w);
+    QImage image(reinterpret_cast<uchar*>(memory.data()), w, h, w * 4, QImage::Format_RGB32);
+    paintRow(image, r, frames, (r.staffTop - box.top()) * ratio, r.staffHeight * ratio, origin, ratio);
+    image.setDevicePixelRatio(ratio);
+    p.drawImage(box.topLeft(), image);
   }
-  const int below = py(rows_.back().y + rows_.back().height);
-  for (int y = std::max(0, below); y < h; ++y) std::fill_n(reinterpret_cast<QRgb*>(view.scanLine(y)), w, c.paper.rgb());
-
-  // The grid: bar lines through the whole system, beats where there is room, sixteenths when near.
-  const TempoMap& map = session_.plan()->map();
-  const int hair = std::max(1, static_cast<int>(std::lround(ratio)));
-  const std::int64_t firstBar = map.barAt(axis_.beatAt(dirty.left() - 2)).bar,
-                     lastBar = map.barAt(axis_.beatAt(dirty.right() + 2)).bar;
-  const int top = std::max(0, py(rows_.front().y)), bottom = std::min(h, below);
-  if (lastBar - firstBar < 4000)
-    for (std::int64_t bar = firstBar; bar <= lastBar; ++bar) {
-      const Beats start = map.barStart(bar);
-      const MeterEntry& meter = map.meterAt(start);
-      const double perBar = meter.barLength().quarters() * axis_.pxPerBeat;
-      if (perBar < 6 && bar % 8 != 1) continue;
-      const double perBeat = meter.beatLength().quarters() * axis_.pxPerBeat;
-      if (perBeat >= 14)
-        for (int beat = 0; beat < meter.count; ++beat) {
-          const Beats b = start + meter.beatLength() * beat;
-          if (beat > 0) verticalLine(view, px(axis_.xOf(b)), top, bottom, c.beatRule.rgb(), hair);
-          if (perBeat >= 90)
-            for (int k = 1; k < 4; ++k)
-              verticalLine(view, px(axis_.xOf(b + Beats(meter.beatLength().ticks * k / 4))), top, bottom,
-                           mixed(c.paper, c.beatRule, 0.6), hair);
-        }
-      verticalLine(view, px(axis_.xOf(start)), top, bottom, c.barRule.rgb(), hair);
-    }
-
-  // Waves.
-  const ColumnFrames frames = columnFrames(map, axis_, dirty.left(), w, ratio);
-  const double origin = px(axis_.xOf(Beats(0)));
-  const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
-  for (const RowBox& r : rows_) {
-    const int y0 = py(r.staffTop), y1 = py(r.staffTop + r.staffHeight);
-    if (y1 <= 0 || y0 >= h) continue;
-    const double mid = (r.staffTop + r.staffHeight / 2.0 - dirty.top()) * ratio, half = r.staffHeight / 2.0 * ratio;
-    const RowMix mix = session_.song().rowMix(r.id);
-    if (const auto gone = waves_.turnedDown(r.id, frames, mid, half)) // graphite hatching
-      drawWave(view, 0, y0, y1, *gone,
-               {c.quiet.rgb(), 0.04f, 0.62f, static_cast<float>(4 * ratio), 0.30f, 0.30f, origin});
-    const Pencil ink = r.open ? Pencil{mixed(c.card, c.wave, c.night ? 0.36 : 0.26)}
-                              : Pencil{mix.mute ? mixed(c.paper, c.wave, 0.25) : c.wave.rgb()};
-    const WaveColumns wave = waves_.row(r.id, frames, mid, half);
-    drawWave(view, 0, y0, y1, wave, ink);
-    if (r.open) { // the source itself in full ink
-      const Ornament* o = session_.song().ornament(open_);
-      const FrameRange span = map.frames(o->span());
-      WaveColumns source = wave;
-      for (std::size_t x = 0; x + 1 < frames.size(); ++x)
-        if (frames[x] < span.begin.count || frames[x] >= span.end.count)
-          source.top[x] = source.bottom[x] = static_cast<float>(mid);
-      if (o->source.empty()) drawWave(view, 0, y0, y1, source, Pencil{c.wave.rgb()});
-    }
-    const auto index = session_.plan()->rowIndex(r.id);
-    if (!index || mix.mute) continue;
-    for (const auto& node : session_.plan()->rows()[*index].ornaments) {
-      if (!node->print || intersect(node->print->extent(), seen).empty()) continue;
-      const bool chosen = node->ornament->id == open_;
-      if (r.open && !chosen) continue;
-      int first = 0;
-      const WaveColumns print = waves_.print(*node, frames, mid, half, r.open && chosen, first);
-      const auto soft = static_cast<float>(r.open ? 0.30 : c.night ? 0.42 : 0.34);
-      drawWave(
-          view, first, y0, y1, print,
-          {c.blue.rgb(), soft, 0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * ratio), 0.62f, 0.46f, origin});
-    }
-  }
-  view.setDevicePixelRatio(ratio);
-  p.drawImage(dirty.topLeft(), view);
-
+  const int below = rows_.back().y + rows_.back().height;
+  if (below <= dirty.bottom())
+    p.fillRect(QRect(dirty.left(), below, dirty.width(), dirty.bottom() + 1 - below), c.paper);
   // Rules between rows: stronger about the open one.
   for (const RowBox& r : rows_) {
-    p.setPen(QPen(r.open ? c.ink : c.barRule, r.open ? 1.6 : 1));
-    p.drawLine(QPointF(dirty.left(), r.y + r.height - 0.5), QPointF(dirty.right() + 1, r.y + r.height - 0.5));
-    if (r.open) p.drawLine(QPointF(dirty.left(), r.y - 0.5), QPointF(dirty.right() + 1, r.y - 0.5));
+    const QColor colour = r.open ? c.ink : c.barRule;
+    const double thick = r.open ? 1.6 : 1;
+    p.fillRect(QRectF(dirty.left(), r.y + r.height - thick, dirty.width(), thick), colour);
+    if (r.open) p.fillRect(QRectF(dirty.left(), r.y - thick / 2, dirty.width(), thick), colour);
+  }
+}
+
+/// The waves of one row into its image; `top` and `height` of the staff in device pixels from the image's top.
+void ScoreView::paintRow(QImage& image, const RowBox& r, const ColumnFrames& frames, double top, double height,
+                         double origin, double ratio) {
+  const Palette& c = paper();
+  const int y0 = static_cast<int>(std::floor(top)), y1 = static_cast<int>(std::ceil(top + height));
+  if (y1 <= 0 || y0 >= image.height()) return;
+  const double half = height / 2, mid = top + half;
+  const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
+  const RowMix mix = session_.song().rowMix(r.id);
+  if (const auto gone = waves_.turnedDown(r.id, frames, mid, half)) // graphite hatching
+    drawWave(image, 0, y0, y1, *gone,
+             {c.quiet.rgb(), 0.04f, 0.62f, static_cast<float>(4 * ratio), 0.30f, 0.30f, origin});
+  const Pencil ink = r.open ? Pencil{mixed(c.card, c.wave, c.night ? 0.36 : 0.26)}
+                            : Pencil{mix.mute ? mixed(c.paper, c.wave, 0.25) : c.wave.rgb()};
+  const WaveColumns wave = waves_.row(r.id, frames, mid, half);
+  drawWave(image, 0, y0, y1, wave, ink);
+  if (r.open) { // the source itself in full ink
+    const Ornament* o = session_.song().ornament(open_);
+    const FrameRange span = session_.plan()->map().frames(o->span());
+    WaveColumns source = wave;
+    for (std::size_t x = 0; x + 1 < frames.size(); ++x)
+      if (frames[x] < span.begin.count || frames[x] >= span.end.count)
+        source.top[x] = source.bottom[x] = static_cast<float>(mid);
+    if (o->source.empty()) drawWave(image, 0, y0, y1, source, Pencil{c.wave.rgb()});
+  }
+  const auto index = session_.plan()->rowIndex(r.id);
+  if (!index || mix.mute) return;
+  for (const auto& node : session_.plan()->rows()[*index].ornaments) {
+    if (!node->print || intersect(node->print->extent(), seen).empty()) continue;
+    const bool chosen = node->ornament->id == open_;
+    if (r.open && !chosen) continue;
+    int first = 0;
+    const WaveColumns print = waves_.print(*node, frames, mid, half, r.open && chosen, first);
+    const auto soft = static_cast<float>(r.open ? 0.30 : c.night ? 0.42 : 0.34);
+    drawWave(
+        image, first, y0, y1, print,
+        {c.blue.rgb(), soft, 0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * ratio), 0.62f, 0.46f, origin});
   }
 }
 
@@ -310,12 +309,9 @@ void ScoreView::paintOverlay(QPainter& p, const QRect& dirty) {
     const double x = axis_.xOf(l.at);
     if (x < -20 || x > width() + 20) continue;
     const bool current = landing_ && l.id == landing_->id;
-    p.setPen(QPen(c.ochre, current ? 2.6 : 1.2));
-    p.drawLine(QPointF(x, current ? scaled(4) : top), QPointF(x, bottom));
-    if (current) {
-      p.setPen(QPen(c.ochre, 1.1));
-      p.drawLine(QPointF(x + 4.5, scaled(24)), QPointF(x + 4.5, bottom));
-    }
+    const double from = current ? scaled(4) : top, thick = current ? 2.6 : 1.2;
+    p.fillRect(QRectF(x - thick / 2, from, thick, bottom - from), c.ochre);
+    if (current) p.fillRect(QRectF(x + 4, scaled(24), 1.1, bottom - scaled(24)), c.ochre);
   }
   if (!open_.empty() && session_.song().ornament(open_)) {
     p.save();

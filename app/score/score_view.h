@@ -111,6 +111,9 @@ class ScoreView : public QWidget {
   double playheadX() const;
 
   void paintStaves(QPainter& p, const QRect& dirty);
+  std::vector<QRgb> gridLine(const QRect& dirty, int w, double ratio, const QColor& ground) const;
+  void paintRow(QImage& image, const RowBox& r, const ColumnFrames& frames, double top, double height, double origin,
+                double ratio);
   void paintRuler(QPainter& p, const QRect& dirty);
   void paintMargin(QPainter& p, const QRect& dirty);
   void paintOverlay(QPainter& p, const QRect& dirty);

@@ -67,8 +67,10 @@ void drawWave(QImage& image, int x0, int y0, int y1, const WaveColumns& wave, co
   y0 = std::max(y0, static_cast<int>(std::floor(highest)));
   y1 = std::min(y1, static_cast<int>(std::ceil(lowest)));
   const Ink ink{qRed(pencil.colour), qGreen(pencil.colour), qBlue(pencil.colour)};
+  uchar* const bits = image.bits();
+  const auto stride = image.bytesPerLine();
   for (int y = y0; y < y1; ++y) {
-    auto* line = reinterpret_cast<quint32*>(image.scanLine(y)) + x0;
+    auto* line = reinterpret_cast<quint32*>(bits + y * stride) + x0;
     if (pencil.stroke <= 0) {
       solidLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, ink);
     } else {

@@ -1,9 +1,9 @@
 #include "ornaments/delay_throw.h"
 
 #include "audio/dither.h"
+#include "audio/simd.h"
 #include "dsp/lookahead_limiter.h"
 #include "dsp/pitch_shifter.h"
-#include "audio/simd.h"
 #include "dsp/svf.h"
 #include "dsp/windowed_sinc.h"
 #include "ornaments/delay_throw_settings.h"
@@ -183,7 +183,8 @@ IVRIN_CLONES float addFed(float* w, const float* x, float g, std::int64_t n) {
 }
 
 /// Width and levels: out = gain·(mid·own + side·other), both sides at once.
-IVRIN_CLONES void widenAndScale(float* l, float* r, float mid, float side, float gainLeft, float gainRight, std::int64_t n) {
+IVRIN_CLONES void widenAndScale(float* l, float* r, float mid, float side, float gainLeft, float gainRight,
+                                std::int64_t n) {
   for (std::int64_t i = 0; i < n; ++i) {
     const float a = l[i], b = r[i];
     l[i] = gainLeft * (mid * a + side * b);
@@ -208,8 +209,9 @@ double filterPeak(const DelayThrowSettings& s, double rate, int side) {
   return best;
 }
 
-/// How long a print can be at most, in frames from its begin: where the echoes of the loudest source there is (+12 dBFS)
-/// have fallen 6 dB under the floor. Prints that come later on the row depend on this, so it should not be far off.
+/// How long a print can be at most, in frames from its begin: where the echoes of the loudest source there is (+12
+/// dBFS) have fallen 6 dB under the floor. Prints that come later on the row depend on this, so it should not be far
+/// off.
 std::int64_t longestPrint(const Placed& p, const DelayThrowSettings& s, std::int64_t sourceFrames) {
   const double rate = p.sampleRate();
   const std::int64_t most = sourceFrames + std::llround(kLongestTailSeconds * rate);
@@ -400,7 +402,8 @@ class DelayThrowVoice : public Voice {
     const float *fromLeft = swap ? r : l, *fromRight = swap ? l : r;
     float loudest = 0;
     if (feedbackLeft_.constant() && feedbackRight_.constant()) {
-      loudest = std::max(addFed(w.left, fromLeft, feedbackLeft_.at(clock_), n), addFed(w.right, fromRight, feedbackRight_.at(clock_), n));
+      loudest = std::max(addFed(w.left, fromLeft, feedbackLeft_.at(clock_), n),
+                         addFed(w.right, fromRight, feedbackRight_.at(clock_), n));
     } else {
       for (std::int64_t i = 0; i < n; ++i) {
         w.left[i] += feedbackLeft_.at(clock_ + i) * fromLeft[i];
@@ -423,7 +426,8 @@ class DelayThrowVoice : public Voice {
   void finishBlock(StereoSpan out, std::int64_t offset) {
     const auto mid = static_cast<float>(0.5 * (1 + s_.width)), side = static_cast<float>(0.5 * (1 - s_.width));
     const bool wide = s_.width != 1;
-    if (wide || gainLeft_ != 1 || gainRight_ != 1) widenAndScale(out.left, out.right, mid, side, gainLeft_, gainRight_, out.frames);
+    if (wide || gainLeft_ != 1 || gainRight_ != 1)
+      widenAndScale(out.left, out.right, mid, side, gainLeft_, gainRight_, out.frames);
     if (ducking_) ducking_->apply(sounds_, out);
     for (std::int64_t i = std::max<std::int64_t>(0, limit_ - fade_ - offset); i < out.frames; ++i) {
       const auto g = static_cast<float>(raisedCosine(static_cast<double>(limit_ - offset - i) /

@@ -97,7 +97,8 @@ void Print::renderBlock(const RenderPlan& plan, const OrnamentNode& node) {
   }
   const std::int64_t at = ready_.load(std::memory_order_relaxed) - extent_.begin.count;
   const auto chunk = static_cast<std::size_t>(at / kChunkFrames);
-  if (!chunks_[chunk]) chunks_[chunk] = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
+  if (!chunks_[chunk])
+    chunks_[chunk] = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
   float* l = chunks_[chunk].get() + at % kChunkFrames;
   const StereoSpan block{l, l + kChunkFrames, kPrintBlock};
   std::int64_t n = voice_ ? voice_->render(block) : 0;

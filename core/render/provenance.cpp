@@ -56,7 +56,7 @@ void addRow(Digest& d, const std::vector<RowNode>& rows, std::size_t index, std:
     addRow(d, rows, m, rows[m].ornaments.size(), range);
   }
   for (std::size_t i = 0; i < before; ++i)
-    if (!intersect(row.ornaments[i]->extent(), range).empty()) d.add(row.ornaments[i]->provenance);
+    if (!intersect(row.ornaments[i]->reach(), range).empty()) d.add(row.ornaments[i]->provenance);
 }
 
 } // namespace

@@ -9,12 +9,24 @@
 
 namespace ivrin {
 
-FrameRange OrnamentNode::extent() const {
-  FrameRange r = print ? print->extent() : FrameRange{plan.extent.begin, plan.extent.begin};
+namespace {
+
+/// The print's frames joined with those where the row's planes are turned down.
+FrameRange withGains(FrameRange r, const PrintPlan& plan) {
   for (const GainSegments* g : {&plan.dry, &plan.wet})
     if (!g->isOne())
       r = r.empty() ? g->span() : FrameRange{std::min(r.begin, g->span().begin), std::max(r.end, g->span().end)};
   return r;
+}
+
+} // namespace
+
+FrameRange OrnamentNode::extent() const {
+  return withGains(print ? print->extent() : FrameRange{plan.extent.begin, plan.extent.begin}, plan);
+}
+
+FrameRange OrnamentNode::reach() const {
+  return withGains(plan.sounds ? plan.extent : FrameRange{plan.extent.begin, plan.extent.begin}, plan);
 }
 
 std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRange extent, float gain) {
@@ -160,14 +172,17 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     // Ornaments that went, came or changed places: all between the common begin and the common end.
     const auto same = [](const auto& a, const auto& b) { return a->ornament.get() == b->ornament.get(); };
     std::size_t head = 0, tail = 0;
-    while (head < was.ornaments.size() && head < is.ornaments.size() && same(was.ornaments[head], is.ornaments[head])) ++head;
+    while (head < was.ornaments.size() && head < is.ornaments.size() && same(was.ornaments[head], is.ornaments[head]))
+      ++head;
     while (tail < was.ornaments.size() - head && tail < is.ornaments.size() - head &&
            same(was.ornaments[was.ornaments.size() - 1 - tail], is.ornaments[is.ornaments.size() - 1 - tail]))
       ++tail;
-    for (std::size_t i = head; i < was.ornaments.size() - tail; ++i) changes[r].push_back({head, was.ornaments[i]->extent()});
-    for (std::size_t i = head; i < is.ornaments.size() - tail; ++i) changes[r].push_back({i, is.ornaments[i]->extent()});
+    for (std::size_t i = head; i < was.ornaments.size() - tail; ++i)
+      changes[r].push_back({head, was.ornaments[i]->reach()});
+    for (std::size_t i = head; i < is.ornaments.size() - tail; ++i) changes[r].push_back({i, is.ornaments[i]->reach()});
   }
-  const std::function<bool(std::size_t, std::size_t, FrameRange)> changed = [&](std::size_t r, std::size_t before, FrameRange range) {
+  const std::function<bool(std::size_t, std::size_t, FrameRange)> changed = [&](std::size_t r, std::size_t before,
+                                                                                FrameRange range) {
     if (sourceChanged[r]) return true;
     for (const Change& c : changes[r])
       if (c.order < before && !intersect(c.frames, range).empty()) return true;
@@ -197,7 +212,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
       }
       if (!computable || !asBefore) {
         if (!node) node = std::make_shared<OrnamentNode>(now);
-        const FrameRange was = now.extent();
+        const FrameRange was = now.reach();
         if (computable) {
           node->provenance = ivrin::provenance(*node, rows_);
           node->print = !node->plan.sounds ? nullptr
@@ -214,7 +229,8 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
             problems->error(ErrorId::refused, "ornaments \"" + node->ornament->id + "\"",
                             "takes its sound from a row that needs this ornament first; it is left out");
         }
-        if (now.provenance != node->provenance || node.get() == &now) changes[r].push_back({order, joined(was, node->extent())});
+        if (now.provenance != node->provenance || node.get() == &now)
+          changes[r].push_back({order, joined(was, node->reach())});
         rows_[r].ornaments[order] = node;
       }
       open[r] = 0;

@@ -21,13 +21,15 @@ struct OrnamentNode {
   std::size_t order = 0; // place among the row's nodes
   PrintPlan plan;
   std::vector<std::size_t> readRows; // row of every read
-  bool refused = false;     // a circle: neither gains nor a print
+  bool refused = false;              // a circle: neither gains nor a print
   std::string ownDigest;             // of all that does not depend on other prints
   std::string provenance;            // of all
   std::shared_ptr<Print> print;      // none where the kind only sets gains
 
   /// Where the row may differ: the print's extent and the gains' spans.
   FrameRange extent() const;
+  /// The same before the print's real end is known: what others' provenance depends on, so that it never wavers.
+  FrameRange reach() const;
 };
 
 struct RowNode {
