@@ -41,6 +41,7 @@ int place(const PlaceOptions& o);
 
 int times(double bpm, bool json);
 int measure(const std::vector<std::string>& files, bool json);
-int kinds(const std::string& only, bool json);
+enum class KindsAs { text, json, markdown };
+int kinds(const std::string& only, KindsAs as);
 
 } // namespace ivrin::cli

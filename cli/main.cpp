@@ -87,7 +87,9 @@ int main(int argc, char** argv) {
   auto* cKinds = app.add_subcommand("kinds", "every kind of ornament with its settings");
   cKinds->add_option("KIND", kind, "only this one");
   cKinds->add_flag("--json", json, "results as JSON");
-  cKinds->callback([&] { status = kinds(kind, json); });
+  bool markdown = false;
+  cKinds->add_flag("--markdown", markdown, "as the format page of the docs");
+  cKinds->callback([&] { status = kinds(kind, markdown ? KindsAs::markdown : json ? KindsAs::json : KindsAs::text); });
 
   // CLI11 would only say that a subcommand is missing.
   if (argc > 1 && argv[1][0] != '-') {

@@ -162,9 +162,34 @@ void print(const TableSpec& table) {
   }
 }
 
+std::string rangeText(const SettingSpec& s) {
+  std::string text;
+  if (s.type == SettingType::number) text = shortestNumber(s.min) + " to " + shortestNumber(s.max);
+  if (s.type == SettingType::time) text = "note value or ms";
+  if (s.type == SettingType::boolean) text = "true, false";
+  for (std::size_t i = 0; i < s.choices.size(); ++i) text += (i ? ", `\"" : "`\"") + s.choices[i] + "\"`";
+  if (s.curve) text += ", curve";
+  if (s.perSide) text += ", [left, right]";
+  if (s.nullable) text += ", null (" + s.whenNull + ")";
+  return text;
+}
+
+void printMarkdown(const TableSpec& table) {
+  std::cout << "\n## `" << table.id << "`: " << table.name << "\n\n"
+            << table.meaning << "\n\n"
+            << "| setting | unit | range | default | meaning |\n|---|---|---|---|---|\n";
+  for (const SettingSpec& s : table.settings)
+    std::cout << "| `" << s.key << "` | " << s.unit << " | " << rangeText(s) << " | `" << compactJson(s.initial)
+              << "` | " << s.meaning << " |\n";
+}
+
 } // namespace
 
-int kinds(const std::string& only, bool json) {
+int kinds(const std::string& only, KindsAs as) {
+  const bool json = as == KindsAs::json, markdown = as == KindsAs::markdown;
+  if (markdown)
+    std::cout << "# Settings in the song file\n\nMade by `ivrin-cli kinds --markdown` from the tables in "
+                 "`core/ornaments/`.\n";
   const Registry registry = allKinds().registry();
   std::vector<std::string> names;
   List list, processors;
@@ -173,7 +198,8 @@ int kinds(const std::string& only, bool json) {
       names.push_back(t.id);
       if (!only.empty() && t.id != only) continue;
       out->push_back(describe(t));
-      if (!json) print(t);
+      if (markdown) printMarkdown(t);
+      if (as == KindsAs::text) print(t);
     }
   if (list.empty() && processors.empty()) {
     std::cerr << "ivrin-cli: there is no kind \"" << only << "\"" << didYouMean(only, names) << '\n';

@@ -4,7 +4,7 @@
 set -euo pipefail
 build="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6widgets6 libsndfile1-dev libsoxr-dev libebur128-dev libxxhash-dev
        librtaudio-dev libjack-jackd2-dev jackd2 libasound2-dev nlohmann-json3-dev libcli11-dev"
-test="catch2 libbenchmark-dev xvfb xauth"
+test="catch2 libbenchmark-dev xvfb xauth openbox"
 ci="clang clang-format clang-tidy libclang-rt-14-dev"
 case "${1:-build}" in
   build) want="$build" ;;

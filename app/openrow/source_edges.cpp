@@ -53,10 +53,10 @@ std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free,
 
 QString spanWords(const TempoMap& map, Beats from, Beats length) {
   const double bar = map.meterAt(from).barLength().quarters(), beat = map.meterAt(from).beatLength().quarters();
-  double rest = length.quarters();
-  const int bars = static_cast<int>(std::floor(rest / bar + 1e-6));
-  rest -= bars * bar;
-  const double beats = std::round(rest / beat * 2) / 2;
+  // To the nearest half beat first, so that four beats less a frame are a bar.
+  const double total = std::round(length.quarters() / beat * 2) / 2;
+  const int bars = static_cast<int>(std::floor(total * beat / bar + 1e-6));
+  const double beats = std::max(0.0, total - bars * bar / beat);
   QStringList words;
   if (bars > 0) words << (bars == 1 ? QObject::tr("1 bar") : QObject::tr("%1 bars").arg(bars));
   const int whole = static_cast<int>(beats);

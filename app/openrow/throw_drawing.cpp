@@ -44,7 +44,7 @@ class ThrowDrawing : public OpenDrawing {
       if (h.x() > c.area.right() + 20) continue;
       const Frames at(l.start.count + std::llround(e.frames));
       const bool collides = std::any_of(hits.begin(), hits.end(), [&](const FrameRange& r) {
-        return at >= r.begin - Frames(l.beatFrames / 2) && at < r.end;
+        return at >= r.begin && at < r.end;
       });
       const QColor colour = collides ? ink.warning : ink.blue;
       const double size = std::clamp(std::abs(h.y() - mid) / (c.area.height() / 2) * scaled(6.5), 1.6, 6.5);

@@ -210,8 +210,11 @@ void ScoreView::paintRuler(QPainter& p, const QRect& dirty) {
   for (const Landing& l : session_.song().landings) {
     const double x = axis_.xOf(l.at), w = songTextWidth(QString::fromStdString(l.name), 16, true);
     if (x < axis_.x0 - w - 20 || x > width()) continue;
-    p.fillRect(QRectF(x + 1, scaled(4), w + scaled(12), scaled(20)), c.paper);
-    drawSongText(p, QPointF(x + scaled(7), scaled(20)), QString::fromStdString(l.name), 16, true, c.ink);
+    const bool current = landing_ && landing_->id == l.id && onBar;
+    p.fillRect(QRectF(x + 1, scaled(4), w + scaled(current ? 46 : 12), scaled(20)), c.paper);
+    double at = x + scaled(7);
+    if (current) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);
+    drawSongText(p, QPointF(at, scaled(20)), QString::fromStdString(l.name), 16, true, c.ink);
   }
   p.restore();
   p.setPen(QPen(c.barRule, 1));

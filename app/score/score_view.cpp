@@ -93,14 +93,17 @@ void ScoreView::goHome() {
   homeWanted_ = false;
   axis_.x0 = scaled(kMargin);
   axis_.width = std::max(100, width() - scaled(kMargin) - scaled(kRightMargin));
-  // The page opens at the first landing that has ornaments before it, else at the song's begin.
+  // The page opens where most is tied to a landing, else at the first landing after bar 1, else at the song's begin.
   landing_.reset();
-  Beats first;
-  const auto all = session_.song().allLandings();
-  for (const auto& o : session_.song().ornaments) first = first.ticks == 0 ? o->start : std::min(first, o->start);
-  for (const Landing& l : all)
-    if (!landing_ && l.at > first) landing_ = l;
-  if (!landing_ && !all.empty()) landing_ = all.front();
+  std::ptrdiff_t most = 0;
+  for (const Landing& l : session_.song().allLandings()) {
+    const auto& all = session_.song().ornaments;
+    const auto tied = std::count_if(all.begin(), all.end(), [&](const auto& o) { return o->landing == l.id; });
+    if (!landing_ || tied > most || (most == 0 && landing_->at.ticks <= 0)) {
+      landing_ = l;
+      most = std::max<std::ptrdiff_t>(most, tied);
+    }
+  }
   axis_.pxPerBeat = axis_.width / 36.0;
   axis_.left = landing_ ? landing_->at.quarters() - 21 : -0.5;
 }

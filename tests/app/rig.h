@@ -68,7 +68,8 @@ struct Rig {
     window->setAsksBeforeClosing(false);
     window->resize(1280, 800);
     window->show();
-    static_cast<void>(QTest::qWaitForWindowExposed(window.get()));
+    window->activateWindow();
+    static_cast<void>(QTest::qWaitForWindowActive(window.get()));
   }
   ~Rig() { window->close(); }
   void open(const std::filesystem::path& f) {

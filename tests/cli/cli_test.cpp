@@ -188,3 +188,11 @@ TEST_CASE("measure tells a known signal's figures", "[cli]") {
   CHECK(*at(f, "true_peak_dbtp").number() == Approx(-23).margin(0.1));
   CHECK(*at(f, "seconds").number() == 5);
 }
+
+TEST_CASE("the format page of the docs is what the tables say", "[cli]") {
+  const TempFolder dir;
+  std::ifstream page(std::string(IVRIN_SOURCE_DIR) + "/docs/song-format.md");
+  std::stringstream text;
+  text << page.rdbuf();
+  CHECK(run(dir, "kinds --markdown").out == text.str());
+}
