@@ -70,6 +70,7 @@ int main(int argc, char** argv) {
     for (const QString& f : QSettings().value(QStringLiteral("reach")).toStringList())
       options.reach.emplace_back(f.toStdString());
   }
+  if (!shot) options.reopenOutput = openDefaultDevice;
   std::unique_ptr<Output> output = shot ? nullptr : openDefaultDevice();
   if (!output) output = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
   Session session(std::move(options), std::move(output));

@@ -4,6 +4,7 @@
 #include <alsa/asoundlib.h>
 
 #include <atomic>
+#include <chrono>
 
 namespace ivrin {
 namespace {
@@ -21,7 +22,16 @@ class RtAudioOutput : public Output {
 
   std::string name() const override { return name_; }
   bool simulated() const override { return false; }
-  bool lost() const override { return lost_; }
+  /// A device that has gone is not always announced: what counts is that nobody asks for sound any more.
+  bool lost() const override {
+    const auto calls = calls_.load(std::memory_order_relaxed);
+    const auto now = std::chrono::steady_clock::now();
+    if (calls != seenCalls_) {
+      seenCalls_ = calls;
+      seenAt_ = now;
+    }
+    return started_ && now - seenAt_ > std::chrono::milliseconds(1500);
+  }
   std::int64_t periodFrames() const override { return period_; }
 
   std::string start(AudioFeed& feed, int sampleRate) override {
@@ -41,7 +51,9 @@ class RtAudioOutput : public Output {
         api_->closeStream();
         return name_ + " does not run at " + std::to_string(sampleRate) + " Hz";
       }
+      seenAt_ = std::chrono::steady_clock::now();
       api_->startStream();
+      started_ = true;
     } catch (const RtAudioError& e) {
       return name_ + ": " + e.getMessage();
     }
@@ -49,6 +61,7 @@ class RtAudioOutput : public Output {
   }
 
   void stop() override {
+    started_ = false;
     try {
       if (api_->isStreamRunning()) api_->abortStream();
       if (api_->isStreamOpen()) api_->closeStream();
@@ -59,7 +72,9 @@ class RtAudioOutput : public Output {
  private:
   static int callback(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* self) {
     auto* left = static_cast<float*>(out);
-    static_cast<RtAudioOutput*>(self)->feed_->fill(left, left + frames, frames);
+    auto* output = static_cast<RtAudioOutput*>(self);
+    output->feed_->fill(left, left + frames, frames);
+    output->calls_.fetch_add(1, std::memory_order_relaxed);
     return 0;
   }
 
@@ -67,7 +82,10 @@ class RtAudioOutput : public Output {
   AudioFeed* feed_ = nullptr;
   std::string name_;
   std::int64_t period_ = 256;
-  std::atomic<bool> lost_{false};
+  std::atomic<std::uint64_t> calls_{0};
+  bool started_ = false;
+  mutable std::uint64_t seenCalls_ = 0; // by lost(), on the window's thread
+  mutable std::chrono::steady_clock::time_point seenAt_;
 };
 
 } // namespace

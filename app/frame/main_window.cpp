@@ -17,6 +17,8 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 namespace ivrin::app {
 namespace fs = std::filesystem;
 namespace {
@@ -65,8 +67,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     pages_->setCurrentIndex(1);
     score_->setFocus();
     measure_->say({}, false);
-    session_.player().setClick(action(QStringLiteral("click"))->isChecked(), clickDb_);
-    session_.player().setMono(action(QStringLiteral("mono"))->isChecked());
+    applyListening();
     session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked());
     const TempoMap& map = session_.plan()->map();
     const Beats at =
@@ -75,6 +76,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     updateActions();
   });
   connect(&session_, &Session::songChanged, this, &MainWindow::updateActions);
+  connect(&session_, &Session::outputReplaced, this, &MainWindow::applyListening);
   connect(&session_, &Session::notice, this, [this](const QString& text, bool bad) { measure_->say(text, bad); });
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
   connect(&session_, &Session::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
@@ -111,9 +113,14 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     score_->tick();
     form_->tick();
     head_->tick();
-    if (session_.isOpen() && session_.output().lost() && session_.player().playing()) {
-      session_.player().stop();
-      measure_->say(tr("The sound device has gone; playing stopped."), true);
+    if (session_.isOpen() && session_.output().lost()) {
+      session_.replaceOutput();
+      measure_->say(
+          session_.output().simulated()
+              ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
+              : tr("The sound device has gone; playing stopped. %1 is used from now on.")
+                    .arg(QString::fromStdString(session_.output().name())),
+          true);
     }
   });
   tick_.start();
@@ -209,6 +216,50 @@ void MainWindow::addActions() {
        },
        false,
        true});
+  add({"copy",
+       edit,
+       tr("&Copy ornament"),
+       tr("Copy the open ornament, or the one at the caret"),
+       {K::Copy},
+       [this] {
+         if (const Ornament* o = session_.song().ornament(score_->ornamentAtCaret())) copied_ = *o;
+         updateActions();
+       },
+       false,
+       true});
+  add({"paste",
+       edit,
+       tr("&Paste at the caret"),
+       tr("Paste the copied ornament on the caret's row, at its place"),
+       {K::Paste},
+       [this] {
+         if (!copied_) return;
+         Ornament o = *copied_;
+         o.start = score_->selection() ? score_->selection()->begin : score_->caret();
+         o.on = score_->caretRow();
+         o.landing.reset();
+         paste(std::move(o), tr("paste"));
+       }});
+  add({"duplicate",
+       edit,
+       tr("D&uplicate to the next landing"),
+       tr("The same ornament, as far from the next landing as it is from its own"),
+       {K(Qt::CTRL | Qt::Key_D)},
+       [this] { duplicateToNextLanding(); }});
+  add({"earlier",
+       edit,
+       tr("Move &earlier"),
+       tr("Move the ornament by one step of the grid"),
+       {K(Qt::ALT | Qt::Key_Left)},
+       [this] { score_->nudge(score_->ornamentAtCaret(), -1); },
+       false,
+       true});
+  add({"later",
+       edit,
+       tr("Move &later"),
+       tr("Move the ornament by one step of the grid"),
+       {K(Qt::ALT | Qt::Key_Right)},
+       [this] { score_->nudge(score_->ornamentAtCaret(), 1); }});
   add({"close", edit, tr("&Close row, clear selection"), {}, {K(Qt::Key_Escape)}, [this] {
          if (score_->selection())
            score_->select(std::nullopt);
@@ -326,8 +377,8 @@ void MainWindow::addActions() {
 
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
-  for (const char* id : {"save", "saveAs", "export", "play", "start", "loop", "audition", "click", "with", "mono",
-                         "former", "next", "centre", "nearer", "farther", "whole"})
+  for (const char* id : {"save", "saveAs", "export", "play", "start", "copy", "duplicate", "earlier", "later", "loop",
+                         "audition", "with", "mono", "former", "next", "centre", "nearer", "farther", "whole"})
     action(QString::fromLatin1(id))->setEnabled(open);
   const History& h = session_.history();
   QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
@@ -335,6 +386,7 @@ void MainWindow::updateActions() {
   redo->setEnabled(open && h.canRedo());
   undo->setText(h.canUndo() ? tr("&Undo %1").arg(QString::fromStdString(h.undoLabel())) : tr("&Undo"));
   redo->setText(h.canRedo() ? tr("&Redo %1").arg(QString::fromStdString(h.redoLabel())) : tr("&Redo"));
+  action(QStringLiteral("paste"))->setEnabled(open && copied_.has_value());
   action(QStringLiteral("delete"))->setEnabled(!session_.chosen().empty());
   for (const Kind* k : allKinds().all())
     action(QStringLiteral("place-") + QString::fromStdString(k->table().id))
@@ -349,6 +401,12 @@ void MainWindow::updateActions() {
 }
 
 // ---------------------------------------------------------------- listening
+
+void MainWindow::applyListening() {
+  session_.player().setClick(action(QStringLiteral("click"))->isChecked(), clickDb_);
+  session_.player().setMono(action(QStringLiteral("mono"))->isChecked());
+  loopChanged(action(QStringLiteral("loop"))->isChecked());
+}
 
 void MainWindow::playOrStop() {
   Player& p = session_.player();
@@ -401,6 +459,30 @@ void MainWindow::audition() {
   session_.player().setLoop(r);
   if (r) session_.player().play(r->begin);
   head_->tick();
+}
+
+void MainWindow::paste(Ornament o, const QString& label) {
+  o.id = freshOrnamentId(session_.song());
+  const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
+  session_.edit(tr("%1 of %2").arg(label, name), withOrnament(session_.song(), std::move(o)));
+  session_.settle();
+}
+
+void MainWindow::duplicateToNextLanding() {
+  const Ornament* found = session_.song().ornament(score_->ornamentAtCaret());
+  if (!found) return;
+  Ornament o = *found;
+  const auto all = session_.song().allLandings();
+  // Its own landing: what it is tied to, else the next one after it begins.
+  const auto own = std::find_if(all.begin(), all.end(),
+                                [&](const Landing& l) { return o.landing ? l.id == *o.landing : l.at > o.start; });
+  if (own == all.end() || own + 1 == all.end()) {
+    measure_->say(tr("There is no landing after this one."), false);
+    return;
+  }
+  o.start = o.start + ((own + 1)->at - own->at);
+  if (o.landing) o.landing = (own + 1)->id;
+  paste(std::move(o), tr("duplicate"));
 }
 
 // ---------------------------------------------------------------- files

@@ -43,6 +43,9 @@ class MainWindow : public QMainWindow {
   bool saveNow();
   void exportDialog();
   void playOrStop();
+  void applyListening();
+  void paste(Ornament o, const QString& label);
+  void duplicateToNextLanding();
   void audition();
   void loopChanged(bool on);
   std::optional<FrameRange> loopRange() const;
@@ -62,6 +65,7 @@ class MainWindow : public QMainWindow {
   QTimer tick_;
   bool asks_ = true;
   double clickDb_ = -14;
+  std::optional<Ornament> copied_;
 };
 
 } // namespace ivrin::app

@@ -446,6 +446,15 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
   if (caret_.quarters() < axis_.left || caret_.quarters() > axis_.right()) centreOn(caret_);
 }
 
+std::string ScoreView::ornamentAtCaret() const {
+  if (!open_.empty()) return open_;
+  const Ornament* best = nullptr;
+  for (const auto& o : session_.song().ornaments)
+    if (o->on == caretRow_ && (!best || std::abs((o->start - caret_).ticks) < std::abs((best->start - caret_).ticks)))
+      best = o.get();
+  return best ? best->id : std::string();
+}
+
 void ScoreView::keyPressEvent(QKeyEvent* e) {
   const bool extend = e->modifiers() & Qt::ShiftModifier;
   if (!(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) switch (e->key()) {
@@ -462,15 +471,9 @@ void ScoreView::keyPressEvent(QKeyEvent* e) {
       moveCaret(1, 0, false);
       return;
     case Qt::Key_Return:
-    case Qt::Key_Enter: { // the ornament whose source holds the caret, else the nearest one on this row
-      const Ornament* best = nullptr;
-      for (const auto& o : session_.song().ornaments)
-        if (o->on == caretRow_ &&
-            (!best || std::abs((o->start - caret_).ticks) < std::abs((best->start - caret_).ticks)))
-          best = o.get();
-      if (best) openOrnament(best->id);
+    case Qt::Key_Enter:
+      if (const std::string id = ornamentAtCaret(); !id.empty()) openOrnament(id);
       return;
-    }
     default:
       break;
     }
@@ -521,8 +524,9 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
       }
   }
   for (const SignPlace& s : signs())
-    if (s.rect.adjusted(-3, -4, 3, 4).contains(press_)) {
-      openOrnament(s.ornament);
+    if (s.rect.adjusted(-3, -4, 3, 4).contains(press_)) { // dragged it moves, clicked it opens
+      drag_ = Drag::move;
+      pressOrnament_ = *session_.song().ornament(s.ornament);
       return;
     }
   if (press_.y() < rulerHeight()) {
@@ -607,13 +611,41 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
     }
     break;
   }
+  case Drag::move:
+    dragOrnament(at, e->modifiers());
+    break;
   default:
     break;
   }
 }
 
+void ScoreView::dragOrnament(QPointF to, Qt::KeyboardModifiers m) {
+  Ornament o = *pressOrnament_;
+  o.start = snapped(axis_.xOf(pressOrnament_->start) + to.x() - press_.x(), m);
+  // Onto another row once the mouse is well inside it; a source elsewhere stays where it is.
+  if (const RowBox* r = rowAt(static_cast<int>(to.y())); r && std::abs(to.y() - press_.y()) > r->height / 2)
+    o.on = r->id;
+  const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
+  session_.edit(tr("move of %1").arg(name), withOrnamentReplaced(session_.song(), o), "move-" + o.id);
+}
+
+void ScoreView::nudge(const std::string& id, int steps) {
+  const Ornament* found = session_.song().ornament(id);
+  if (!found || !session_.plan()) return;
+  Ornament o = *found;
+  const Beats step = grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
+  o.start = o.start + step * steps;
+  const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
+  session_.edit(tr("move of %1").arg(name), withOrnamentReplaced(session_.song(), o), "nudge-" + o.id);
+}
+
 void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = std::exchange(drag_, Drag::none);
+  if (was == Drag::move) {
+    session_.settle();
+    if (!moved_) openOrnament(pressOrnament_->id);
+    return;
+  }
   if (was == Drag::handle) {
     session_.settle();
     handle_.clear();

@@ -49,6 +49,11 @@ class ScoreView : public QWidget {
   OpenRow* openRow() const { return openRow_; }
   /// The keyboard's place in the score.
   void moveCaret(int rows, int steps, bool extend);
+  /// The open ornament, else the one that Return would open; empty where the caret's row has none.
+  std::string ornamentAtCaret() const;
+  const std::string& caretRow() const { return caretRow_; }
+  /// Moves an ornament along its row by grid steps.
+  void nudge(const std::string& id, int steps);
   Beats caret() const { return caret_; }
   void setCaret(Beats b);
 
@@ -95,7 +100,7 @@ class ScoreView : public QWidget {
     std::string ornament;
     QRectF rect;
   };
-  enum class Drag { none, select, edgeBegin, edgeEnd, handle, pan };
+  enum class Drag { none, select, edgeBegin, edgeEnd, handle, move };
 
   void layOut();
   void goHome();
@@ -108,6 +113,7 @@ class ScoreView : public QWidget {
   int marginWidth() const;
   OpenCanvas canvas() const;
   void updatePlayhead(double former);
+  void dragOrnament(QPointF to, Qt::KeyboardModifiers m);
   double playheadX() const;
 
   void paintStaves(QPainter& p, const QRect& dirty);

@@ -221,6 +221,18 @@ void Session::startPlayer() {
   }
 }
 
+void Session::replaceOutput() {
+  const Frames at = player_ ? player_->position() : Frames(0);
+  output_->stop();
+  output_ = options_.reopenOutput ? options_.reopenOutput() : nullptr;
+  if (!output_) output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
+  if (!plan_) return;
+  startPlayer();
+  hearPlan();
+  player_->setPosition(at);
+  emit outputReplaced();
+}
+
 void Session::edit(const QString& label, Song next, const std::string& mergeKey) {
   history_.edit(label.toStdString(), mergeKey, std::move(next));
   replan();

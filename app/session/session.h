@@ -42,6 +42,8 @@ class Session : public QObject {
     std::filesystem::path journalFolder;      // empty: no journal
     std::vector<std::filesystem::path> reach; // folders the user allowed
     bool stepped = false;                     // tests: playing is pumped by the stepped output
+    /// Another device when the one in use has gone; nothing, or a null result: a silent stand-in.
+    std::function<std::unique_ptr<Output>()> reopenOutput = {};
   };
   Session(Options options, std::unique_ptr<Output> output);
   ~Session() override;
@@ -86,6 +88,8 @@ class Session : public QObject {
   // Listening.
   Player& player() { return *player_; }
   Output& output() { return *output_; }
+  /// Goes on with another device, or a stand-in that keeps time, from the same place.
+  void replaceOutput();
   /// Off: the chosen ornament is left out, or all of them where none is chosen.
   void setOrnamentsHeard(bool on);
   bool ornamentsHeard() const { return heard_; }
@@ -110,6 +114,7 @@ class Session : public QObject {
   void notice(const QString& text, bool isError);
   void recovered();
   void outOfReach(const QString& folder);
+  void outputReplaced();
 
  private:
   void adopt(Song song, SongAudio audio, Reach reach, Problems problems, const std::filesystem::path& file,

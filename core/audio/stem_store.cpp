@@ -4,6 +4,7 @@
 
 #include <xxhash.h>
 
+#include <algorithm>
 #include <atomic>
 #include <cerrno>
 #include <cmath>
@@ -163,8 +164,33 @@ void StemAudio::prefetch(std::int64_t begin, std::int64_t end) const {
   }
 }
 
-StemStore::StemStore(fs::path cacheFolder)
-    : folder_(std::move(cacheFolder)) {}
+StemStore::StemStore(fs::path cacheFolder, std::uintmax_t budgetBytes)
+    : folder_(std::move(cacheFolder))
+    , budget_(budgetBytes) {}
+
+void StemStore::trim() const {
+  struct Entry {
+    fs::file_time_type opened; // open() renews it
+    std::uintmax_t bytes;
+    fs::path path;
+  };
+  std::vector<Entry> all;
+  std::uintmax_t total = 0;
+  std::error_code ec;
+  for (const auto& e : fs::directory_iterator(folder_ / "stems", ec)) {
+    if (e.path().extension() != ".f32") continue;
+    const auto bytes = e.file_size(ec);
+    if (ec) continue;
+    all.push_back({e.last_write_time(ec), bytes, e.path()});
+    total += bytes;
+  }
+  std::sort(all.begin(), all.end(), [](const Entry& a, const Entry& b) { return a.opened < b.opened; });
+  // The newest one stays, whatever its size.
+  for (std::size_t i = 0; i + 1 < all.size() && total > budget_; ++i) {
+    fs::remove(all[i].path, ec);
+    total -= all[i].bytes;
+  }
+}
 
 fs::path StemStore::defaultFolder() {
   if (const char* x = std::getenv("XDG_CACHE_HOME"); x && *x) return fs::path(x) / "ivrin";
@@ -189,7 +215,7 @@ std::string StemStore::digestOf(const fs::path& file) const {
   ssize_t n = 0;
   while ((n = ::read(f.fd, block.data(), block.size())) > 0)
     XXH3_128bits_update(state, block.data(), static_cast<std::size_t>(n));
-  const std::string digest = hex(XXH3_128bits_digest(state));
+  std::string digest = hex(XXH3_128bits_digest(state));
   XXH3_freeState(state);
   if (n < 0) return {};
   std::error_code ec;
@@ -218,6 +244,7 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
         problems.error(ErrorId::broken_audio, place, file.string() + ": " + why);
         return nullptr;
       }
+      trim();
       continue;
     }
     struct stat st {};
@@ -236,6 +263,7 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
       problems.error(ErrorId::unreadable, place, "cannot map " + stored.string() + ": " + std::strerror(errno));
       return nullptr;
     }
+    ::futimens(f.fd, nullptr); // for trim(): it was used just now
     std::shared_ptr<StemAudio> a(new StemAudio);
     a->map_ = map;
     a->bytes_ = static_cast<std::size_t>(st.st_size);

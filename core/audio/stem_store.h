@@ -53,7 +53,9 @@ class StemAudio {
 
 class StemStore {
  public:
-  explicit StemStore(std::filesystem::path cacheFolder);
+  /// `budgetBytes` bounds the store's files; after an import the ones opened longest ago go. What is open stays usable:
+  /// a mapping outlives its file's name.
+  explicit StemStore(std::filesystem::path cacheFolder, std::uintmax_t budgetBytes = std::uintmax_t{20} << 30);
   /// The user's cache folder for Ivrin: $XDG_CACHE_HOME/ivrin or ~/.cache/ivrin.
   static std::filesystem::path defaultFolder();
 
@@ -66,7 +68,9 @@ class StemStore {
   std::string digestOf(const std::filesystem::path& file) const;
 
  private:
+  void trim() const;
   std::filesystem::path folder_;
+  std::uintmax_t budget_;
 };
 
 } // namespace ivrin

@@ -61,6 +61,11 @@ struct Rig {
     o.cacheFolder = cache.path();
     o.journalFolder = std::move(journal);
     o.stepped = true;
+    o.reopenOutput = [this] {
+      auto again = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::stepped, 512);
+      out = again.get();
+      return again;
+    };
     auto made = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::stepped, 256);
     out = made.get();
     session = std::make_unique<Session>(std::move(o), std::move(made));

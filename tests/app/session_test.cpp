@@ -126,4 +126,8 @@ TEST_CASE("a device that disappears stops playing and is said", "[session]") {
   QTest::qWait(60);
   CHECK_FALSE(rig.session->player().playing());
   CHECK(rig.window->measure().said().contains("device"));
+  // It goes on with another one, from the same place, with the click as it was set.
+  CHECK(rig.session->player().position() == Frames(4800));
+  rig.session->player().play(rig.session->player().position());
+  CHECK(largest(rig.hear(9600)) > 0.05f);
 }

@@ -516,3 +516,60 @@ TEST_CASE("an empty start teaches, and its buttons are there", "[window]") {
   QTest::keyClick(rig.window.get(), Qt::Key_D);
   CHECK_FALSE(rig.session->isOpen());
 }
+
+TEST_CASE("an ornament is moved by its sign, along the grid, freely, and to another row; each drag is one step",
+          "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  rig.key(Qt::Key_Escape);
+  rig.settleView();
+  rig.score().showRange(0, 24, false);
+  const Song before = rig.session->song();
+  const auto grip = [&] { return rig.score().signOf("o1").center().toPoint(); };
+  const double px = rig.score().axis().pxPerBeat;
+  rig.drag(&rig.score(), grip(), grip() + QPoint(static_cast<int>(px * 4.05), 2));
+  CHECK_FALSE(rig.score().ornamentIsOpen());
+  CHECK(rig.session->song().ornament("o1")->start == Beats::ofQuarters(12));
+  CHECK(rig.session->history().undoLabel() == "move of delay throw");
+  // Its print moved with it, echoes and all.
+  CHECK(rig.session->plan()->node("o1")->print->first() == rig.session->plan()->map().frameAt(Beats::ofQuarters(12)));
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(rig.session->song() == before);
+  rig.drag(&rig.score(), grip(), grip() + QPoint(11, 0), Qt::AltModifier);
+  CHECK(rig.session->song().ornament("o1")->start.quarters() == Approx(8 + 11 / px).margin(1.5 / px));
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  rig.drag(&rig.score(), grip(), QPoint(grip().x(), rig.score().staffOf("drums").center().y()));
+  CHECK(rig.session->song().ornament("o1")->on == "drums");
+  CHECK(rig.session->song().ornament("o1")->start == Beats::ofQuarters(8));
+}
+
+TEST_CASE("copy, paste, duplicate to the next landing, nudge", "[window]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
+  rig.score().placeOnSelection("delay-throw");
+  rig.settle();
+  rig.key(Qt::Key_C, Qt::ControlModifier);
+  rig.key(Qt::Key_D, Qt::ControlModifier); // from before landing b at 16 to before c at 32
+  REQUIRE(rig.session->song().ornaments.size() == 2);
+  CHECK(rig.session->song().ornaments[1]->start == Beats::ofQuarters(28));
+  CHECK(rig.session->song().ornaments[1]->settings == rig.session->song().ornaments[0]->settings);
+  rig.key(Qt::Key_Escape);
+  rig.settleView();
+  rig.score().setFocus();
+  rig.score().setCaret(Beats::ofQuarters(40));
+  rig.key(Qt::Key_V, Qt::ControlModifier);
+  REQUIRE(rig.session->song().ornaments.size() == 3);
+  CHECK(rig.session->song().ornaments[2]->start == Beats::ofQuarters(40));
+  CHECK(rig.session->song().ornaments[2]->id == "o3");
+  rig.key(Qt::Key_Right, Qt::AltModifier);
+  rig.key(Qt::Key_Right, Qt::AltModifier);
+  CHECK(rig.session->song().ornaments[2]->start == Beats::ofQuarters(40.5));
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(rig.session->song().ornaments[2]->start == Beats::ofQuarters(40)); // two nudges, one step
+}

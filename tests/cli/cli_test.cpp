@@ -196,3 +196,30 @@ TEST_CASE("the format page of the docs is what the tables say", "[cli]") {
   text << page.rdbuf();
   CHECK(run(dir, "kinds --markdown").out == text.str());
 }
+
+TEST_CASE("the demo song is sound: no problems, every ornament audible, none louder than the ceiling", "[cli][slow]") {
+  const std::string song = std::string(IVRIN_SOURCE_DIR) + "/demo/song/lantern-ferry.ivrin";
+  if (!std::filesystem::exists(std::string(IVRIN_SOURCE_DIR) + "/demo/song/audio/voice.flac")) {
+    WARN("the demo song's stems are not computed here");
+    return;
+  }
+  const TempFolder dir;
+  CHECK(run(dir, "check '" + song + "'").status == 0);
+  const Value shown = json(run(dir, "show '" + song + "' --json"));
+  CHECK(at(shown, "ornaments").list()->size() >= 12);
+  for (const Value& o : *at(shown, "ornaments").list()) {
+    INFO(*at(o, "id").text());
+    if (at(o, "peak_dbfs").isNull()) { // a gap: it lands
+      CHECK(std::abs(*at(o, "landing_frame").number() - 128.0 * 60 / 104 * 48000) <= 0.5);
+      continue;
+    }
+    CHECK(*at(o, "peak_dbfs").number() > -30);
+    CHECK(*at(o, "peak_dbfs").number() < -3);
+  }
+  REQUIRE(run(dir, "render '" + song + "' --out r").status == 0);
+  const Value m = json(run(dir, "measure r/mix.wav --json"));
+  const Value& f = (*at(m, "files").list())[0];
+  CHECK(*at(f, "true_peak_dbtp").number() <= -0.9);
+  CHECK(*at(f, "integrated_lufs").number() == Approx(-15.5).margin(1.5));
+  CHECK(*at(f, "seconds").number() == Approx(142).margin(4));
+}

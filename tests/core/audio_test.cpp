@@ -8,6 +8,7 @@
 #include <cmath>
 #include <fstream>
 #include <limits>
+#include <sys/stat.h>
 
 using namespace ivrin;
 using namespace ivrin::test;
@@ -169,11 +170,16 @@ TEST_CASE("the store imports once, mends itself and keys by contents", "[audio]"
     return f;
   };
   REQUIRE(files().size() == 1);
-  const auto written = std::filesystem::last_write_time(files()[0]);
+  const auto inode = [&] {
+    struct stat st {};
+    ::stat(files()[0].c_str(), &st);
+    return st.st_ino;
+  };
+  const auto written = inode();
   std::filesystem::copy_file(dir / "s.wav", dir / "copy.wav");
   const auto b = store.open(dir / "copy.wav", 48000, "x", p);
   CHECK(files().size() == 1); // equal contents, one store file
-  CHECK(std::filesystem::last_write_time(files()[0]) == written);
+  CHECK(inode() == written);
   CHECK(b->digest() == a->digest());
   CHECK(std::equal(a->left(), a->left() + 30000, b->left()));
   // A damaged store file is imported again; the old mapping stays readable.
@@ -186,6 +192,27 @@ TEST_CASE("the store imports once, mends itself and keys by contents", "[audio]"
   writeWav(dir / "s.wav", 48000, 2, 30000, noise(3, 0.5));
   CHECK(store.open(dir / "s.wav", 48000, "x", p)->digest() != a->digest());
   CHECK(store.open(dir / "s.wav", 44100, "x", p)->frames() == std::llround(30000 * 44100.0 / 48000));
+}
+
+TEST_CASE("the store keeps to its budget, the longest unused go first, what is open stays usable", "[audio]") {
+  const TempFolder dir;
+  const StemStore store(dir / "cache", 700000); // two stems of about 330 kB fit, three do not
+  Problems p;
+  std::vector<std::shared_ptr<const StemAudio>> open;
+  for (int i = 0; i < 3; ++i) {
+    writeWav(dir / (std::to_string(i) + ".wav"), 48000, 2, 40000, noise(static_cast<std::uint64_t>(i) + 1, 0.5));
+    open.push_back(store.open(dir / (std::to_string(i) + ".wav"), 48000, "x", p));
+    REQUIRE(open.back());
+    if (i == 1) store.open(dir / "0.wav", 48000, "x", p); // the first one is used again
+  }
+  std::vector<std::string> left;
+  for (const auto& e : std::filesystem::directory_iterator(dir / "cache/stems"))
+    left.push_back(e.path().filename().string());
+  CHECK(left.size() == 2);
+  for (const auto& name : left)
+    CHECK(name.find(open[1]->digest()) == std::string::npos); // the second had not been used since
+  const StereoBuffer x = fill(40000, noise(2, 0.5));
+  CHECK(std::equal(x.left(), x.left() + 40000, open[1]->left()));
 }
 
 TEST_CASE("an import that is stopped leaves no file and no error", "[audio]") {
