@@ -89,6 +89,7 @@ void workBenchmarks() {
   }
   {
     const auto t = bigSong(16, 240, 60);
+    t->song.mix.gainDb = -9; // a mix as it is left: the ceiling is met now and then, not all the time
     t->song.mix.limiter = true;
     t->plan();
     const TempFolder dir;

@@ -79,7 +79,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent)
         if (!session_.isOpen()) return;
         const Palette& c = paper();
         const TempoMap& map = session_.plan()->map();
-        const Beats here = map.beatAt(session_.player().position());
+        const Beats here = session_.playBeat();
         drawMark(p, Mark::crotchet, QRectF(0, r.center().y() - scaled(10), scaled(17), scaled(20)), c.ink);
         p.setFont(sans(17, Weight::medium));
         p.setPen(c.ink);
@@ -166,7 +166,7 @@ InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
 QString HeadBar::positionText() const {
   if (!session_.isOpen()) return QStringLiteral("1.1.1");
   const TempoMap& map = session_.plan()->map();
-  const Beats b = map.beatAt(session_.player().position());
+  const Beats b = session_.playBeat();
   const BarPosition at = map.barAt(b);
   return QStringLiteral("%1.%2.%3").arg(at.bar).arg(at.beat).arg(at.tick * 4 / map.meterAt(b).beatLength().ticks + 1);
 }

@@ -13,7 +13,6 @@
 #include <QInputDialog>
 #include <QMessageBox>
 #include <QMimeData>
-#include <QPushButton>
 #include <QSettings>
 #include <QVBoxLayout>
 
@@ -126,6 +125,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   tick_.start();
   applyPaper();
   updateActions();
+  if (auto* first = empty_->findChild<InkButton*>()) first->setFocus();
 }
 
 QWidget* MainWindow::emptyPage() {
@@ -156,11 +156,13 @@ QWidget* MainWindow::emptyPage() {
   auto* row = new QHBoxLayout;
   row->addStretch(1);
   const auto add = [&](const QString& text, const char* name, auto run) {
-    auto* b = new QPushButton(text, page);
+    auto* b = new InkButton(text, page);
+    b->setBoxed(true);
+    b->setSerif(true);
+    b->setTextPx(18);
+    b->setFocusPolicy(Qt::StrongFocus);
     b->setObjectName(QString::fromLatin1(name));
-    b->setFont(sans(14.5));
-    b->setMinimumHeight(scaled(34));
-    connect(b, &QPushButton::clicked, this, run);
+    connect(b, &QAbstractButton::clicked, this, run);
     row->addWidget(b);
   };
   if (!demoSong_.empty()) add(tr("Open the demo song"), "empty-demo", [this] { session_.open(demoSong_); });
@@ -377,8 +379,9 @@ void MainWindow::addActions() {
 
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
-  for (const char* id : {"save", "saveAs", "export", "play", "start", "copy", "duplicate", "earlier", "later", "loop",
-                         "audition", "with", "mono", "former", "next", "centre", "nearer", "farther", "whole"})
+  for (const char* id :
+       {"save",     "saveAs", "export", "play", "start",  "copy", "duplicate", "earlier", "later",   "loop",
+        "audition", "click",  "with",   "mono", "former", "next", "centre",    "nearer",  "farther", "whole"})
     action(QString::fromLatin1(id))->setEnabled(open);
   const History& h = session_.history();
   QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));

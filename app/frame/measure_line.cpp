@@ -113,8 +113,7 @@ QString MeasureLine::figures() const {
     for (const auto& n : f->notes) parts << QString::fromStdString(n);
   } else {
     const auto n = session_.song().ornaments.size();
-    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n))
-          << toLanding(map.beatAt(session_.player().position()));
+    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << toLanding(session_.playBeat());
   }
   parts.removeAll(QString());
   return parts.join(QStringLiteral(" · "));

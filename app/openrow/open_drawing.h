@@ -43,7 +43,7 @@ class OpenDrawing {
 std::unique_ptr<OpenDrawing> openDrawing(const std::string& kind);
 
 /// Shared by all drawings: the edges of the source, drawn and dragged.
-void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active);
+void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active, const QString& label);
 void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c);
 std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c,
                                    const Ornament& before);

@@ -8,7 +8,7 @@
 
 namespace ivrin::app {
 
-void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active) {
+void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active, const QString& label) {
   const Palette& ink = paper();
   const double a = c.axis.xOf(c.ornament.start), b = c.axis.xOf(c.ornament.span().end);
   QColor tint = ink.ink;
@@ -23,7 +23,7 @@ void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active) {
     p.drawRect(QRectF(x - scaled(4), c.area.top() + scaled(8), scaled(8), scaled(8)));
   }
   if (b - a > scaled(44))
-    drawSongText(p, QPointF(a + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("source"), 14, true, ink.quiet);
+    drawSongText(p, QPointF(a + scaled(6), c.area.bottom() - scaled(6)), label, 14, true, ink.quiet);
 }
 
 void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c) {

@@ -20,7 +20,7 @@ class ThrowDrawing : public OpenDrawing {
  public:
   void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, active);
+    paintSourceEdges(p, c, active, QObject::tr("source"));
     const Ladder l(c);
     const double mid = c.area.center().y();
     p.setPen(QPen(ink.barRule, 1));
@@ -43,9 +43,8 @@ class ThrowDrawing : public OpenDrawing {
       const QPointF h = l.head(e);
       if (h.x() > c.area.right() + 20) continue;
       const Frames at(l.start.count + std::llround(e.frames));
-      const bool collides = std::any_of(hits.begin(), hits.end(), [&](const FrameRange& r) {
-        return at >= r.begin && at < r.end;
-      });
+      const bool collides =
+          std::any_of(hits.begin(), hits.end(), [&](const FrameRange& r) { return at >= r.begin && at < r.end; });
       const QColor colour = collides ? ink.warning : ink.blue;
       const double size = std::clamp(std::abs(h.y() - mid) / (c.area.height() / 2) * scaled(6.5), 1.6, 6.5);
       p.setPen(QPen(colour, e.pass == 1 ? 2.2 : 1.5));
@@ -255,7 +254,9 @@ class ThrowDrawing : public OpenDrawing {
 /// The open gap: its edges, and the hatching that the score draws for what is taken away.
 class GapDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override { paintSourceEdges(p, c, active); }
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    paintSourceEdges(p, c, active, QObject::tr("taken away"));
+  }
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
     std::vector<OpenHandle> all;
     addSourceHandles(all, c);

@@ -221,6 +221,13 @@ void Session::startPlayer() {
   }
 }
 
+Beats Session::playBeat() const {
+  const TempoMap& map = plan_->map();
+  const Frames f = player_->position();
+  const Beats b = map.beatAt(f);
+  return Beats::ofQuarters(b.quarters() + 0.5 * map.bpmAt(b) / 60 / map.sampleRate());
+}
+
 void Session::replaceOutput() {
   const Frames at = player_ ? player_->position() : Frames(0);
   output_->stop();

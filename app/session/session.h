@@ -88,6 +88,8 @@ class Session : public QObject {
   // Listening.
   Player& player() { return *player_; }
   Output& output() { return *output_; }
+  /// Where the playhead is. A beat lies up to half a frame off its frame: on that frame it counts as reached.
+  Beats playBeat() const;
   /// Goes on with another device, or a stand-in that keeps time, from the same place.
   void replaceOutput();
   /// Off: the chosen ornament is left out, or all of them where none is chosen.

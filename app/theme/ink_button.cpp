@@ -25,6 +25,7 @@ InkButton::InkButton(Mark mark, const QString& name, QWidget* parent)
 QSize InkButton::sizeHint() const {
   if (mark_) return {scaled(32), scaled(30)};
   const QFontMetrics m(serif_ ? serif(px_) : sans(px_));
+  if (boxed_) return {m.horizontalAdvance(text()) + scaled(36), scaled(40)};
   return {m.horizontalAdvance(text()) + scaled(8), std::max(scaled(20), m.height() + scaled(2))};
 }
 
@@ -61,6 +62,11 @@ void InkButton::paintEvent(QPaintEvent*) {
       p.drawLine(scaled(6), height() - 1, width() - scaled(6), height() - 1);
     }
   } else {
+    if (boxed_) {
+      p.fillRect(rect(), underMouse() ? c.margin : c.card);
+      p.setPen(QPen(c.ink, 1));
+      p.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
     QFont f = serif_ ? serif(px_) : sans(px_);
     p.setFont(f);
     p.setPen(colour);

@@ -11,7 +11,7 @@
 namespace ivrin {
 namespace {
 
-constexpr std::int64_t kBlock = 8192;
+constexpr std::int64_t kBlock = 32768;
 
 class SndfileReader : public AudioReader {
  public:

@@ -110,7 +110,7 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
   };
   if (out.fd < 0) return writeFailed();
 
-  constexpr std::int64_t kBlock = 8192;
+  constexpr std::int64_t kBlock = 32768;
   std::vector<float> left(kBlock), right(kBlock);
   PeakPyramid peaks;
   std::int64_t done = 0;

@@ -5,6 +5,7 @@
 #include "render/evaluator.h"
 
 #include <algorithm>
+#include <future>
 #include <stdexcept>
 #include <thread>
 
@@ -148,25 +149,34 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
     AudioWriter writer(task.file, options.format, plan->song().sampleRate, report.frames, task.ditherSeed);
     const int threads = std::max(1, options.threads);
     std::vector<Task::Source> sources;
-    std::vector<StereoBuffer> buffers(static_cast<std::size_t>(threads));
     for (int i = 0; i < threads; ++i) sources.push_back(task.makeSource());
+    // Two sets of buffers: while one is computed, the other is written.
+    std::vector<StereoBuffer> sets[2]{std::vector<StereoBuffer>(static_cast<std::size_t>(threads)),
+                                      std::vector<StereoBuffer>(static_cast<std::size_t>(threads))};
+    std::future<void> writing; // ends before the writer and the buffers do
+    std::size_t turn = 0;
     for (std::int64_t at = 0; at < report.frames; at += kChunk * threads) {
       if (stop.stop_requested()) {
         report.stopped = true;
         return report;
       }
+      auto& buffers = sets[turn++ % 2];
       // Each thread takes its own stretch; writing goes in order.
-      const auto share = [&](std::size_t i) {
+      const auto share = [&report, at](std::size_t i) {
         return std::clamp<std::int64_t>(report.frames - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk);
       };
       parallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
         buffers[i].resize(share(i));
         if (share(i) > 0) sources[i](begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());
       });
-      for (std::size_t i = 0; i < buffers.size(); ++i)
-        if (share(i) > 0)
-          writer.write(buffers[i].left(), buffers[i].right(), share(i),
-                       begin.count + at + static_cast<std::int64_t>(i) * kChunk);
+      if (writing.valid()) writing.get();
+      writing =
+          std::async(threads > 1 ? std::launch::async : std::launch::deferred, [&buffers, &writer, share, begin, at] {
+            for (std::size_t i = 0; i < buffers.size(); ++i)
+              if (share(i) > 0)
+                writer.write(buffers[i].left(), buffers[i].right(), share(i),
+                             begin.count + at + static_cast<std::int64_t>(i) * kChunk);
+          });
       if (progress) {
         const double within =
             std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(report.frames));
@@ -174,6 +184,7 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
                  "Writing " + task.file.filename().string());
       }
     }
+    if (writing.valid()) writing.get();
     writer.finish();
     if (writer.clipped() > 0) {
       report.clipped += writer.clipped();

@@ -64,7 +64,7 @@ struct Throw {
 
 } // namespace
 
-TEST_CASE("32 echoes stand where they belong, at their level", "[throw]") {
+TEST_CASE("32 echoes stand where they belong, at their level", "[throw][slow][heavy]") {
   // ±1 frame and ±0.1 dB, as stated; at three tempi, three note values, every pattern, each side.
   for (const double bpm : {86.0, 104.0, 174.0})
     for (const char* value : {"1/8", "1/8.", "1/4t"})

@@ -78,7 +78,7 @@ StereoBuffer bandLimited(const StereoBuffer& x) {
 
 } // namespace
 
-TEST_CASE("the mix limiter keeps true peak under its ceiling", "[limiter]") {
+TEST_CASE("the mix limiter keeps true peak under its ceiling", "[limiter][slow][heavy]") {
   struct Case {
     const char* name;
     Signal signal;
