@@ -32,7 +32,6 @@ class PeakPyramid {
   Peak open_[kLevels];
   int count_[kLevels] = {};
   std::int64_t inBin_ = 0, frames_ = 0;
-  bool started_ = false;
 };
 
 /// The levels of a finished pyramid, owned elsewhere (a mapped file).

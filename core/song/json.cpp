@@ -91,7 +91,6 @@ struct CountingIterator {
     return old;
   }
   friend bool operator==(const CountingIterator& a, const CountingIterator& b) { return a.at == b.at; }
-  friend bool operator!=(const CountingIterator& a, const CountingIterator& b) { return a.at != b.at; }
 };
 
 void pretty(const Value& v, std::size_t indent, std::size_t lead, std::string& out) {
