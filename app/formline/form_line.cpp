@@ -1,5 +1,6 @@
 #include "app/formline/form_line.h"
 
+#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
@@ -103,16 +104,13 @@ void FormLine::paintSong(QPainter& p) {
     }
   }
   // Sections: a notch and a boxed letter; landings: a notch and a name. Their ornaments' signs stand below.
-  const auto signsFor = [&](const std::string& id, double x, bool current) {
+  const auto signsFor = [&](const std::string& id, double x) {
     for (const auto& o : session_.song().ornaments) {
       if (o->landing != id) continue;
       drawSign(p, QString::fromStdString(o->kind), QRectF(x + scaled(6), height() - scaled(18), scaled(17), scaled(13)),
-               !o->enabled        ? c.quiet
-               : o->kind == "gap" ? c.rust
-                                  : c.blue);
+               inkOf(*o));
       x += scaled(21);
     }
-    static_cast<void>(current);
   };
   QChar letter('A');
   const auto notch = [&](const Landing& l) {
@@ -120,10 +118,9 @@ void FormLine::paintSong(QPainter& p) {
     const double x = xOf(l.at);
     p.setPen(QPen(c.ochre, current ? 2.4 : 1.2));
     p.drawLine(QPointF(x, scaled(7)), QPointF(x, height() - scaled(15)));
-    signsFor(l.id, x - scaled(2), current);
+    signsFor(l.id, x - scaled(2));
     return x;
   };
-  double freeFrom = 0;
   for (const Landing& s : session_.song().sections) {
     const double x = notch(s);
     const QString mark(letter);
@@ -137,7 +134,6 @@ void FormLine::paintSong(QPainter& p) {
                  false, c.ink);
     drawSongText(p, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), QString::fromStdString(s.name), 14.5,
                  false, c.ink);
-    freeFrom = std::max(freeFrom, box.right());
   }
   for (const Landing& l : session_.song().landings) {
     const double x = notch(l);
@@ -146,9 +142,7 @@ void FormLine::paintSong(QPainter& p) {
   for (const auto& o : session_.song().ornaments) { // free ones at their own place
     if (o->landing) continue;
     drawSign(p, QString::fromStdString(o->kind), QRectF(xOf(o->start), height() - scaled(17), scaled(14), scaled(11)),
-             !o->enabled        ? c.quiet
-             : o->kind == "gap" ? c.rust
-                                : c.blue);
+             inkOf(*o));
   }
 }
 

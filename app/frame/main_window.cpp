@@ -1,4 +1,5 @@
 #include "app/frame/main_window.h"
+#include "app/theme/ornament_look.h"
 
 #include "app/dialogs/export_dialog.h"
 #include "app/openrow/open_row.h"
@@ -210,8 +211,7 @@ void MainWindow::addActions() {
        [this] {
          const std::string id = session_.chosen();
          if (id.empty()) return;
-         const QString name =
-             QString::fromStdString(allKinds().find(session_.song().ornament(id)->kind)->table().name).toLower();
+         const QString name = kindWord(session_.song().ornament(id)->kind);
          score_->closeOrnament();
          session_.edit(tr("delete %1").arg(name), withoutOrnament(session_.song(), id));
          session_.settle();
@@ -466,7 +466,7 @@ void MainWindow::audition() {
 
 void MainWindow::paste(Ornament o, const QString& label) {
   o.id = freshOrnamentId(session_.song());
-  const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
+  const QString name = kindWord(o.kind);
   session_.edit(tr("%1 of %2").arg(label, name), withOrnament(session_.song(), std::move(o)));
   session_.settle();
 }

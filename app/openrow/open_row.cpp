@@ -1,4 +1,5 @@
 #include "app/openrow/open_row.h"
+#include "app/theme/ornament_look.h"
 
 #include "app/openrow/open_drawing.h"
 #include "app/score/score_view.h"
@@ -63,7 +64,7 @@ class TitleStrip : public QWidget {
     const Ornament& o = row_.ornament();
     const Kind* kind = allKinds().find(o.kind);
     if (!kind || !session_.plan()) return;
-    const QColor colour = !o.enabled ? c.quiet : o.kind == "gap" ? c.rust : c.blue;
+    const QColor colour = inkOf(o);
     drawSign(p, QString::fromStdString(o.kind), QRectF(scaled(116), height() / 2.0 - scaled(9), scaled(24), scaled(18)),
              colour);
     double x = scaled(146);
@@ -240,7 +241,7 @@ NumberField* OpenRow::field(const std::string& key) const {
 void OpenRow::set(const SettingSpec& spec, const Value& v, bool merge) {
   const Ornament* o = session_.song().ornament(ornament_.id);
   if (!o) return;
-  const QString name = QString::fromStdString(allKinds().find(o->kind)->table().name).toLower();
+  const QString name = kindWord(o->kind);
   session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name),
                 withSetting(session_.song(), o->id, spec.key, v), merge ? "set-" + o->id + spec.key : std::string());
 }
@@ -252,7 +253,7 @@ void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {
   if (spec.key == "gain_db") o.gainDb = *v.number();
   if (spec.key == "enabled") o.enabled = *v.boolean();
   if (spec.key == "hears") o.hears = *v.text() == "dry" ? Hears::dry : Hears::row;
-  const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
+  const QString name = kindWord(o.kind);
   session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name), withOrnamentReplaced(session_.song(), o),
                 merge ? "whole-" + o.id + spec.key : std::string());
 }

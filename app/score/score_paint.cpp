@@ -2,6 +2,7 @@
 #include "app/openrow/open_row.h"
 #include "app/score/score_view.h"
 #include "app/score/sign_strip.h"
+#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
@@ -262,10 +263,7 @@ void ScoreView::paintOrnaments(QPainter& p, const QRect& dirty) {
   for (const SignPlace& s : signs()) {
     if (!s.rect.toAlignedRect().adjusted(-2, -2, 2, 2).intersects(dirty) || s.rect.left() > width()) continue;
     const Ornament* o = session_.song().ornament(s.ornament);
-    const bool off = !o->enabled;
-    // A gap takes away before the landing it makes room for; a throw sounds after its source.
-    const QColor colour = off ? c.quiet : o->kind == "gap" ? c.rust : c.blue;
-    drawSign(p, QString::fromStdString(o->kind), s.rect, colour);
+    drawSign(p, QString::fromStdString(o->kind), s.rect, inkOf(*o));
     // What is not computed to its end yet is told by a dotted rule.
     const auto node = session_.plan()->node(o->id);
     if (node && node->print && !node->print->complete()) {

@@ -1,4 +1,5 @@
 #include "app/score/score_view.h"
+#include "app/theme/ornament_look.h"
 
 #include "app/openrow/open_row.h"
 #include "app/score/row_head.h"
@@ -605,7 +606,7 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
   case Drag::handle: {
     if (const auto next =
             drawing_->drag(handle_, press_, at, e->modifiers() & Qt::AltModifier, grid_, canvas(), *pressOrnament_)) {
-      const QString name = QString::fromStdString(allKinds().find(next->kind)->table().name).toLower();
+      const QString name = kindWord(next->kind);
       session_.edit(tr("%1 of %2").arg(drawing_->wordFor(handle_), name), withOrnamentReplaced(session_.song(), *next),
                     "handle-" + open_ + handle_.toStdString());
     }
@@ -625,7 +626,7 @@ void ScoreView::dragOrnament(QPointF to, Qt::KeyboardModifiers m) {
   // Onto another row once the mouse is well inside it; a source elsewhere stays where it is.
   if (const RowBox* r = rowAt(static_cast<int>(to.y())); r && std::abs(to.y() - press_.y()) > r->height / 2)
     o.on = r->id;
-  const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
+  const QString name = kindWord(o.kind);
   session_.edit(tr("move of %1").arg(name), withOrnamentReplaced(session_.song(), o), "move-" + o.id);
 }
 
@@ -635,7 +636,7 @@ void ScoreView::nudge(const std::string& id, int steps) {
   Ornament o = *found;
   const Beats step = grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
   o.start = o.start + step * steps;
-  const QString name = QString::fromStdString(allKinds().find(o.kind)->table().name).toLower();
+  const QString name = kindWord(o.kind);
   session_.edit(tr("move of %1").arg(name), withOrnamentReplaced(session_.song(), o), "nudge-" + o.id);
 }
 

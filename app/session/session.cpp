@@ -1,4 +1,5 @@
 #include "app/session/session.h"
+#include "app/theme/ornament_look.h"
 
 #include "analysis/collisions.h"
 #include "analysis/first_press.h"
@@ -353,7 +354,7 @@ void Session::place(const std::string& kind, const std::string& row, BeatRange s
     post([this, o = std::move(o)]() mutable {
       if (!song().hasRow(o.on)) return;
       o.id = freshOrnamentId(song()); // the song may have moved on
-      const QString id = asText(o.id), name = asText(allKinds().find(o.kind)->table().name).toLower();
+      const QString id = asText(o.id), name = kindWord(o.kind);
       edit(name, withOrnament(song(), std::move(o)));
       settle();
       emit placed(id);

@@ -24,13 +24,6 @@ using namespace ivrin::app::test;
 
 namespace {
 
-std::string bytes(const std::filesystem::path& f) {
-  std::ifstream in(f, std::ios::binary);
-  std::stringstream s;
-  s << in.rdbuf();
-  return s.str();
-}
-
 int pixelsNear(const QImage& image, const QRect& area, const QColor& colour, int reach = 40) {
   int n = 0;
   for (int y = area.top(); y <= area.bottom(); ++y)
@@ -161,8 +154,8 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   REQUIRE(std::system(line.c_str()) == 0);
   for (const char* f : {"mix.wav", "stems/voice.wav", "stems/music.wav", "stems/mix.wav", "ornaments/o1.wav"}) {
     INFO(f);
-    CHECK(bytes(dir / (std::string("window/") + f)).size() > 1000000);
-    CHECK(bytes(dir / (std::string("window/") + f)) == bytes(dir / (std::string("cli/") + f)));
+    CHECK(fileBytes(dir / (std::string("window/") + f)).size() > 1000000);
+    CHECK(fileBytes(dir / (std::string("window/") + f)) == fileBytes(dir / (std::string("cli/") + f)));
   }
 }
 

@@ -12,13 +12,6 @@ using namespace ivrin::test;
 
 namespace {
 
-std::string bytes(const std::filesystem::path& f) {
-  std::ifstream in(f, std::ios::binary);
-  std::stringstream s;
-  s << in.rdbuf();
-  return s.str();
-}
-
 ExportOptions everything(int threads) {
   ExportOptions o;
   o.mix = o.stems = o.dry = o.wet = o.ornaments = true;
@@ -45,7 +38,7 @@ TEST_CASE("the same bytes from one thread and several, whichever prints were the
     CHECK(first.limiterReductionDb > 0.5);
     for (std::size_t i = 0; i < first.files.size(); ++i) {
       INFO(first.files[i].filename());
-      CHECK(bytes(first.files[i]) == bytes(second.files[i]));
+      CHECK(fileBytes(first.files[i]) == fileBytes(second.files[i]));
     }
   }
 }

@@ -6,6 +6,7 @@
 
 #include <atomic>
 #include <cmath>
+#include <fstream>
 #include <numbers>
 #include <unistd.h>
 
@@ -60,6 +61,11 @@ void writeWav(const fs::path& file, int rate, int channels, std::int64_t frames,
     for (int c = 0; c < channels; ++c) all[static_cast<std::size_t>(i * channels + c)] = s(i, c);
   sf_writef_float(f, all.data(), frames);
   sf_close(f);
+}
+
+std::string fileBytes(const fs::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  return {std::istreambuf_iterator<char>(in), {}};
 }
 
 StereoBuffer readWav(const fs::path& file, int* rate) {

@@ -34,6 +34,7 @@ Signal only(std::int64_t begin, std::int64_t end, Signal inner);
 
 /// 32-bit float WAV.
 void writeWav(const std::filesystem::path& file, int rate, int channels, std::int64_t frames, const Signal& s);
+std::string fileBytes(const std::filesystem::path& file);
 StereoBuffer readWav(const std::filesystem::path& file, int* rate = nullptr);
 StereoBuffer fill(std::int64_t frames, const Signal& s);
 
