@@ -83,7 +83,7 @@ struct Rig {
     settleView();
   }
   /// Ends the eased view.
-  void settleView() { QTest::qWait(260); }
+  void settleView() { QTest::qWait(400); }
   ScoreView& score() { return window->score(); }
   QPoint at(const std::string& row, double beat) {
     return {static_cast<int>(std::lround(score().axis().xOf(Beats::ofQuarters(beat)))),

@@ -123,7 +123,7 @@ TEST_CASE("a device that disappears stops playing and is said", "[session]") {
   rig.session->player().play(Frames(0));
   rig.hear(4800);
   rig.out->disappear();
-  QTest::qWait(60);
+  static_cast<void>(QTest::qWaitFor([&] { return !rig.session->player().playing(); }, 5000));
   CHECK_FALSE(rig.session->player().playing());
   CHECK(rig.window->measure().said().contains("device"));
   // It goes on with another one, from the same place, with the click as it was set.
