@@ -3,12 +3,12 @@
 #include "app/openrow/open_row.h"
 #include "app/theme/type.h"
 #include "devices/rtaudio_output.h"
-#include "play/simulated_output.h"
 #include "song/journal.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
+#include <QMouseEvent>
 #include <QSettings>
 
 #include <cstdio>
@@ -31,8 +31,50 @@ bool arrange(MainWindow& w, const QString& view) {
     score.openOrnament("o5");
     return true;
   }
+  if (view == QLatin1String("open-curve")) {
+    score.openOrnament("o5");
+    score.openCurve("feedback_percent");
+    return true;
+  }
+  if (view == QLatin1String("handling")) { // ornaments marked, another one held by its source's end, under the lens
+    score.showRange(104, 140, false);
+    score.mark({"o7"});
+    const QRectF sign = score.signOf("o5");
+    const auto mouse = [&](QEvent::Type type, QPointF p, Qt::MouseButtons held) {
+      QMouseEvent e(type, p, score.mapToGlobal(p), type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton, held,
+                    Qt::NoModifier);
+      QApplication::sendEvent(&score, &e);
+    };
+    mouse(QEvent::MouseMove, sign.center(), Qt::NoButton);
+    const OrnamentBox* box = score.layoutOfOrnaments().box("o5");
+    if (!box) return false;
+    const QPointF edge(box->end, box->bracketY);
+    mouse(QEvent::MouseButtonPress, edge, Qt::LeftButton);
+    mouse(QEvent::MouseMove, edge + QPointF(9, 0), Qt::LeftButton);
+    return true;
+  }
+  if (view == QLatin1String("rows")) { // several rows selected, quiet staves folded
+    score.showRange(80, 116, false);
+    score.setFoldsQuiet(true);
+    score.select(Selection{"voice", Beats::ofQuarters(92), Beats::ofQuarters(93.5), {"bass", "drums"}});
+    return true;
+  }
   if (view == QLatin1String("open-gap")) {
     score.openOrnament("o7");
+    return true;
+  }
+  if (view.startsWith(QLatin1String("finish-"))) { // an ornament with the first processor of its finish opened
+    const QStringList parts = view.split('-');
+    const std::string id = parts.value(1).toStdString();
+    if (!w.session().song().ornament(id)) return false;
+    score.openOrnament(id);
+    score.openRow()->openFinish(parts.value(2).toInt());
+    return true;
+  }
+  if (view.startsWith(QLatin1String("open-"))) { // any ornament by its id
+    const std::string id = view.mid(5).toStdString();
+    if (!w.session().song().ornament(id)) return false;
+    score.openOrnament(id);
     return true;
   }
   return false;
@@ -56,13 +98,18 @@ int main(int argc, char** argv) {
   args.addPositionalArgument(QStringLiteral("SONG"), QStringLiteral("the song to open"));
   args.addOptions(
       {{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
-       {QStringLiteral("view"), QStringLiteral("what the picture shows: score, selecting, open-throw, open-gap, empty"),
+       {QStringLiteral("view"),
+        QStringLiteral("what the picture shows: score, selecting, rows, handling, open-throw, open-curve, open-gap, "
+                       "open-ID, empty"),
         QStringLiteral("NAME"), QStringLiteral("score")},
        {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
+       {QStringLiteral("text"), QStringLiteral("scale of all text, 1 to 2; the desktop's otherwise"),
+        QStringLiteral("N")},
        {QStringLiteral("night"), QStringLiteral("on dark paper")},
        {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
   args.process(app);
   const bool shot = args.isSet(QStringLiteral("shot"));
+  if (args.isSet(QStringLiteral("text"))) setTextScale(args.value(QStringLiteral("text")).toDouble());
 
   Session::Options options;
   if (!shot) {
@@ -70,16 +117,20 @@ int main(int argc, char** argv) {
     for (const QString& f : QSettings().value(QStringLiteral("reach")).toStringList())
       options.reach.emplace_back(f.toStdString());
   }
-  if (!shot) options.reopenOutput = openDefaultDevice;
-  std::unique_ptr<Output> output = shot ? nullptr : openDefaultDevice();
-  if (!output) output = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
-  Session session(std::move(options), std::move(output));
+  if (!shot) {
+    options.outputs = realDevices();
+    options.output = MainWindow::storedOutputChoice();
+  }
+  Session session(std::move(options));
   MainWindow window(session, args.value(QStringLiteral("demo")).toStdString());
   const QStringList size = args.value(QStringLiteral("size")).split('x');
   if (size.size() == 2) window.resize(size[0].toInt(), size[1].toInt());
   if (args.isSet(QStringLiteral("night"))) window.setNight(true);
+  if (!shot) window.keepState();
   window.show();
-  if (!args.positionalArguments().isEmpty()) session.open(args.positionalArguments().front().toStdString());
+  QString song = args.positionalArguments().isEmpty() ? QString() : args.positionalArguments().front();
+  if (song.isEmpty() && !shot) song = MainWindow::lastSong();
+  if (!song.isEmpty()) session.open(song.toStdString());
   if (!shot) return QApplication::exec();
 
   window.setAsksBeforeClosing(false);

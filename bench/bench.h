@@ -18,6 +18,7 @@ double now(); // seconds, monotonic
 void keep(const void* p);
 
 void soundBenchmarks();
+void spaceBenchmarks();
 void workBenchmarks();
 void windowBenchmarks();
 

@@ -70,6 +70,7 @@ int main(int argc, char** argv) {
   const auto wanted = [&](const char* part) { return argc < 2 || std::strcmp(argv[1], part) == 0; };
   const ivrin::FlushDenormals guard;
   if (wanted("sound")) ivrin::bench::soundBenchmarks();
+  if (wanted("space")) ivrin::bench::spaceBenchmarks();
   if (wanted("work")) ivrin::bench::workBenchmarks();
 #ifdef IVRIN_BENCH_WINDOW
   if (wanted("window")) {

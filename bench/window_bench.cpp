@@ -2,9 +2,10 @@
 #include "bench.h"
 
 #include "app/frame/main_window.h"
-#include "play/simulated_output.h"
+#include "song/edits.h"
 #include "song/song_file.h"
 #include "test_support/bench_song.h"
+#include "test_support/test_devices.h"
 
 #include <QApplication>
 #include <QImage>
@@ -18,9 +19,18 @@ using namespace ivrin::app;
 using namespace ivrin::test;
 namespace {
 
+Session::Options options(const std::filesystem::path& cache, SimulatedOutput::Mode mode) {
+  Session::Options o;
+  o.cacheFolder = cache;
+  o.stepped = mode == SimulatedOutput::Mode::stepped;
+  o.outputs = std::make_shared<TestDevices>(mode);
+  return o;
+}
+
 struct Shown {
-  explicit Shown(const std::filesystem::path& cache, const std::filesystem::path& song, QSize size)
-      : session({cache, {}, {}, true}, std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::stepped, 256))
+  Shown(const std::filesystem::path& cache, const std::filesystem::path& song, QSize size,
+        SimulatedOutput::Mode mode = SimulatedOutput::Mode::stepped)
+      : session(options(cache, mode))
       , window(session, {}) {
     window.setAsksBeforeClosing(false);
     window.resize(size);
@@ -69,6 +79,17 @@ void windowBenchmarks() {
     spread("zooming it (everything painted), with the flush", "median <= 8 ms, p99 <= 16 ms", zooming);
     spread("painting all of it into an image", "median <= 8 ms, p99 <= 16 ms", painting);
     spread("  reference: filling that many pixels twice", "-", bare);
+    std::vector<double> opening;
+    for (int i = 0; i < 30; ++i) {
+      const std::string id = t->ornaments[static_cast<std::size_t>(i)].id;
+      const double start = now();
+      score.openOrnament(id);
+      QApplication::processEvents(); // its first picture; the eased way goes on from there
+      opening.push_back((now() - start) * 1e3);
+      score.closeOrnament();
+      QApplication::processEvents();
+    }
+    spread("opening a row, to its first picture", "two frames: <= 33 ms", opening);
   }
   {
     const std::filesystem::path song = std::filesystem::path(IVRIN_SOURCE_DIR) / "demo/song/lantern-ferry.ivrin";
@@ -82,6 +103,27 @@ void windowBenchmarks() {
       if (i > 0) ms.push_back((now() - start) * 1e3); // the first one fills the cache
     }
     spread("start to the first picture of the demo song, warm cache (in process)", "<= 700 ms", ms);
+  }
+  { // A handle is dragged while the song plays: from the mouse's move to the new sound in the player.
+    const TempFolder cache;
+    Shown s(cache.path(), std::filesystem::path(IVRIN_SOURCE_DIR) / "demo/song/lantern-ferry.ivrin", {1280, 800},
+            SimulatedOutput::Mode::realTime);
+    s.session.waitUntilIdle();
+    const std::string id = s.session.song().ornaments.front()->id;
+    s.window.score().openOrnament(id);
+    s.session.waitUntilIdle();
+    s.window.action(QStringLiteral("audition"))->trigger();
+    std::vector<double> ms;
+    for (int i = 0; i < 300; ++i) {
+      const double start = now();
+      s.session.edit(QStringLiteral("drag"), withSetting(s.session.song(), id, "feedback_percent", 30.0 + i % 40),
+                     "drag");
+      while (!s.session.player().newestPlanHeard()) QApplication::processEvents(QEventLoop::AllEvents, 1);
+      ms.push_back((now() - start) * 1e3);
+      const double until = now() + 0.012; // as often as a mouse moves
+      while (now() < until) QApplication::processEvents(QEventLoop::AllEvents, 2);
+    }
+    spread("a handle dragged while playing: the move to its sound in the player", "median <= 20 ms, p99 <= 50 ms", ms);
   }
 }
 

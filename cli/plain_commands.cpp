@@ -114,6 +114,14 @@ const char* typeText(SettingType t) {
     return "choice";
   case SettingType::time:
     return "time";
+  case SettingType::duration:
+    return "duration";
+  case SettingType::text:
+    return "text";
+  case SettingType::rate:
+    return "rate";
+  case SettingType::bands:
+    return "bands";
   }
   return "";
 }
@@ -123,11 +131,12 @@ Value describe(const TableSpec& table) {
   for (const SettingSpec& s : table.settings) {
     Object o{{"key", s.key}, {"label", s.label}, {"type", typeText(s.type)}};
     if (!s.unit.empty()) o.emplace_back("unit", s.unit);
-    if (s.type == SettingType::number || s.type == SettingType::time) {
+    if (s.type == SettingType::number || s.type == SettingType::time || s.type == SettingType::duration ||
+        s.type == SettingType::rate) {
       o.emplace_back("min", s.min);
       o.emplace_back("max", s.max);
     }
-    if (s.type == SettingType::choice) {
+    if (!s.choices.empty()) {
       List choices;
       for (const auto& c : s.choices) choices.emplace_back(c);
       o.emplace_back("choices", std::move(choices));
@@ -154,6 +163,9 @@ void print(const TableSpec& table) {
       std::cout << ' ' << shortestNumber(s.min) << ".." << shortestNumber(s.max)
                 << (s.unit.empty() ? "" : " " + s.unit);
     if (s.type == SettingType::time) std::cout << ": note value or milliseconds";
+    if (s.type == SettingType::rate) std::cout << ": note value or Hz";
+    if (s.type == SettingType::bands) std::cout << ": [{freq_hz, gain_db, q}]";
+    if (s.type == SettingType::duration) std::cout << ": note value or seconds";
     for (std::size_t i = 0; i < s.choices.size(); ++i) std::cout << (i ? " | " : " ") << s.choices[i];
     if (s.curve) std::cout << ", curve";
     if (s.perSide) std::cout << ", [left, right]";
@@ -166,6 +178,10 @@ std::string rangeText(const SettingSpec& s) {
   std::string text;
   if (s.type == SettingType::number) text = shortestNumber(s.min) + " to " + shortestNumber(s.max);
   if (s.type == SettingType::time) text = "note value or ms";
+  if (s.type == SettingType::duration) text = "note value or s";
+  if (s.type == SettingType::rate) text = "note value or Hz";
+  if (s.type == SettingType::bands) text = "up to 8 of `{freq_hz, gain_db, q}`";
+  if (s.type == SettingType::text) text = "a path, or ";
   if (s.type == SettingType::boolean) text = "true, false";
   for (std::size_t i = 0; i < s.choices.size(); ++i) text += (i ? ", `\"" : "`\"") + s.choices[i] + "\"`";
   if (s.curve) text += ", curve";
@@ -189,7 +205,7 @@ int kinds(const std::string& only, KindsAs as) {
   const bool json = as == KindsAs::json, markdown = as == KindsAs::markdown;
   if (markdown)
     std::cout << "# Settings in the song file\n\nMade by `ivrin-cli kinds --markdown` from the tables in "
-                 "`core/ornaments/`.\n";
+                 "`core/ornaments/` and `core/finish/`.\n";
   const Registry registry = allKinds().registry();
   std::vector<std::string> names;
   List list, processors;

@@ -233,9 +233,11 @@ int place(const PlaceOptions& o) {
   PrintCache cache;
   const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
   const Beats start = Beats::ofQuarters(o.start);
-  const Ornament placed = ivrin::place(allKinds(), o.kind, opened->song, o.row,
-                                       {start, start + Beats::ofQuarters(o.length)}, listenIn(plan, o.row));
-  Song with = withOrnament(opened->song, placed);
+  const BeatRange stretch{start, start + Beats::ofQuarters(o.length)};
+  const auto again = pressedAgain(opened->song, o.kind, o.row, stretch);
+  const Ornament placed =
+      again ? *again : ivrin::place(allKinds(), o.kind, opened->song, o.row, stretch, listenIn(plan, o.row));
+  const Song with = again ? withOrnamentReplaced(opened->song, placed) : withOrnament(opened->song, placed);
   if (o.out.empty()) {
     Song alone;
     alone.ornaments.emplace_back(placed);

@@ -1,5 +1,7 @@
 #include "devices/rtaudio_output.h"
 
+#include "play/rate_feed.h"
+
 #include <RtAudio.h>
 #include <alsa/asoundlib.h>
 
@@ -13,11 +15,11 @@ void keepQuiet(const char*, int, const char*, int, const char*, ...) {}
 
 class RtAudioOutput : public Output {
  public:
-  explicit RtAudioOutput(std::unique_ptr<RtAudio> api)
-      : api_(std::move(api)) {
-    const RtAudio::DeviceInfo info = api_->getDeviceInfo(api_->getDefaultOutputDevice());
-    name_ = info.name;
-  }
+  RtAudioOutput(std::unique_ptr<RtAudio> api, unsigned device, OutputChoice choice)
+      : api_(std::move(api))
+      , device_(device)
+      , choice_(std::move(choice))
+      , name_(api_->getDeviceInfo(device).name) {}
   ~RtAudioOutput() override { stop(); }
 
   std::string name() const override { return name_; }
@@ -34,22 +36,25 @@ class RtAudioOutput : public Output {
   }
   std::int64_t periodFrames() const override { return period_; }
 
-  std::string start(AudioFeed& feed, int sampleRate) override {
-    feed_ = &feed;
+  std::string start(AudioFeed& feed, int songRate) override {
     RtAudio::StreamParameters out;
-    out.deviceId = api_->getDefaultOutputDevice();
+    out.deviceId = device_;
     out.nChannels = 2;
     RtAudio::StreamOptions options;
     options.flags = RTAUDIO_NONINTERLEAVED | RTAUDIO_SCHEDULE_REALTIME;
     options.streamName = "Ivrin";
-    unsigned frames = 256;
+    auto frames = static_cast<unsigned>(choice_.bufferFrames);
+    const int rate = deviceRate(songRate);
     try {
-      api_->openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(sampleRate), &frames,
-                       &RtAudioOutput::callback, this, &options, [](RtAudioError::Type, const std::string&) {});
+      api_->openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(rate), &frames, &RtAudioOutput::callback,
+                       this, &options, [](RtAudioError::Type, const std::string&) {});
       period_ = frames;
-      if (api_->getStreamSampleRate() != static_cast<unsigned>(sampleRate)) {
-        api_->closeStream();
-        return name_ + " does not run at " + std::to_string(sampleRate) + " Hz";
+      const auto got = static_cast<int>(api_->getStreamSampleRate());
+      converter_.reset();
+      feed_ = &feed;
+      if (got != songRate) {
+        converter_ = std::make_unique<RateFeed>(feed, songRate, got);
+        feed_ = converter_.get();
       }
       seenAt_ = std::chrono::steady_clock::now();
       api_->startStream();
@@ -70,6 +75,15 @@ class RtAudioOutput : public Output {
   }
 
  private:
+  /// The rate chosen; else the song's where the device has it, else what the device prefers.
+  int deviceRate(int songRate) const {
+    const RtAudio::DeviceInfo info = api_->getDeviceInfo(device_);
+    const int wanted = choice_.sampleRate > 0 ? choice_.sampleRate : songRate;
+    for (const unsigned r : info.sampleRates)
+      if (static_cast<int>(r) == wanted) return wanted;
+    return info.preferredSampleRate > 0 ? static_cast<int>(info.preferredSampleRate) : wanted;
+  }
+
   static int callback(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* self) {
     auto* left = static_cast<float*>(out);
     auto* output = static_cast<RtAudioOutput*>(self);
@@ -79,8 +93,11 @@ class RtAudioOutput : public Output {
   }
 
   std::unique_ptr<RtAudio> api_;
-  AudioFeed* feed_ = nullptr;
+  unsigned device_;
+  OutputChoice choice_;
   std::string name_;
+  AudioFeed* feed_ = nullptr;
+  std::unique_ptr<RateFeed> converter_;
   std::int64_t period_ = 256;
   std::atomic<std::uint64_t> calls_{0};
   bool started_ = false;
@@ -88,19 +105,54 @@ class RtAudioOutput : public Output {
   mutable std::chrono::steady_clock::time_point seenAt_;
 };
 
+class RtAudioDevices : public OutputSource {
+ public:
+  RtAudioDevices() { snd_lib_error_set_handler(keepQuiet); }
+
+  std::vector<OutputDevice> devices() override {
+    std::vector<OutputDevice> found;
+    each([&](RtAudio&, unsigned, const RtAudio::DeviceInfo& info) {
+      OutputDevice d{info.name, {}, info.isDefaultOutput};
+      for (const unsigned r : info.sampleRates) d.sampleRates.push_back(static_cast<int>(r));
+      found.push_back(std::move(d));
+      return false;
+    });
+    return found;
+  }
+
+  std::unique_ptr<Output> open(const OutputChoice& choice) override {
+    std::unique_ptr<Output> made;
+    each([&](RtAudio& api, unsigned id, const RtAudio::DeviceInfo& info) {
+      const bool wanted = choice.device.empty() ? id == api.getDefaultOutputDevice() : info.name == choice.device;
+      if (!wanted) return false;
+      auto own = std::make_unique<RtAudio>(api.getCurrentApi());
+      own->showWarnings(false);
+      made = std::make_unique<RtAudioOutput>(std::move(own), id, choice);
+      return true;
+    });
+    return made;
+  }
+
+ private:
+  /// Every device with two channels out, until `found` is true.
+  template <class Found> void each(Found found) {
+    try {
+      RtAudio api;
+      api.showWarnings(false);
+      const unsigned n = api.getDeviceCount(); // a default id of 0 is given even when there is none
+      for (unsigned id = 0; id < n; ++id) {
+        const RtAudio::DeviceInfo info = api.getDeviceInfo(id);
+        if (info.probed && info.outputChannels >= 2 && found(api, id, info)) return;
+      }
+    } catch (const RtAudioError&) { // no sound system: no devices
+    }
+  }
+};
+
 } // namespace
 
-std::unique_ptr<Output> openDefaultDevice() {
-  snd_lib_error_set_handler(keepQuiet);
-  try {
-    auto api = std::make_unique<RtAudio>();
-    api->showWarnings(false);
-    if (api->getDeviceCount() == 0) return nullptr; // a default id of 0 is given even then
-    if (api->getDeviceInfo(api->getDefaultOutputDevice()).outputChannels < 2) return nullptr;
-    return std::make_unique<RtAudioOutput>(std::move(api));
-  } catch (const RtAudioError&) {
-    return nullptr;
-  }
+std::unique_ptr<OutputSource> realDevices() {
+  return std::make_unique<RtAudioDevices>();
 }
 
 } // namespace ivrin

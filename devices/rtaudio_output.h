@@ -1,13 +1,11 @@
-// A real sound device through RtAudio (ALSA, PulseAudio, JACK).
+// Real sound devices through RtAudio (ALSA, PulseAudio, JACK).
 #pragma once
 
 #include "play/output.h"
 
-#include <memory>
-
 namespace ivrin {
 
-/// The default device; nothing when the machine has none.
-std::unique_ptr<Output> openDefaultDevice();
+/// The devices of the sound system that is running.
+std::unique_ptr<OutputSource> realDevices();
 
 } // namespace ivrin

@@ -18,6 +18,7 @@ QAction* ActionRegistry::add(const ActionSpec& spec) {
   const QString plain = QString(spec.text).remove('&').remove(QChar(0x2026));
   a->setToolTip(spec.tip.isEmpty() ? plain : spec.tip);
   a->setStatusTip(a->toolTip());
+  a->setProperty("sub", spec.sub);
   connect(a, &QAction::triggered, window_, [run = spec.run] { run(); });
   window_->addAction(a);
   actions_[spec.id] = a;

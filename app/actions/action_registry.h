@@ -21,6 +21,7 @@ struct ActionSpec {
   std::function<void()> run;
   bool checkable = false;
   bool apart = false;
+  QString sub{}; // a submenu's title; entries of one submenu stand together
 };
 
 class ActionRegistry : public QObject {

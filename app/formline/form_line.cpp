@@ -1,14 +1,20 @@
 #include "app/formline/form_line.h"
 
+#include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
 
+#include <QContextMenuEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 
+#include <algorithm>
 #include <cmath>
+#include <functional>
+#include <map>
 
 namespace ivrin::app {
 namespace {
@@ -20,7 +26,10 @@ FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent)
     , session_(session)
     , score_(score) {
   setAccessibleName(tr("Form of the song"));
-  setToolTip(tr("Drag to travel, double click a letter to go there"));
+  setMouseTracking(true);
+  setToolTip(tr(
+      "Drag to travel; click a letter or name to go there, drag it to move it with all that is tied to it; the right "
+      "button adds, names and removes"));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   connect(&score, &ScoreView::viewChanged, this, qOverload<>(&QWidget::update));
   const auto anew = [this] {
@@ -116,6 +125,11 @@ void FormLine::paintSong(QPainter& p) {
   const auto notch = [&](const Landing& l) {
     const bool current = score_.landing() && score_.landing()->id == l.id;
     const double x = xOf(l.at);
+    if (l.id == hover_) { // what can be dragged
+      const QRectF m = markOf(l.id);
+      p.setPen(QPen(c.ink, 1));
+      p.drawLine(QPointF(m.left() + 4, m.bottom() + 1), QPointF(m.right(), m.bottom() + 1));
+    }
     p.setPen(QPen(c.ochre, current ? 2.4 : 1.2));
     p.drawLine(QPointF(x, scaled(7)), QPointF(x, height() - scaled(15)));
     signsFor(l.id, x - scaled(2));
@@ -153,18 +167,161 @@ void FormLine::tick() {
   for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - 2, 0, 5, height()));
 }
 
+// ---------------------------------------------------------------- handling
+
+Beats FormLine::beatAt(double x) const {
+  const double u = (x - scaled(kLeft)) / std::max(1, width() - scaled(kLeft) - scaled(kRight));
+  return Beats::ofQuarters(std::clamp(u, 0.0, 1.0) * endQuarters());
+}
+
+QRectF FormLine::markOf(const std::string& id) const {
+  const auto l = session_.song().landingById(id);
+  if (!l) return {};
+  const bool section = std::any_of(session_.song().sections.begin(), session_.song().sections.end(),
+                                   [&](const Landing& s) { return s.id == id; });
+  const double name = songTextWidth(QString::fromStdString(l->name), 14.5, !section);
+  const double x = xOf(l->at);
+  return {x - 3, static_cast<double>(scaled(3)), (section ? scaled(26) : scaled(8)) + name + 3,
+          static_cast<double>(scaled(19))};
+}
+
+/// The letter or name under the point; the later one where two overlap.
+std::string FormLine::markUnder(QPointF p) const {
+  std::string found;
+  for (const Landing& l : session_.song().allLandings())
+    if (markOf(l.id).contains(p)) found = l.id;
+  return found;
+}
+
 void FormLine::mousePressEvent(QMouseEvent* e) {
-  mouseMoveEvent(e);
+  if (e->button() != Qt::LeftButton || !session_.isOpen()) return;
+  endNaming(true);
+  press_ = e->position();
+  moved_ = false;
+  held_ = markUnder(press_);
+  if (held_.empty()) score_.centreOn(beatAt(press_.x()));
 }
 
 void FormLine::mouseMoveEvent(QMouseEvent* e) {
-  if (!(e->buttons() & Qt::LeftButton) || !session_.isOpen()) return;
-  const double u = (e->position().x() - scaled(kLeft)) / std::max(1, width() - scaled(kLeft) - scaled(kRight));
-  score_.centreOn(Beats::ofQuarters(std::clamp(u, 0.0, 1.0) * endQuarters()));
+  if (!session_.isOpen()) return;
+  if (!(e->buttons() & Qt::LeftButton)) {
+    const std::string now = markUnder(e->position());
+    setCursor(now.empty() ? Qt::ArrowCursor : Qt::SizeHorCursor);
+    if (now == hover_) return;
+    hover_ = now;
+    song_ = QPixmap();
+    update();
+    return;
+  }
+  if (held_.empty()) { // travelling
+    score_.centreOn(beatAt(e->position().x()));
+    return;
+  }
+  if (!moved_ && (e->position() - press_).manhattanLength() < 4) return;
+  moved_ = true;
+  moveLanding(session_, held_,
+              landingPlace(session_, beatAt(e->position().x()), e->modifiers() & Qt::AltModifier, score_.grid()));
 }
 
-void FormLine::mouseDoubleClickEvent(QMouseEvent*) {
-  score_.goToLanding(0);
+void FormLine::mouseReleaseEvent(QMouseEvent*) {
+  if (held_.empty()) return;
+  if (moved_)
+    session_.settle();
+  else
+    score_.goToLanding(held_);
+  held_.clear();
+}
+
+void FormLine::mouseDoubleClickEvent(QMouseEvent* e) {
+  if (const std::string id = markUnder(e->position()); !id.empty())
+    score_.goToLanding(id);
+  else
+    score_.goToLanding(0);
+}
+
+void FormLine::leaveEvent(QEvent*) {
+  if (hover_.empty()) return;
+  hover_.clear();
+  song_ = QPixmap();
+  update();
+}
+
+void FormLine::contextMenuEvent(QContextMenuEvent* e) {
+  if (!session_.isOpen()) return;
+  const std::string id = markUnder(e->pos());
+  const Beats at = landingPlace(session_, beatAt(e->pos().x()), false, {});
+  // What is chosen is done once the menu has closed and given the focus back.
+  QMenu menu(this);
+  std::map<const QAction*, std::function<void()>> does;
+  const auto add = [&](const QString& text, std::function<void()> act) { does[menu.addAction(text)] = std::move(act); };
+  if (id.empty()) {
+    add(tr("New section here"), [&] { rename(addLanding(session_, at, true, tr("Section"))); });
+    add(tr("New landing here"), [&] { rename(addLanding(session_, at, false, tr("landing"))); });
+  } else {
+    const auto tied = std::count_if(session_.song().ornaments.begin(), session_.song().ornaments.end(),
+                                    [&](const auto& o) { return o->landing == id; });
+    add(tr("Go there"), [&] { score_.goToLanding(id); });
+    add(tr("Rename…"), [&] { rename(id); });
+    add(tied == 0 ? tr("Remove") : tr("Remove (%1 tied ornaments stay where they are)").arg(tied),
+        [&] { removeLanding(session_, id); });
+  }
+  const auto chosen = does.find(menu.exec(e->globalPos()));
+  if (chosen != does.end()) chosen->second();
+}
+
+void FormLine::nudge(int bars) {
+  const Landing* l = score_.landing();
+  if (!l) return;
+  const TempoMap& map = session_.plan()->map();
+  const BarPosition at = map.barAt(l->at);
+  const Beats within = l->at - map.barStart(at.bar);
+  moveLanding(session_, std::string(l->id), map.barStart(at.bar + bars) + within);
+}
+
+void FormLine::rename(const std::string& id) {
+  const auto l = session_.song().landingById(id);
+  if (!l) return;
+  endNaming(true);
+  naming_ = id;
+  name_ = new QLineEdit(QString::fromStdString(l->name), this);
+  name_->setObjectName(QStringLiteral("landing-name"));
+  name_->setAccessibleName(tr("Name of the landing"));
+  name_->setFont(serif(14.5));
+  name_->setFrame(false);
+  const Palette& c = paper();
+  name_->setStyleSheet(QStringLiteral("background:%1;color:%2;border:1px solid %2").arg(c.card.name(), c.ink.name()));
+  const QRectF mark = markOf(id);
+  const int w = scaled(132);
+  name_->setGeometry(std::clamp(static_cast<int>(mark.left()) + scaled(4), 0, std::max(0, width() - w)), scaled(2), w,
+                     scaled(22));
+  name_->selectAll();
+  name_->installEventFilter(this);
+  connect(name_, &QLineEdit::returnPressed, this, [this] { endNaming(true); });
+  name_->show();
+  name_->setFocus();
+}
+
+void FormLine::endNaming(bool keep) {
+  if (!name_) return;
+  QLineEdit* field = std::exchange(name_, nullptr);
+  const QString text = field->text().trimmed();
+  field->hide();
+  field->deleteLater();
+  if (keep && !text.isEmpty()) {
+    const auto l = session_.song().landingById(naming_);
+    if (l && QString::fromStdString(l->name) != text) renameLanding(session_, naming_, text);
+  }
+  score_.setFocus();
+}
+
+bool FormLine::eventFilter(QObject* o, QEvent* e) {
+  if (o == name_ && e->type() == QEvent::FocusOut) endNaming(true);
+  if (o == name_ && e->type() == QEvent::ShortcutOverride) e->accept(); // letters are the name's, not the window's
+  if (o == name_ && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
+    endNaming(false);
+    return true;
+  }
+  return QWidget::eventFilter(o, e);
 }
 
 } // namespace ivrin::app

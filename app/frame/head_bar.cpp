@@ -4,6 +4,7 @@
 #include "app/theme/type.h"
 
 #include <QHBoxLayout>
+#include <QWheelEvent>
 
 #include <algorithm>
 #include <cmath>
@@ -19,12 +20,48 @@ double meterPart(float amplitude) {
                     1.0);
 }
 
+const SettingSpec& monitorSpec() {
+  static const SettingSpec s{"monitor_db", "monitor level",
+                             "dB",         SettingType::number,
+                             -60,          0,
+                             0.0,          "How loud you listen; nothing that is exported.",
+                             "listen",     0.5};
+  return s;
+}
+
+/// Bare digits, small, under the word above them.
+class MonitorDigits : public NumberField {
+ public:
+  using NumberField::NumberField;
+  QSize sizeHint() const override { return {scaled(54), scaled(20)}; }
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter p(this);
+    const Palette& c = paper();
+    p.setFont(sans(12));
+    p.setPen(hasFocus() || underMouse() || *value().number() != 0 ? c.ink : c.quiet);
+    QString text = QStringLiteral("%1 dB").arg(*value().number(), 0, 'f', 1);
+    text.replace('-', QChar(0x2212));
+    p.drawText(rect(), Qt::AlignRight | Qt::AlignVCenter, text);
+    if (hasFocus()) {
+      p.setPen(QPen(c.ink, 1, Qt::DotLine));
+      p.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+  }
+};
+
+QString decibels(double db) {
+  return QString::number(db, 'f', 1).replace('-', QChar(0x2212));
+}
+
 } // namespace
 
-HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent)
+HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening, QWidget* parent)
     : QWidget(parent)
     , session_(session)
     , actions_(actions)
+    , listening_(listening)
     , menus_(new QMenuBar(this)) {
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   auto* row = new QHBoxLayout(this);
@@ -52,11 +89,18 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent)
   for (const auto& [name, entries] : actions.menus()) {
     QMenu* m = menus_->addMenu(name);
     m->setToolTipsVisible(true);
+    menu_[name] = m;
+    QMap<QString, QMenu*> subs;
     for (QAction* a : entries) {
-      if (a)
-        m->addAction(a);
-      else
+      const QString sub = a ? a->property("sub").toString() : QString();
+      if (!a)
         m->addSeparator();
+      else if (sub.isEmpty())
+        m->addAction(a);
+      else {
+        if (!subs.contains(sub)) subs[sub] = m->addMenu(sub);
+        subs[sub]->addAction(a);
+      }
     }
   }
   row->addWidget(menus_);
@@ -103,13 +147,23 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent)
 
   row->addWidget(addButton(new InkButton(Mark::play, tr("Play"), this), QStringLiteral("play")));
   row->addWidget(addButton(new InkButton(Mark::loop, tr("Loop"), this), QStringLiteral("loop")));
-  row->addWidget(addButton(new InkButton(Mark::metronome, tr("Click"), this), QStringLiteral("click")));
+  auto* click = addButton(new InkButton(Mark::metronome, tr("Click"), this), QStringLiteral("click"));
+  click->installEventFilter(this); // the wheel sets its level
+  row->addWidget(click);
   row->addStretch(1);
   auto* with = addButton(new InkButton(tr("with ornaments"), this), QStringLiteral("with"));
   with->setSerif(true);
   with->setTextPx(16);
   with->setStrikesWhenOff(true);
-  row->addWidget(with);
+  auto* equal = addButton(new InkButton(tr("equal loudness"), this), QStringLiteral("equal"));
+  equal->setTextPx(11.5);
+  auto* compare = new QVBoxLayout;
+  compare->setSpacing(0);
+  compare->addStretch(1);
+  compare->addWidget(with, 0, Qt::AlignHCenter);
+  compare->addWidget(equal, 0, Qt::AlignHCenter);
+  compare->addStretch(1);
+  row->addLayout(compare);
   row->addStretch(1);
 
   meter_ = new Painted(
@@ -127,19 +181,30 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent)
         }
         p.setFont(sans(11.5));
         p.setPen(c.quiet);
-        QString text =
-            lufs_ > -100 ? QStringLiteral("%1 LUFS").arg(lufs_, 0, 'f', 1).replace('-', QChar(0x2212)) : tr("silent");
-        if (limiterDb_ > 0.05) text += tr(" · limiter %1%2 dB").arg(QChar(0x2212)).arg(limiterDb_, 0, 'f', 1);
-        if (session_.isOpen() && session_.output().simulated())
-          text = lufs_ > -100 ? text + tr(" · simulated") : tr("simulated output");
+        const QString text = meterText();
         p.drawText(QRectF(0, y + scaled(13), r.width(), scaled(16)), Qt::AlignLeft | Qt::AlignVCenter, text);
       },
       this);
-  meter_->setToolTip(tr("Level after monitoring, momentary loudness. “simulated”: no sound device was found; a silent "
-                        "stand-in keeps time."));
+  meter_->setToolTip(
+      tr("Bars: level after monitoring. Figures, of the mix itself: momentary loudness, highest true peak since "
+         "playing began; a click begins it anew. “simulated”: no sound device was found; a silent stand-in "
+         "keeps time."));
+  meter_->setAccessibleName(tr("Meter"));
+  meter_->installEventFilter(this);
   row->addWidget(meter_);
   auto* mono = addButton(new InkButton(tr("mono"), this), QStringLiteral("mono"));
-  row->addWidget(mono);
+  mono->setTextPx(13);
+  monitor_ = new MonitorDigits(monitorSpec(), this);
+  connect(monitor_, &NumberField::changed, this, [this](const Value& v) { listening_.setMonitorDb(*v.number()); });
+  auto* right = new QVBoxLayout;
+  right->setSpacing(0);
+  right->addStretch(1);
+  right->addWidget(mono, 0, Qt::AlignRight);
+  right->addWidget(monitor_, 0, Qt::AlignRight);
+  right->addStretch(1);
+  row->addLayout(right);
+  connect(&listening_, &Listening::changed, this, &HeadBar::refresh);
+  connect(&session_, &Session::factsChanged, this, &HeadBar::refresh);
   connect(&session_, &Session::songChanged, this, &HeadBar::refresh);
   connect(&session_, &Session::opened, this, &HeadBar::refresh);
   refresh();
@@ -147,6 +212,21 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, QWidget* parent)
 
 QSize HeadBar::sizeHint() const {
   return {1000, scaled(48)};
+}
+
+QSize HeadBar::minimumSizeHint() const {
+  return {scaled(640), scaled(48)};
+}
+
+/// Where it is narrow, or the text large, what can be had elsewhere steps back.
+void HeadBar::resizeEvent(QResizeEvent*) {
+  QWidget* const steps[] = {tempo_, buttons_[QStringLiteral("equal")], meter_};
+  for (QWidget* w : steps) w->setVisible(true);
+  for (QWidget* w : steps) {
+    layout()->invalidate();
+    if (layout()->minimumSize().width() <= width()) break;
+    w->setVisible(false);
+  }
 }
 
 InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
@@ -161,6 +241,29 @@ InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
   });
   buttons_[actionId] = b;
   return b;
+}
+
+QString HeadBar::meterText() const {
+  QStringList parts;
+  if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
+  if (truePeak_ > 1e-5f) parts << tr("%1 dBTP").arg(decibels(Decibels::ofGain(static_cast<double>(truePeak_)).value));
+  if (limiterDb_ > 0.05) parts << tr("limiter %1").arg(decibels(-limiterDb_));
+  if (parts.isEmpty())
+    parts << (session_.isOpen() && session_.output().simulated() ? tr("simulated output") : tr("silent"));
+  return parts.join(QStringLiteral(" · "));
+}
+
+bool HeadBar::eventFilter(QObject* o, QEvent* e) {
+  if (o == meter_ && e->type() == QEvent::MouseButtonPress) {
+    truePeak_ = holdLeft_ = holdRight_ = 0;
+    meter_->update();
+  }
+  if (o == buttons_.value(QStringLiteral("click")) && e->type() == QEvent::Wheel) {
+    const int steps = static_cast<QWheelEvent*>(e)->angleDelta().y() / 120;
+    if (steps != 0) listening_.setClickDb(listening_.clickDb() + steps);
+    return true;
+  }
+  return QWidget::eventFilter(o, e);
 }
 
 QString HeadBar::positionText() const {
@@ -180,6 +283,17 @@ void HeadBar::refresh() {
                             .arg(scaled(13.5))
                             .arg(scaled(5))
                             .arg(scaled(9)));
+  monitor_->setValue(Value(listening_.monitorDb()));
+  const double match = session_.matchDb();
+  InkButton* equal = buttons_[QStringLiteral("equal")];
+  const QString words = match < -0.05 ? tr("equal, %1 dB").arg(decibels(match)) : tr("equal loudness");
+  if (equal->text() != words) {
+    equal->setText(words);
+    equal->updateGeometry();
+  }
+  buttons_[QStringLiteral("click")]->setToolTip(
+      tr("%1, %2 dB; the wheel sets how loud")
+          .arg(ActionRegistry::withKey(actions_.action(QStringLiteral("click"))), decibels(listening_.clickDb())));
   tick();
   update();
   for (QWidget* w : {static_cast<QWidget*>(title_), static_cast<QWidget*>(tempo_), static_cast<QWidget*>(position_)})
@@ -196,9 +310,13 @@ void HeadBar::tick() {
   if (!session_.isOpen()) return;
   buttons_[QStringLiteral("play")]->setMark(session_.player().playing() ? Mark::stop : Mark::play);
   const Meters m = session_.player().takeMeters();
+  const bool playing = session_.player().playing();
+  if (playing && !wasPlaying_) truePeak_ = 0;
+  wasPlaying_ = playing;
+  truePeak_ = std::max(truePeak_, m.truePeak);
   const float fall = 0.90f;
   const float l = std::max(m.peakLeft, peakLeft_ * fall), r = std::max(m.peakRight, peakRight_ * fall);
-  const double lufs = session_.player().playing() ? m.momentaryLufs : -200;
+  const double lufs = playing ? m.momentaryLufs : -200;
   if (l < 1e-4f && r < 1e-4f && peakLeft_ == 0 && lufs == lufs_) return;
   peakLeft_ = l < 1e-4f ? 0 : l;
   peakRight_ = r < 1e-4f ? 0 : r;

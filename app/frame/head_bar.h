@@ -2,7 +2,9 @@
 #pragma once
 
 #include "app/actions/action_registry.h"
+#include "app/frame/listening.h"
 #include "app/frame/painted.h"
+#include "app/openrow/number_field.h"
 #include "app/session/session.h"
 #include "app/theme/ink_button.h"
 
@@ -13,10 +15,15 @@ namespace ivrin::app {
 class HeadBar : public QWidget {
   Q_OBJECT
  public:
-  HeadBar(Session& session, ActionRegistry& actions, QWidget* parent);
+  HeadBar(Session& session, ActionRegistry& actions, Listening& listening, QWidget* parent);
   QSize sizeHint() const override;
+  QSize minimumSizeHint() const override;
   QString positionText() const;
   InkButton* button(const QString& actionId) const { return buttons_.value(actionId); }
+  NumberField* monitor() const { return monitor_; }
+  QMenu* menu(const QString& title) const { return menu_.value(title); }
+  /// As the meter says it: "−14.2 LUFS · −1.6 dBTP".
+  QString meterText() const;
 
  public slots:
   void refresh();
@@ -24,12 +31,19 @@ class HeadBar : public QWidget {
 
  protected:
   void paintEvent(QPaintEvent*) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
+  void resizeEvent(QResizeEvent*) override;
 
  private:
   InkButton* addButton(InkButton* b, const QString& actionId);
   Session& session_;
   ActionRegistry& actions_;
+  Listening& listening_;
   QMenuBar* menus_;
+  QMap<QString, QMenu*> menu_;
+  NumberField* monitor_;
+  bool wasPlaying_ = false;
+  float truePeak_ = 0;
   Painted *title_, *position_, *tempo_, *meter_;
   QMap<QString, InkButton*> buttons_;
   QString shownPosition_;

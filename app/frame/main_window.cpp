@@ -1,16 +1,16 @@
 #include "app/frame/main_window.h"
-#include "app/theme/ornament_look.h"
 
 #include "app/dialogs/export_dialog.h"
-#include "app/openrow/open_row.h"
+#include "app/dialogs/output_dialog.h"
+#include "app/frame/recent_songs.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
-#include "song/edits.h"
-#include "time/note_value.h"
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QCryptographicHash>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QInputDialog>
 #include <QMessageBox>
 #include <QMimeData>
@@ -37,12 +37,15 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     , demoSong_(std::move(demoSong))
     , actions_(new ActionRegistry(this))
     , score_(new ScoreView(session, this))
+    , listening_(new Listening(session, *score_, *actions_))
     , pages_(new QStackedWidget(this)) {
+  listening_->setParent(this);
   setWindowTitle(QStringLiteral("Ivrin"));
   resize(1280, 800);
   setAcceptDrops(true);
+  desktopIsDark_ = QApplication::palette().color(QPalette::Window).lightness() < 110;
   addActions();
-  head_ = new HeadBar(session_, *actions_, this);
+  head_ = new HeadBar(session_, *actions_, *listening_, this);
   form_ = new FormLine(session_, *score_, this);
   measure_ = new MeasureLine(session_, *score_, this);
   empty_ = emptyPage();
@@ -67,16 +70,21 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     pages_->setCurrentIndex(1);
     score_->setFocus();
     measure_->say({}, false);
-    applyListening();
+    listening_->apply();
     session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked());
     const TempoMap& map = session_.plan()->map();
     const Beats at =
         score_->landing() ? score_->landing()->at - map.meterAt(score_->landing()->at).barLength() * 4 : Beats(0);
     session_.player().setPosition(map.frameAt(std::max(at, Beats(0))));
+    if (keepsState_) {
+      if (!session_.file().empty()) rememberSong(QString::fromStdString(session_.file().string()));
+      restoreView();
+      showRecent();
+    }
     updateActions();
   });
   connect(&session_, &Session::songChanged, this, &MainWindow::updateActions);
-  connect(&session_, &Session::outputReplaced, this, &MainWindow::applyListening);
+  connect(&session_, &Session::outputReplaced, listening_, &Listening::apply);
   connect(&session_, &Session::notice, this, [this](const QString& text, bool bad) { measure_->say(text, bad); });
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
   connect(&session_, &Session::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
@@ -95,9 +103,18 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
                   });
   });
   connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelExport);
-  connect(score_, &ScoreView::selectionChanged, this, &MainWindow::updateActions);
-  connect(score_, &ScoreView::openChanged, this, &MainWindow::updateActions);
-  connect(score_, &ScoreView::auditionRequested, this, &MainWindow::audition);
+  for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})
+    connect(score_, signal, this, &MainWindow::updateActions);
+  connect(score_, &ScoreView::auditionRequested, listening_, &Listening::audition);
+  connect(score_, &ScoreView::aloneRequested, this, [this](bool on) {
+    if (action(QStringLiteral("alone"))->isChecked() != on) action(QStringLiteral("alone"))->trigger();
+  });
+  connect(score_->gridMark(), &QAbstractButton::clicked, this, [this] {
+    QMenu menu;
+    for (QAction* a : actions())
+      if (a->property("sub").toString() == tr("Grid")) menu.addAction(a);
+    menu.exec(score_->gridMark()->mapToGlobal(QPoint(0, score_->gridMark()->height())));
+  });
   connect(score_, &ScoreView::seekRequested, this, [this](Beats at) {
     const Frames f = session_.plan()->map().frameAt(at);
     if (session_.player().playing())
@@ -124,6 +141,10 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     }
   });
   tick_.start();
+  recent_ = new QMenu(tr("&Recent songs"), this);
+  if (QMenu* song = head_->menu(tr("Song"))) song->insertMenu(action(QStringLiteral("save")), recent_);
+  showRecent();
+  applyGrid();
   applyPaper();
   updateActions();
   if (auto* first = empty_->findChild<InkButton*>()) first->setFocus();
@@ -166,7 +187,7 @@ QWidget* MainWindow::emptyPage() {
     connect(b, &QAbstractButton::clicked, this, run);
     row->addWidget(b);
   };
-  if (!demoSong_.empty()) add(tr("Open the demo song"), "empty-demo", [this] { session_.open(demoSong_); });
+  if (!demoSong_.empty()) add(tr("Open the demo song"), "empty-demo", [this] { openSong(demoSong_); });
   row->addSpacing(scaled(12));
   add(tr("Choose stems…"), "empty-stems", [this] { action(QStringLiteral("new"))->trigger(); });
   row->addStretch(1);
@@ -175,328 +196,63 @@ QWidget* MainWindow::emptyPage() {
   return page;
 }
 
-void MainWindow::addActions() {
-  using K = QKeySequence;
-  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  const QString song = tr("Song"), edit = tr("Edit"), place = tr("Place"), listen = tr("Listen"), look = tr("Look"),
-                help = tr("Help");
-  add({"new", song, tr("&New from stems…"), tr("A new song from audio files"), {K::New}, [this] {
-         const QStringList files = QFileDialog::getOpenFileNames(
-             this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
-         if (!files.isEmpty()) askTempoFor(files);
-       }});
-  add({"open", song, tr("&Open…"), tr("Open a song"), {K::Open}, [this] { openDialog(); }});
-  if (!demoSong_.empty()) add({"demo", song, tr("Open the &demo song"), {}, {}, [this] { session_.open(demoSong_); }});
-  add({"save", song, tr("&Save"), tr("Save the song"), {K::Save}, [this] { saveNow(); }, false, true});
-  add({"saveAs", song, tr("Save &as…"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { saveDialog(); }});
-  add({"export",
-       song,
-       tr("&Export…"),
-       tr("Write mix, rows and ornaments as audio files"),
-       {K(Qt::CTRL | Qt::Key_E)},
-       [this] { exportDialog(); },
-       false,
-       true});
-  add({"quit", song, tr("&Quit"), {}, {K::Quit}, [this] { close(); }, false, true});
-
-  add({"undo", edit, tr("&Undo"), {}, {K::Undo}, [this] { session_.undo(); }});
-  add({"redo", edit, tr("&Redo"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), K(Qt::CTRL | Qt::Key_Y)}, [this] {
-         session_.redo();
-       }});
-  add({"delete",
-       edit,
-       tr("&Delete ornament"),
-       tr("Delete the open ornament"),
-       {K(Qt::Key_Delete)},
-       [this] {
-         const std::string id = session_.chosen();
-         if (id.empty()) return;
-         const QString name = kindWord(session_.song().ornament(id)->kind);
-         score_->closeOrnament();
-         session_.edit(tr("delete %1").arg(name), withoutOrnament(session_.song(), id));
-         session_.settle();
-       },
-       false,
-       true});
-  add({"copy",
-       edit,
-       tr("&Copy ornament"),
-       tr("Copy the open ornament, or the one at the caret"),
-       {K::Copy},
-       [this] {
-         if (const Ornament* o = session_.song().ornament(score_->ornamentAtCaret())) copied_ = *o;
-         updateActions();
-       },
-       false,
-       true});
-  add({"paste",
-       edit,
-       tr("&Paste at the caret"),
-       tr("Paste the copied ornament on the caret's row, at its place"),
-       {K::Paste},
-       [this] {
-         if (!copied_) return;
-         Ornament o = *copied_;
-         o.start = score_->selection() ? score_->selection()->begin : score_->caret();
-         o.on = score_->caretRow();
-         o.landing.reset();
-         paste(std::move(o), tr("paste"));
-       }});
-  add({"duplicate",
-       edit,
-       tr("D&uplicate to the next landing"),
-       tr("The same ornament, as far from the next landing as it is from its own"),
-       {K(Qt::CTRL | Qt::Key_D)},
-       [this] { duplicateToNextLanding(); }});
-  add({"earlier",
-       edit,
-       tr("Move &earlier"),
-       tr("Move the ornament by one step of the grid"),
-       {K(Qt::ALT | Qt::Key_Left)},
-       [this] { score_->nudge(score_->ornamentAtCaret(), -1); },
-       false,
-       true});
-  add({"later",
-       edit,
-       tr("Move &later"),
-       tr("Move the ornament by one step of the grid"),
-       {K(Qt::ALT | Qt::Key_Right)},
-       [this] { score_->nudge(score_->ornamentAtCaret(), 1); }});
-  add({"close", edit, tr("&Close row, clear selection"), {}, {K(Qt::Key_Escape)}, [this] {
-         if (score_->selection())
-           score_->select(std::nullopt);
-         else
-           score_->closeOrnament();
-       }});
-
-  for (const Kind* k : allKinds().all()) {
-    const QString id = QString::fromStdString(k->table().id);
-    add({"place-" + id,
-         place,
-         QString::fromStdString(k->table().name),
-         QString::fromStdString(k->table().meaning),
-         {K(QString::fromStdString(k->table().key))},
-         [this, id] { score_->placeOnSelection(id); }});
-  }
-
-  add({"play", listen, tr("&Play"), tr("Play, or stop"), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
-  add({"start", listen, tr("Go to the &begin"), {}, {K(Qt::Key_Home)}, [this] {
-         emit score_->seekRequested(Beats(0));
-         score_->centreOn(Beats(0));
-       }});
-  add({"loop",
-       listen,
-       tr("&Loop"),
-       tr("Loop the selection, the open ornament, or the bars about the landing"),
-       {K(Qt::Key_L)},
-       [this] { loopChanged(action(QStringLiteral("loop"))->isChecked()); },
-       true});
-  add({"audition",
-       listen,
-       tr("&Audition"),
-       tr("Loop from a bar before the open ornament to the end of its tail"),
-       {K(Qt::Key_A)},
-       [this] { audition(); }});
-  add({"click",
-       listen,
-       tr("&Click"),
-       tr("A click on the beats"),
-       {K(Qt::Key_K)},
-       [this] {
-         if (session_.isOpen()) session_.player().setClick(action(QStringLiteral("click"))->isChecked(), clickDb_);
-       },
-       true,
-       true});
-  QAction* with = add({"with",
-                       listen,
-                       tr("&With ornaments"),
-                       tr("With and without: the open ornament, or all of them"),
-                       {K(Qt::Key_W)},
-                       [this] { session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked()); },
-                       true});
-  with->setChecked(true);
-  add({"mono",
-       listen,
-       tr("&Mono"),
-       tr("Listen in mono"),
-       {K(Qt::SHIFT | Qt::Key_M)},
-       [this] {
-         if (session_.isOpen()) session_.player().setMono(action(QStringLiteral("mono"))->isChecked());
-       },
-       true});
-
-  add({"former", look, tr("&Former landing"), {}, {K(Qt::CTRL | Qt::Key_Left)}, [this] { score_->goToLanding(-1); }});
-  add({"next", look, tr("&Next landing"), {}, {K(Qt::CTRL | Qt::Key_Right)}, [this] { score_->goToLanding(1); }});
-  add({"centre", look, tr("&Centre on the landing"), {}, {K(Qt::Key_Period)}, [this] { score_->goToLanding(0); }});
-  add({"nearer",
-       look,
-       tr("Zoom &in"),
-       {},
-       {K::ZoomIn, K(Qt::CTRL | Qt::Key_Equal)},
-       [this] { score_->zoom(1.5, score_->axis().x0 + score_->axis().width / 2); },
-       false,
-       true});
-  add({"farther", look, tr("Zoom &out"), {}, {K::ZoomOut}, [this] {
-         score_->zoom(1 / 1.5, score_->axis().x0 + score_->axis().width / 2);
-       }});
-  add({"whole", look, tr("The &whole song"), {}, {K(Qt::CTRL | Qt::Key_0)}, [this] {
-         if (session_.isOpen())
-           score_->showRange(-1, session_.plan()->map().quartersAt(session_.plan()->end(true)) + 1, true);
-       }});
-  int n = 1;
-  for (const char* value : {"1/1", "1/2", "1/4", "1/8", "1/16", "1/32", "1/8t"}) {
-    const auto step = NoteValue::parse(value)->beats(TempoMap(), Beats(0));
-    QAction* a = add({QStringLiteral("grid-") + QString::fromLatin1(value),
-                      look,
-                      tr("Grid of %1").arg(QString::fromLatin1(value)),
-                      tr("Selections and edges snap to this; Alt leaves the grid"),
-                      {K(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_0 + n))},
-                      [this, step] {
-                        score_->setGrid(*step);
-                        updateActions();
-                      },
-                      true,
-                      n == 1});
-    a->setProperty("ticks", QVariant::fromValue<qlonglong>(step->ticks));
-    ++n;
-  }
-  add({"night",
-       look,
-       tr("Ni&ght paper"),
-       tr("Pale ink on dark paper"),
-       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_N)},
-       [this] { setNight(action(QStringLiteral("night"))->isChecked()); },
-       true,
-       true});
-  add({"keys", help, tr("&Keys"), tr("All keys on one page"), {K::HelpContents}, [this] { showKeys(); }});
-  add({"about", help, tr("&About Ivrin"), {}, {}, [this] {
-         QMessageBox::about(this, tr("About Ivrin"),
-                            tr("<h3>Ivrin 0.1</h3><p>Transitions and ear candy from the stems of a song, on the beat "
-                               "grid.</p><p>Free software under the GPL, version 3 or later. "
-                               "EB Garamond and Cabin are open fonts under the SIL Open Font License.</p>"));
-       }});
-}
-
-void MainWindow::updateActions() {
-  const bool open = session_.isOpen();
-  for (const char* id :
-       {"save",     "saveAs", "export", "play", "start",  "copy", "duplicate", "earlier", "later",   "loop",
-        "audition", "click",  "with",   "mono", "former", "next", "centre",    "nearer",  "farther", "whole"})
-    action(QString::fromLatin1(id))->setEnabled(open);
-  const History& h = session_.history();
-  QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
-  undo->setEnabled(open && h.canUndo());
-  redo->setEnabled(open && h.canRedo());
-  undo->setText(h.canUndo() ? tr("&Undo %1").arg(QString::fromStdString(h.undoLabel())) : tr("&Undo"));
-  redo->setText(h.canRedo() ? tr("&Redo %1").arg(QString::fromStdString(h.redoLabel())) : tr("&Redo"));
-  action(QStringLiteral("paste"))->setEnabled(open && copied_.has_value());
-  action(QStringLiteral("delete"))->setEnabled(!session_.chosen().empty());
-  for (const Kind* k : allKinds().all())
-    action(QStringLiteral("place-") + QString::fromStdString(k->table().id))
-        ->setEnabled(open && score_->selection().has_value());
-  for (QAction* a : actions())
-    if (a->property("ticks").isValid()) a->setChecked(a->property("ticks").toLongLong() == score_->grid().ticks);
-  const QString title = QString::fromStdString(session_.song().title);
-  setWindowTitle(open ? QStringLiteral("%1[*] – Ivrin").arg(title.isEmpty() ? tr("Untitled") : title)
-                      : QStringLiteral("Ivrin[*]"));
-  setWindowModified(open && h.changedSinceSave());
-  if (open && action(QStringLiteral("loop"))->isChecked() && score_->selection()) loopChanged(true);
-}
-
-// ---------------------------------------------------------------- listening
-
-void MainWindow::applyListening() {
-  session_.player().setClick(action(QStringLiteral("click"))->isChecked(), clickDb_);
-  session_.player().setMono(action(QStringLiteral("mono"))->isChecked());
-  loopChanged(action(QStringLiteral("loop"))->isChecked());
-}
-
-void MainWindow::playOrStop() {
-  Player& p = session_.player();
-  if (p.playing())
-    p.stop();
-  else {
-    Frames from = p.position();
-    if (const auto loop = loopRange(); loop && action(QStringLiteral("loop"))->isChecked() && !loop->contains(from))
-      from = loop->begin;
-    if (from >= session_.plan()->end(true)) from = Frames(0);
-    p.play(from);
-  }
-  head_->tick();
-}
-
-std::optional<FrameRange> MainWindow::loopRange() const {
-  if (!session_.isOpen()) return std::nullopt;
-  const TempoMap& map = session_.plan()->map();
-  FrameRange r;
-  if (score_->selection()) {
-    r = map.frames(score_->selection()->range());
-  } else if (const auto node = session_.plan()->node(session_.chosen()); node) {
-    // From a bar before it to the end of its tail, at a bar line. While the tail is not known, what the settings
-    // foretell.
-    const Ornament& o = *node->ornament;
-    Beats end = o.span().end;
-    if (node->print && node->print->complete())
-      end = std::max(end, map.beatAt(node->extent().end));
-    else if (const auto f = node->kind->loopFigures({o, map}); f && f->diesAt)
-      end = std::max(end, *f->diesAt);
-    const Beats begin = o.start - map.meterAt(o.start).barLength();
-    r = {map.frameAt(begin), map.frameAt(map.barStart(map.barAt(end + Beats(kTicksPerQuarter / 2)).bar + 1))};
-  } else if (const Landing* l = score_->landing()) {
-    const Beats bar = map.meterAt(l->at).barLength();
-    r = map.frames({l->at - bar * 2, l->at + bar * 2});
-  }
-  r.begin = std::max(r.begin, Frames(0));
-  return r.length() > 64 ? std::optional(r) : std::nullopt;
-}
-
-void MainWindow::loopChanged(bool on) {
-  if (!session_.isOpen()) return;
-  session_.player().setLoop(on ? loopRange() : std::nullopt);
-}
-
-void MainWindow::audition() {
-  if (session_.chosen().empty()) return;
-  action(QStringLiteral("loop"))->setChecked(true);
-  const auto r = loopRange();
-  session_.player().setLoop(r);
-  if (r) session_.player().play(r->begin);
-  head_->tick();
-}
-
-void MainWindow::paste(Ornament o, const QString& label) {
-  o.id = freshOrnamentId(session_.song());
-  const QString name = kindWord(o.kind);
-  session_.edit(tr("%1 of %2").arg(label, name), withOrnament(session_.song(), std::move(o)));
-  session_.settle();
-}
-
-void MainWindow::duplicateToNextLanding() {
-  const Ornament* found = session_.song().ornament(score_->ornamentAtCaret());
-  if (!found) return;
-  Ornament o = *found;
-  const auto all = session_.song().allLandings();
-  // Its own landing: what it is tied to, else the next one after it begins.
-  const auto own = std::find_if(all.begin(), all.end(),
-                                [&](const Landing& l) { return o.landing ? l.id == *o.landing : l.at > o.start; });
-  if (own == all.end() || own + 1 == all.end()) {
-    measure_->say(tr("There is no landing after this one."), false);
-    return;
-  }
-  o.start = o.start + ((own + 1)->at - own->at);
-  if (o.landing) o.landing = (own + 1)->id;
-  paste(std::move(o), tr("duplicate"));
-}
-
 // ---------------------------------------------------------------- files
+
+void MainWindow::openSong(const fs::path& file) {
+  if (!mayLeave()) return;
+  storeView();
+  session_.open(file);
+}
 
 void MainWindow::openDialog() {
   const QString f = QFileDialog::getOpenFileName(this, tr("Open a song"), {}, tr("Ivrin songs (*.ivrin)"));
-  if (!f.isEmpty()) session_.open(pathOf(f));
+  if (!f.isEmpty()) openSong(pathOf(f));
+}
+
+void MainWindow::showRecent() {
+  recent_->clear();
+  const QStringList files = keepsState_ ? recentSongs() : QStringList();
+  for (const QString& f : files) {
+    QAction* a = recent_->addAction(QFileInfo(f).completeBaseName(), this, [this, f] { openSong(pathOf(f)); });
+    a->setToolTip(f);
+  }
+  if (!files.isEmpty()) {
+    recent_->addSeparator();
+    recent_->addAction(tr("Forget these"), this, [this] {
+      forgetSongs();
+      showRecent();
+    });
+  }
+  recent_->setToolTipsVisible(true);
+  recent_->setEnabled(!files.isEmpty());
+}
+
+void MainWindow::outputDialog() {
+  OutputDialog d(session_.outputDevices(), session_.outputChoice(),
+                 session_.isOpen() ? session_.song().sampleRate : 48000, listening_->clickDb(), this);
+  d.setObjectName(QStringLiteral("outputDialog"));
+  if (d.exec() != QDialog::Accepted) return;
+  listening_->setClickDb(d.clickDb());
+  const OutputChoice c = d.choice();
+  session_.chooseOutput(c);
+  if (keepsState_) storeOutputChoice(c);
+  if (session_.isOpen())
+    measure_->say(tr("Listening through %1.").arg(QString::fromStdString(session_.output().name())), false);
 }
 
 bool MainWindow::saveNow() {
   return session_.file().empty() ? saveDialog() : session_.save(session_.file());
+}
+
+/// Asks what is to become of unsaved changes; false: stay.
+bool MainWindow::mayLeave() {
+  if (!asks_ || !session_.isOpen() || !session_.history().changedSinceSave()) return true;
+  const auto answer = QMessageBox::question(
+      this, tr("Unsaved changes"), tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
+      QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !saveNow())) return false;
+  if (answer == QMessageBox::Discard) session_.forgetEdits();
+  return true;
 }
 
 bool MainWindow::saveDialog() {
@@ -504,7 +260,12 @@ bool MainWindow::saveDialog() {
                                            tr("Ivrin songs (*.ivrin)"));
   if (f.isEmpty()) return false;
   if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
-  return session_.save(pathOf(f));
+  if (!session_.save(pathOf(f))) return false;
+  if (keepsState_) {
+    rememberSong(f);
+    showRecent();
+  }
+  return true;
 }
 
 void MainWindow::exportDialog() {
@@ -522,6 +283,8 @@ void MainWindow::askTempoFor(const QStringList& files) {
 }
 
 void MainWindow::newFromFiles(const QStringList& files, double bpm) {
+  if (!mayLeave()) return;
+  storeView();
   std::vector<fs::path> paths;
   for (const QString& f : files) paths.push_back(pathOf(f));
   session_.begin(paths, bpm);
@@ -537,31 +300,120 @@ void MainWindow::dropEvent(QDropEvent* e) {
     if (u.isLocalFile()) files << u.toLocalFile();
   e->acceptProposedAction();
   if (files.size() == 1 && files.front().endsWith(QLatin1String(".ivrin")))
-    session_.open(pathOf(files.front()));
+    QTimer::singleShot(0, this,
+                       [this, f = files.front()] { openSong(pathOf(f)); }); // the drop must end before a question
   else if (!files.isEmpty())
     QTimer::singleShot(0, this, [this, files] { askTempoFor(files); }); // the drop must end before a dialog begins
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
-  if (asks_ && session_.isOpen() && session_.history().changedSinceSave()) {
-    const auto answer = QMessageBox::question(
-        this, tr("Unsaved changes"), tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
-        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
-    if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !saveNow())) {
-      e->ignore();
-      return;
-    }
-    if (answer == QMessageBox::Discard) session_.forgetEdits();
+  if (!mayLeave()) {
+    e->ignore();
+    return;
+  }
+  storeView();
+  if (keepsState_) {
+    QSettings set;
+    set.setValue(QStringLiteral("window"), saveGeometry());
+    set.setValue(QStringLiteral("song"), QString::fromStdString(session_.file().string()));
+    set.setValue(QStringLiteral("listening/click_db"), listening_->clickDb());
+    set.setValue(QStringLiteral("listening/monitor_db"), listening_->monitorDb());
+    set.setValue(QStringLiteral("listening/click"), action(QStringLiteral("click"))->isChecked());
+    set.setValue(QStringLiteral("listening/equal"), action(QStringLiteral("equal"))->isChecked());
+    set.setValue(QStringLiteral("grid"), gridText());
   }
   if (session_.isOpen()) session_.player().stop();
   e->accept();
 }
 
+// ---------------------------------------------------------------- what is kept between runs
+
+void MainWindow::keepState() {
+  keepsState_ = true;
+  const QSettings set;
+  restoreGeometry(set.value(QStringLiteral("window")).toByteArray());
+  listening_->setClickDb(set.value(QStringLiteral("listening/click_db"), Listening::kClickDb).toDouble());
+  listening_->setMonitorDb(set.value(QStringLiteral("listening/monitor_db"), 0).toDouble());
+  action(QStringLiteral("click"))->setChecked(set.value(QStringLiteral("listening/click")).toBool());
+  action(QStringLiteral("equal"))->setChecked(set.value(QStringLiteral("listening/equal")).toBool());
+  const QString grid = set.value(QStringLiteral("grid")).toString();
+  if (!grid.isEmpty()) setGridText(grid);
+  setPaperChoice(set.value(QStringLiteral("paper"), QStringLiteral("desktop")).toString());
+  showRecent();
+}
+
+QString MainWindow::lastSong() {
+  const QString f = QSettings().value(QStringLiteral("song")).toString();
+  return QFileInfo::exists(f) ? f : QString();
+}
+
+OutputChoice MainWindow::storedOutputChoice() {
+  const QSettings set;
+  return {set.value(QStringLiteral("output/device")).toString().toStdString(),
+          set.value(QStringLiteral("output/rate"), 0).toInt(), set.value(QStringLiteral("output/buffer"), 256).toInt()};
+}
+
+void MainWindow::storeOutputChoice(const OutputChoice& c) {
+  QSettings set;
+  set.setValue(QStringLiteral("output/device"), QString::fromStdString(c.device));
+  set.setValue(QStringLiteral("output/rate"), c.sampleRate);
+  set.setValue(QStringLiteral("output/buffer"), c.bufferFrames);
+}
+
+namespace {
+/// Where the view of a song is kept, by its path.
+QString viewGroup(const fs::path& file) {
+  const QByteArray digest =
+      QCryptographicHash::hash(QByteArray::fromStdString(file.string()), QCryptographicHash::Sha1);
+  return QStringLiteral("views/") + QString::fromLatin1(digest.toHex().left(16));
+}
+} // namespace
+
+void MainWindow::storeView() {
+  if (!keepsState_ || !session_.isOpen() || session_.file().empty()) return;
+  const ViewState v = score_->viewState();
+  QSettings set;
+  set.beginGroup(viewGroup(session_.file()));
+  set.setValue(QStringLiteral("left"), v.left);
+  set.setValue(QStringLiteral("pixels_per_beat"), v.pxPerBeat);
+  set.setValue(QStringLiteral("landing"), QString::fromStdString(v.landing));
+  set.setValue(QStringLiteral("open"), QString::fromStdString(v.open));
+  set.setValue(QStringLiteral("folds_quiet"), v.foldsQuiet);
+  set.setValue(QStringLiteral("position"), static_cast<qlonglong>(session_.player().position().count));
+  QStringList folded;
+  for (const std::string& r : v.folded) folded << QString::fromStdString(r);
+  set.setValue(QStringLiteral("folded"), folded);
+}
+
+void MainWindow::restoreView() {
+  if (session_.file().empty()) return;
+  QSettings set;
+  set.beginGroup(viewGroup(session_.file()));
+  if (!set.contains(QStringLiteral("left"))) return;
+  ViewState v;
+  v.left = set.value(QStringLiteral("left")).toDouble();
+  v.pxPerBeat = set.value(QStringLiteral("pixels_per_beat")).toDouble();
+  v.landing = set.value(QStringLiteral("landing")).toString().toStdString();
+  v.open = set.value(QStringLiteral("open")).toString().toStdString();
+  v.foldsQuiet = set.value(QStringLiteral("folds_quiet")).toBool();
+  for (const QString& r : set.value(QStringLiteral("folded")).toStringList()) v.folded.insert(r.toStdString());
+  score_->restore(v);
+  action(QStringLiteral("foldQuiet"))->setChecked(v.foldsQuiet);
+  session_.player().setPosition(Frames(set.value(QStringLiteral("position")).toLongLong()));
+}
+
 // ---------------------------------------------------------------- looks
+
+void MainWindow::setPaperChoice(const QString& choice) {
+  paperChoice_ = choice;
+  setNight(choice == QLatin1String("night") || (choice == QLatin1String("desktop") && desktopIsDark_));
+  for (const char* id : {"desktop", "day", "night"})
+    action(QStringLiteral("paper-") + QString::fromLatin1(id))->setChecked(choice == QLatin1String(id));
+  if (keepsState_) QSettings().setValue(QStringLiteral("paper"), choice);
+}
 
 void MainWindow::setNight(bool on) {
   setPaper(on);
-  action(QStringLiteral("night"))->setChecked(on);
   applyPaper();
 }
 
@@ -599,9 +451,11 @@ void MainWindow::showKeys() {
   }
   html += QStringLiteral("</table>");
   QMessageBox box(QMessageBox::NoIcon, tr("Keys"), html, QMessageBox::Close, this);
-  box.setInformativeText(tr("In the score: arrows move by the grid and between rows, with Shift they select; Return "
-                            "opens the ornament there. "
-                            "The wheel scrolls, with Ctrl it zooms; Alt leaves the grid while dragging."));
+  box.setInformativeText(
+      tr("In the score: arrows move by the grid and between rows, with Shift they select; Return "
+         "opens the ornament there. "
+         "The wheel scrolls, with Ctrl it zooms; Alt leaves the grid while dragging, Alt and Shift find the "
+         "attack. Shift and a click on signs marks several; Ctrl and a drag takes a source elsewhere."));
   box.exec();
 }
 

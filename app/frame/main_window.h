@@ -4,6 +4,7 @@
 #include "app/actions/action_registry.h"
 #include "app/formline/form_line.h"
 #include "app/frame/head_bar.h"
+#include "app/frame/listening.h"
 #include "app/frame/measure_line.h"
 #include "app/score/score_view.h"
 
@@ -23,10 +24,23 @@ class MainWindow : public QMainWindow {
   HeadBar& head() { return *head_; }
   FormLine& form() { return *form_; }
   MeasureLine& measure() { return *measure_; }
+  Listening& listening() { return *listening_; }
   QAction* action(const QString& id) const { return actions_->action(id); }
   /// Off in tests: closing asks nothing.
   void setAsksBeforeClosing(bool on) { asks_ = on; }
   void setNight(bool on);
+  /// "desktop", "day" or "night".
+  void setPaperChoice(const QString& choice);
+  /// Window, views, recent songs and choices are kept between runs; what was kept is taken up.
+  void keepState();
+  /// The song that was open last; empty when there is none.
+  static QString lastSong();
+  static OutputChoice storedOutputChoice();
+  /// Asks about unsaved changes first.
+  void openSong(const std::filesystem::path& file);
+  /// "1/16", "1/8.", "1/4t" or "free".
+  QString gridText() const;
+  void setGridText(const QString& text);
   void newFromFiles(const QStringList& files, double bpm);
 
  protected:
@@ -36,19 +50,34 @@ class MainWindow : public QMainWindow {
 
  private:
   void addActions();
+  void addSongActions(const QString& menu);
+  void addEditActions(const QString& menu);
+  void addPlaceActions(const QString& menu);
+  void addLookActions(const QString& menu);
+  void addGridActions(const QString& menu);
   void updateActions();
+  void applyGrid();
   void applyPaper();
   void openDialog();
   bool saveDialog();
   bool saveNow();
   void exportDialog();
-  void playOrStop();
-  void applyListening();
-  void paste(Ornament o, const QString& label);
+  void outputDialog();
+  bool mayLeave();
+  void showRecent();
+  void storeView();
+  void restoreView();
+  static void storeOutputChoice(const OutputChoice& c);
+  std::vector<Ornament> ornamentsInHand() const;
+  void deleteInHand();
+  void paste();
   void duplicateToNextLanding();
-  void audition();
-  void loopChanged(bool on);
-  std::optional<FrameRange> loopRange() const;
+  void toggleEnabled();
+  void toggleTie();
+  void sourceFromSelection();
+  void chooseVariant(const std::string& slot);
+  /// Where a new section or landing goes: the playhead while playing, else the caret.
+  Beats here() const;
   void askTempoFor(const QStringList& files);
   void showKeys();
   QWidget* emptyPage();
@@ -59,13 +88,18 @@ class MainWindow : public QMainWindow {
   HeadBar* head_;
   FormLine* form_;
   ScoreView* score_;
+  Listening* listening_;
   MeasureLine* measure_;
   QStackedWidget* pages_;
   QWidget* empty_;
   QTimer tick_;
   bool asks_ = true;
-  double clickDb_ = -14;
-  std::optional<Ornament> copied_;
+  bool keepsState_ = false, desktopIsDark_ = false;
+  QString paperChoice_ = QStringLiteral("desktop");
+  QMenu* recent_ = nullptr;
+  int gridValue_ = 16; // 1/16; 0 is free
+  QString gridForm_;   // "", "." or "t"
+  std::vector<Ornament> copied_;
 };
 
 } // namespace ivrin::app

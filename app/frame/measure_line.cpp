@@ -39,6 +39,7 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
   connect(cancel_, &QAbstractButton::clicked, this, &MeasureLine::cancelRequested);
   connect(&score, &ScoreView::selectionChanged, this, qOverload<>(&QWidget::update));
   connect(&score, &ScoreView::openChanged, this, qOverload<>(&QWidget::update));
+  connect(&score, &ScoreView::markedChanged, this, qOverload<>(&QWidget::update));
   connect(&session, &Session::factsChanged, this, qOverload<>(&QWidget::update));
   connect(&session, &Session::songChanged, this, qOverload<>(&QWidget::update));
 }
@@ -93,8 +94,9 @@ QString MeasureLine::figures() const {
     return {};
   };
   if (const auto& s = score_.selection()) {
+    const QString row = QString::fromStdString(session_.song().rowName(s->row));
     parts << tr("selected on %1: %2")
-                 .arg(QString::fromStdString(session_.song().rowName(s->row)),
+                 .arg(s->more.empty() ? row : tr("%1 and %2 more").arg(row).arg(s->more.size()),
                       spanWords(map, s->begin, s->end - s->begin));
     const Room room = roomAfter(session_.phrases(s->row), map.frames(s->range()), map.sampleRate());
     if (room.next)
@@ -111,6 +113,10 @@ QString MeasureLine::figures() const {
       parts << tr("tail %1").arg(spanWords(map, o->span().end, f->tailEnd - o->span().end));
     parts << toLanding(o->span().end);
     for (const auto& n : f->notes) parts << QString::fromStdString(n);
+  } else if (!score_.marked().empty()) {
+    const auto n = score_.marked().size();
+    parts << (n == 1 ? tr("1 ornament marked") : tr("%1 ornaments marked").arg(n))
+          << tr("drag one to move all; X silences, Delete removes them");
   } else {
     const auto n = session_.song().ornaments.size();
     parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << toLanding(session_.playBeat());

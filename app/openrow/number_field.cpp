@@ -7,22 +7,28 @@
 #include <QAccessible>
 #include <QKeyEvent>
 #include <QPainter>
+#include <QPainterPath>
 
 namespace ivrin::app {
 namespace {
-constexpr int kPixelsPerStep = 4;
+
+/// A click goes to the next value.
+bool turns(const SettingSpec& s) {
+  return s.type == SettingType::boolean || s.type == SettingType::choice || s.type == SettingType::text;
 }
+constexpr int kPixelsPerStep = 4;
+} // namespace
 
 NumberField::NumberField(const SettingSpec& spec, QWidget* parent)
     : QWidget(parent)
     , spec_(spec)
     , value_(spec.initial) {
   setFocusPolicy(Qt::StrongFocus);
-  setCursor(spec.type == SettingType::boolean || spec.type == SettingType::choice ? Qt::PointingHandCursor
-                                                                                  : Qt::SizeVerCursor);
+  setCursor(turns(spec) ? Qt::PointingHandCursor : Qt::SizeVerCursor);
   setObjectName(QString::fromStdString(spec.key));
-  setToolTip(tr("%1\nDrag, wheel or arrow keys step it; type to enter; double click for %2.")
-                 .arg(QString::fromStdString(spec.meaning), QString::fromStdString(settingText(spec, spec.initial))));
+  setToolTip(tr("%1\nDrag, wheel or arrow keys step it; type to enter; double click for %2.%3")
+                 .arg(QString::fromStdString(spec.meaning), QString::fromStdString(settingText(spec, spec.initial)),
+                      spec.curve ? tr(" C draws it as a curve.") : QString()));
   announce();
 }
 
@@ -56,6 +62,14 @@ void NumberField::paintEvent(QPaintEvent*) {
   const int left = scaled(4);
   p.drawText(QRect(left, 0, width() - left, height() * 2 / 5 + 1), Qt::AlignLeft | Qt::AlignBottom,
              QString::fromStdString(spec_.label));
+  if (spec_.curve) { // a small rising line beside the label
+    const QRectF m = QRectF(curveMark()).adjusted(3, 3, -3, -2);
+    p.setRenderHint(QPainter::Antialiasing);
+    QPainterPath path(m.bottomLeft());
+    path.cubicTo(m.left() + m.width() * 0.5, m.bottom(), m.left() + m.width() * 0.5, m.top(), m.right(), m.top());
+    p.setPen(QPen(curveShown_ || underMouse() || hasFocus() ? c.ink : c.quiet, curveShown_ ? 2 : 1.2));
+    p.drawPath(path);
+  }
   QFont font = sans(14.5, Weight::medium);
   p.setFont(font);
   QString text = QString::fromStdString(settingText(spec_, value_));
@@ -74,6 +88,17 @@ void NumberField::paintEvent(QPaintEvent*) {
   }
 }
 
+QRect NumberField::curveMark() const {
+  if (!spec_.curve) return {};
+  const int x = scaled(4) + QFontMetrics(sans(11.5)).horizontalAdvance(QString::fromStdString(spec_.label)) + scaled(4);
+  return {x, 0, scaled(22), height() * 2 / 5 + 2};
+}
+
+void NumberField::setCurveShown(bool on) {
+  curveShown_ = on;
+  update();
+}
+
 void NumberField::step(int steps) {
   const Value next = steppedSetting(spec_, value_, steps, map_, at_);
   if (next == value_) return;
@@ -83,6 +108,10 @@ void NumberField::step(int steps) {
 
 void NumberField::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
+  if (curveMark().contains(e->pos())) {
+    emit curveRequested();
+    return;
+  }
   pressed_ = true;
   dragged_ = false;
   pressX_ = e->pos().x();
@@ -92,7 +121,7 @@ void NumberField::mousePressEvent(QMouseEvent* e) {
 }
 
 void NumberField::mouseMoveEvent(QMouseEvent* e) {
-  if (!pressed_ || spec_.type == SettingType::boolean || spec_.type == SettingType::choice) return;
+  if (!pressed_ || turns(spec_)) return;
   const int pixels = (pressY_ - e->pos().y()) + (e->pos().x() - pressX_), steps = pixels / kPixelsPerStep;
   if (steps == 0 && !dragged_) return;
   dragged_ = true;
@@ -108,13 +137,17 @@ void NumberField::mouseMoveEvent(QMouseEvent* e) {
 void NumberField::mouseReleaseEvent(QMouseEvent* e) {
   if (!pressed_ || e->button() != Qt::LeftButton) return;
   pressed_ = false;
-  if (!dragged_ && (spec_.type == SettingType::boolean || spec_.type == SettingType::choice)) step(1);
+  if (!dragged_ && spec_.curve && value_.list()) {
+    emit curveRequested();
+    return;
+  }
+  if (!dragged_ && (turns(spec_))) step(1);
   emit settled();
 }
 
 void NumberField::mouseDoubleClickEvent(QMouseEvent*) {
-  if (spec_.type == SettingType::boolean || spec_.type == SettingType::choice) {
-    step(1);
+  if (turns(spec_)) {
+    if (spec_.type != SettingType::text) step(1);
     emit settled();
     return;
   }
@@ -135,6 +168,10 @@ bool NumberField::event(QEvent* e) {
     const auto* k = static_cast<QKeyEvent*>(e);
     static const QList<int> ours{Qt::Key_Up,    Qt::Key_Down,   Qt::Key_PageUp,    Qt::Key_PageDown, Qt::Key_Return,
                                  Qt::Key_Enter, Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_Minus,    Qt::Key_Period};
+    if (spec_.curve && k->key() == Qt::Key_C && k->modifiers() == Qt::NoModifier) {
+      e->accept();
+      return true;
+    }
     if (!(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) &&
         (ours.contains(k->key()) || (k->key() >= Qt::Key_0 && k->key() <= Qt::Key_9))) {
       e->accept();
@@ -171,6 +208,10 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
   default:
     break;
   }
+  if (spec_.curve && e->key() == Qt::Key_C && e->modifiers() == Qt::NoModifier) {
+    emit curveRequested();
+    return;
+  }
   const QString text = e->text();
   if (!text.isEmpty() && (text[0].isDigit() || text[0] == '-' || text[0] == '.') &&
       !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
@@ -193,16 +234,15 @@ void NumberField::beginTyping(const QString& text) {
   edit_->show();
   edit_->setFocus();
   edit_->selectAll();
-  connect(edit_, &QLineEdit::returnPressed, this, [this] { endTyping(true); });
 }
 
-void NumberField::endTyping(bool take) {
+void NumberField::endTyping(bool take, bool focusHere) {
   if (!edit_) return;
   QLineEdit* edit = std::exchange(edit_, nullptr);
   const std::string text = edit->text().toStdString();
   edit->hide();
   edit->deleteLater();
-  setFocus();
+  if (focusHere) setFocus();
   if (!take) return;
   std::string why;
   const auto v = parseSetting(spec_, text, why);
@@ -217,11 +257,15 @@ void NumberField::endTyping(bool take) {
 }
 
 bool NumberField::eventFilter(QObject* o, QEvent* e) {
-  if (o == edit_ && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
-    endTyping(false);
-    return true;
+  if (o == edit_ && e->type() == QEvent::KeyPress) {
+    // Taken here: a line edit lets Return pass on to its parent, which would begin to type again.
+    const int key = static_cast<QKeyEvent*>(e)->key();
+    if (key == Qt::Key_Escape || key == Qt::Key_Return || key == Qt::Key_Enter) {
+      endTyping(key != Qt::Key_Escape, true);
+      return true;
+    }
   }
-  if (o == edit_ && e->type() == QEvent::FocusOut) endTyping(true);
+  if (o == edit_ && e->type() == QEvent::FocusOut) endTyping(true, false);
   return QWidget::eventFilter(o, e);
 }
 

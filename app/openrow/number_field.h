@@ -18,6 +18,9 @@ class NumberField : public QWidget {
   void setValue(const Value& v);
   const Value& value() const { return value_; }
   const SettingSpec& spec() const { return spec_; }
+  /// Its curve is being shown.
+  void setCurveShown(bool on);
+  QRect curveMark() const;
   QSize sizeHint() const override;
 
  signals:
@@ -25,6 +28,10 @@ class NumberField : public QWidget {
   void changed(const ivrin::Value& v, bool merge);
   void settled();
   void refused(const QString& why);
+  /// The setting's curve is wanted: by its mark, by C, or by a click on a value that is one.
+  void curveRequested();
+  /// A text's known values, or a file, are to be offered.
+  void choiceRequested();
 
  protected:
   bool event(QEvent* e) override;
@@ -40,10 +47,14 @@ class NumberField : public QWidget {
   void enterEvent(QEnterEvent*) override { update(); }
   void leaveEvent(QEvent*) override { update(); }
 
+ public:
+  /// As the wheel or the arrow keys would.
+  void stepBy(int steps) { step(steps); }
+
  private:
   void step(int steps);
   void beginTyping(const QString& text);
-  void endTyping(bool take);
+  void endTyping(bool take, bool focusHere);
   void announce();
   bool eventFilter(QObject* o, QEvent* e) override;
 
@@ -52,7 +63,7 @@ class NumberField : public QWidget {
   TempoMap map_;
   Beats at_;
   QLineEdit* edit_ = nullptr;
-  bool pressed_ = false, dragged_ = false;
+  bool pressed_ = false, dragged_ = false, curveShown_ = false;
   int pressX_ = 0, pressY_ = 0, stepsTaken_ = 0;
   Value pressValue_;
 };

@@ -1,6 +1,7 @@
 // How an ornament is drawn and handled in its open row. One drawing per kind.
 #pragma once
 
+#include "app/score/row_waves.h"
 #include "app/score/time_axis.h"
 #include "app/session/session.h"
 
@@ -15,6 +16,7 @@ struct OpenCanvas {
   const Session& session;
   const Ornament& ornament;
   std::shared_ptr<const OrnamentNode> node; // none while it is switched off
+  const RowWaves* waves = nullptr;          // none where nothing is painted
   Placed placed() const { return {ornament, session.plan()->map()}; }
 };
 
@@ -41,6 +43,16 @@ class OpenDrawing {
 };
 
 std::unique_ptr<OpenDrawing> openDrawing(const std::string& kind);
+
+/// How the amplitude at the print's loudest is drawn, in pixels from the middle line; 0 where nothing sounds or the
+/// print is not whole.
+double printHeight(const OpenCanvas& c);
+/// A round handle with a word beside it, on a ground that keeps it legible.
+void paintRing(QPainter& p, QPointF at, const QString& word, bool active, bool wordLeft = false);
+/// Which phrase comes next, and a bracket over what collides.
+void paintNeighbours(QPainter& p, const OpenCanvas& c);
+/// The snapped beat under `to`.
+Beats beatUnder(QPointF to, bool free, Beats grid, const OpenCanvas& c);
 
 /// Shared by all drawings: the edges of the source, drawn and dragged.
 void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active, const QString& label);

@@ -4,100 +4,27 @@
 #include "app/openrow/open_drawing.h"
 #include "app/score/score_view.h"
 #include "app/theme/palette.h"
-#include "app/theme/signs.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
+#include "song/setting_text.h"
 
+#include <QFileDialog>
+#include <QMenu>
 #include <QPainter>
+
+#include <algorithm>
 
 namespace ivrin::app {
 namespace {
 
-constexpr int kLine = 40, kLabel = 112;
+constexpr int kLine = 38, kFinish = 34, kLabel = 112;
+constexpr std::size_t kShared = 5; // numbers of a line that leave room for those of the whole
 
-/// What every ornament has besides the settings of its kind.
-const TableSpec& wholeTable() {
-  static const TableSpec t = [] {
-    TableSpec w;
-    w.id = "whole";
-    w.settings.push_back(
-        {"gain_db", "level", "dB", SettingType::number, -60, 12, 0.0, "The ornament's own level.", "whole", 0.5});
-    w.settings.push_back(
-        {"enabled", "sounds", "", SettingType::boolean, 0, 0, true, "Whether it sounds at all.", "whole"});
-    w.settings.push_back({"hears",
-                          "hears",
-                          "",
-                          SettingType::choice,
-                          0,
-                          0,
-                          "row",
-                          "The row as earlier ornaments left it, or dry.",
-                          "whole",
-                          1,
-                          {"row", "dry"}});
-    return w;
-  }();
-  return t;
-}
+} // namespace
 
-Value wholeValue(const Ornament& o, const std::string& key) {
-  if (key == "gain_db") return o.gainDb;
-  if (key == "enabled") return o.enabled;
-  return o.hears == Hears::dry ? "dry" : "row";
-}
-
-class TitleStrip : public QWidget {
+class OpenPanel : public QWidget {
  public:
-  TitleStrip(const OpenRow& row, const Session& session, QWidget* parent)
-      : QWidget(parent)
-      , row_(row)
-      , session_(session) {}
-
- protected:
-  void paintEvent(QPaintEvent*) override {
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    const Palette& c = paper();
-    p.fillRect(rect(), c.card);
-    p.setPen(QPen(c.ink, 1.6));
-    p.drawLine(0, 0, width(), 0);
-    const Ornament& o = row_.ornament();
-    const Kind* kind = allKinds().find(o.kind);
-    if (!kind || !session_.plan()) return;
-    const QColor colour = inkOf(o);
-    drawSign(p, QString::fromStdString(o.kind), QRectF(scaled(116), height() / 2.0 - scaled(9), scaled(24), scaled(18)),
-             colour);
-    double x = scaled(146);
-    const double y = height() / 2.0 + scaled(6);
-    x += drawSongText(p, QPointF(x, y), QString::fromStdString(kind->table().name), 19, false, c.ink) + scaled(14);
-    const TempoMap& map = session_.plan()->map();
-    const auto place = [&](Beats b) {
-      const BarPosition at = map.barAt(b);
-      return QStringLiteral("%1.%2.%3")
-          .arg(at.bar)
-          .arg(at.beat)
-          .arg(at.tick * 4 / map.meterAt(b).beatLength().ticks + 1);
-    };
-    QString of =
-        o.name.empty()
-            ? QObject::tr("%1 to %2").arg(place(o.start), place(o.span().end))
-            : QObject::tr("of “%1”, %2 to %3").arg(QString::fromStdString(o.name), place(o.start), place(o.span().end));
-    drawSongText(p, QPointF(x, y), of, 15, true, c.quiet);
-    const double w = songTextWidth(row_.sentence(), 16, true);
-    drawSongText(p, QPointF(width() - scaled(20) - w, y), row_.sentence(), 16, true,
-                 row_.sentenceWarns() ? c.warning
-                 : o.kind == "gap"    ? c.rust
-                                      : c.blue);
-  }
-
- private:
-  const OpenRow& row_;
-  const Session& session_;
-};
-
-class Panel : public QWidget {
- public:
-  Panel(const std::vector<std::pair<QString, std::vector<NumberField*>>>& lines, QWidget* parent)
+  OpenPanel(const std::vector<OpenRow::Line>& lines, QWidget* parent)
       : QWidget(parent)
       , lines_(lines) {}
 
@@ -109,12 +36,16 @@ class Panel : public QWidget {
     p.setPen(QPen(c.barRule, 1));
     p.drawLine(scaled(24), 0, width(), 0);
     int y = scaled(4);
-    for (const auto& [label, fields] : lines_) {
-      if (label == QObject::tr("whole")) {
+    for (const OpenRow::Line& line : lines_) {
+      if (line.label == QObject::tr("whole")) {
         p.setPen(QPen(c.beatRule, 1));
         p.drawLine(scaled(24), y + 1, width(), y + 1);
       }
-      drawSongText(p, QPointF(scaled(34), y + scaled(19)), label, 15, true, c.quiet);
+      drawSongText(p, QPointF(scaled(34), y + scaled(19)), line.label, 15, true, c.quiet);
+      if (!line.second.isEmpty() && line.secondAt < line.fields.size()) {
+        const QRect next = line.fields[line.secondAt]->geometry();
+        drawSongText(p, QPointF(next.left() - scaled(56), y + scaled(19)), line.second, 15, true, c.quiet);
+      }
       y += scaled(kLine);
     }
     p.setPen(QPen(c.ink, 1.6));
@@ -122,47 +53,91 @@ class Panel : public QWidget {
   }
 
  private:
-  const std::vector<std::pair<QString, std::vector<NumberField*>>>& lines_;
+  const std::vector<OpenRow::Line>& lines_;
 };
-
-} // namespace
 
 OpenRow::OpenRow(Session& session, ScoreView* score)
     : session_(session)
     , score_(score)
-    , title_(new TitleStrip(*this, session, score))
-    , panel_(new Panel(lines_, score))
-    , audition_(new InkButton(tr("audition"), title_))
-    , close_(new InkButton(tr("close"), title_)) {
-  audition_->setSerif(true);
-  audition_->setTextPx(16);
-  audition_->setToolTip(tr("Loop from a bar before the ornament to the end of its tail"));
-  close_->setSerif(true);
-  close_->setTextPx(16);
-  close_->setToolTip(tr("Fold the row again (Esc)"));
-  connect(audition_, &QAbstractButton::clicked, this, &OpenRow::auditionRequested);
-  connect(close_, &QAbstractButton::clicked, this, &OpenRow::closeRequested);
+    , title_(new OpenTitle(session, score))
+    , panel_(new OpenPanel(lines_, score))
+    , answers_(new Answers(session, score))
+    , finish_(new FinishLine(session, panel_))
+    , finishPanel_(new FinishPanel(session, panel_)) {
+  connect(finish_, &FinishLine::openRequested, this, &OpenRow::openFinish);
+  connect(title_, &OpenTitle::auditionRequested, this, &OpenRow::auditionRequested);
+  connect(title_, &OpenTitle::aloneRequested, this, &OpenRow::aloneRequested);
+  connect(title_, &OpenTitle::closeRequested, this, &OpenRow::closeRequested);
   connect(&session_, &Session::planChanged, this, [this] { updateSentence(); });
-  connect(&session_, &Session::factsChanged, this, [this] { updateSentence(); });
+  connect(&session_, &Session::factsChanged, this, [this] {
+    updateSentence();
+    renewAnswers();
+  });
 }
 
 OpenRow::~OpenRow() {
-  title_->hide();
-  title_->deleteLater();
-  panel_->hide();
-  panel_->deleteLater();
+  for (QWidget* w : {static_cast<QWidget*>(title_), panel_, static_cast<QWidget*>(answers_)}) {
+    w->hide();
+    w->deleteLater();
+  }
+}
+
+TableSpec OpenRow::wholeTable() const {
+  TableSpec w;
+  w.id = "whole";
+  w.settings.push_back(
+      {"gain_db", "level", "dB", SettingType::number, -60, 12, 0.0, "The ornament's own level.", "whole", 0.5});
+  w.settings.push_back(
+      {"enabled", "sounds", "", SettingType::boolean, 0, 0, true, "Whether it sounds at all.", "whole"});
+  w.settings.push_back({"hears",
+                        "hears",
+                        "",
+                        SettingType::choice,
+                        0,
+                        0,
+                        "row",
+                        "The row as earlier ornaments left it, or dry.",
+                        "whole",
+                        1,
+                        {"row", "dry"}});
+  SettingSpec tied{"landing", "tied to", "",         SettingType::choice, 0, 0, "nothing", "The landing it moves with.",
+                   "whole",   1,         {"nothing"}};
+  for (const Landing& l : session_.song().allLandings()) {
+    std::string name = l.name;
+    if (std::find(tied.choices.begin(), tied.choices.end(), name) != tied.choices.end() || name.empty())
+      name += " " + std::to_string(session_.plan()->map().barAt(l.at).bar); // names may be had twice
+    tied.choices.push_back(name);
+  }
+  w.settings.push_back(std::move(tied));
+  return w;
+}
+
+Value OpenRow::wholeValue(const Ornament& o, const std::string& key) const {
+  if (key == "gain_db") return o.gainDb;
+  if (key == "enabled") return o.enabled;
+  if (key == "hears") return o.hears == Hears::dry ? "dry" : "row";
+  for (std::size_t i = 0; i < landingIds_.size(); ++i)
+    if (o.landing == landingIds_[i]) return wholeTable_.find("landing")->choices[i + 1];
+  return "nothing";
 }
 
 int OpenRow::titleHeight() const {
   return scaled(36);
 }
 int OpenRow::panelHeight() const {
-  return static_cast<int>(lines_.size()) * scaled(kLine) + scaled(8);
+  // Room for an opened processor, too.
+  return std::max<int>(static_cast<int>(lines_.size()), 3) * scaled(kLine) + scaled(kFinish) + scaled(8);
 }
 
 void OpenRow::show() {
   title_->show();
   panel_->show();
+}
+
+void OpenRow::hide() {
+  title_->hide();
+  panel_->hide();
+  answers_->hide();
 }
 
 void OpenRow::build(const TableSpec& table) {
@@ -172,14 +147,25 @@ void OpenRow::build(const TableSpec& table) {
   whole_.clear();
   lines_.clear();
   tableId_ = table.id;
+  wholeTable_ = wholeTable();
+  landingIds_.clear();
+  for (const Landing& l : session_.song().allLandings()) landingIds_.push_back(l.id);
   const auto add = [&](const SettingSpec& spec, const QString& line, bool whole) {
     auto* f = new NumberField(spec, panel_);
     (whole ? whole_ : fields_).push_back(f);
-    if (lines_.empty() || lines_.back().first != line) lines_.push_back({line, {}});
-    lines_.back().second.push_back(f);
+    // The numbers of the whole share the kind's last line where they fit.
+    if (whole && lines_.size() >= 3 && lines_.back().label != line && lines_.back().second.isEmpty() &&
+        lines_.back().fields.size() <= kShared) {
+      lines_.back().second = line;
+      lines_.back().secondAt = lines_.back().fields.size();
+    }
+    if (lines_.empty() || (lines_.back().label != line && lines_.back().second != line)) lines_.push_back({line, {}});
+    lines_.back().fields.push_back(f);
     connect(f, &NumberField::changed, this, [this, &spec, whole](const Value& v, bool merge) {
       whole ? setWhole(spec, v, merge) : set(spec, v, merge);
     });
+    connect(f, &NumberField::curveRequested, this, [this, key = spec.key] { emit curveRequested(key); });
+    connect(f, &NumberField::choiceRequested, this, [this, f, &spec] { offerFiles(f, spec); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
     f->show();
@@ -189,12 +175,18 @@ void OpenRow::build(const TableSpec& table) {
     if (s.group != "limits") add(s, QString::fromStdString(s.group), false);
   for (const SettingSpec& s : table.settings)
     if (s.group == "limits") add(s, tr("whole"), false);
-  for (const SettingSpec& s : wholeTable().settings) add(s, tr("whole"), true);
+  for (const SettingSpec& s : wholeTable_.settings) add(s, tr("whole"), true);
 }
 
 void OpenRow::setOrnament(const Ornament& o) {
   const Kind* kind = allKinds().find(o.kind);
-  if (tableId_ != o.kind) build(kind->table());
+  const TableSpec whole = wholeTable();
+  const bool landingsChanged =
+      tableId_ == o.kind && whole.find("landing")->choices != wholeTable_.find("landing")->choices;
+  if (tableId_ != o.kind || landingsChanged) {
+    build(kind->table());
+    if (landingsChanged && !row_.isNull()) place(row_);
+  }
   ornament_ = o;
   const TempoMap& map = session_.plan()->map();
   for (NumberField* f : fields_) {
@@ -202,8 +194,20 @@ void OpenRow::setOrnament(const Ornament& o) {
     f->setValue(settingOr(kind->table(), o.settings, f->spec().key));
   }
   for (NumberField* f : whole_) f->setValue(wholeValue(o, f->spec().key));
+  title_->setOrnament(o);
+  finish_->setOrnament(o);
+  finishPanel_->show(o, finish_->opened());
   updateSentence();
-  title_->update();
+  renewAnswers();
+}
+
+void OpenRow::renewAnswers() {
+  if (score_->curveLane() || !score_->ornamentIsOpen()) {
+    answers_->hide();
+    return;
+  }
+  answers_->renew(ornament_.id);
+  placeAnswers();
 }
 
 void OpenRow::updateSentence() {
@@ -211,22 +215,52 @@ void OpenRow::updateSentence() {
   if (!o || !session_.plan()) return;
   const TimeAxis& axis = score_->axis();
   sentence_ = openDrawing(o->kind)->sentence({axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
-  title_->update();
+  title_->setSentence(sentence_, warns_);
+}
+
+void OpenRow::placeAnswers() {
+  if (answers_->isHidden()) return;
+  const QRect area = score_->openArea();
+  const auto& f = session_.facts();
+  if (!f || f->collisions.empty()) return;
+  const double end = score_->axis().xOf(session_.plan()->map().beatAt(f->collisions.front().frames.end));
+  answers_->adjustSize();
+  const int x = std::clamp(static_cast<int>(end) + scaled(10), area.left() + scaled(4),
+                           std::max(area.left() + scaled(4), area.right() - answers_->width()));
+  answers_->move(x, area.top() + scaled(7));
+  answers_->raise();
+}
+
+void OpenRow::openFinish(int index) {
+  finish_->setOpened(index);
+  const Ornament* o = session_.song().ornament(ornament_.id);
+  if (o) finishPanel_->show(*o, index);
+}
+
+bool OpenRow::closeFinish() {
+  if (finish_->opened() < 0) return false;
+  openFinish(-1);
+  return true;
+}
+
+void OpenRow::setCurveShown(const std::string& key) {
+  for (NumberField* f : fields_) f->setCurveShown(f->spec().key == key);
 }
 
 void OpenRow::place(const QRect& row) {
+  row_ = row;
   title_->setGeometry(row.left(), row.top(), row.width(), titleHeight());
   panel_->setGeometry(row.left(), row.bottom() + 1 - panelHeight(), row.width(), panelHeight());
-  const int middle = titleHeight() / 2 - scaled(12);
-  audition_->setGeometry(scaled(560), middle, audition_->sizeHint().width(), scaled(24));
-  close_->setGeometry(audition_->geometry().right() + scaled(16), middle, close_->sizeHint().width(), scaled(24));
+  finish_->setGeometry(0, panelHeight() - scaled(kFinish) - scaled(4), row.width(), scaled(kFinish) + scaled(2));
+  finishPanel_->setGeometry(0, 0, row.width(), panelHeight() - scaled(kFinish) - scaled(4));
   int y = scaled(4);
-  for (const auto& [label, fields] : lines_) {
-    const int n = static_cast<int>(fields.size());
-    const int each = std::min(scaled(118), (row.width() - scaled(kLabel) - scaled(14)) / std::max(1, n));
-    for (int i = 0; i < n; ++i)
-      fields[static_cast<std::size_t>(i)]->setGeometry(scaled(kLabel) + i * each, y, each - scaled(4),
-                                                       scaled(kLine - 3));
+  std::size_t most = 1; // one set of columns for all lines
+  for (const Line& line : lines_) most = std::max(most, line.columns());
+  const int each = std::min(scaled(118), (row.width() - scaled(kLabel) - scaled(14)) / static_cast<int>(most));
+  for (const Line& line : lines_) {
+    for (std::size_t i = 0; i < line.fields.size(); ++i)
+      line.fields[i]->setGeometry(scaled(kLabel) + static_cast<int>(line.columnOf(i)) * each, y, each - scaled(4),
+                                  scaled(kLine - 3));
     y += scaled(kLine);
   }
 }
@@ -246,6 +280,26 @@ void OpenRow::set(const SettingSpec& spec, const Value& v, bool merge) {
                 withSetting(session_.song(), o->id, spec.key, v), merge ? "set-" + o->id + spec.key : std::string());
 }
 
+/// What ships, and a file of one's own.
+void OpenRow::offerFiles(NumberField* field, const SettingSpec& spec) {
+  auto* menu = new QMenu(field);
+  menu->setAttribute(Qt::WA_DeleteOnClose);
+  for (const std::string& name : spec.choices)
+    menu->addAction(QString::fromStdString(settingText(spec, name)), this, [this, &spec, name] {
+      set(spec, name, false);
+      session_.settle();
+    });
+  menu->addSeparator();
+  menu->addAction(tr("A file…"), this, [this, &spec, field] {
+    const QString file = QFileDialog::getOpenFileName(field, tr("An impulse response"), {},
+                                                      tr("Sound files (*.wav *.flac *.aif *.aiff);;All files (*)"));
+    if (file.isEmpty()) return;
+    set(spec, session_.pathFor(file.toStdString()), false);
+    session_.settle();
+  });
+  menu->popup(field->mapToGlobal(QPoint(0, field->height())));
+}
+
 void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {
   const Ornament* found = session_.song().ornament(ornament_.id);
   if (!found) return;
@@ -253,6 +307,11 @@ void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {
   if (spec.key == "gain_db") o.gainDb = *v.number();
   if (spec.key == "enabled") o.enabled = *v.boolean();
   if (spec.key == "hears") o.hears = *v.text() == "dry" ? Hears::dry : Hears::row;
+  if (spec.key == "landing") {
+    o.landing.reset();
+    for (std::size_t i = 0; i < landingIds_.size(); ++i)
+      if (spec.choices[i + 1] == *v.text()) o.landing = landingIds_[i];
+  }
   const QString name = kindWord(o.kind);
   session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name), withOrnamentReplaced(session_.song(), o),
                 merge ? "whole-" + o.id + spec.key : std::string());

@@ -2,9 +2,11 @@
 // score on its beat axis, between the two.
 #pragma once
 
+#include "app/openrow/answers.h"
+#include "app/openrow/finish_line.h"
+#include "app/openrow/finish_panel.h"
 #include "app/openrow/number_field.h"
-#include "app/session/session.h"
-#include "app/theme/ink_button.h"
+#include "app/openrow/open_title.h"
 
 #include <QWidget>
 
@@ -21,32 +23,66 @@ class OpenRow : public QObject {
   /// The whole row; title and panel lay themselves at its top and bottom.
   void place(const QRect& row);
   void show();
+  void hide();
   int titleHeight() const;
   int panelHeight() const;
   NumberField* field(const std::string& key) const;
   QString sentence() const { return sentence_; }
   bool sentenceWarns() const { return warns_; }
   const Ornament& ornament() const { return ornament_; }
+  OpenTitle& title() const { return *title_; }
+  Answers& answers() const { return *answers_; }
+  FinishLine& finish() const { return *finish_; }
+  FinishPanel& finishPanel() const { return *finishPanel_; }
+  /// Opens a processor of the finish in place of the numbers; −1 closes it.
+  void openFinish(int index);
+  /// False where none was open.
+  bool closeFinish();
+  /// Marks the field whose curve is shown; empty: none.
+  void setCurveShown(const std::string& key);
+  /// Puts the answers beside the first collision, when the view has moved.
+  void placeAnswers();
+  /// Offers what fits, unless a curve lies over the drawing.
+  void renewAnswers();
 
  signals:
   void auditionRequested();
+  void aloneRequested(bool on);
   void closeRequested();
+  void curveRequested(const std::string& key);
 
  private:
+  TableSpec wholeTable() const;
+  Value wholeValue(const Ornament& o, const std::string& key) const;
   void build(const TableSpec& table);
   void set(const SettingSpec& spec, const Value& v, bool merge);
+  void offerFiles(NumberField* field, const SettingSpec& spec);
   void setWhole(const SettingSpec& spec, const Value& v, bool merge);
   void updateSentence();
 
   Session& session_;
   ScoreView* score_;
-  QWidget* title_;
+  OpenTitle* title_;
   QWidget* panel_;
-  InkButton* audition_;
-  InkButton* close_;
+  Answers* answers_;
+  FinishLine* finish_;
+  FinishPanel* finishPanel_;
+  TableSpec wholeTable_;                // what every ornament has besides the settings of its kind
+  std::vector<std::string> landingIds_; // behind the choices of "tied to"
   std::vector<NumberField*> fields_, whole_;
-  std::vector<std::pair<QString, std::vector<NumberField*>>> lines_;
+  /// A line of numbers; where there is room it holds the numbers of the whole as well, after a word of their own.
+  struct Line {
+    QString label;
+    std::vector<NumberField*> fields;
+    QString second{};
+    std::size_t secondAt = 0;
+    std::size_t columns() const { return fields.size() + (second.isEmpty() ? 0 : 1); }
+    std::size_t columnOf(std::size_t field) const { return field + (second.isEmpty() || field < secondAt ? 0 : 1); }
+  };
+  friend class OpenPanel;
+  std::vector<Line> lines_;
   Ornament ornament_;
+  QRect row_;
   std::string tableId_;
   QString sentence_;
   bool warns_ = false;

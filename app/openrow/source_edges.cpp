@@ -35,8 +35,7 @@ void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c) {
 
 std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c,
                                    const Ornament& before) {
-  Beats at = c.axis.beatAt(to.x());
-  if (!free && grid.ticks > 0) at = snapToGrid(at, grid, c.session.plan()->map());
+  const Beats at = beatUnder(to, free, grid, c);
   const Beats least(kTicksPerQuarter / 64);
   Ornament o = before;
   const Beats end = before.span().end;
@@ -49,6 +48,57 @@ std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free,
     return std::nullopt;
   }
   return o;
+}
+
+double printHeight(const OpenCanvas& c) {
+  if (!c.node || !c.node->print || !c.waves || !c.node->print->complete()) return 0;
+  const double full = c.waves->fullScale(c.ornament.on);
+  return std::min(1.0, static_cast<double>(c.node->print->peak()) / std::max(full, 1e-6)) * c.area.height() / 2;
+}
+
+void paintRing(QPainter& p, QPointF at, const QString& word, bool active, bool wordLeft) {
+  const Palette& ink = paper();
+  p.setPen(QPen(ink.ink, active ? 2.4 : 1.5));
+  p.setBrush(ink.card);
+  p.drawEllipse(at, scaled(6), scaled(6));
+  if (word.isEmpty()) return;
+  p.setFont(sans(14, Weight::medium));
+  const double w = QFontMetrics(p.font()).horizontalAdvance(word);
+  const QRectF box(wordLeft ? at.x() - scaled(12) - w : at.x() + scaled(11), at.y() - scaled(19), w, scaled(17));
+  QColor ground = ink.card;
+  ground.setAlphaF(0.85f);
+  p.fillRect(box.adjusted(-2, 0, 2, 0), ground);
+  p.setPen(ink.ink);
+  p.drawText(box, Qt::AlignVCenter | Qt::AlignLeft, word);
+}
+
+void paintNeighbours(QPainter& p, const OpenCanvas& c) {
+  const Palette& ink = paper();
+  const TempoMap& map = c.session.plan()->map();
+  const FrameRange source = map.frames(c.ornament.span());
+  for (const FrameRange& phrase : c.session.phrases(c.ornament.on))
+    if (phrase.begin > source.end) {
+      const double x = c.axis.xOf(map.beatAt(phrase.begin));
+      if (x < c.area.right() - scaled(70))
+        drawSongText(p, QPointF(x + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("next phrase"), 14, true,
+                     ink.quiet);
+      break;
+    }
+  const auto& facts = c.session.facts();
+  if (!facts || facts->ornament != c.ornament.id) return;
+  for (const Collision& hit : facts->collisions) {
+    const double a = c.axis.xOf(map.beatAt(hit.frames.begin)),
+                 b = std::max(a + 4, c.axis.xOf(map.beatAt(hit.frames.end))), y = c.area.top() + scaled(18);
+    p.setPen(QPen(ink.warning, 1.5));
+    p.drawLine(QPointF(a, y), QPointF(b, y));
+    p.drawLine(QPointF(a, y - 5), QPointF(a, y + 5));
+    p.drawLine(QPointF(b, y - 5), QPointF(b, y + 5));
+  }
+}
+
+Beats beatUnder(QPointF to, bool free, Beats grid, const OpenCanvas& c) {
+  const Beats at = c.axis.beatAt(to.x());
+  return free || grid.ticks <= 0 ? at : snapToGrid(at, grid, c.session.plan()->map());
 }
 
 QString spanWords(const TempoMap& map, Beats from, Beats length) {

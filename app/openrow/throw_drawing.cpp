@@ -1,6 +1,6 @@
 // The open delay throw: a ladder of echoes. Height is level (in decibels, so that a steady feedback is a straight
 // slope), up is left, down is right.
-#include "app/openrow/open_drawing.h"
+#include "app/openrow/drawings.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "ornaments/delay_throw_settings.h"
@@ -29,7 +29,8 @@ class ThrowDrawing : public OpenDrawing {
     if (l.echoes.empty()) return;
 
     std::vector<FrameRange> hits;
-    if (const auto& f = c.session.facts(); f && f->ornament == c.ornament.id) hits = f->collisions;
+    if (const auto& f = c.session.facts(); f && f->ornament == c.ornament.id)
+      for (const Collision& k : f->collisions) hits.push_back(k.frames);
     // The slope: a dashed line through the heads of the side that begins.
     QPolygonF slope;
     for (const Echo& e : l.echoes)
@@ -81,7 +82,7 @@ class ThrowDrawing : public OpenDrawing {
     p.fillRect(box, ground);
     p.setPen(ink.ink);
     p.drawText(box, Qt::AlignVCenter | Qt::AlignLeft, QStringLiteral(" ") + text);
-    paintNextPhrase(p, c, hits);
+    paintNeighbours(p, c);
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
@@ -227,61 +228,12 @@ class ThrowDrawing : public OpenDrawing {
     Frames start;
     std::vector<Echo> echoes;
   };
-
-  void paintNextPhrase(QPainter& p, const OpenCanvas& c, const std::vector<FrameRange>& hits) const {
-    const Palette& ink = paper();
-    const TempoMap& map = c.session.plan()->map();
-    const FrameRange source = map.frames(c.ornament.span());
-    for (const FrameRange& phrase : c.session.phrases(c.ornament.on))
-      if (phrase.begin > source.end) {
-        const double x = c.axis.xOf(map.beatAt(phrase.begin));
-        if (x < c.area.right() - scaled(70))
-          drawSongText(p, QPointF(x + scaled(6), c.area.bottom() - scaled(6)), QObject::tr("next phrase"), 14, true,
-                       ink.quiet);
-        break;
-      }
-    for (const FrameRange& hit : hits) { // a bracket over what collides
-      const double a = c.axis.xOf(map.beatAt(hit.begin)), b = std::max(a + 4, c.axis.xOf(map.beatAt(hit.end))),
-                   y = c.area.top() + scaled(18);
-      p.setPen(QPen(ink.warning, 1.5));
-      p.drawLine(QPointF(a, y), QPointF(b, y));
-      p.drawLine(QPointF(a, y - 5), QPointF(a, y + 5));
-      p.drawLine(QPointF(b, y - 5), QPointF(b, y + 5));
-    }
-  }
-};
-
-/// The open gap: its edges, and the hatching that the score draws for what is taken away.
-class GapDrawing : public OpenDrawing {
- public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
-    paintSourceEdges(p, c, active, QObject::tr("taken away"));
-  }
-  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
-    return all;
-  }
-  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                               const Ornament& before) const override {
-    return dragSource(handle, to, free, grid, c, before);
-  }
-  QString wordFor(const QString&) const override { return QObject::tr("edge"); }
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
-    const bool cut = *settingOr(c.node->kind->table(), c.ornament.settings, "tails").text() == "cut";
-    return QObject::tr("silent for %1; tails %2")
-        .arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length),
-             cut ? QObject::tr("are cut") : QObject::tr("go on"));
-  }
 };
 
 } // namespace
 
-std::unique_ptr<OpenDrawing> openDrawing(const std::string& kind) {
-  if (kind == "delay-throw") return std::make_unique<ThrowDrawing>();
-  return std::make_unique<GapDrawing>();
+std::unique_ptr<OpenDrawing> throwDrawing() {
+  return std::make_unique<ThrowDrawing>();
 }
 
 } // namespace ivrin::app

@@ -99,6 +99,7 @@ void RowHead::refresh() {
 }
 
 void RowHead::setFolded(bool folded) {
+  if (folded == folded_) return;
   folded_ = folded;
   resizeEvent(nullptr);
   update();

@@ -16,7 +16,12 @@ class RowHead : public QWidget {
   /// Folded: the name alone.
   void setFolded(bool folded);
 
+ signals:
+  /// The name was double-clicked.
+  void foldRequested();
+
  protected:
+  void mouseDoubleClickEvent(QMouseEvent*) override { emit foldRequested(); }
   void paintEvent(QPaintEvent*) override;
   void resizeEvent(QResizeEvent*) override;
 

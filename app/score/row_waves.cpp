@@ -1,5 +1,7 @@
 #include "app/score/row_waves.h"
 
+#include "audio/simd.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -23,6 +25,29 @@ void put(WaveColumns& w, std::size_t x, double low, double high, double mid, dou
   const auto m = static_cast<float>(mid);
   w.top[x] = std::min(w.top[x], m - kThinnest);
   w.bottom[x] = std::max(w.bottom[x], m + kThinnest);
+}
+
+/// put() for all columns at once.
+IVRIN_CLONES void putAll(WaveColumns& w, const float* low, const float* high, float scale, double mid, double half) {
+  const auto m = static_cast<float>(mid), h = static_cast<float>(half), up = scale * h;
+  float* top = w.top.data();
+  float* bottom = w.bottom.data();
+  const std::size_t n = w.top.size();
+  for (std::size_t x = 0; x < n; ++x) {
+    float t = m - high[x] * up, b = m - low[x] * up;
+    t = t > m - h ? t : m - h;
+    b = b < m + h ? b : m + h;
+    top[x] = t < m - kThinnest ? t : m - kThinnest;
+    bottom[x] = b > m + kThinnest ? b : m + kThinnest;
+  }
+}
+
+/// Memory for columns, one set for each painting thread, kept.
+std::span<float> scratch(int slot, std::size_t n) {
+  static thread_local std::vector<float> memory[4];
+  auto& own = memory[slot];
+  if (own.size() < n) own.resize(n);
+  return {own.data(), n};
 }
 
 } // namespace
@@ -76,18 +101,34 @@ WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, do
         if (!node->plan.dry.isOne()) gains.push_back(&node->plan.dry);
     }
   const auto made = audio ? nullptr : session_.rowPeaks(row);
-  const PeakView view = made ? PeakView::of(*made) : PeakView{};
-  for (std::size_t x = 0; x < n; ++x) {
-    Peak p;
-    double g = 1;
-    if (audio) {
-      p = stemPeak(*audio, frames[x] - offset, frames[x + 1] - offset);
-      for (const GainSegments* s : gains) g *= s->at(Frames((frames[x] + frames[x + 1]) / 2));
-    } else if (made) {
-      p = view.over(frames[x], std::max(frames[x + 1], frames[x] + 1));
+  const auto low = scratch(0, n), high = scratch(1, n);
+  const std::int64_t each = (frames.back() - frames.front()) / static_cast<std::int64_t>(n);
+  if (audio && each >= 2 * PeakPyramid::kBaseFrames) {
+    audio->peaks().columns(frames, offset, low.data(), high.data());
+  } else if (audio) { // near: from the samples themselves
+    for (std::size_t x = 0; x < n; ++x) {
+      const Peak p = stemPeak(*audio, frames[x] - offset, frames[x + 1] - offset);
+      low[x] = p.low;
+      high[x] = p.high;
     }
+  } else if (made) {
+    PeakView::of(*made).columns(frames, 0, low.data(), high.data());
+  } else {
+    std::fill(low.begin(), low.end(), 0.0f);
+    std::fill(high.begin(), high.end(), 0.0f);
+  }
+  if (!audio || (gains.empty() && keep)) {
+    if (keep)
+      putAll(w, low.data(), high.data(), static_cast<float>(scale), mid, half);
+    else
+      w.top.assign(n, static_cast<float>(mid)), w.bottom = w.top;
+    return w;
+  }
+  for (std::size_t x = 0; x < n; ++x) {
+    double g = 1;
+    for (const GainSegments* s : gains) g *= s->at(Frames((frames[x] + frames[x + 1]) / 2));
     if (!keep) g = g < 0.999 ? 1 : 0; // what was there before it was turned down
-    put(w, x, static_cast<double>(p.low) * scale * g, static_cast<double>(p.high) * scale * g, mid, half);
+    put(w, x, static_cast<double>(low[x]) * scale * g, static_cast<double>(high[x]) * scale * g, mid, half);
     if (!keep && g == 0) w.top[x] = w.bottom[x] = static_cast<float>(mid);
   }
   return w;
@@ -151,31 +192,67 @@ const PrintPeaks& RowWaves::peaksOf(const OrnamentNode& node) {
   return peaks;
 }
 
+bool RowWaves::knowsHeard(const OrnamentNode& node) const {
+  const auto it = prints_.find(node.print.get());
+  return it != prints_.end() && it->second.first.lock() == node.print && it->second.second.heard.has_value();
+}
+
+std::optional<FrameRange> RowWaves::heard(const OrnamentNode& node) {
+  if (!node.print || !node.print->complete()) return std::nullopt;
+  static_cast<void>(peaksOf(node));
+  PrintPeaks& peaks = prints_.at(node.print.get()).second;
+  if (peaks.heard) return peaks.heard;
+  constexpr double kUnder = 0.0316; // 30 dB
+  constexpr std::int64_t kStep = 1024;
+  const PeakView left = PeakView::of(peaks.left), right = PeakView::of(peaks.right);
+  const std::int64_t n = (peaks.done - node.print->first()).count;
+  const auto at = [&](std::int64_t f) {
+    const Peak l = left.over(f, f + kStep), r = right.over(f, f + kStep);
+    return static_cast<double>(std::max({l.high, -l.low, r.high, -r.low}));
+  };
+  double most = 0;
+  for (std::int64_t f = 0; f < n; f += kStep) most = std::max(most, at(f));
+  std::int64_t begin = 0, end = n;
+  while (begin < n && at(begin) < most * kUnder) begin += kStep;
+  while (end > begin && at(std::max<std::int64_t>(0, end - kStep)) < most * kUnder) end -= kStep;
+  peaks.heard = FrameRange{node.print->first() + Frames(begin), node.print->first() + Frames(std::max(begin, end))};
+  return peaks.heard;
+}
+
+void RowWaves::prepare(FrameRange seen) {
+  if (!session_.plan()) return;
+  for (const auto& node : session_.plan()->nodes())
+    if (node->print && !intersect(node->print->extent(), seen).empty()) static_cast<void>(peaksOf(*node));
+}
+
 void RowWaves::refresh() {
   std::erase_if(prints_, [](const auto& e) { return e.second.first.expired(); });
 }
 
 WaveColumns RowWaves::print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,
-                            int& first) {
-  const PrintPeaks& peaks = peaksOf(node);
+                            int& first) const {
+  first = 0;
+  const auto known = prints_.find(node.print.get());
+  if (known == prints_.end()) return WaveColumns();
+  const PrintPeaks& peaks = known->second.second;
   const FrameRange has{node.print->first(), peaks.done};
   const auto begin = std::lower_bound(frames.begin(), frames.end() - 1, has.begin.count),
              end = std::lower_bound(begin, frames.end() - 1, has.end.count);
   first = static_cast<int>(begin - frames.begin());
   WaveColumns w(static_cast<int>(end - begin));
-  const PeakView left = PeakView::of(peaks.left), right = PeakView::of(peaks.right);
-  const double scale = 1 / fullScale(node.ornament->on);
-  for (std::size_t x = 0; x < w.top.size(); ++x) {
-    const std::int64_t a = begin[static_cast<std::ptrdiff_t>(x)] - has.begin.count;
-    const std::int64_t b = std::max(begin[static_cast<std::ptrdiff_t>(x) + 1] - has.begin.count, a + 1);
-    const Peak l = left.over(a, b), r = right.over(a, b);
-    const double up = std::max(static_cast<double>(l.high), static_cast<double>(-l.low)),
-                 down = std::max(static_cast<double>(r.high), static_cast<double>(-r.low));
-    if (opened)
-      put(w, x, -down * scale, up * scale, mid, half);
-    else
-      put(w, x, -std::max(up, down) * scale, std::max(up, down) * scale, mid, half);
+  const std::size_t n = w.top.size();
+  if (n == 0) return w;
+  const auto scale = static_cast<float>(1 / fullScale(node.ornament->on));
+  const std::span<const std::int64_t> edges(&*begin, n + 1);
+  const auto low = scratch(0, n), high = scratch(1, n), lowRight = scratch(2, n), highRight = scratch(3, n);
+  PeakView::of(peaks.left).columns(edges, has.begin.count, low.data(), high.data());
+  PeakView::of(peaks.right).columns(edges, has.begin.count, lowRight.data(), highRight.data());
+  for (std::size_t x = 0; x < n; ++x) {
+    const float up = std::max(high[x], -low[x]), down = std::max(highRight[x], -lowRight[x]);
+    high[x] = opened ? up : std::max(up, down);
+    low[x] = opened ? -down : -high[x];
   }
+  putAll(w, low.data(), high.data(), scale, mid, half);
   return w;
 }
 

@@ -11,6 +11,7 @@ namespace ivrin::app {
 struct PrintPeaks {
   PeakPyramid left, right;
   Frames done;
+  std::optional<FrameRange> heard;
 };
 
 /// The frame at the left edge of every device column, and one more for the last right edge.
@@ -33,8 +34,14 @@ class RowWaves {
   /// What an ornament adds. `opened`: left upwards, right downwards; else both sides about the middle. Begins at the
   /// first column with sound: `first` is its index.
   WaveColumns print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,
-                    int& first);
-  /// Brings the peaks of prints up to what is computed.
+                    int& first) const;
+  /// Brings the peaks of the prints in a range up to what is computed; print() draws what was prepared and may be
+  /// called from several threads.
+  void prepare(FrameRange seen);
+  /// Where a print is within 30 dB of its loudest: what the eye takes for it. Nothing until it is complete.
+  std::optional<FrameRange> heard(const OrnamentNode& node);
+  bool knowsHeard(const OrnamentNode& node) const;
+  /// Forgets the peaks of prints that have gone.
   void refresh();
 
  private:

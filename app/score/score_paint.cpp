@@ -1,15 +1,12 @@
-// What the score looks like.
-#include "app/openrow/open_row.h"
+// What the score looks like: staves, waves, ruler and margin. The marks on them are in score_marks.cpp.
 #include "app/score/score_view.h"
-#include "app/score/sign_strip.h"
+#include "app/theme/engraving.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
-#include "app/theme/signs.h"
 #include "app/theme/type.h"
 
 #include <QPaintEvent>
 #include <QPainter>
-#include <QPainterPath>
 
 #include <algorithm>
 #include <cmath>
@@ -17,23 +14,11 @@
 namespace ivrin::app {
 namespace {
 
+constexpr int kSharedFromColumns = 500;
+
 QRgb mixed(const QColor& a, const QColor& b, double u) {
   const auto m = [&](int x, int y) { return static_cast<int>(std::lround(x + (y - x) * u)); };
   return qRgb(m(a.red(), b.red()), m(a.green(), b.green()), m(a.blue(), b.blue()));
-}
-
-/// "1⅓ beats", "2 bars", "¾ beat": the lengths people say.
-QString lengthText(double quarters) {
-  static const std::pair<double, const char*> parts[] = {{0, ""},        {1.0 / 8, "⅛"}, {0.25, "¼"},    {1.0 / 3, "⅓"},
-                                                         {3.0 / 8, "⅜"}, {0.5, "½"},     {5.0 / 8, "⅝"}, {2.0 / 3, "⅔"},
-                                                         {0.75, "¾"},    {7.0 / 8, "⅞"}};
-  const double whole = std::floor(quarters + 1e-6), rest = quarters - whole;
-  for (const auto& [value, text] : parts)
-    if (std::abs(rest - value) < 1e-4) {
-      const QString n = whole > 0 || value == 0 ? QString::number(static_cast<int>(whole)) : QString();
-      return n + QString::fromUtf8(text) + (quarters > 1 ? QObject::tr(" beats") : QObject::tr(" beat"));
-    }
-  return QString::number(quarters, 'f', 2) + QObject::tr(" beats");
 }
 
 } // namespace
@@ -91,21 +76,53 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
   const std::vector<QRgb> onPaper = gridLine(dirty, w, ratio, c.paper), onCard = gridLine(dirty, w, ratio, c.card);
   const ColumnFrames frames = columnFrames(session_.plan()->map(), axis_, dirty.left(), w, ratio);
   const double origin = (axis_.xOf(Beats(0)) - dirty.left()) * ratio;
-  // One row at a time in the same memory, small enough for the cache; the screen is written once.
-  static thread_local std::vector<QRgb> memory;
-  for (const RowBox& r : rows_) {
-    const QRect box = QRect(dirty.left(), r.y, dirty.width(), r.height).intersected(dirty);
-    if (box.isEmpty()) continue;
+  const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
+  waves_.prepare(seen);
+  std::vector<const RowBox*> rows;
+  const auto boxOf = [&](const RowBox& r) {
+    return QRect(dirty.left(), r.y, dirty.width(), r.height).intersected(dirty);
+  };
+  for (const RowBox& r : rows_)
+    if (!boxOf(r).isEmpty()) rows.push_back(&r);
+  const auto sizeOf = [&](const RowBox& r) {
+    return static_cast<std::size_t>(w) * static_cast<std::size_t>(std::lround(boxOf(r).height() * ratio));
+  };
+  const auto paint = [&](const RowBox& r, QRgb* memory) {
+    const QRect box = boxOf(r);
     const int h = static_cast<int>(std::lround(box.height() * ratio));
-    if (memory.size() < static_cast<std::size_t>(w) * static_cast<std::size_t>(h))
-      memory.resize(static_cast<std::size_t>(w) * static_cast<std::size_t>(h));
     for (int y = 0; y < h; ++y)
-      std::copy_n((r.open ? onCard : onPaper).data(), w, memory.data() + static_cast<std::ptrdiff_t>(y) * w);
-    QImage image(reinterpret_cast<uchar*>(memory.data()), w, h, w * 4, QImage::Format_RGB32);
+      std::copy_n((r.open ? onCard : onPaper).data(), w, memory + static_cast<std::ptrdiff_t>(y) * w);
+    QImage image(reinterpret_cast<uchar*>(memory), w, h, w * 4, QImage::Format_RGB32);
     paintRow(image, r, frames, (r.staffTop - box.top()) * ratio, r.staffHeight * ratio, origin, ratio);
     image.setDevicePixelRatio(ratio);
-    p.drawImage(box.topLeft(), image);
-  }
+    return image;
+  };
+  // This thread paints a row at a time in the same memory, small enough for the cache, and puts it on the screen; of a
+  // large picture a helper paints the lower half meanwhile, to be put there afterwards.
+  const std::size_t ours = w > kSharedFromColumns ? rows.size() - rows.size() / 2 : rows.size();
+  std::vector<QImage> theirs(rows.size() - ours);
+  std::size_t theirSize = 0, ourSize = 0;
+  for (std::size_t i = 0; i < rows.size(); ++i)
+    i < ours ? static_cast<void>(ourSize = std::max(ourSize, sizeOf(*rows[i])))
+             : static_cast<void>(theirSize += sizeOf(*rows[i]));
+  if (rowMemory_[0].size() < ourSize) rowMemory_[0].resize(ourSize);
+  if (rowMemory_[1].size() < theirSize) rowMemory_[1].resize(theirSize);
+  const auto upper = [&] {
+    for (std::size_t i = 0; i < ours; ++i)
+      p.drawImage(boxOf(*rows[i]).topLeft(), paint(*rows[i], rowMemory_[0].data()));
+  };
+  const auto lower = [&] {
+    QRgb* memory = rowMemory_[1].data();
+    for (std::size_t i = ours; i < rows.size(); ++i) {
+      theirs[i - ours] = paint(*rows[i], memory);
+      memory += sizeOf(*rows[i]);
+    }
+  };
+  if (theirs.empty())
+    upper();
+  else
+    helper_.together(upper, lower);
+  for (std::size_t i = ours; i < rows.size(); ++i) p.drawImage(boxOf(*rows[i]).topLeft(), theirs[i - ours]);
   const int below = rows_.back().y + rows_.back().height;
   if (below <= dirty.bottom())
     p.fillRect(QRect(dirty.left(), below, dirty.width(), dirty.bottom() + 1 - below), c.paper);
@@ -120,7 +137,7 @@ void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
 
 /// The waves of one row into its image; `top` and `height` of the staff in device pixels from the image's top.
 void ScoreView::paintRow(QImage& image, const RowBox& r, const ColumnFrames& frames, double top, double height,
-                         double origin, double ratio) {
+                         double origin, double ratio) const {
   const Palette& c = paper();
   const int y0 = static_cast<int>(std::floor(top)), y1 = static_cast<int>(std::ceil(top + height));
   if (y1 <= 0 || y0 >= image.height()) return;
@@ -150,11 +167,45 @@ void ScoreView::paintRow(QImage& image, const RowBox& r, const ColumnFrames& fra
     const bool chosen = node->ornament->id == open_;
     if (r.open && !chosen) continue;
     int first = 0;
-    const WaveColumns print = waves_.print(*node, frames, mid, half, r.open && chosen, first);
+    // Where several overlap each has a lane of the staff.
+    const OrnamentBox* lane = r.open ? nullptr : marks_.box(node->ornament->id);
+    const double share = lane ? 1.0 / lane->lanes : 1, ownHalf = half * share,
+                 ownMid = lane ? top + height * share * (lane->lane + 0.5) : mid;
+    const WaveColumns print = waves_.print(*node, frames, ownMid, ownHalf, r.open && chosen, first);
     const auto soft = static_cast<float>(r.open ? 0.30 : c.night ? 0.42 : 0.34);
-    drawWave(
-        image, first, y0, y1, print,
-        {c.blue.rgb(), soft, 0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * ratio), 0.62f, 0.46f, origin});
+    // Before its landing or source in rust, after it in blue.
+    const auto turn = std::lower_bound(frames.begin(), frames.end() - 1, turnOf(*node, session_.plan()->map()).count);
+    const int split =
+        std::clamp(static_cast<int>(turn - frames.begin()) - first, 0, static_cast<int>(print.top.size()));
+    const int n = static_cast<int>(print.top.size());
+    const auto draw = [&](int from, int to, const QColor& hue) {
+      if (from >= to) return;
+      const Pencil pencil{hue.rgb(), soft,  0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * ratio),
+                          0.62f,     0.46f, origin};
+      if (from == 0 && to == n) {
+        drawWave(image, first, y0, y1, print, pencil);
+        return;
+      }
+      WaveColumns part(to - from);
+      std::copy(print.top.begin() + from, print.top.begin() + to, part.top.begin());
+      std::copy(print.bottom.begin() + from, print.bottom.begin() + to, part.bottom.begin());
+      drawWave(image, first + from, y0, y1, part, pencil);
+    };
+    draw(0, split, c.rust);
+    // Where the open one meets the next phrase, in the colour of collisions.
+    int at = split;
+    if (const auto& f = session_.facts(); r.open && f && f->ornament == open_)
+      for (const Collision& hit : f->collisions) {
+        const auto column = [&](Frames frame) {
+          const auto it = std::lower_bound(frames.begin(), frames.end() - 1, frame.count);
+          return std::clamp(static_cast<int>(it - frames.begin()) - first, at, n);
+        };
+        const int from = column(hit.frames.begin), to = column(hit.frames.end);
+        draw(at, from, c.blue);
+        draw(from, to, c.warning);
+        at = to;
+      }
+    draw(at, n, c.blue);
   }
 }
 
@@ -240,108 +291,14 @@ void ScoreView::paintMargin(QPainter& p, const QRect& dirty) {
   for (const Bus& bus : session_.song().buses) {
     int top = 1 << 30, bottom = -1;
     for (const RowBox& r : rows_) {
-      const Stem* s = session_.song().stem(r.id);
-      if (r.id != bus.id && !(s && s->bus == bus.id)) continue;
+      const Stem* stem = session_.song().stem(r.id);
+      if (r.id != bus.id && !(stem && stem->bus == bus.id)) continue;
       top = std::min(top, r.y + 4);
       bottom = std::max(bottom, r.y + r.height - 4);
     }
-    if (bottom < 0) continue;
-    const double x = scaled(22), m = (top + bottom) / 2.0, d = scaled(7);
-    QPainterPath brace(QPointF(x, top));
-    brace.cubicTo(x - d * 1.5, top + 2, x - d * 0.3, m - d, x - d * 1.6, m);
-    brace.cubicTo(x - d * 0.3, m + d, x - d * 1.5, bottom - 2, x, bottom);
-    p.setPen(QPen(c.ink, 1.6, Qt::SolidLine, Qt::RoundCap));
-    p.setBrush(Qt::NoBrush);
-    p.drawPath(brace);
+    if (bottom > 0) drawBrace(p, scaled(22), top, bottom, scaled(7), c.ink);
   }
   p.fillRect(QRect(0, 0, margin.width(), rulerHeight() - 1), c.paper);
-  p.restore();
-}
-
-void ScoreView::paintOrnaments(QPainter& p, const QRect& dirty) {
-  const Palette& c = paper();
-  for (const SignPlace& s : signs()) {
-    if (!s.rect.toAlignedRect().adjusted(-2, -2, 2, 2).intersects(dirty) || s.rect.left() > width()) continue;
-    const Ornament* o = session_.song().ornament(s.ornament);
-    drawSign(p, QString::fromStdString(o->kind), s.rect, inkOf(*o));
-    // What is not computed to its end yet is told by a dotted rule.
-    const auto node = session_.plan()->node(o->id);
-    if (node && node->print && !node->print->complete()) {
-      p.setPen(QPen(c.blue, 1.2, Qt::DotLine));
-      const double from = axis_.xOf(session_.plan()->map().beatAt(node->print->ready()));
-      p.drawLine(QPointF(from, s.rect.bottom()), QPointF(from + scaled(60), s.rect.bottom()));
-    }
-  }
-}
-
-void ScoreView::paintSelection(QPainter& p) {
-  if (!selection_) return;
-  const Palette& c = paper();
-  const QRect staff = staffOf(selection_->row);
-  const double a = axis_.xOf(selection_->begin), b = axis_.xOf(selection_->end);
-  const double top = staff.top() - 1, bottom = staff.bottom() + 1;
-  QColor tint = c.ink;
-  tint.setAlphaF(c.night ? 0.14f : 0.09f);
-  p.fillRect(QRectF(a, top, b - a, bottom - top), tint);
-  p.setPen(QPen(c.ink, 2));
-  p.drawLine(QPointF(a, top), QPointF(a, bottom));
-  p.drawLine(QPointF(b, top), QPointF(b, bottom));
-  p.setPen(QPen(c.ink, 1.4));
-  p.setBrush(c.card);
-  for (const double x : {a, b}) p.drawRect(QRectF(x - scaled(4), top - scaled(4), scaled(8), scaled(8)));
-  const QString text = lengthText((selection_->end - selection_->begin).quarters());
-  const double tx = b + scaled(8), ty = bottom - scaled(8);
-  drawSongText(p, QPointF(tx, ty), text, 14, true, c.ink);
-  if (strip_->isVisible()) { // a fine line leads to the strip
-    p.setPen(QPen(c.ink, 1));
-    const QRect s = strip_->geometry();
-    p.drawLine(QPointF(b, s.top() > ty ? bottom : top),
-               QPointF(s.left(), s.top() > ty ? s.top() + scaled(10) : s.bottom() - scaled(10)));
-  }
-}
-
-void ScoreView::paintOverlay(QPainter& p, const QRect& dirty) {
-  const Palette& c = paper();
-  p.save();
-  p.setClipRect(QRect(marginWidth(), 0, width(), height()).intersected(dirty));
-  const int top = rulerHeight(), bottom = std::min(height(), rows_.back().y + rows_.back().height);
-  // Landings: the current one a strong double line, the others quiet.
-  for (const Landing& l : session_.song().allLandings()) {
-    const double x = axis_.xOf(l.at);
-    if (x < -20 || x > width() + 20) continue;
-    const bool current = landing_ && l.id == landing_->id;
-    const double from = current ? scaled(4) : top, thick = current ? 2.6 : 1.2;
-    p.fillRect(QRectF(x - thick / 2, from, thick, bottom - from), c.ochre);
-    if (current) p.fillRect(QRectF(x + 4, scaled(24), 1.1, bottom - scaled(24)), c.ochre);
-  }
-  if (!open_.empty() && session_.song().ornament(open_)) {
-    p.save();
-    p.setClipRect(openArea().adjusted(0, -2, scaled(14), 2).intersected(dirty));
-    drawing_->paint(p, canvas(), drag_ == Drag::handle ? handle_ : hoverHandle_);
-    p.restore();
-  }
-  paintOrnaments(p, dirty);
-  paintSelection(p);
-  // The keyboard's place.
-  if (hasFocus() && !selection_ && open_.empty()) {
-    const QRect staff = staffOf(caretRow_);
-    const double x = axis_.xOf(caret_);
-    p.setPen(QPen(c.ink, 1, Qt::DotLine));
-    p.drawLine(QPointF(x, staff.top()), QPointF(x, staff.bottom()));
-  }
-  // The playhead.
-  const double x = playheadX();
-  playheadDrawn_ = x;
-  QPainterPath flag;
-  flag.moveTo(x - scaled(6), rulerHeight() - scaled(17));
-  flag.lineTo(x + scaled(6), rulerHeight() - scaled(17));
-  flag.lineTo(x, rulerHeight() - scaled(8));
-  flag.closeSubpath();
-  p.setPen(Qt::NoPen);
-  p.setBrush(c.ink);
-  p.drawPath(flag);
-  p.setPen(QPen(c.ink, 1.2));
-  p.drawLine(QPointF(x, rulerHeight() - scaled(12)), QPointF(x, bottom));
   p.restore();
 }
 

@@ -1,17 +1,17 @@
 #include "app/score/score_view.h"
 #include "app/theme/ornament_look.h"
 
+#include "app/openrow/curve_lane.h"
 #include "app/openrow/open_row.h"
 #include "app/score/row_head.h"
 #include "app/score/sign_strip.h"
-#include "app/theme/palette.h"
+#include "app/theme/ink_button.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
 #include "time/note_value.h"
 
+#include <QElapsedTimer>
 #include <QKeyEvent>
-#include <QMouseEvent>
-#include <QPainter>
 
 #include <algorithm>
 #include <cmath>
@@ -19,28 +19,40 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kMargin = 112, kRightMargin = 14;
-constexpr double kMostPxPerBeat = 60000, kLeastPxPerBeat = 1.5;
-constexpr int kDragFrom = 3;  // pixels before a press becomes a drag
-constexpr int kEdgeReach = 6; // how near an edge of the selection is grabbed
-constexpr int kEaseMs = 180;
-constexpr int kOpenHeight = 356, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 104;
+constexpr int kMargin = 112;
+constexpr int kEaseMs = 180, kFoldAfterMs = 260;
+constexpr int kDrawingLeast = 96, kThinnest = 18; // beside an open row
+constexpr int kOpenHeight = 372, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 104;
+constexpr double kLearnMs = 5; // of looking at prints out of view, at a time
 
 } // namespace
+
+std::vector<std::string> Selection::rows() const {
+  std::vector<std::string> all{row};
+  all.insert(all.end(), more.begin(), more.end());
+  return all;
+}
 
 ScoreView::ScoreView(Session& session, QWidget* parent)
     : QWidget(parent)
     , session_(session)
     , waves_(session)
     , strip_(new SignStrip(this))
+    , hand_(session)
     , grid_(kTicksPerQuarter / 4)
     , ease_(new QVariantAnimation(this)) {
   setAttribute(Qt::WA_OpaquePaintEvent);
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
+  setAcceptDrops(true);
   setAccessibleName(tr("Score"));
   setAccessibleDescription(
       tr("Arrow keys move by the grid and between rows, Shift selects, Return opens the ornament there."));
+  gridMark_ = new InkButton(tr("grid 1/16"), this);
+  gridMark_->setTextPx(12);
+  gridMark_->setFocusPolicy(Qt::TabFocus);
+  gridMark_->setObjectName(QStringLiteral("grid"));
+  gridMark_->setToolTip(tr("What selections, edges and moves snap to; Alt leaves it, Alt and Shift find the attack"));
   strip_->hide();
   connect(strip_, &SignStrip::picked, this, &ScoreView::placeOnSelection);
   ease_->setDuration(kEaseMs);
@@ -50,8 +62,25 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   for (auto signal : {&Session::planChanged, &Session::printsAdvanced, &Session::rowPeaksReady, &Session::factsChanged})
     connect(&session_, signal, this, [this] {
       waves_.refresh();
+      learnOrnaments();
       update();
     });
+  learnTimer_.setSingleShot(true);
+  connect(&learnTimer_, &QTimer::timeout, this, [this] {
+    learnOrnaments();
+    update();
+  });
+  foldTimer_.setSingleShot(true);
+  foldTimer_.setInterval(kFoldAfterMs);
+  connect(&foldTimer_, &QTimer::timeout, this, [this] {
+    std::set<std::string> now;
+    for (const RowBox& r : rows_)
+      if (foldsQuiet_ && isQuiet(r.id)) now.insert(r.id);
+    if (now == quiet_) return;
+    quiet_ = std::move(now);
+    layOut();
+    update();
+  });
   connect(&session_, &Session::placed, this, [this](const QString& id) {
     select(std::nullopt);
     openOrnament(id.toStdString());
@@ -59,7 +88,9 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   });
 }
 
-ScoreView::~ScoreView() = default;
+ScoreView::~ScoreView() {
+  delete openRow_;
+}
 
 int ScoreView::rulerHeight() const {
   return scaled(42);
@@ -78,9 +109,14 @@ void ScoreView::rebuild() {
   rows_.clear();
   selection_.reset();
   strip_->hide();
+  marked_.clear();
+  quiet_.clear();
+  hot_.clear();
+  std::erase_if(folded_, [&](const std::string& id) { return !session_.song().hasRow(id); });
   for (const std::string& id : session_.song().rowsInScoreOrder()) {
     rows_.push_back({id, 0, 0, false, 0, 0});
     heads_.push_back(new RowHead(session_, id, this));
+    connect(heads_.back(), &RowHead::foldRequested, this, [this, id] { toggleFold(id); });
     heads_.back()->show();
   }
   if (!rows_.empty()) caretRow_ = rows_.front().id;
@@ -88,25 +124,6 @@ void ScoreView::rebuild() {
   if (isVisible()) goHome();
   layOut();
   refresh();
-}
-
-void ScoreView::goHome() {
-  homeWanted_ = false;
-  axis_.x0 = scaled(kMargin);
-  axis_.width = std::max(100, width() - scaled(kMargin) - scaled(kRightMargin));
-  // The page opens where most is tied to a landing, else at the first landing after bar 1, else at the song's begin.
-  landing_.reset();
-  std::ptrdiff_t most = 0;
-  for (const Landing& l : session_.song().allLandings()) {
-    const auto& all = session_.song().ornaments;
-    const auto tied = std::count_if(all.begin(), all.end(), [&](const auto& o) { return o->landing == l.id; });
-    if (!landing_ || tied > most || (most == 0 && landing_->at.ticks <= 0)) {
-      landing_ = l;
-      most = std::max<std::ptrdiff_t>(most, tied);
-    }
-  }
-  axis_.pxPerBeat = axis_.width / 36.0;
-  axis_.left = landing_ ? landing_->at.quarters() - 21 : -0.5;
 }
 
 void ScoreView::refresh() {
@@ -117,62 +134,144 @@ void ScoreView::refresh() {
     return;
   }
   for (RowHead* h : heads_) h->refresh();
+  if (std::erase_if(marked_, [&](const std::string& id) { return !session_.song().ornament(id); }) > 0)
+    emit markedChanged();
   if (landing_) { // it may have moved or gone
     landing_ = session_.song().landingById(landing_->id);
     if (!landing_) chooseLanding();
   }
   if (!open_.empty()) {
-    if (const Ornament* o = session_.song().ornament(open_))
+    if (const Ornament* o = session_.song().ornament(open_)) {
       openRow_->setOrnament(*o);
-    else
+      if (lane_) lane_->setOrnament(*o);
+    } else {
       closeOrnament();
+    }
   }
+  learnOrnaments();
   update();
   emit viewChanged();
 }
 
+/// Lanes of the ornaments. Prints in view are looked at now; the rest a little at a time.
+void ScoreView::learnOrnaments() {
+  if (!session_.plan()) return;
+  const TempoMap& map = session_.plan()->map();
+  const FrameRange seen{map.frameAt(axis_.beatAt(0)), map.frameAt(axis_.beatAt(width()))};
+  QElapsedTimer spent;
+  spent.start();
+  bool left = false;
+  marks_.learn(*session_.plan(), [&](const OrnamentNode& node) -> std::optional<FrameRange> {
+    if (!node.print || !node.print->complete()) return std::nullopt;
+    if (intersect(node.print->extent(), seen).empty() && static_cast<double>(spent.nsecsElapsed()) > kLearnMs * 1e6 &&
+        !waves_.knowsHeard(node)) {
+      left = true;
+      return std::nullopt;
+    }
+    return waves_.heard(node);
+  });
+  marks_.place(rows_, axis_);
+  if (left) learnTimer_.start(0);
+}
+
+void ScoreView::axisMoved() {
+  marks_.place(rows_, axis_);
+  placeLane();
+  if (!open_.empty()) openRow_->placeAnswers();
+  if (foldsQuiet_) foldTimer_.start();
+}
+
+bool ScoreView::isQuiet(const std::string& row) const {
+  if (row == caretRow_ || row == kMixRow) return false;
+  if (selection_) {
+    const auto rows = selection_->rows();
+    if (std::find(rows.begin(), rows.end(), row) != rows.end()) return false;
+  }
+  const TempoMap& map = session_.plan()->map();
+  const FrameRange seen{map.frameAt(axis_.beatAt(axis_.x0)), map.frameAt(axis_.beatAt(axis_.x0 + axis_.width))};
+  for (const auto& o : session_.song().ornaments) {
+    if (o->on != row) continue;
+    const auto node = session_.plan()->node(o->id);
+    if (!intersect(node ? node->extent() : map.frames(o->span()), seen).empty()) return false;
+  }
+  return true;
+}
+
+bool ScoreView::folded(const std::string& row) const {
+  return folded_.contains(row) || (foldsQuiet_ && quiet_.contains(row));
+}
+
+void ScoreView::toggleFold(const std::string& row) {
+  if (!folded_.erase(row)) folded_.insert(row);
+  layOut();
+  update();
+}
+
+void ScoreView::setFoldsQuiet(bool on) {
+  foldsQuiet_ = on;
+  if (on) foldTimer_.start(0);
+  quiet_.clear();
+  layOut();
+  update();
+}
+
 void ScoreView::layOut() {
-  axis_.x0 = scaled(kMargin);
-  axis_.width = std::max(100, width() - scaled(kMargin) - scaled(kRightMargin));
+  fitAxis();
   const int n = static_cast<int>(rows_.size());
   if (n == 0) return;
   const int room = height() - rulerHeight();
-  const std::string openOn = open_.empty()                     ? std::string()
-                             : session_.song().ornament(open_) ? session_.song().ornament(open_)->on
-                                                               : std::string();
-  const bool opened = !openOn.empty();
+  const Ornament* opened = open_.empty() ? nullptr : session_.song().ornament(open_);
+  // The open row takes what the others leave, but never less than its numbers and a drawing that can be handled.
+  const int openLeast = opened ? openRow_->titleHeight() + openRow_->panelHeight() + scaled(kDrawingLeast) : 0;
   const int openHeight =
-      opened ? std::max(scaled(kOpenHeight), std::min(room - (n - 1) * scaled(kFoldedMost), scaled(520))) : 0;
-  const int others = opened ? n - 1 : n;
-  const int each =
-      others == 0 ? 0
-      : opened    ? std::clamp((room - openHeight) / std::max(1, others), scaled(kFoldedLeast), scaled(kFoldedMost))
-                  : std::clamp(room / others, scaled(kRowLeast), scaled(kRowMost));
-  contentHeight_ = openHeight + each * others;
+      opened ? std::max(openLeast, std::min(std::max(scaled(kOpenHeight), room - (n - 1) * scaled(kFoldedMost)),
+                                            std::min(scaled(540), std::max(openLeast, room - (n - 1) * kThinnest))))
+             : 0;
+  // Beside an open row all are folded; else the folded ones are thin and the others share what is left.
+  const int folds = static_cast<int>(
+      opened ? n - 1 : std::count_if(rows_.begin(), rows_.end(), [&](const RowBox& r) { return folded(r.id); }));
+  const int whole = opened ? 0 : n - folds;
+  const int thin = opened ? std::clamp((room - openHeight) / std::max(1, folds), kThinnest, scaled(kFoldedMost))
+                          : std::clamp(room / n, scaled(kFoldedLeast), scaled(30));
+  const int each = whole == 0 ? 0
+                              : std::clamp((room - folds * thin) / whole, scaled(kRowLeast),
+                                           folds > 0 ? scaled(150) : scaled(kRowMost));
+  contentHeight_ = openHeight + folds * thin + each * whole;
   scrollY_ = std::clamp(scrollY_, 0, std::max(0, contentHeight_ - room));
   int y = rulerHeight() - scrollY_;
   for (std::size_t i = 0; i < rows_.size(); ++i) {
     RowBox& r = rows_[i];
-    r.open = opened && r.id == openOn;
+    r.open = opened && r.id == opened->on;
+    const bool isThin = opened ? !r.open : folded(r.id);
     r.y = y;
-    r.height = r.open ? openHeight : each;
+    r.height = r.open ? openHeight : isThin ? thin : each;
     const int pad = r.open ? 0 : std::max(2, r.height / 9);
     r.staffTop = r.open ? y + openRow_->titleHeight() : y + pad;
     r.staffHeight = r.open ? openHeight - openRow_->titleHeight() - openRow_->panelHeight() : r.height - 2 * pad;
     heads_[i]->setGeometry(0, r.open ? r.staffTop : r.y + 1, scaled(kMargin),
                            r.open ? std::min(r.staffHeight, scaled(70)) : r.height - 2);
-    heads_[i]->setFolded(opened && !r.open);
+    heads_[i]->setFolded(isThin);
     heads_[i]->setVisible(r.y + r.height > rulerHeight());
     if (r.open) openRow_->place(QRect(0, r.y, width(), r.height));
     y += r.height;
   }
+  gridMark_->setGeometry(scaled(30), rulerHeight() - scaled(24), gridMark_->sizeHint().width(), scaled(20));
   if (strip_->isVisible()) showStrip();
+  axisMoved();
 }
 
 void ScoreView::resizeEvent(QResizeEvent*) {
   if (homeWanted_) goHome();
   layOut();
   emit viewChanged();
+}
+
+void ScoreView::setGrid(Beats step, const QString& name) {
+  grid_ = step;
+  gridMark_->setText(tr("grid %1").arg(name));
+  gridMark_->setAccessibleName(tr("Grid of %1").arg(name));
+  gridMark_->resize(gridMark_->sizeHint().width(), gridMark_->height());
+  placeLane();
 }
 
 QRect ScoreView::staffOf(const std::string& row) const {
@@ -187,118 +286,13 @@ QRect ScoreView::openArea() const {
   return {};
 }
 
-const ScoreView::RowBox* ScoreView::rowAt(int y) const {
+const RowBox* ScoreView::rowAt(int y) const {
   for (const RowBox& r : rows_)
     if (y >= r.y && y < r.y + r.height && y >= rulerHeight()) return &r;
   return nullptr;
 }
 
-// ---------------------------------------------------------------- travelling
-
-void ScoreView::chooseLanding() {
-  const auto all = session_.song().allLandings();
-  landing_.reset();
-  const double centre = (axis_.left + axis_.right()) / 2;
-  for (const Landing& l : all)
-    if (!landing_ || std::abs(l.at.quarters() - centre) < std::abs(landing_->at.quarters() - centre)) landing_ = l;
-}
-
-void ScoreView::goToLanding(int step) {
-  const auto all = session_.song().allLandings();
-  if (all.empty()) return;
-  std::size_t at = 0;
-  for (std::size_t i = 0; i < all.size(); ++i)
-    if (landing_ && all[i].id == landing_->id) at = i;
-  at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + step, 0,
-                                                           static_cast<std::ptrdiff_t>(all.size()) - 1));
-  landing_ = all[at];
-  const double span = axis_.width / axis_.pxPerBeat, left = landing_->at.quarters() - span * 0.6;
-  showRange(left, left + span, true);
-}
-
-void ScoreView::centreOn(Beats b) {
-  const double span = axis_.width / axis_.pxPerBeat;
-  axis_.left = b.quarters() - span / 2;
-  chooseLanding();
-  layOut();
-  update();
-  emit viewChanged();
-}
-
-void ScoreView::showRange(double begin, double end, bool eased) {
-  const TimeAxis from = axis_;
-  TimeAxis to = axis_;
-  to.pxPerBeat = std::clamp(axis_.width / std::max(end - begin, 1e-3), kLeastPxPerBeat, kMostPxPerBeat);
-  to.left = begin;
-  ease_->stop();
-  ease_->disconnect(this);
-  const auto apply = [this](const TimeAxis& a) {
-    axis_.left = a.left;
-    axis_.pxPerBeat = a.pxPerBeat;
-    if (landing_ && (landing_->at.quarters() < a.left || landing_->at.quarters() > a.right()) &&
-        !session_.song().ornament(open_))
-      chooseLanding();
-    layOut();
-    update();
-    emit viewChanged();
-  };
-  if (!eased || !isVisible() || ease_->duration() == 0) {
-    apply(to);
-    return;
-  }
-  ease_->setStartValue(0.0);
-  ease_->setEndValue(1.0);
-  connect(ease_, &QVariantAnimation::valueChanged, this, [from, to, apply](const QVariant& v) {
-    const double u = v.toDouble();
-    TimeAxis a = to;
-    // Zoom geometrically and keep the edges travelling straight.
-    a.pxPerBeat = from.pxPerBeat * std::pow(to.pxPerBeat / from.pxPerBeat, u);
-    const double rightFrom = from.left + from.width / from.pxPerBeat, rightTo = to.left + to.width / to.pxPerBeat;
-    const double scale =
-        std::abs(rightTo - to.left - (rightFrom - from.left)) < 1e-9
-            ? u
-            : (a.width / a.pxPerBeat - (rightFrom - from.left)) / ((rightTo - to.left) - (rightFrom - from.left));
-    a.left = from.left + (to.left - from.left) * (u >= 1 ? 1 : scale);
-    apply(a);
-  });
-  ease_->start();
-}
-
-void ScoreView::zoom(double factor, double atX) {
-  const double beat = axis_.quartersAt(atX);
-  axis_.pxPerBeat = std::clamp(axis_.pxPerBeat * factor, kLeastPxPerBeat, kMostPxPerBeat);
-  axis_.left = beat - (atX - axis_.x0) / axis_.pxPerBeat;
-  layOut();
-  update();
-  emit viewChanged();
-}
-
-void ScoreView::scrollBy(double pixels) {
-  // Whole device pixels, so that what is on screen can be moved as it is.
-  const double ratio = devicePixelRatioF();
-  const double wanted = pixels + scrollRest_, whole = std::round(wanted * ratio) / ratio;
-  scrollRest_ = wanted - whole;
-  if (whole == 0) return;
-  axis_.left += whole / axis_.pxPerBeat;
-  const bool simple =
-      !openRow_ && !strip_->isVisible() && std::abs(whole) < axis_.width / 2 && whole == std::floor(whole);
-  if (simple) {
-    scroll(static_cast<int>(-whole), 0, QRect(scaled(kMargin), 0, width() - scaled(kMargin), height()));
-    playheadDrawn_ -= whole;
-  } else {
-    layOut();
-    update();
-  }
-  emit viewChanged();
-}
-
 // ---------------------------------------------------------------- selecting and opening
-
-Beats ScoreView::snapped(double x, Qt::KeyboardModifiers m) const {
-  const Beats b = axis_.beatAt(x);
-  if ((m & Qt::AltModifier) || grid_.ticks == 0 || !session_.plan()) return b;
-  return snapToGrid(b, grid_, session_.plan()->map());
-}
 
 void ScoreView::select(std::optional<Selection> s) {
   selection_ = std::move(s);
@@ -311,7 +305,7 @@ void ScoreView::select(std::optional<Selection> s) {
 
 void ScoreView::showStrip() {
   if (!selection_) return;
-  const QRect staff = staffOf(selection_->row);
+  const QRect staff = staffOfSelection();
   strip_->adjustSize();
   const int right = static_cast<int>(axis_.xOf(selection_->end));
   int x = std::clamp(right + scaled(58), scaled(kMargin) + 4,
@@ -323,16 +317,25 @@ void ScoreView::showStrip() {
   strip_->raise();
 }
 
+QRect ScoreView::staffOfSelection() const {
+  QRect all = staffOf(selection_->row);
+  for (const std::string& r : selection_->more) all = all.united(staffOf(r));
+  return all;
+}
+
 void ScoreView::placeOnSelection(const QString& kind) {
   if (!selection_ || selection_->end <= selection_->begin) return;
-  session_.place(kind.toStdString(), selection_->row, selection_->range());
+  session_.place(kind.toStdString(), selection_->rows(), selection_->range());
 }
 
 void ScoreView::openOrnament(const std::string& id) {
   const Ornament* o = session_.song().ornament(id);
   if (!o || !session_.plan()) return;
   if (open_.empty()) formerAxis_ = axis_;
+  openCurve({});
   strip_->hide();
+  setHot({});
+  mark({});
   selection_.reset();
   session_.choose(id);
   open_ = id;
@@ -350,9 +353,11 @@ void ScoreView::openOrnament(const std::string& id) {
   if (!openRow_) {
     openRow_ = new OpenRow(session_, this);
     connect(openRow_, &OpenRow::auditionRequested, this, &ScoreView::auditionRequested);
+    connect(openRow_, &OpenRow::aloneRequested, this, &ScoreView::aloneRequested);
     connect(openRow_, &OpenRow::closeRequested, this, &ScoreView::closeOrnament);
-    openRow_->show();
+    connect(openRow_, &OpenRow::curveRequested, this, &ScoreView::openCurve);
   }
+  openRow_->show();
   openRow_->setOrnament(*o);
   // From lead-in to tail, with a beat of air.
   const auto node = session_.plan()->node(id);
@@ -373,12 +378,12 @@ void ScoreView::openOrnament(const std::string& id) {
 
 void ScoreView::closeOrnament() {
   if (open_.empty()) return;
+  openCurve({});
   open_.clear();
   drawing_.reset();
   handle_.clear();
   hoverHandle_.clear();
-  delete openRow_;
-  openRow_ = nullptr;
+  openRow_->hide();
   session_.choose({});
   layOut();
   showRange(formerAxis_.left, formerAxis_.right(), true);
@@ -387,7 +392,7 @@ void ScoreView::closeOrnament() {
 }
 
 OpenCanvas ScoreView::canvas() const {
-  return {axis_, QRectF(openArea()), session_, *session_.song().ornament(open_), session_.plan()->node(open_)};
+  return {axis_, QRectF(openArea()), session_, *session_.song().ornament(open_), session_.plan()->node(open_), &waves_};
 }
 
 QRectF ScoreView::handleRect(const QString& name) const {
@@ -397,31 +402,59 @@ QRectF ScoreView::handleRect(const QString& name) const {
   return {};
 }
 
-std::vector<ScoreView::SignPlace> ScoreView::signs() const {
-  std::vector<SignPlace> all;
-  for (const auto& o : session_.song().ornaments) {
-    if (o->id == open_) continue;
-    for (const RowBox& r : rows_) {
-      if (r.id != o->on || r.open) continue;
-      const double w = r.height < scaled(40) ? scaled(18) : scaled(22), h = w * 16 / 22;
-      QRectF rect(axis_.xOf(o->start), r.y + std::max(1.0, r.height * 0.04), w, h);
-      for (const SignPlace& other : all) // several at one place stand side by side
-        while (rect.intersects(other.rect)) rect.translate(w * 1.15, 0);
-      all.push_back({o->id, rect});
-    }
-  }
-  return all;
+QRectF ScoreView::signOf(const std::string& ornament) const {
+  const OrnamentBox* b = marks_.box(ornament);
+  return b ? b->sign : QRectF();
 }
 
-QRectF ScoreView::signOf(const std::string& ornament) const {
-  for (const SignPlace& s : signs())
-    if (s.ornament == ornament) return s.rect;
-  return {};
+void ScoreView::openCurve(const std::string& key) {
+  if (lane_) {
+    lane_->hide();
+    lane_->deleteLater();
+    lane_ = nullptr;
+    if (openRow_) {
+      openRow_->setCurveShown({});
+      openRow_->renewAnswers();
+    }
+    setFocus();
+    update();
+  }
+  const Ornament* o = session_.song().ornament(open_);
+  const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
+  const SettingSpec* spec = kind && !key.empty() ? kind->table().find(key) : nullptr;
+  if (!spec || !spec->curve) return;
+  lane_ = new CurveLane(session_, *spec, this);
+  lane_->setOrnament(*o);
+  connect(lane_, &CurveLane::closeRequested, this, [this] { openCurve({}); });
+  openRow_->setCurveShown(key);
+  openRow_->renewAnswers();
+  placeLane();
+  lane_->show();
+  lane_->setFocus();
+  update();
+}
+
+void ScoreView::placeLane() {
+  if (!lane_) return;
+  lane_->setGrid(grid_);
+  lane_->place(openArea(), axis_);
 }
 
 void ScoreView::setCaret(Beats b) {
   caret_ = b;
   update();
+}
+
+std::vector<std::string> ScoreView::rowsBetween(const std::string& a, const std::string& b) const {
+  std::vector<std::string> all;
+  bool inside = false;
+  for (const RowBox& r : rows_) {
+    const bool edge = r.id == a || r.id == b;
+    if (edge || inside) all.push_back(r.id);
+    if (edge && a != b) inside = !inside;
+  }
+  std::erase(all, a); // `a` stands first
+  return all;
 }
 
 void ScoreView::moveCaret(int rows, int steps, bool extend) {
@@ -431,20 +464,86 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
     if (rows_[i].id == caretRow_) at = i;
   at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + rows, 0,
                                                            static_cast<std::ptrdiff_t>(rows_.size()) - 1));
+  if (extend && !anchor_) {
+    anchor_ = selection_ ? selection_->begin : caret_;
+    anchorRow_ = selection_ ? selection_->row : caretRow_;
+  }
   caretRow_ = rows_[at].id;
-  if (extend && !anchor_) anchor_ = selection_ ? selection_->begin : caret_;
   if (extend && selection_ && !(caret_ == selection_->begin)) caret_ = selection_->end;
   const Beats step = grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
-  caret_ = snapToGrid(caret_ + step * steps, step, session_.plan()->map());
+  if (steps != 0) {
+    const Beats moved = snapToGrid(caret_ + step * steps, step, session_.plan()->map());
+    // A grid that does not divide the bar begins again at its line: never stand still.
+    caret_ = moved == caret_ ? caret_ + step * steps : moved;
+  }
   if (extend) {
     const Beats a = std::min(*anchor_, caret_), b = std::max(*anchor_, caret_);
-    select(b > a ? std::optional(Selection{caretRow_, a, b}) : std::nullopt);
+    const std::string row = caretRow_;
+    select(b > a ? std::optional(Selection{anchorRow_, a, b, rowsBetween(anchorRow_, caretRow_)}) : std::nullopt);
+    caretRow_ = row;
   } else {
     anchor_.reset();
     select(std::nullopt);
     emit seekRequested(caret_);
   }
   if (caret_.quarters() < axis_.left || caret_.quarters() > axis_.right()) centreOn(caret_);
+  const RowBox& r = rows_[at]; // a row out of sight comes into it
+  if (r.y < rulerHeight() || r.y + r.height > height()) {
+    scrollY_ += r.y < rulerHeight() ? r.y - rulerHeight() : r.y + r.height - height();
+    layOut();
+    update();
+  }
+}
+
+void ScoreView::mark(std::set<std::string> ids) {
+  if (ids == marked_) return;
+  marked_ = std::move(ids);
+  update();
+  emit markedChanged();
+}
+
+std::vector<std::string> ScoreView::inHand() const {
+  if (!marked_.empty()) return {marked_.begin(), marked_.end()};
+  const std::string id = ornamentAtCaret();
+  return id.empty() ? std::vector<std::string>() : std::vector<std::string>{id};
+}
+
+namespace {
+
+QString wordsFor(const Song& song, const std::vector<std::string>& ids) {
+  return ids.size() == 1 ? kindWord(song.ornament(ids.front())->kind) : QObject::tr("%1 ornaments").arg(ids.size());
+}
+
+} // namespace
+
+void ScoreView::nudge(int steps) {
+  const auto ids = inHand();
+  if (ids.empty()) return;
+  const Beats step = grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
+  session_.edit(tr("move of %1").arg(wordsFor(session_.song(), ids)),
+                withOrnamentsShifted(session_.song(), ids, step * steps), "nudge-" + ids.front());
+}
+
+void ScoreView::nudgeFrames(int frames) {
+  const auto ids = inHand();
+  if (ids.empty()) return;
+  // By whole frames of the first one; the others keep their distance in beats.
+  const TempoMap& map = session_.plan()->map();
+  const Beats start = session_.song().ornament(ids.front())->start;
+  const Beats to = map.beatAt(map.frameAt(start) + Frames(frames));
+  session_.edit(tr("move of %1").arg(wordsFor(session_.song(), ids)),
+                withOrnamentsShifted(session_.song(), ids, to - start), "nudge-frames-" + ids.front());
+}
+
+void ScoreView::reorder(int steps) {
+  const std::string id = marked_.size() == 1 ? *marked_.begin() : ornamentAtCaret();
+  const Ornament* o = session_.song().ornament(id);
+  if (!o) return;
+  const auto now = static_cast<int>(orderOnRow(session_.song(), id));
+  const QString name = kindWord(o->kind);
+  session_.edit(tr("order of %1").arg(name),
+                withOrnamentAt(session_.song(), id, static_cast<std::size_t>(std::max(0, now + steps))), {});
+  session_.settle();
 }
 
 std::string ScoreView::ornamentAtCaret() const {
@@ -466,10 +565,10 @@ void ScoreView::keyPressEvent(QKeyEvent* e) {
       moveCaret(0, 1, extend);
       return;
     case Qt::Key_Up:
-      moveCaret(-1, 0, false);
+      moveCaret(-1, 0, extend && selection_);
       return;
     case Qt::Key_Down:
-      moveCaret(1, 0, false);
+      moveCaret(1, 0, extend && selection_);
       return;
     case Qt::Key_Return:
     case Qt::Key_Enter:
@@ -479,227 +578,6 @@ void ScoreView::keyPressEvent(QKeyEvent* e) {
       break;
     }
   QWidget::keyPressEvent(e);
-}
-
-// ---------------------------------------------------------------- playing
-
-double ScoreView::playheadX() const {
-  if (!session_.isOpen()) return -10;
-  return axis_.xOf(session_.plan()->map().beatAt(session_.player().position()));
-}
-
-void ScoreView::tick() {
-  if (!session_.isOpen()) return;
-  const double x = playheadX();
-  if (x == playheadDrawn_) return;
-  if (session_.player().playing() && drag_ == Drag::none && !openRow_ && (x > axis_.x0 + axis_.width || x < axis_.x0)) {
-    axis_.left = axis_.quartersAt(x) - 0.12 * axis_.width / axis_.pxPerBeat;
-    chooseLanding();
-    layOut();
-    update();
-    emit viewChanged();
-    return;
-  }
-  updatePlayhead(x);
-}
-
-void ScoreView::updatePlayhead(double x) {
-  for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - scaled(8), 0, scaled(17), height()));
-}
-
-// ---------------------------------------------------------------- mouse
-
-void ScoreView::mousePressEvent(QMouseEvent* e) {
-  if (e->button() != Qt::LeftButton || !session_.isOpen()) return;
-  setFocus();
-  press_ = e->position();
-  moved_ = false;
-  anchor_.reset();
-  if (!open_.empty() && openArea().contains(e->pos())) {
-    for (const OpenHandle& h : drawing_->handles(canvas()))
-      if (h.rect.adjusted(-4, -4, 4, 4).contains(press_)) {
-        drag_ = Drag::handle;
-        handle_ = h.name;
-        pressOrnament_ = *session_.song().ornament(open_);
-        return;
-      }
-  }
-  for (const SignPlace& s : signs())
-    if (s.rect.adjusted(-3, -4, 3, 4).contains(press_)) { // dragged it moves, clicked it opens
-      drag_ = Drag::move;
-      pressOrnament_ = *session_.song().ornament(s.ornament);
-      return;
-    }
-  if (press_.y() < rulerHeight()) {
-    emit seekRequested(snapped(press_.x(), e->modifiers()));
-    return;
-  }
-  if (selection_) {
-    const QRect staff = staffOf(selection_->row);
-    if (staff.adjusted(0, -8, 0, 8).contains(e->pos())) {
-      if (std::abs(press_.x() - axis_.xOf(selection_->begin)) <= kEdgeReach) drag_ = Drag::edgeBegin;
-      if (std::abs(press_.x() - axis_.xOf(selection_->end)) <= kEdgeReach) drag_ = Drag::edgeEnd;
-      if (drag_ != Drag::none) {
-        strip_->hide();
-        return;
-      }
-    }
-  }
-  if (const RowBox* r = rowAt(e->pos().y()); r && press_.x() >= axis_.x0) {
-    drag_ = Drag::select;
-    caretRow_ = r->id;
-  }
-}
-
-void ScoreView::mouseMoveEvent(QMouseEvent* e) {
-  const QPointF at = e->position();
-  if (drag_ == Drag::none) {
-    QString over;
-    Qt::CursorShape shape = Qt::ArrowCursor;
-    if (!open_.empty() && openArea().contains(e->pos()) && session_.plan())
-      for (const OpenHandle& h : drawing_->handles(canvas()))
-        if (h.rect.adjusted(-4, -4, 4, 4).contains(at)) {
-          over = h.name;
-          shape = h.cursor;
-        }
-    for (const SignPlace& s : signs())
-      if (s.rect.adjusted(-3, -4, 3, 4).contains(at)) {
-        shape = Qt::PointingHandCursor;
-        const Ornament* o = session_.song().ornament(s.ornament);
-        const Kind* k = o ? allKinds().find(o->kind) : nullptr;
-        if (k) setToolTip(QString::fromStdString(k->table().name + (o->name.empty() ? "" : " “" + o->name + "”")));
-      }
-    if (shape == Qt::ArrowCursor) setToolTip({});
-    if (selection_ && staffOf(selection_->row).contains(e->pos()) &&
-        (std::abs(at.x() - axis_.xOf(selection_->begin)) <= kEdgeReach ||
-         std::abs(at.x() - axis_.xOf(selection_->end)) <= kEdgeReach))
-      shape = Qt::SizeHorCursor;
-    setCursor(shape);
-    if (over != hoverHandle_) {
-      hoverHandle_ = over;
-      update(openArea());
-    }
-    return;
-  }
-  if (!moved_ && (at - press_).manhattanLength() < kDragFrom) return;
-  moved_ = true;
-  switch (drag_) {
-  case Drag::select: {
-    const Beats a = snapped(press_.x(), e->modifiers()), b = snapped(at.x(), e->modifiers());
-    if (a == b)
-      select(std::nullopt);
-    else
-      select(Selection{caretRow_, std::min(a, b), std::max(a, b)});
-    break;
-  }
-  case Drag::edgeBegin:
-  case Drag::edgeEnd: {
-    Selection s = *selection_;
-    (drag_ == Drag::edgeBegin ? s.begin : s.end) = snapped(at.x(), e->modifiers());
-    if (s.end < s.begin) {
-      std::swap(s.begin, s.end);
-      drag_ = drag_ == Drag::edgeBegin ? Drag::edgeEnd : Drag::edgeBegin;
-    }
-    if (s.begin < s.end) select(s);
-    break;
-  }
-  case Drag::handle: {
-    if (const auto next =
-            drawing_->drag(handle_, press_, at, e->modifiers() & Qt::AltModifier, grid_, canvas(), *pressOrnament_)) {
-      const QString name = kindWord(next->kind);
-      session_.edit(tr("%1 of %2").arg(drawing_->wordFor(handle_), name), withOrnamentReplaced(session_.song(), *next),
-                    "handle-" + open_ + handle_.toStdString());
-    }
-    break;
-  }
-  case Drag::move:
-    dragOrnament(at, e->modifiers());
-    break;
-  default:
-    break;
-  }
-}
-
-void ScoreView::dragOrnament(QPointF to, Qt::KeyboardModifiers m) {
-  Ornament o = *pressOrnament_;
-  o.start = snapped(axis_.xOf(pressOrnament_->start) + to.x() - press_.x(), m);
-  // Onto another row once the mouse is well inside it; a source elsewhere stays where it is.
-  if (const RowBox* r = rowAt(static_cast<int>(to.y())); r && std::abs(to.y() - press_.y()) > r->height / 2)
-    o.on = r->id;
-  const QString name = kindWord(o.kind);
-  session_.edit(tr("move of %1").arg(name), withOrnamentReplaced(session_.song(), o), "move-" + o.id);
-}
-
-void ScoreView::nudge(const std::string& id, int steps) {
-  const Ornament* found = session_.song().ornament(id);
-  if (!found || !session_.plan()) return;
-  Ornament o = *found;
-  const Beats step = grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
-  o.start = o.start + step * steps;
-  const QString name = kindWord(o.kind);
-  session_.edit(tr("move of %1").arg(name), withOrnamentReplaced(session_.song(), o), "nudge-" + o.id);
-}
-
-void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
-  const Drag was = std::exchange(drag_, Drag::none);
-  if (was == Drag::move) {
-    session_.settle();
-    if (!moved_) openOrnament(pressOrnament_->id);
-    return;
-  }
-  if (was == Drag::handle) {
-    session_.settle();
-    handle_.clear();
-    update(openArea());
-    return;
-  }
-  if (was == Drag::select && !moved_) { // a click: the place to play from
-    select(std::nullopt);
-    caret_ = snapped(press_.x(), e->modifiers());
-    emit seekRequested(caret_);
-    return;
-  }
-  if (was != Drag::none && selection_) {
-    caret_ = selection_->begin;
-    showStrip();
-    update();
-    emit selectionChanged();
-  }
-}
-
-void ScoreView::mouseDoubleClickEvent(QMouseEvent* e) {
-  if (e->position().y() >= rulerHeight() || !session_.isOpen()) return;
-  // On the ruler: the nearest landing becomes the one that bars are counted to.
-  const auto all = session_.song().allLandings();
-  const Landing* best = nullptr;
-  for (const Landing& l : all)
-    if (!best || std::abs(axis_.xOf(l.at) - e->position().x()) < std::abs(axis_.xOf(best->at) - e->position().x()))
-      best = &l;
-  if (!best) return;
-  landing_ = *best;
-  goToLanding(0);
-}
-
-void ScoreView::wheelEvent(QWheelEvent* e) {
-  const QPoint pixels = e->pixelDelta();
-  const double dy = pixels.isNull() ? e->angleDelta().y() / 120.0 * 60 : pixels.y(),
-               dx = pixels.isNull() ? e->angleDelta().x() / 120.0 * 60 : pixels.x();
-  if (e->modifiers() & Qt::ControlModifier) {
-    zoom(std::pow(1.25, dy / 60), e->position().x());
-  } else if ((e->modifiers() & Qt::ShiftModifier) && contentHeight_ > height() - rulerHeight()) {
-    scrollY_ -= static_cast<int>(dy != 0 ? dy : dx);
-    layOut();
-    update();
-  } else {
-    scrollBy(-(dy + dx));
-  }
-  e->accept();
-}
-
-void ScoreView::leaveEvent(QEvent*) {
-  if (hoverHandle_.isEmpty()) return;
-  hoverHandle_.clear();
-  update(openArea());
 }
 
 } // namespace ivrin::app

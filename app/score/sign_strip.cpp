@@ -6,7 +6,11 @@
 #include "ornaments/kind.h"
 
 #include <QAbstractButton>
+#include <QApplication>
+#include <QDrag>
 #include <QGridLayout>
+#include <QMimeData>
+#include <QMouseEvent>
 #include <QPainter>
 
 namespace ivrin::app {
@@ -46,9 +50,31 @@ class SignButton : public QAbstractButton {
   }
   void enterEvent(QEnterEvent*) override { update(); }
   void leaveEvent(QEvent*) override { update(); }
+  void mousePressEvent(QMouseEvent* e) override {
+    press_ = e->pos();
+    QAbstractButton::mousePressEvent(e);
+  }
+  /// Dragged away it is carried to a row.
+  void mouseMoveEvent(QMouseEvent* e) override {
+    if (!isDown() || (e->pos() - press_).manhattanLength() < QApplication::startDragDistance()) return;
+    setDown(false);
+    QPixmap picture(QSize(scaled(30), scaled(22)) * devicePixelRatioF());
+    picture.setDevicePixelRatio(devicePixelRatioF());
+    picture.fill(Qt::transparent);
+    QPainter p(&picture);
+    drawSign(p, kind_, QRectF(scaled(4), scaled(3), scaled(22), scaled(16)), paper().ink);
+    p.end();
+    auto* mime = new QMimeData;
+    mime->setData(QString::fromLatin1(SignStrip::kMime), kind_.toUtf8());
+    auto* drag = new QDrag(this);
+    drag->setMimeData(mime);
+    drag->setPixmap(picture);
+    drag->exec(Qt::CopyAction);
+  }
 
  private:
   QString kind_, key_;
+  QPoint press_;
 };
 
 } // namespace

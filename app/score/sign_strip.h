@@ -9,6 +9,8 @@ class SignStrip : public QWidget {
   Q_OBJECT
  public:
   explicit SignStrip(QWidget* parent);
+  /// What a dragged sign carries: the id of its kind.
+  static constexpr const char* kMime = "application/x-ivrin-sign";
 
  protected:
   void paintEvent(QPaintEvent*) override;

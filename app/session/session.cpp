@@ -1,5 +1,8 @@
 #include "app/session/session.h"
+
 #include "app/theme/ornament_look.h"
+#include "dsp/spectrum.h"
+#include "render/song_impulses.h"
 
 #include "analysis/collisions.h"
 #include "analysis/first_press.h"
@@ -27,10 +30,10 @@ QString asText(const std::string& s) {
 
 } // namespace
 
-Session::Session(Options options, std::unique_ptr<Output> output)
+Session::Session(Options options)
     : options_(std::move(options))
     , store_(options_.cacheFolder)
-    , output_(std::move(output))
+    , output_(anyOutput())
     , pool_(kRenderThreads) {
   if (!options_.journalFolder.empty()) journal_ = std::make_unique<JournalWriter>();
   for (auto& [timer, ms] : {std::pair{&peaksTimer_, kPeaksAfterMs}, std::pair{&factsTimer_, kFactsAfterMs}}) {
@@ -165,6 +168,7 @@ void Session::adopt(Song song, SongAudio audio, Reach reach, Problems problems, 
   file_ = file;
   rowProblems_.clear();
   phrases_.clear();
+  onsets_.clear();
   rowPeaks_.clear();
   facts_.reset();
   chosen_.clear();
@@ -199,10 +203,22 @@ void Session::adopt(Song song, SongAudio audio, Reach reach, Problems problems, 
   job(phraseJob_, [this, plan = plan_, serial = songSerial_](std::stop_token stop) {
     for (const RowNode& row : plan->rows()) {
       if (stop.stop_requested()) return;
-      auto found =
-          findPhrases(readerBeforeOrnaments(plan, row.id), {Frames(0), plan->end(true)}, plan->map().sampleRate());
+      const RowReader reader = readerBeforeOrnaments(plan, row.id);
+      const Frames end = plan->end(true);
+      auto found = findPhrases(reader, {Frames(0), end}, plan->map().sampleRate());
       post([this, id = row.id, found = std::move(found), serial] {
         if (serial == songSerial_) phrases_[id] = found;
+      });
+      OnsetFinder finder(plan->map().sampleRate());
+      StereoBuffer block(16384);
+      for (Frames at(0); at < end && !stop.stop_requested(); at = at + Frames(block.frames())) {
+        reader(at, block.span());
+        finder.add(block.left(), block.right(), block.frames());
+      }
+      std::vector<Frames> attacks;
+      for (const Onset& o : finder.finish()) attacks.emplace_back(o.frame);
+      post([this, id = row.id, attacks = std::move(attacks), serial] {
+        if (serial == songSerial_) onsets_[id] = attacks;
       });
     }
     post([this] { emit printsAdvanced(); });
@@ -215,6 +231,7 @@ void Session::startPlayer() {
   player_ = std::make_unique<Player>(Player::Options{rate, output_->periodFrames(), !options_.stepped});
   if (auto* simulated = dynamic_cast<SimulatedOutput*>(output_.get()); simulated && options_.stepped)
     simulated->beforePeriod([this] { player_->pump(); });
+  applyListening();
   if (const std::string why = output_->start(*player_, rate); !why.empty()) {
     emit notice(tr("No sound: %1. A silent stand-in keeps time.").arg(asText(why)), true);
     output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
@@ -229,11 +246,29 @@ Beats Session::playBeat() const {
   return Beats::ofQuarters(b.quarters() + 0.5 * map.bpmAt(b) / 60 / map.sampleRate());
 }
 
+std::unique_ptr<Output> Session::anyOutput() const {
+  std::unique_ptr<Output> made = options_.outputs ? options_.outputs->open(options_.output) : nullptr;
+  // A chosen device that is not there today: the default one.
+  if (!made && options_.outputs && !options_.output.device.empty())
+    made = options_.outputs->open({{}, options_.output.sampleRate, options_.output.bufferFrames});
+  if (!made) made = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, options_.output.bufferFrames);
+  return made;
+}
+
+std::vector<OutputDevice> Session::outputDevices() const {
+  return options_.outputs ? options_.outputs->devices() : std::vector<OutputDevice>();
+}
+
+void Session::chooseOutput(const OutputChoice& choice) {
+  if (choice == options_.output) return;
+  options_.output = choice;
+  replaceOutput();
+}
+
 void Session::replaceOutput() {
   const Frames at = player_ ? player_->position() : Frames(0);
   output_->stop();
-  output_ = options_.reopenOutput ? options_.reopenOutput() : nullptr;
-  if (!output_) output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
+  output_ = anyOutput();
   if (!plan_) return;
   startPlayer();
   hearPlan();
@@ -260,11 +295,15 @@ void Session::redo() {
 }
 
 void Session::replan() {
-  if (!chosen_.empty() && !song().ornament(chosen_)) chosen_.clear();
+  if (!chosen_.empty() && !song().ornament(chosen_)) {
+    chosen_.clear();
+    applyListening();
+  }
   Problems problems;
   plan_ = RenderPlan::make(song(), audio_, allKinds(), *cache_, plan_.get(), &problems);
   pool_.setPlan(plan_);
   hearPlan();
+  loadNewImpulses();
   if (journal_ && history_.changedSinceSave())
     journal_->write(journalFor(options_.journalFolder, file_),
                     file_.empty() ? std::string() : fs::absolute(file_).string(), savedText_, song());
@@ -272,6 +311,33 @@ void Session::replan() {
   factsTimer_.start();
   emit planChanged();
   for (const Problem& p : problems.list) emit notice(asText(p.text()), true);
+}
+
+/// Impulse responses that an edit brought in are decoded apart; until then their space is silent.
+void Session::loadNewImpulses() {
+  const auto known = audio_.impulses();
+  const auto files = impulseFiles(song());
+  const auto have = [&](const auto& f) { return known && known->has(f.second); };
+  if (std::all_of(files.begin(), files.end(), have)) return;
+  job(impulseJob_, [this, song = song(), reach = reach_, known, serial = songSerial_](std::stop_token stop) {
+    Problems problems;
+    auto loaded = loadImpulses(song, reach, store_, known, problems, stop);
+    post([this, loaded = std::move(loaded), problems = std::move(problems), serial] {
+      if (serial != songSerial_ || loaded == audio_.impulses()) return;
+      audio_.setImpulses(loaded);
+      replan();
+      for (const Problem& p : problems.list) emit notice(asText(p.text()), p.isError);
+    });
+  });
+}
+
+std::string Session::pathFor(const fs::path& chosen) {
+  const std::string path = pathForSong(chosen, reach_.songFolder);
+  if (fs::path(path).is_absolute()) {
+    reach_.allowed.push_back(chosen.parent_path());
+    options_.reach.push_back(chosen.parent_path());
+  }
+  return path;
 }
 
 void Session::hearPlan() {
@@ -282,7 +348,34 @@ void Session::hearPlan() {
 
 void Session::setOrnamentsHeard(bool on) {
   heard_ = on;
-  if (plan_) hearPlan();
+  if (!plan_) return;
+  hearPlan();
+  applyListening();
+}
+
+void Session::setAlone(bool on) {
+  alone_ = on;
+  applyListening();
+}
+
+void Session::setMatched(bool on) {
+  matched_ = on;
+  applyListening();
+}
+
+double Session::matchDb() const {
+  if (!matched_ || !facts_ || facts_->ornament != chosen_ || alone_) return 0;
+  const Ornament* o = song().ornament(chosen_);
+  const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
+  if (!kind || kind->levelIsTheEffect() || facts_->lufsWith < -70 || facts_->lufsWithout < -70) return 0;
+  const double louder = facts_->lufsWith - facts_->lufsWithout; // with is louder by this
+  return heard_ ? std::min(0.0, -louder) : std::min(0.0, louder);
+}
+
+void Session::applyListening() {
+  if (!player_) return;
+  player_->setAlone(alone_ ? chosen_ : std::string());
+  player_->setMatchDb(matchDb());
 }
 
 void Session::choose(const std::string& ornament) {
@@ -291,6 +384,7 @@ void Session::choose(const std::string& ornament) {
   facts_.reset();
   if (!heard_ && plan_) hearPlan();
   factsTimer_.start();
+  applyListening();
   emit factsChanged();
 }
 
@@ -343,21 +437,79 @@ std::shared_ptr<const PeakPyramid> Session::rowPeaks(const std::string& row) con
   return it == rowPeaks_.end() ? nullptr : it->second;
 }
 
-void Session::place(const std::string& kind, const std::string& row, BeatRange stretch) {
-  if (!plan_ || stretch.length().ticks <= 0) return;
-  const bool known = phrases_.contains(row);
-  job(placeJob_, [this, plan = plan_, kind, row, stretch, known, phrases = phrases(row)](std::stop_token) {
-    Listening l;
-    l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
-    l.phrases = known ? phrases : findPhrases(l.before(row), {Frames(0), plan->end(true)}, plan->map().sampleRate());
-    Ornament o = ivrin::place(allKinds(), kind, plan->song(), row, stretch, l);
-    post([this, o = std::move(o)]() mutable {
-      if (!song().hasRow(o.on)) return;
-      o.id = freshOrnamentId(song()); // the song may have moved on
-      const QString id = asText(o.id), name = kindWord(o.kind);
-      edit(name, withOrnament(song(), std::move(o)));
+const std::vector<Frames>& Session::onsets(const std::string& row) const {
+  static const std::vector<Frames> none;
+  const auto it = onsets_.find(row);
+  return it == onsets_.end() ? none : it->second;
+}
+
+void Session::place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch) {
+  if (!plan_ || rows.empty() || stretch.length().ticks <= 0) return;
+  if (rows.size() == 1)
+    if (const auto again = pressedAgain(song(), kind, rows.front(), stretch)) {
+      if (*again == *song().ornament(again->id)) {
+        emit notice(tr("There is no landing after it to move it to"), false);
+        return;
+      }
+      edit(tr("landing of %1").arg(kindWord(kind)), withOrnamentReplaced(song(), *again));
       settle();
-      emit placed(id);
+      return;
+    }
+  job(placeJob_, [this, plan = plan_, kind, rows, stretch, known = phrases_](std::stop_token) {
+    std::vector<Ornament> made;
+    for (const std::string& row : rows) {
+      Listening l;
+      l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
+      const auto found = known.find(row);
+      l.phrases = found != known.end()
+                      ? found->second
+                      : findPhrases(l.before(row), {Frames(0), plan->end(true)}, plan->map().sampleRate());
+      made.push_back(ivrin::place(allKinds(), kind, plan->song(), row, stretch, l));
+    }
+    post([this, made = std::move(made)]() mutable {
+      Song next = song();
+      QString first;
+      for (Ornament& o : made) {
+        if (!next.hasRow(o.on)) continue;
+        o.id = freshOrnamentId(next); // the song may have moved on
+        if (first.isEmpty()) first = asText(o.id);
+        next = withOrnament(std::move(next), std::move(o));
+      }
+      if (first.isEmpty()) return;
+      const QString name = kindWord(next.ornament(first.toStdString())->kind);
+      edit(made.size() == 1 ? name : tr("%1 on %2 rows").arg(name).arg(made.size()), std::move(next));
+      settle();
+      emit placed(first);
+    });
+  });
+}
+
+void Session::wantSpectra(const std::string& ornament, std::size_t index) {
+  const Ornament* found = song().ornament(ornament);
+  if (!plan_ || !found || index >= found->finish.size()) return;
+  Ornament before = *found, after = *found;
+  before.finish.resize(index);
+  after.finish.resize(index + 1);
+  before.enabled = after.enabled = true;
+  job(spectraJob_, [this, plan = plan_, audio = audio_, before = std::move(before), after = std::move(after), ornament,
+                    index, serial = songSerial_](std::stop_token stop) {
+    const auto measured = [&](const Ornament& o) {
+      const auto trial =
+          RenderPlan::make(withOrnamentReplaced(plan->song(), o), audio, allKinds(), *cache_, plan.get());
+      const auto node = trial->node(o.id);
+      if (!node || !node->print || !node->print->ensure(*trial, *node, node->print->end(), stop))
+        return std::vector<float>();
+      StereoBuffer b(node->print->extent().length());
+      node->print->addTo(node->print->first(), b.span());
+      return bandLevels(b, trial->map().sampleRate(), 96);
+    };
+    FinishSpectra s{ornament, index, measured(before), {}};
+    if (!stop.stop_requested()) s.after = measured(after);
+    if (stop.stop_requested()) return;
+    post([this, s = std::move(s), serial]() mutable {
+      if (serial != songSerial_) return;
+      spectra_ = std::move(s);
+      emit spectraChanged();
     });
   });
 }
@@ -403,15 +555,14 @@ void Session::startFacts() {
     ChosenFacts c{id, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop,
                   {}, {}};
     if (node->print) {
-      for (const Collision& hit :
-           findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
-                          readerBeforeOrnaments(plan, node->ornament->on), phrases, plan->map().sampleRate()))
-        c.collisions.push_back(hit.frames);
+      c.collisions = findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
+                                    readerBeforeOrnaments(plan, node->ornament->on), phrases, plan->map().sampleRate());
       if (!node->print->note().empty()) c.notes.push_back(node->print->note());
     }
     post([this, c = std::move(c), serial, stop] {
       if (serial != songSerial_ || stop.stop_requested() || c.ornament != chosen_) return;
       facts_ = c;
+      applyListening();
       emit factsChanged();
     });
   });

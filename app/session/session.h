@@ -5,7 +5,9 @@
 // back as a signal.
 #pragma once
 
+#include "analysis/collisions.h"
 #include "analysis/phrases.h"
+#include "dsp/onsets.h"
 #include "play/player.h"
 #include "render/export.h"
 #include "render/open_song.h"
@@ -30,8 +32,16 @@ struct ChosenFacts {
   double lufsWith = -200, lufsWithout = -200, peakDbfs = -200, lowsAddedDb = 0;
   Beats tailEnd;
   std::optional<LoopFigures> loop;
-  std::vector<FrameRange> collisions;
+  std::vector<Collision> collisions;
   std::vector<std::string> notes;
+};
+
+/// Levels of a print before and after one processor of its finish, in 1/10-decade-like bands over the drawings'
+/// frequency axis (20 Hz to 20 kHz), dB re full scale.
+struct FinishSpectra {
+  std::string ornament;
+  std::size_t index = 0;
+  std::vector<float> before, after;
 };
 
 class Session : public QObject {
@@ -42,10 +52,11 @@ class Session : public QObject {
     std::filesystem::path journalFolder;      // empty: no journal
     std::vector<std::filesystem::path> reach; // folders the user allowed
     bool stepped = false;                     // tests: playing is pumped by the stepped output
-    /// Another device when the one in use has gone; nothing, or a null result: a silent stand-in.
-    std::function<std::unique_ptr<Output>()> reopenOutput = {};
+    /// Where outputs come from; without one, or where it has none, a silent stand-in keeps time.
+    std::shared_ptr<OutputSource> outputs;
+    OutputChoice output;
   };
-  Session(Options options, std::unique_ptr<Output> output);
+  explicit Session(Options options);
   ~Session() override;
 
   // The song.
@@ -54,6 +65,8 @@ class Session : public QObject {
   const std::filesystem::path& file() const { return file_; }
   bool isOpen() const { return plan_ != nullptr; }
   const SongAudio& audio() const { return audio_; }
+  /// How a file the user chose is written into the song; its folder is allowed from then on.
+  std::string pathFor(const std::filesystem::path& chosen);
   /// Why a row is silent or suspect, or nothing.
   QString rowProblem(const std::string& row) const;
 
@@ -79,8 +92,13 @@ class Session : public QObject {
   const std::vector<FrameRange>& phrases(const std::string& row) const;
   /// Peaks of a bus or the mix as it sounds; null until computed.
   std::shared_ptr<const PeakPyramid> rowPeaks(const std::string& row) const;
-  /// First press: computed apart, then one edit and placed(id).
-  void place(const std::string& kind, const std::string& row, BeatRange stretch);
+  /// Attacks of a row before its ornaments, ascending, in song frames; empty until they are found.
+  const std::vector<Frames>& onsets(const std::string& row) const;
+  /// First press, one ornament on each row: computed apart, then one edit and placed(id of the first).
+  void place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch);
+  /// Measures them apart; again after every edit, until another is wanted.
+  void wantSpectra(const std::string& ornament, std::size_t index);
+  const std::optional<FinishSpectra>& spectra() const { return spectra_; }
   const std::optional<ChosenFacts>& facts() const { return facts_; }
   void choose(const std::string& ornament);
   const std::string& chosen() const { return chosen_; }
@@ -92,9 +110,21 @@ class Session : public QObject {
   Beats playBeat() const;
   /// Goes on with another device, or a stand-in that keeps time, from the same place.
   void replaceOutput();
+  void chooseOutput(const OutputChoice& choice);
+  const OutputChoice& outputChoice() const { return options_.output; }
+  std::vector<OutputDevice> outputDevices() const;
   /// Off: the chosen ornament is left out, or all of them where none is chosen.
   void setOrnamentsHeard(bool on);
   bool ornamentsHeard() const { return heard_; }
+  /// On: only what the chosen ornament adds is heard.
+  void setAlone(bool on);
+  bool alone() const { return alone_; }
+  /// On: with and without are heard equally loud over the chosen ornament's reach, the louder turned down; kinds whose
+  /// effect is the level are left as they are.
+  void setMatched(bool on);
+  bool matched() const { return matched_; }
+  /// What is being turned down for that now, dB ≤ 0.
+  double matchDb() const;
 
   /// Runs the event loop until nothing is being computed (tests, pictures).
   void waitUntilIdle();
@@ -110,6 +140,7 @@ class Session : public QObject {
   void printsAdvanced();
   void rowPeaksReady();
   void factsChanged();
+  void spectraChanged();
   void placed(const QString& id);
   void progress(const QString& what, double fraction); // 0..1; 1 ends it
   void exported(const QString& message, bool ok);
@@ -123,9 +154,12 @@ class Session : public QObject {
              bool unsaved);
   void replan();
   void hearPlan();
+  void applyListening();
+  std::unique_ptr<Output> anyOutput() const;
   void startRowPeaks();
   void startFacts();
   void startPlayer();
+  void loadNewImpulses();
   template <class Work> void job(std::jthread& slot, Work work);
   /// Runs on the window's thread, later.
   template <class F> void post(F f) { QMetaObject::invokeMethod(this, std::move(f), Qt::QueuedConnection); }
@@ -146,15 +180,17 @@ class Session : public QObject {
   std::map<std::string, QString> rowProblems_;
   std::shared_ptr<const RenderPlan> plan_;
   std::map<std::string, std::vector<FrameRange>> phrases_;
+  std::map<std::string, std::vector<Frames>> onsets_;
   std::map<std::string, std::shared_ptr<const PeakPyramid>> rowPeaks_;
   std::optional<ChosenFacts> facts_;
+  std::optional<FinishSpectra> spectra_;
   std::string chosen_;
-  bool heard_ = true;
+  bool heard_ = true, alone_ = false, matched_ = false;
   std::atomic<bool> progressPosted_{false};
   int jobs_ = 0;
   std::uint64_t songSerial_ = 0;
   QTimer peaksTimer_, factsTimer_;
-  std::jthread openJob_, phraseJob_, placeJob_, peaksJob_, factsJob_, exportJob_;
+  std::jthread openJob_, impulseJob_, spectraJob_, phraseJob_, placeJob_, peaksJob_, factsJob_, exportJob_;
   std::list<std::jthread> retired_; // asked to stop, not ended yet
 };
 

@@ -24,7 +24,7 @@ InkButton::InkButton(Mark mark, const QString& name, QWidget* parent)
 
 QSize InkButton::sizeHint() const {
   if (mark_) return {scaled(32), scaled(30)};
-  const QFontMetrics m(serif_ ? serif(px_) : sans(px_));
+  const QFontMetrics m(serif_ ? serif(px_, italic_) : sans(px_));
   if (boxed_) return {m.horizontalAdvance(text()) + scaled(36), scaled(40)};
   return {m.horizontalAdvance(text()) + scaled(8), std::max(scaled(20), m.height() + scaled(2))};
 }
@@ -52,6 +52,7 @@ void InkButton::paintEvent(QPaintEvent*) {
   QPainter p(this);
   const Palette& c = paper();
   const QColor colour = !isEnabled()                                                ? c.barRule
+                        : warns_                                                    ? c.warning
                         : isChecked() || isDown() || underMouse() || !isCheckable() ? c.ink
                                                                                     : c.quiet;
   if (mark_) {
@@ -67,14 +68,15 @@ void InkButton::paintEvent(QPaintEvent*) {
       p.setPen(QPen(c.ink, 1));
       p.drawRect(rect().adjusted(0, 0, -1, -1));
     }
-    QFont f = serif_ ? serif(px_) : sans(px_);
+    QFont f = serif_ ? serif(px_, italic_) : sans(px_);
     p.setFont(f);
     p.setPen(colour);
     p.drawText(rect(), Qt::AlignCenter, text());
     const int w = QFontMetrics(f).horizontalAdvance(text()), x = (width() - w) / 2, mid = height() / 2 + 1;
     p.setPen(QPen(colour, 1.3));
     if (isCheckable() && !isChecked() && strikes_) p.drawLine(x - 2, mid, x + w + 2, mid);
-    if (isCheckable() && isChecked() && !strikes_) p.drawLine(x, height() - 2, x + w, height() - 2);
+    if ((isCheckable() && isChecked() && !strikes_) || (warns_ && underMouse()))
+      p.drawLine(x, height() - 2, x + w, height() - 2);
   }
   if (hasFocus()) {
     p.setPen(QPen(c.ink, 1, Qt::DotLine));

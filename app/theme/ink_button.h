@@ -23,6 +23,9 @@ class InkButton : public QAbstractButton {
   void setStrikesWhenOff(bool on) { strikes_ = on; }
   void setTextPx(double px) { px_ = px; }
   void setSerif(bool on) { serif_ = on; }
+  void setItalic(bool on) { italic_ = on; }
+  /// In the colour of collisions and limits.
+  void setWarns(bool on) { warns_ = on; }
   /// In a frame of its own: for the few buttons that stand alone on an empty page.
   void setBoxed(bool on) { boxed_ = on; }
   QSize sizeHint() const override;
@@ -37,7 +40,7 @@ class InkButton : public QAbstractButton {
  private:
   std::optional<Mark> mark_;
   double px_ = 14;
-  bool strikes_ = false, serif_ = false, boxed_ = false;
+  bool strikes_ = false, serif_ = false, italic_ = false, boxed_ = false, warns_ = false;
 };
 
 } // namespace ivrin::app

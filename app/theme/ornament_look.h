@@ -3,6 +3,7 @@
 
 #include "app/theme/palette.h"
 #include "ornaments/kind.h"
+#include "render/render_plan.h"
 
 #include <QString>
 
@@ -13,9 +14,16 @@ inline QString kindWord(const std::string& kind) {
   return QString::fromStdString(allKinds().find(kind)->table().name).toLower();
 }
 
-/// A gap takes away before the landing it makes room for; a throw sounds after its source. Switched off it is quiet.
+/// Rust for what sounds, or takes away, before its landing or source; blue for what follows. Switched off it is quiet.
 inline QColor inkOf(const Ornament& o) {
-  return !o.enabled ? paper().quiet : o.kind == "gap" ? paper().rust : paper().blue;
+  const Kind* kind = allKinds().find(o.kind);
+  return !o.enabled ? paper().quiet : kind && kind->leadsIn(o) ? paper().rust : paper().blue;
+}
+
+/// Where a print turns from lead-in to what follows: its landing, else the begin of its source.
+inline Frames turnOf(const OrnamentNode& node, const TempoMap& map) {
+  const Placed placed{*node.ornament, map};
+  return node.kind->landingFrame(placed).value_or(placed.span().begin);
 }
 
 } // namespace ivrin::app

@@ -8,6 +8,7 @@
 #include <QHash>
 #include <QRawFont>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 
@@ -76,15 +77,20 @@ void loadFonts() {
   initResources(); // they lie in a static library
   const double desktop = QFontInfo(QApplication::font()).pixelSize();
   // The desktop's font at its usual size is 12 to 13 px per 96 dpi: only a larger one makes the text grow.
-  g_scale = desktop > 14 ? desktop / kDesignPx : 1.0;
+  const double scale = desktop > 14 ? desktop / kDesignPx : 1.0;
   for (const char* name : {"EBGaramond-Regular.otf", "EBGaramond-Italic.otf", "Cabin-Regular.otf", "Cabin-Medium.otf",
                            "Cabin-SemiBold.otf", "Cabin-Italic.otf"})
     QFontDatabase::addApplicationFont(QString::fromLatin1(":/fonts/") + QString::fromLatin1(name));
-  QApplication::setFont(sans(13));
+  setTextScale(scale);
 }
 
 double textScale() {
   return g_scale;
+}
+
+void setTextScale(double scale) {
+  g_scale = std::clamp(scale, 1.0, 2.0);
+  QApplication::setFont(sans(13));
 }
 int scaled(double px) {
   return static_cast<int>(std::lround(px * g_scale));

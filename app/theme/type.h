@@ -12,6 +12,8 @@ namespace ivrin::app {
 void loadFonts();
 /// How much larger than the design the desktop's font is; 1 normally.
 double textScale();
+/// Another scale than the desktop's, 1..2; for windows made after it.
+void setTextScale(double scale);
 int scaled(double px);
 
 enum class Weight { regular, medium, semibold };

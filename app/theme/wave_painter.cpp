@@ -8,6 +8,8 @@
 namespace ivrin::app {
 namespace {
 
+constexpr int kStretch = 64; // columns
+
 struct Ink {
   int r, g, b;
 };
@@ -66,20 +68,50 @@ void drawWave(QImage& image, int x0, int y0, int y1, const WaveColumns& wave, co
   }
   y0 = std::max(y0, static_cast<int>(std::floor(highest)));
   y1 = std::min(y1, static_cast<int>(std::ceil(lowest)));
+  // Stretches of columns: a scanline passes by those it misses and fills those it lies wholly inside of.
+  struct Stretch {
+    int from, count;
+    float minTop, maxTop, minBottom, maxBottom;
+  };
+  static thread_local std::vector<Stretch> stretches;
+  stretches.clear();
+  for (int from = 0; from < n; from += kStretch) {
+    Stretch t{from, std::min(kStretch, n - from), 1e9f, -1e9f, 1e9f, -1e9f};
+    for (int x = from; x < from + t.count; ++x) {
+      const float top = wave.top[static_cast<std::size_t>(x)], bottom = wave.bottom[static_cast<std::size_t>(x)];
+      t.minTop = std::min(t.minTop, top);
+      t.maxTop = std::max(t.maxTop, top);
+      t.minBottom = std::min(t.minBottom, bottom);
+      t.maxBottom = std::max(t.maxBottom, bottom);
+    }
+    stretches.push_back(t);
+  }
   const Ink ink{qRed(pencil.colour), qGreen(pencil.colour), qBlue(pencil.colour)};
+  const QRgb full = 0xff000000u | pencil.colour;
   uchar* const bits = image.bits();
   const auto stride = image.bytesPerLine();
   for (int y = y0; y < y1; ++y) {
     auto* line = reinterpret_cast<quint32*>(bits + y * stride) + x0;
-    if (pencil.stroke <= 0) {
-      solidLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, ink);
-    } else {
-      const double phase =
-          (static_cast<double>(x0) - pencil.origin + static_cast<double>(y) * static_cast<double>(pencil.slope)) /
-          static_cast<double>(pencil.period);
-      const double positive = phase - std::floor(phase);
-      strokedLine(line, wave.top.data(), wave.bottom.data(), n, static_cast<float>(y), pencil.solid, pencil.stroke,
-                  static_cast<float>(positive), 1 / pencil.period, pencil.width / 2, pencil.period, ink);
+    const auto fy = static_cast<float>(y);
+    const double phase =
+        pencil.stroke > 0
+            ? (static_cast<double>(x0) - pencil.origin + static_cast<double>(y) * static_cast<double>(pencil.slope)) /
+                  static_cast<double>(pencil.period)
+            : 0;
+    for (const Stretch& t : stretches) {
+      if (fy + 1 <= t.minTop || fy >= t.maxBottom) continue;
+      const auto at = static_cast<std::size_t>(t.from);
+      if (pencil.stroke <= 0) {
+        if (pencil.solid >= 1 && fy >= t.maxTop && fy + 1 <= t.minBottom)
+          std::fill_n(line + t.from, t.count, full);
+        else
+          solidLine(line + t.from, wave.top.data() + at, wave.bottom.data() + at, t.count, fy, pencil.solid, ink);
+      } else {
+        const double here = phase + static_cast<double>(t.from) / static_cast<double>(pencil.period);
+        strokedLine(line + t.from, wave.top.data() + at, wave.bottom.data() + at, t.count, fy, pencil.solid,
+                    pencil.stroke, static_cast<float>(here - std::floor(here)), 1 / pencil.period, pencil.width / 2,
+                    pencil.period, ink);
+      }
     }
   }
 }

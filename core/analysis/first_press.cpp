@@ -2,6 +2,8 @@
 
 #include "dsp/denormals.h"
 #include "dsp/loudness.h"
+#include "dsp/svf.h"
+#include "ornaments/finished.h"
 #include "ornaments/source.h"
 #include "song/edits.h"
 
@@ -29,12 +31,72 @@ class PlainSounds : public Sounds {
   std::vector<RowReader> rows_;
 };
 
-constexpr double kMeasuredSeconds = 12; // of a print: its loud part is at its begin
+/// 10 log of the energy (not the mean) under 200 Hz: comparable between a sound and its print whatever their lengths.
+double lowEnergyDb(const StereoBuffer& b, double rate) {
+  StereoBuffer low = b;
+  for (int pass = 0; pass < 2; ++pass)
+    StereoSvf(StereoSvf::Pass::low, 200, 200, rate, pass == 0 ? 0.54119610 : 1.3065630)
+        .process(low.left(), low.right(), low.frames());
+  double e = 1e-20;
+  for (std::int64_t i = 0; i < low.frames(); ++i)
+    e += static_cast<double>(low.left()[i]) * low.left()[i] + static_cast<double>(low.right()[i]) * low.right()[i];
+  return 10 * std::log10(e);
+}
 
-void tieToLanding(const Song& song, Ornament& o) {
+constexpr double kMeasuredSeconds = 12; // of a tail: its loud part is at its begin
+
+void tieToLanding(const Song& song, Ornament& o, Beats at) {
   const Beats near(kTicksPerQuarter / 64);
   for (const Landing& l : song.allLandings())
-    if (std::abs((l.at - o.span().end).ticks) <= near.ticks) o.landing = l.id;
+    if (std::abs((l.at - at).ticks) <= near.ticks) o.landing = l.id;
+}
+
+/// Puts a level at the end of the finish: so many LU under the source.
+void fitLevel(const KindSet& kinds, Ornament& o, const TempoMap& map, const Listening& listening, double underLu,
+              double mostMoreLu = 0) {
+  const PrintLevel level = measurePrint(*kinds.find(o.kind), o, map, listening);
+  // A swell over a short word is loud at its very end only: its peak stays under the source's, as far as 4 LU allow.
+  double more = 0;
+  if (level.print > -100 && level.source > -70) {
+    const double wanted = level.source - underLu - level.print;
+    more = std::clamp(level.printPeakDb + wanted - (level.sourcePeakDb - 1), 0.0, mostMoreLu);
+  }
+  o.finish.push_back({"level", {{"offset_lu", -(underLu + std::round(more * 2) / 2)}}});
+}
+
+void fitReverbThrow(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
+  const TempoMap map = song.tempoMap();
+  const FrameRange span = map.frames(o.span());
+  const Room room = roomAfter(listening.phrases, span, map.sampleRate());
+  // Three seconds, or as much as has fallen 40 dB when the next phrase comes.
+  double decay = 3;
+  if (room.next)
+    decay = std::min(decay, 1.5 * static_cast<double>((*room.next - room.sounding).count) / map.sampleRate());
+  o.settings = {{"character", "plate"},
+                {"decay_seconds", std::max(0.4, std::round(decay * 100) / 100)},
+                {"pre_delay", "1/64"},
+                {"low_cut_hz", 250.0},
+                {"duck_db", 6.0}};
+  fitLevel(kinds, o, map, listening, 8);
+}
+
+void fitReverseReverb(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
+  const TempoMap map = song.tempoMap();
+  const FrameRange span = map.frames(o.span());
+  const RoomBefore room = roomBefore(listening.phrases, span, map.sampleRate());
+  // One bar, or the rest before the word; where there is hardly a rest the swell may lie over the former phrase.
+  double lead = map.meterAt(o.start).barLength().quarters();
+  if (room.former) {
+    const double rest = (o.start - map.beatAt(*room.former)).quarters();
+    if (rest >= 1) lead = std::min(lead, std::floor(rest * 4 + 1e-6) / 4);
+  }
+  o.settings = {{"character", "hall"}, {"lead_beats", lead}, {"low_cut_hz", 250.0}};
+  if (o.length.quarters() > 4) { // a phrase: every syllable swells
+    o.settings["decay_seconds"] = 0.8;
+    o.settings["wash_under_percent"] = 100.0;
+  }
+  tieToLanding(song, o, o.start);
+  fitLevel(kinds, o, map, listening, 6, 4);
 }
 
 void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
@@ -56,10 +118,7 @@ void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Li
                 {"pattern", "ping-pong"}, {"feedback_percent", std::round(feedback)},
                 {"low_cut_hz", 200.0},    {"high_cut_hz", 7000.0},
                 {"duck_db", 6.0},         {"width_percent", 130.0}};
-  constexpr double kUnderSourceLu = 8;
-  const PrintLevel level = measurePrint(*kinds.find(o.kind), o, map, listening);
-  if (level.print > -100 && level.source > -70)
-    o.settings["wet_db"] = std::clamp(std::round((level.source - kUnderSourceLu - level.print) * 10) / 10, -40.0, 12.0);
+  fitLevel(kinds, o, map, listening, 8);
 }
 
 } // namespace
@@ -67,7 +126,7 @@ void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Li
 PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map, const Listening& listening) {
   const FlushDenormals guard;
   const Placed placed{o, map};
-  const PrintPlan plan = kind.plan(placed);
+  const PrintPlan plan = finishedPlan(kind, placed);
   PrintLevel level;
   if (!plan.sounds) return level;
   PlainSounds sounds(plan.reads, listening);
@@ -77,12 +136,16 @@ PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map
   StereoBuffer heard(source.frames()), scratch;
   for (std::int64_t at = 0; at < heard.frames(); at += kPrintBlock)
     source.read(sounds, at, heard.span().part(at, std::min(kPrintBlock, heard.frames() - at)), scratch);
+  level.sourceLowsDb = lowEnergyDb(heard, map.sampleRate());
+  level.sourcePeakDb = Decibels::ofGain(samplePeak(heard.left(), heard.right(), heard.frames())).value;
   level.source =
       loudestWindowLufs(kWeightedPower(heard.left(), heard.right(), heard.frames(), map.sampleRate()), window);
 
-  const auto voice = kind.start(placed, sounds);
+  const auto voice = finishedVoice(kind, placed, plan, sounds);
   if (!voice) return level;
-  const auto longest = source.frames() + std::llround(kMeasuredSeconds * map.sampleRate());
+  const std::int64_t before = (placed.span().begin - plan.extent.begin).count;
+  const auto longest =
+      std::max<std::int64_t>(0, before) + source.frames() + std::llround(kMeasuredSeconds * map.sampleRate());
   StereoBuffer print;
   while (print.frames() < longest) {
     const std::int64_t at = print.frames();
@@ -92,6 +155,8 @@ PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map
     print.resize(at + n);
     break;
   }
+  level.printLowsDb = lowEnergyDb(print, map.sampleRate());
+  level.printPeakDb = Decibels::ofGain(samplePeak(print.left(), print.right(), print.frames())).value;
   level.print =
       loudestWindowLufs(kWeightedPower(print.left(), print.right(), print.frames(), map.sampleRate()), window);
   return level;
@@ -106,8 +171,39 @@ Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, 
   o.start = stretch.begin;
   o.length = stretch.length();
   if (kind == "delay-throw") fitDelayThrow(kinds, song, o, listening);
-  if (kind == "gap") tieToLanding(song, o);
+  if (kind == "reverb-throw") fitReverbThrow(kinds, song, o, listening);
+  if (kind == "reverse-reverb") fitReverseReverb(kinds, song, o, listening);
+  if (kind == "treat") { // a plate of 1.2 s at 30 %, the dry kept
+    o.settings = {{"dry", "keep"}, {"mix_percent", 30.0}};
+    o.finish = {{"reverb", {{"character", "plate"}, {"decay_seconds", 1.2}, {"mix_percent", 100.0}}}};
+  }
+  if (kind == "gap" || kind == "reverse") tieToLanding(song, o, o.span().end);
   return o;
+}
+
+std::optional<Ornament> pressedAgain(const Song& song, const std::string& kind, const std::string& row,
+                                     BeatRange stretch) {
+  if (kind != "reverse-reverb") return std::nullopt;
+  for (const auto& one : song.ornaments) {
+    if (one->kind != kind || one->on != row || one->start != stretch.begin || one->length != stretch.length()) continue;
+    Ornament o = *one;
+    const auto land = o.settings.find("land");
+    const bool onWord = land == o.settings.end() || land->second == Value(0.0);
+    o.landing.reset();
+    if (onWord) {
+      for (const Landing& l : song.allLandings())
+        if (l.at > o.start && (l.at - o.start).quarters() <= 64) {
+          o.settings["land"] = (l.at - o.start).quarters();
+          o.landing = l.id;
+          return o;
+        }
+      return *one;
+    }
+    o.settings.erase("land");
+    tieToLanding(song, o, o.start);
+    return o;
+  }
+  return std::nullopt;
 }
 
 } // namespace ivrin

@@ -19,9 +19,17 @@ struct Listening {
 Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
                BeatRange stretch, const Listening& listening);
 
+/// The same key pressed again on the same stretch: the ornament that stands there, changed to what its kind means by
+/// it (a reverse reverb: landing on the next landing instead of its word, and back). Nothing where this is a first
+/// press.
+std::optional<Ornament> pressedAgain(const Song& song, const std::string& kind, const std::string& row,
+                                     BeatRange stretch);
+
 /// Loudest K-weighted window (as long as the source, at least 50 ms) of an ornament's print and of its source, in LUFS.
 struct PrintLevel {
   double print = -200, source = -200;
+  double printLowsDb = -200, sourceLowsDb = -200; // energy under 200 Hz of the whole, dB
+  double printPeakDb = -200, sourcePeakDb = -200; // sample peaks, dBFS
 };
 PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map, const Listening& listening);
 

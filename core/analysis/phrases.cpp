@@ -82,4 +82,21 @@ Room roomAfter(const std::vector<FrameRange>& phrases, FrameRange stretch, doubl
   return room;
 }
 
+RoomBefore roomBefore(const std::vector<FrameRange>& phrases, FrameRange stretch, double sampleRate) {
+  const auto slack = Frames(std::llround(0.03 * sampleRate));
+  RoomBefore room{stretch.begin, std::nullopt};
+  for (std::size_t i = phrases.size(); i-- > 0;) {
+    const FrameRange& p = phrases[i];
+    if (p.end <= stretch.begin + slack) {
+      if (p.end <= room.sounding + slack) {
+        room.former = p.end;
+        break;
+      }
+    } else if (p.begin < stretch.begin) {
+      room.sounding = p.begin;
+    }
+  }
+  return room;
+}
+
 } // namespace ivrin

@@ -23,6 +23,13 @@ struct Room {
   Frames sounding;            // where the phrase that holds the stretch's end goes silent; the end itself in a rest
   std::optional<Frames> next; // begin of the phrase after that
 };
+/// The same backwards: where the phrase that holds the stretch's begin came up (the begin itself in a rest), and the
+/// end of the phrase before that.
+struct RoomBefore {
+  Frames sounding;
+  std::optional<Frames> former;
+};
+RoomBefore roomBefore(const std::vector<FrameRange>& phrases, FrameRange stretch, double sampleRate);
 Room roomAfter(const std::vector<FrameRange>& phrases, FrameRange stretch, double sampleRate);
 
 } // namespace ivrin

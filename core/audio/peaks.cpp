@@ -92,4 +92,35 @@ Peak PeakView::over(std::int64_t begin, std::int64_t end) const {
   return p;
 }
 
+void PeakView::columns(std::span<const std::int64_t> edges, std::int64_t offset, float* low, float* high) const {
+  const std::size_t n = edges.size() - 1;
+  const std::int64_t each = std::max<std::int64_t>(1, (edges.back() - edges.front()) / static_cast<std::int64_t>(n));
+  int k = 0, shift = 6;
+  static_assert(PeakPyramid::kBaseFrames == 64);
+  while (k + 1 < PeakPyramid::kLevels && (std::int64_t{4} << shift) <= each) {
+    shift += 2;
+    ++k;
+  }
+  const std::span<const Peak> level = levels[k];
+  const auto bins = static_cast<std::int64_t>(level.size());
+  for (std::size_t x = 0; x < n; ++x) {
+    const std::int64_t begin = std::max<std::int64_t>(edges[x] - offset, 0),
+                       end = std::min(edges[x + 1] - offset, frames);
+    Peak p;
+    if (begin < end) {
+      const std::int64_t first = begin >> shift, last = std::min((end + (std::int64_t{1} << shift) - 1) >> shift, bins);
+      if (first < last) {
+        p = level[static_cast<std::size_t>(first)];
+        for (std::int64_t i = first + 1; i < last; ++i) {
+          const Peak& q = level[static_cast<std::size_t>(i)];
+          p.low = q.low < p.low ? q.low : p.low;
+          p.high = q.high > p.high ? q.high : p.high;
+        }
+      }
+    }
+    low[x] = p.low;
+    high[x] = p.high;
+  }
+}
+
 } // namespace ivrin

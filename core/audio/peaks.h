@@ -41,6 +41,9 @@ struct PeakView {
   static PeakView of(const PeakPyramid& p);
   /// Extremes over the half-open range of frames; outside the signal counts as silence.
   Peak over(std::int64_t begin, std::int64_t end) const;
+  /// The same for neighbouring columns [edges[i] − offset, edges[i + 1] − offset), quicker: one level for all of them,
+  /// at least a bin each. `low` and `high` have edges.size() − 1 values.
+  void columns(std::span<const std::int64_t> edges, std::int64_t offset, float* low, float* high) const;
 };
 
 } // namespace ivrin

@@ -10,14 +10,20 @@ StereoSvf::StereoSvf(Pass pass, double cutoffLeftHz, double cutoffRightHz, doubl
     : pass_(pass)
     , k_(1.0 / q)
     , rate_(sampleRate) {
-  const double cutoff[2] = {cutoffLeftHz, cutoffRightHz};
-  for (int c = 0; c < 2; ++c) {
-    Side& s = side_[c];
-    s.g = std::tan(std::numbers::pi * std::min(cutoff[c], 0.49 * sampleRate) / sampleRate);
-    s.a1 = 1.0 / (1.0 + s.g * (s.g + k_));
-    s.a2 = s.g * s.a1;
-    s.a3 = s.g * s.a2;
-  }
+  set(side_[0], cutoffLeftHz);
+  set(side_[1], cutoffRightHz);
+}
+
+void StereoSvf::set(Side& s, double hz) const {
+  s.g = std::tan(std::numbers::pi * std::min(hz, 0.49 * rate_) / rate_);
+  s.a1 = 1.0 / (1.0 + s.g * (s.g + k_));
+  s.a2 = s.g * s.a1;
+  s.a3 = s.g * s.a2;
+}
+
+void StereoSvf::setCutoff(double hz) {
+  set(side_[0], hz);
+  set(side_[1], hz);
 }
 
 void StereoSvf::process(float* left, float* right, std::int64_t frames) {

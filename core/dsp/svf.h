@@ -12,6 +12,8 @@ class StereoSvf {
   enum class Pass { low, high };
   /// `cutoffHz` is limited to 0.49·sampleRate; `q` 0.7071 is Butterworth.
   StereoSvf(Pass pass, double cutoffLeftHz, double cutoffRightHz, double sampleRate, double q = 0.70710678118654752);
+  /// Both sides; may be called at any time.
+  void setCutoff(double hz);
   void process(float* left, float* right, std::int64_t frames);
   /// |H| at `hz` for one side (0 left, 1 right): the bilinear transform of the analogue prototype.
   double magnitude(int side, double hz) const;
@@ -21,6 +23,7 @@ class StereoSvf {
   struct Side {
     double g = 0, a1 = 0, a2 = 0, a3 = 0, s1 = 0, s2 = 0;
   };
+  void set(Side& s, double hz) const;
   Side side_[2];
   Pass pass_;
   double k_, rate_;

@@ -1,13 +1,21 @@
 // The one list of all kinds. A new kind: one file pair, one line here.
 #include "ornaments/delay_throw.h"
 #include "ornaments/gap.h"
+#include "ornaments/reverb_throw.h"
+#include "ornaments/reverse.h"
+#include "ornaments/reverse_reverb.h"
+#include "ornaments/treat.h"
 
 namespace ivrin {
 
 const KindSet& allKinds() {
   static const DelayThrow delayThrow;
+  static const ReverbThrow reverbThrow;
+  static const ReverseReverb reverseReverb;
+  static const Reverse reverse;
+  static const Treat treat;
   static const Gap gap;
-  static const KindSet set({&delayThrow, &gap});
+  static const KindSet set({&delayThrow, &reverbThrow, &reverseReverb, &reverse, &treat, &gap});
   return set;
 }
 

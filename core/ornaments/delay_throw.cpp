@@ -2,13 +2,17 @@
 
 #include "audio/dither.h"
 #include "audio/simd.h"
+#include "dsp/delay_line.h"
+#include "dsp/drive.h"
 #include "dsp/lookahead_limiter.h"
 #include "dsp/pitch_shifter.h"
 #include "dsp/svf.h"
 #include "dsp/windowed_sinc.h"
+#include "finish/control_ramp.h"
+#include "finish/ducking.h"
 #include "ornaments/delay_throw_settings.h"
-#include "ornaments/ducking.h"
 #include "ornaments/source.h"
+#include "ornaments/tail.h"
 
 #include <algorithm>
 #include <cmath>
@@ -18,152 +22,9 @@
 namespace ivrin {
 namespace {
 
-constexpr std::int64_t kControl = 64;  // frames between values of a curve
-constexpr std::int64_t kSincHalf = 24; // flat to 0.46 of the sample rate
-constexpr std::int64_t kWobbleHalf = 16;
 constexpr double kWobbleSeconds = 0.004; // drift at 100 %, each way
 constexpr double kLookaheadSeconds = 0.0015, kLoopReleaseSeconds = 0.08;
 constexpr double kShiftWindowSeconds = 0.06;
-constexpr double kQuietSeconds = 0.1;     // how long all must be under the floor
-constexpr double kLongFadeSeconds = 0.05; // when a tail is ended by the 120 s limit
-
-/// Memory of one side of the loop, read at a fixed or moving fractional delay.
-class DelayLine {
- public:
-  /// `delay` in frames, ≥ 1; `swing` how far it may move each way.
-  DelayLine(double delay, double swing)
-      : swing_(swing) {
-    whole_ = static_cast<std::int64_t>(std::floor(delay));
-    fraction_ = delay - static_cast<double>(whole_);
-    if (fraction_ < 1e-6 || fraction_ > 1 - 1e-6) { // whole frames are exact copies
-      whole_ = std::llround(delay);
-      fraction_ = 0;
-    }
-    half_ = swing > 0 ? kWobbleHalf : fraction_ == 0 ? 0 : std::min(kSincHalf, std::max<std::int64_t>(1, whole_ / 2));
-    if (swing > 0) half_ = std::min(half_, std::max<std::int64_t>(1, static_cast<std::int64_t>(delay - swing) / 2));
-    // Reading at n − delay between samples: position = n − whole − 1 + (1 − fraction).
-    if (half_ > 0 && swing == 0) kernel_ = sincKernel(1 - fraction_, static_cast<int>(half_));
-    size_ = 1;
-    while (size_ < whole_ + static_cast<std::int64_t>(swing) + 2 * half_ + 2 * kPrintBlock + 4) size_ *= 2;
-    line_.assign(static_cast<std::size_t>(size_), 0.0f);
-    window_.resize(static_cast<std::size_t>(kPrintBlock + 2 * half_ + 2));
-  }
-  /// How many frames can be read before the next must have been written.
-  std::int64_t block() const {
-    return std::max<std::int64_t>(1,
-                                  whole_ - static_cast<std::int64_t>(std::ceil(swing_)) - half_ - (swing_ > 0 ? 1 : 0));
-  }
-  void read(std::int64_t clock, float* out, std::int64_t n) {
-    if (half_ == 0) {
-      copyOut(clock - whole_, out, n);
-      return;
-    }
-    copyOut(clock - whole_ - 1 - half_ + 1, window_.data(), n + 2 * half_ - 1);
-    convolveBlock(window_.data(), kernel_.data(), static_cast<int>(2 * half_), out, n);
-  }
-  float readMoving(std::int64_t clock, double extra, const SincTable& table) const {
-    const double position = static_cast<double>(clock - whole_) - fraction_ - extra;
-    const double floor = std::floor(position);
-    float x[2 * kWobbleHalf];
-    const auto first = static_cast<std::int64_t>(floor) - table.half() + 1;
-    for (int k = 0; k < 2 * table.half(); ++k) x[k] = line_[static_cast<std::size_t>((first + k) & (size_ - 1))];
-    return table.read(x + table.half() - 1, position - floor);
-  }
-  void write(std::int64_t clock, const float* in, std::int64_t n) {
-    while (n > 0) {
-      const std::int64_t at = clock & (size_ - 1), m = std::min(n, size_ - at);
-      std::memcpy(line_.data() + at, in, static_cast<std::size_t>(m) * sizeof(float));
-      clock += m;
-      in += m;
-      n -= m;
-    }
-  }
-  std::int64_t half() const { return half_; }
-
- private:
-  void copyOut(std::int64_t from, float* out, std::int64_t n) const {
-    while (n > 0) {
-      const std::int64_t at = from & (size_ - 1), m = std::min(n, size_ - at);
-      std::memcpy(out, line_.data() + at, static_cast<std::size_t>(m) * sizeof(float));
-      from += m;
-      out += m;
-      n -= m;
-    }
-  }
-  std::int64_t whole_ = 0, half_ = 0, size_ = 0;
-  double fraction_ = 0, swing_;
-  std::vector<float> kernel_, line_, window_;
-};
-
-/// Saturation with unity small-signal gain: y = P/a·tanh(a·x/P). What it takes off, x − y, is antialiased by its
-/// antiderivative (J. Parker, V. Zavalishin, E. Le Bivic, "Reducing the aliasing of nonlinear waveshaping using
-/// continuous-time convolution", DAFx 2016), so that the linear part stays flat and undelayed.
-class Drive {
- public:
-  Drive(double amount, double peak)
-      : a_(6 * amount * amount + 0.5 * amount)
-      , p_(peak) {}
-  void process(float* x, std::int64_t n) {
-    for (std::int64_t i = 0; i < n; ++i) {
-      const double now = x[i], step = now - last_;
-      const double f = antiderivative(now);
-      double taken = 0;
-      if (std::abs(step) > 1e-5 * p_) {
-        taken = (f - lastF_) / step;
-      } else {
-        const double mid = 0.5 * (now + last_);
-        taken = mid - p_ / a_ * std::tanh(a_ * mid / p_);
-      }
-      last_ = now;
-      lastF_ = f;
-      x[i] = static_cast<float>(now - taken);
-    }
-  }
-
- private:
-  double antiderivative(double x) const {
-    const double z = std::abs(a_ * x / p_);
-    const double logCosh = z + std::log1p(std::exp(-2 * z)) - std::numbers::ln2;
-    return 0.5 * x * x - p_ * p_ / (a_ * a_) * logCosh;
-  }
-  double a_, p_, last_ = 0, lastF_ = 0;
-};
-
-/// A curve over beats as one value per frame: computed every kControl frames and joined by straight lines.
-class ControlRamp {
- public:
-  ControlRamp(const Curve& curve, const Placed& p, Frames first)
-      : curve_(curve)
-      , map_(p.map)
-      , start_(p.ornament.start.quarters())
-      , first_(first)
-      , constant_(curve.isConstant())
-      , value_(static_cast<float>(curve.at(0))) {}
-  bool constant() const { return constant_; }
-  /// Value at `offset` frames after the print's first frame; offsets may come in any order.
-  float at(std::int64_t offset) {
-    if (constant_) return value_;
-    const std::int64_t cell = offset / kControl;
-    if (cell != cell_) {
-      cell_ = cell;
-      a_ = value(cell * kControl);
-      b_ = value((cell + 1) * kControl);
-    }
-    const double u = static_cast<double>(offset - cell * kControl) / kControl;
-    return static_cast<float>(a_ + (b_ - a_) * u);
-  }
-
- private:
-  double value(std::int64_t offset) const { return curve_.at(map_.quartersAt(first_ + Frames(offset)) - start_); }
-  const Curve& curve_;
-  TempoMap map_;
-  double start_;
-  Frames first_;
-  bool constant_;
-  float value_;
-  std::int64_t cell_ = -1;
-  double a_ = 0, b_ = 0;
-};
 
 /// w += g·x; returns the largest magnitude of the sum.
 IVRIN_CLONES float addFed(float* w, const float* x, float g, std::int64_t n) {
@@ -234,7 +95,7 @@ std::int64_t longestPrint(const Placed& p, const DelayThrowSettings& s, std::int
     level = std::min(level + Decibels::ofGain(std::max(pass(beat - time * beatsPerFrame), pass(beat))).value, 24.0);
     at += time + swing;
   }
-  at += std::max(s.timeLeft, s.timeRight) + swing + kQuietSeconds * rate + 2 * kPrintBlock + kSincHalf;
+  at += std::max(s.timeLeft, s.timeRight) + swing + kQuietSeconds * rate + 2 * kPrintBlock + DelayLine::kHalf;
   return std::min(most, static_cast<std::int64_t>(std::ceil(at)));
 }
 
@@ -246,12 +107,10 @@ class DelayThrowVoice : public Voice {
       , source_(p)
       , rate_(p.sampleRate())
       , first_(p.span().begin)
-      , feedbackLeft_(s_.feedbackLeft, p, first_)
-      , feedbackRight_(s_.feedbackRight, p, first_)
-      , send_(s_.send, p, first_) {
-    limit_ = longestPrint(p, s_, source_.frames());
-    hasCut_ = s_.cutAt.has_value();
-    fade_ = std::min<std::int64_t>(limit_, std::llround((hasCut_ ? kFadeOutSeconds : kLongFadeSeconds) * rate_));
+      , feedbackLeft_(s_.feedbackLeft, p.map, p.ornament.start, first_)
+      , feedbackRight_(s_.feedbackRight, p.map, p.ornament.start, first_)
+      , send_(s_.send, p.map, p.ornament.start, first_)
+      , end_(longestPrint(p, s_, source_.frames()), s_.cutAt.has_value(), s_.tailFloorDb, rate_) {
     scanSource();
     if (peak_ == 0) return;
 
@@ -272,7 +131,7 @@ class DelayThrowVoice : public Voice {
     if (swing > 0)
       moving_ = std::make_unique<SincTable>(static_cast<int>(std::min(left_->half(), right_->half())), 512);
     block_ = std::min({left_->block(), right_->block(), kPrintBlock});
-    longest_ = static_cast<std::int64_t>(std::ceil(std::max(s_.timeLeft, s_.timeRight) + swing)) + kSincHalf + 1;
+    longest_ = static_cast<std::int64_t>(std::ceil(std::max(s_.timeLeft, s_.timeRight) + swing)) + DelayLine::kHalf + 1;
 
     const double ceiling = peak_ * Decibels(s_.loopCeilingDb).gain();
     limiter_ = std::make_unique<LookaheadLimiter>(ahead, ceiling, kLoopReleaseSeconds * rate_);
@@ -286,14 +145,14 @@ class DelayThrowVoice : public Voice {
       driveLeft_ = std::make_unique<Drive>(s_.drive, peak_);
       driveRight_ = std::make_unique<Drive>(s_.drive, peak_);
     }
-    if (s_.duckDb > 0) ducking_ = std::make_unique<Ducking>(s_.duckDb, rmsDb_, rate_, source_.reads().size(), first_);
+    if (s_.duckDb > 0)
+      ducking_ = std::make_unique<Ducking>(s_.duckDb, rmsDb_, rate_, first_, keyOf(sounds_, source_.reads().size()));
     for (int i = 0; i < 4; ++i) // wobble's phases come from the seed
       phase_[i] = 2 * std::numbers::pi *
                   static_cast<double>(
                       mix64(static_cast<std::uint64_t>(p.ornament.seed) * 4 + static_cast<std::uint64_t>(i)) >> 11) /
                   9007199254740992.0;
     feed_.resize(kPrintBlock);
-    floor_ = static_cast<float>(Decibels(s_.tailFloorDb).gain());
     const double wet = Decibels(s_.wetDb).gain();
     gainLeft_ = static_cast<float>(wet * Decibels(s_.levelLeftDb).gain());
     gainRight_ = static_cast<float>(wet * Decibels(s_.levelRightDb).gain() * (s_.invertRight ? -1 : 1));
@@ -302,29 +161,19 @@ class DelayThrowVoice : public Voice {
   std::int64_t render(StereoSpan out) override {
     if (peak_ == 0) return 0;
     std::int64_t done = 0;
-    while (done < out.frames && clock_ < limit_) {
-      const std::int64_t n = std::min({out.frames - done, block_, limit_ - clock_});
+    while (done < out.frames && clock_ < end_.limit()) {
+      const std::int64_t n = std::min({out.frames - done, block_, end_.limit() - clock_});
       step(out.part(done, n));
       done += n;
     }
     finishBlock(out.part(0, done), clock_ - done);
-    if (clock_ >= limit_ && !ended_) heldToTheEnd_ = !hasCut_ && clock_ - lastLoud_ < quietFrames() + longest_;
-    ended_ = ended_ || clock_ >= limit_;
-    // All that is stored was written within the longest time of the loop.
-    if (!ended_ && clock_ - lastLoud_ >= quietFrames() + longest_ && clock_ - lastHeard_ >= quietFrames()) {
-      ended_ = true;
-      limit_ = clock_; // the next block is empty: ended
-    }
+    end_.over(clock_, lastLoud_ + longest_); // all that is stored was written within the longest time of the loop
     return done;
   }
 
-  std::string note() const override {
-    return heldToTheEnd_ ? "still sounding 120 s after its source; faded there" : "";
-  }
+  std::string note() const override { return end_.note(); }
 
  private:
-  std::int64_t quietFrames() const { return std::llround(kQuietSeconds * rate_); }
-
   /// What is sent at `offset` frames after the start.
   void readSent(std::int64_t offset, StereoSpan out) {
     const std::int64_t total = source_.frames();
@@ -414,7 +263,7 @@ class DelayThrowVoice : public Voice {
     left_->write(clock_, w.left, n);
     right_->write(clock_, w.right, n);
     clock_ += n;
-    if (loudest >= floor_ || clock_ < source_.frames()) lastLoud_ = clock_;
+    if (loudest >= end_.floor() || clock_ < source_.frames()) lastLoud_ = clock_;
   }
 
   double drift(std::int64_t at, int side) const {
@@ -422,24 +271,14 @@ class DelayThrowVoice : public Voice {
     return swing_ * (0.65 * std::sin(0.37 * t + phase_[side]) + 0.35 * std::sin(0.93 * t + phase_[side + 1]));
   }
 
-  /// Width, levels, ducking and the last fade; notes when it was last heard.
+  /// Width, levels, ducking and the tail's end.
   void finishBlock(StereoSpan out, std::int64_t offset) {
     const auto mid = static_cast<float>(0.5 * (1 + s_.width)), side = static_cast<float>(0.5 * (1 - s_.width));
     const bool wide = s_.width != 1;
     if (wide || gainLeft_ != 1 || gainRight_ != 1)
       widenAndScale(out.left, out.right, mid, side, gainLeft_, gainRight_, out.frames);
-    if (ducking_) ducking_->apply(sounds_, out);
-    for (std::int64_t i = std::max<std::int64_t>(0, limit_ - fade_ - offset); i < out.frames; ++i) {
-      const auto g = static_cast<float>(raisedCosine(static_cast<double>(limit_ - offset - i) /
-                                                     static_cast<double>(std::max<std::int64_t>(fade_, 1))));
-      out.left[i] *= g;
-      out.right[i] *= g;
-    }
-    for (std::int64_t i = out.frames; i-- > 0;)
-      if (std::max(std::abs(out.left[i]), std::abs(out.right[i])) >= floor_) {
-        lastHeard_ = offset + i + 1;
-        break;
-      }
+    if (ducking_) ducking_->apply(out);
+    end_.apply(out, offset);
   }
 
   DelayThrowSettings s_;
@@ -448,6 +287,7 @@ class DelayThrowVoice : public Voice {
   double rate_;
   Frames first_;
   ControlRamp feedbackLeft_, feedbackRight_, send_;
+  TailEnd end_;
   StereoBuffer scratch_, feed_;
   double peak_ = 0, rmsDb_ = -120, swing_ = 0;
   std::unique_ptr<DelayLine> left_, right_;
@@ -458,9 +298,8 @@ class DelayThrowVoice : public Voice {
   std::unique_ptr<LookaheadLimiter> limiter_;
   std::unique_ptr<Ducking> ducking_;
   double phase_[4] = {};
-  float floor_ = 0, gainLeft_ = 1, gainRight_ = 1;
-  std::int64_t block_ = 1, longest_ = 0, clock_ = 0, limit_ = 0, fade_ = 0, lastLoud_ = 0, lastHeard_ = 0;
-  bool hasCut_ = false, heldToTheEnd_ = false, ended_ = false;
+  float gainLeft_ = 1, gainRight_ = 1;
+  std::int64_t block_ = 1, longest_ = 0, clock_ = 0, lastLoud_ = 0;
 };
 
 } // namespace
@@ -529,6 +368,16 @@ std::optional<LoopFigures> DelayThrow::loopFigures(const Placed& p) const {
                      std::max(s.loopCeilingDb, 0.0) + 1e-9);
   }
   return f;
+}
+
+std::optional<Ornament> DelayThrow::withTailEnd(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  o.settings["cut_at"] = Value();
+  const auto whole = loopFigures({o, p.map});
+  const Beats least = std::min(o.length, Beats(kTicksPerQuarter / 16));
+  at = std::max(at, o.start + least);
+  if (!whole->diesAt || at < *whole->diesAt) o.settings["cut_at"] = (at - o.start).quarters();
+  return o;
 }
 
 } // namespace ivrin

@@ -15,6 +15,8 @@ class DelayThrow : public Kind {
   PrintPlan plan(const Placed& p) const override;
   std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const override;
   std::optional<LoopFigures> loopFigures(const Placed& p) const override;
+  /// Cuts the tail there (`cut_at`); beyond where it dies by itself it is whole again.
+  std::optional<Ornament> withTailEnd(const Placed& p, Beats at) const override;
 };
 
 } // namespace ivrin

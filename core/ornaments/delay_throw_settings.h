@@ -1,14 +1,13 @@
 // The delay throw's table and its typed view.
 #pragma once
 
+#include "dsp/echo_loop.h"
 #include "ornaments/kind.h"
 #include "song/curve.h"
 
 #include <optional>
 
 namespace ivrin {
-
-enum class EchoPattern { straight, pingPong, cross };
 
 struct DelayThrowSettings {
   double timeLeft = 0, timeRight = 0; // frames at the song's rate, ≥ 1, not whole in general

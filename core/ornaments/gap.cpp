@@ -53,6 +53,12 @@ PrintPlan Gap::plan(const Placed& p) const {
   return plan;
 }
 
+std::optional<Ornament> Gap::withLandingAt(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  o.length = std::max(at - o.start, Beats(kTicksPerQuarter / 64));
+  return o;
+}
+
 std::unique_ptr<Voice> Gap::start(const Placed&, Sounds&) const {
   return nullptr;
 }

@@ -1,5 +1,7 @@
 #include "ornaments/kind.h"
 
+#include "finish/finisher.h"
+
 namespace ivrin {
 
 const Kind* KindSet::find(const std::string& id) const {
@@ -11,6 +13,7 @@ const Kind* KindSet::find(const std::string& id) const {
 Registry KindSet::registry() const {
   Registry r;
   for (const Kind* k : kinds_) r.kinds.push_back(k->table());
+  for (const Finisher* f : allFinishers()) r.processors.push_back(f->table());
   return r;
 }
 

@@ -6,9 +6,12 @@
 
 #include "audio/buffer.h"
 #include "dsp/edges.h"
+#include "finish/flow.h"
+#include "finish/impulses.h"
 #include "song/setting_spec.h"
 #include "song/song.h"
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -16,7 +19,6 @@
 
 namespace ivrin {
 
-inline constexpr std::int64_t kPrintBlock = 1024;
 /// A print ends this long after its source at the latest.
 inline constexpr double kLongestTailSeconds = 120;
 
@@ -24,6 +26,7 @@ inline constexpr double kLongestTailSeconds = 120;
 struct Placed {
   const Ornament& ornament;
   const TempoMap& map;
+  const Impulses* impulses = nullptr; // none: only those that ship
   double sampleRate() const { return map.sampleRate(); }
   FrameRange span() const { return map.frames(ornament.span()); }
 };
@@ -45,6 +48,7 @@ struct PrintPlan {
   std::vector<Read> reads;
   GainSegments dry, wet; // what happens to the row's two planes
   bool sounds = true;    // false: there is no print, only gains
+  std::string refusal;   // why it cannot be computed, with `sounds` false; mostly empty
 };
 
 /// The declared reads, by index. Inside a read's range any frame may be asked for, any number of times;
@@ -55,15 +59,13 @@ class Sounds {
   virtual void read(std::size_t index, Frames from, StereoSpan out) = 0;
 };
 
+/// One of them as a function.
+inline std::function<void(Frames, StereoSpan)> keyOf(Sounds& sounds, std::size_t index) {
+  return [&sounds, index](Frames from, StereoSpan out) { sounds.read(index, from, out); };
+}
+
 /// Computes one print, block after block, beginning at extent.begin.
-class Voice {
- public:
-  virtual ~Voice() = default;
-  /// Writes up to out.frames (always kPrintBlock) and returns how many; fewer means that the print has ended.
-  virtual std::int64_t render(StereoSpan out) = 0;
-  /// Something worth telling the user when the print is whole ("held to 120 s and faded"); may be empty.
-  virtual std::string note() const { return {}; }
-};
+using Voice = Flow;
 
 /// Figures a kind can tell from its settings alone.
 struct LoopFigures {
@@ -84,6 +86,16 @@ class Kind {
   /// Where it lands; nothing where the kind does not land.
   virtual std::optional<Frames> landingFrame(const Placed&) const { return std::nullopt; }
   virtual std::optional<LoopFigures> loopFigures(const Placed&) const { return std::nullopt; }
+  /// True where it sounds, or takes away, before its landing or source rather than after it.
+  virtual bool leadsIn(const Ornament&) const { return false; }
+  /// True where the change of level is what is wanted, so that comparing at equal loudness would undo it.
+  virtual bool levelIsTheEffect() const { return false; }
+
+  // What is dragged in the score: the ornament with its tail ending, its lead-in beginning or its landing at `at`.
+  // Nothing where the kind has no such thing.
+  virtual std::optional<Ornament> withTailEnd(const Placed&, Beats /*at*/) const { return std::nullopt; }
+  virtual std::optional<Ornament> withLeadBegin(const Placed&, Beats /*at*/) const { return std::nullopt; }
+  virtual std::optional<Ornament> withLandingAt(const Placed&, Beats /*at*/) const { return std::nullopt; }
 };
 
 /// The kinds at hand, in the order of the sign strip.

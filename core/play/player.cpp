@@ -48,6 +48,7 @@ void Player::adopt(std::shared_ptr<const RenderPlan> plan) {
   plan_ = std::move(plan);
   evaluator_ = std::make_unique<Evaluator>(*plan_, options_.threaded ? Evaluator::Missing::takeReady
                                                                      : Evaluator::Missing::compute);
+  evaluator_->setBeginsAtZero(true);
   anySolo_ = std::any_of(plan_->rows().begin(), plan_->rows().end(), [](const RowNode& r) { return r.solo; });
   mixLimiter_.reset();
   if (plan_->song().mix.limiter && !anySolo_)
@@ -74,8 +75,8 @@ void Player::beginEpoch(bool continues) {
   StereoBuffer before(delay);
   readPlan(Frames(songNext_ - delay), before.span());
   for (std::int64_t i = 0; i < delay; ++i) {
-    before.left()[i] *= monitorGain_;
-    before.right()[i] *= monitorGain_;
+    before.left()[i] *= monitorGain_ * matchGain_;
+    before.right()[i] *= monitorGain_ * matchGain_;
   }
   monitorLimit_.process(before.left(), before.right(), delay);
 }
@@ -162,6 +163,21 @@ void Player::setMono(bool on) {
   if (playing_) beginEpoch(true);
 }
 
+void Player::setAlone(std::string ornament) {
+  std::lock_guard lock(mutex_);
+  if (alone_ == ornament) return;
+  alone_ = std::move(ornament);
+  if (playing_) beginEpoch(true);
+}
+
+void Player::setMatchDb(double db) {
+  const auto gain = static_cast<float>(Decibels(std::clamp(db, -96.0, 0.0)).gain());
+  std::lock_guard lock(mutex_);
+  if (matchGain_ == gain) return;
+  matchGain_ = gain;
+  if (playing_) beginEpoch(true);
+}
+
 void Player::setMonitorDb(double db) {
   std::lock_guard lock(mutex_);
   monitorGain_ = static_cast<float>(Decibels(std::clamp(db, -96.0, 12.0)).gain());
@@ -169,7 +185,8 @@ void Player::setMonitorDb(double db) {
 }
 
 Meters Player::takeMeters() {
-  return {peakLeft_.exchange(0), peakRight_.exchange(0), momentary_.load(), limiterDb_.exchange(0)};
+  return {peakLeft_.exchange(0), peakRight_.exchange(0), momentary_.load(), limiterDb_.exchange(0),
+          truePeak_.exchange(0)};
 }
 
 bool Player::printsReadyAround(const RenderPlan& plan, Frames at) const {
@@ -195,13 +212,24 @@ Frames Player::songEnd() const {
   return plan_->end(true) + Frames(std::llround(kAfterEndSeconds * options_.sampleRate));
 }
 
+void Player::readUnlimited(Evaluator& e, Frames from, StereoSpan out) const {
+  if (!alone_.empty()) {
+    if (const auto node = plan_->node(alone_))
+      e.alone(*node, from, out);
+    else
+      out.clear();
+  } else if (anySolo_) {
+    e.soloMix(from, out);
+  } else {
+    e.mix(from, out);
+  }
+}
+
 void Player::readPlan(Frames from, StereoSpan out) {
-  if (anySolo_)
-    evaluator_->soloMix(from, out);
-  else if (mixLimiter_)
+  if (mixLimiter_ && alone_.empty())
     mixLimiter_->read(from, out);
   else
-    evaluator_->mix(from, out);
+    readUnlimited(*evaluator_, from, out);
 }
 
 void Player::mixBlock() {
@@ -224,10 +252,7 @@ void Player::mixBlock() {
         segments_.back().song + segments_.back().frames == loop_->end.count) {
       const std::int64_t n = std::min(b.frames, fade_ - since);
       Evaluator beyond(*plan_, options_.threaded ? Evaluator::Missing::takeReady : Evaluator::Missing::compute);
-      if (anySolo_)
-        beyond.soloMix(Frames(loop_->end.count + since), tail_.span().part(0, n));
-      else
-        beyond.mix(Frames(loop_->end.count + since), tail_.span().part(0, n));
+      readUnlimited(beyond, Frames(loop_->end.count + since), tail_.span().part(0, n));
       const std::int64_t in = std::max<std::int64_t>(1, std::llround(kFreshFadeSeconds * options_.sampleRate));
       for (std::int64_t i = 0; i < n; ++i) {
         const auto fadeOut =
@@ -239,6 +264,14 @@ void Player::mixBlock() {
     }
   }
   // Monitoring begins here.
+  truePeak_.store(
+      std::max(truePeak_.load(std::memory_order_relaxed), truePeakMeter_.add(out.left, out.right, b.frames)),
+      std::memory_order_relaxed);
+  if (matchGain_ != 1.0f)
+    for (std::int64_t i = 0; i < b.frames; ++i) {
+      out.left[i] *= matchGain_;
+      out.right[i] *= matchGain_;
+    }
   if (mono_)
     for (std::int64_t i = 0; i < b.frames; ++i) out.left[i] = out.right[i] = 0.5f * (out.left[i] + out.right[i]);
   momentaryMeter_.add(out.left, out.right, b.frames);

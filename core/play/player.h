@@ -12,6 +12,7 @@
 #include "dsp/lookahead_limiter.h"
 #include "dsp/loudness.h"
 #include "dsp/mix_limiter.h"
+#include "dsp/true_peak.h"
 #include "play/output.h"
 #include "render/evaluator.h"
 
@@ -29,6 +30,7 @@ struct Meters {
   float peakLeft = 0, peakRight = 0; // since the last look, amplitude
   double momentaryLufs = -200;       // the last 400 ms
   double limiterDb = 0;              // reduction by the mix limiter since the last look
+  float truePeak = 0;                // of the mix before monitoring, since the last look, amplitude
 };
 
 class Player : public AudioFeed {
@@ -60,6 +62,10 @@ class Player : public AudioFeed {
   void setClick(bool on, double levelDb);
   void setMono(bool on);
   void setMonitorDb(double db);
+  /// Only what this ornament adds is heard; empty: the mix. One that adds nothing is silence.
+  void setAlone(std::string ornament);
+  /// A further gain, for comparing at equal loudness; never over 0 dB.
+  void setMatchDb(double db);
   /// True when what is mixed is the plan set last.
   bool newestPlanHeard() const { return !pendingWaits_; }
   Meters takeMeters();
@@ -89,6 +95,7 @@ class Player : public AudioFeed {
   bool printsReadyAround(const RenderPlan& plan, Frames at) const;
   void mixBlock();
   void readPlan(Frames from, StereoSpan out);
+  void readUnlimited(Evaluator& e, Frames from, StereoSpan out) const;
   std::int64_t songAt(std::int64_t stream) const;
   void run(std::stop_token stop);
   Frames songEnd() const;
@@ -107,6 +114,7 @@ class Player : public AudioFeed {
   std::atomic<bool> playing_{false}, draining_{false}, pendingWaits_{false};
   std::atomic<std::int64_t> missed_{0};
   std::atomic<float> peakLeft_{0}, peakRight_{0};
+  std::atomic<float> truePeak_{0};
   std::atomic<double> momentary_{-200}, limiterDb_{0};
 
   // Callback only.
@@ -127,7 +135,9 @@ class Player : public AudioFeed {
   std::optional<FrameRange> loop_;
   bool anySolo_ = false, click_ = false, mono_ = false, waitForPrints_ = false;
   std::chrono::steady_clock::time_point waitUntil_;
-  float clickGain_ = 0.25f, monitorGain_ = 1;
+  float clickGain_ = 0.25f, monitorGain_ = 1, matchGain_ = 1;
+  std::string alone_;
+  TruePeakMeter truePeakMeter_;
   std::uint64_t epoch_ = 0;
   std::int64_t streamStart_ = 0, streamNext_ = 0, streamTop_ = 0, songNext_ = 0, prefetched_ = 0;
   std::deque<Segment> segments_;

@@ -2,12 +2,14 @@
 
 #include "audio/simd.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 
 namespace ivrin {
 namespace {
 
+constexpr double kFadeAtZeroSeconds = 0.002;
 constexpr std::int64_t kBlock = 2048; // stays in the second-level cache with its planes
 
 IVRIN_CLONES void addScaled(const float* in, float g, float* out, std::int64_t n) {
@@ -116,8 +118,51 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
     if (intersect(node.print->extent(), here).empty()) continue; // it turned out to end before
     if (!out.wetSounds) wet.clear();
     out.wetSounds = true;
-    node.print->addTo(from, wet);
+    addPrint(node, from, wet);
   }
+}
+
+/// A print that began before the song does not jump in where the song begins.
+void Evaluator::addPrint(const OrnamentNode& node, Frames from, StereoSpan wet) {
+  const std::int64_t fade = std::llround(kFadeAtZeroSeconds * plan_->map().sampleRate());
+  if (!beginsAtZero_ || node.print->first() >= Frames(0) || from >= Frames(fade)) {
+    node.print->addTo(from, wet);
+    return;
+  }
+  StereoBuffer own(wet.frames);
+  own.span().clear();
+  node.print->addTo(from, own.span());
+  for (std::int64_t i = 0; i < wet.frames && from.count + i < fade; ++i) {
+    const double u = static_cast<double>(from.count + i) / static_cast<double>(fade);
+    const auto g = static_cast<float>(u > 0 ? raisedCosine(u) : 0);
+    own.left()[i] *= g;
+    own.right()[i] *= g;
+  }
+  addScaled(own.left(), 1, wet.left, wet.frames);
+  addScaled(own.right(), 1, wet.right, wet.frames);
+}
+
+void Evaluator::alone(const OrnamentNode& node, Frames from, StereoSpan out) {
+  out.clear();
+  if (!node.print) return;
+  const FrameRange here{from, from + Frames(out.frames)};
+  if (intersect(node.print->extent(), here).empty()) return;
+  if (missing_ == Missing::compute) node.print->ensure(*plan_, node, here.end);
+  addPrint(node, from, out);
+  float left = plan_->mixGain(), right = plan_->mixGain();
+  for (std::size_t row = node.row; row != plan_->mixRow();) {
+    const RowNode& r = plan_->rows()[row];
+    left *= r.gainLeft;
+    right *= r.gainRight;
+    std::size_t next = plan_->mixRow(); // the bus that the row feeds, else the mix
+    for (std::size_t b = 0; b < plan_->rows().size(); ++b) {
+      const auto& m = plan_->rows()[b].members;
+      if (b != plan_->mixRow() && std::find(m.begin(), m.end(), row) != m.end()) next = b;
+    }
+    row = next;
+  }
+  scale(out.left, left, out.frames);
+  scale(out.right, right, out.frames);
 }
 
 void Evaluator::planes(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments) {

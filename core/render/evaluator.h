@@ -28,6 +28,10 @@ class Evaluator {
   void mix(Frames from, StereoSpan out);
   /// Only the rows on solo, after their gain and pan; for listening.
   void soloMix(Frames from, StereoSpan out);
+  /// What one ornament adds, after gain and pan of its row, its bus and the mix; for listening to it alone.
+  void alone(const OrnamentNode& node, Frames from, StereoSpan out);
+  /// True: the song begins at frame 0, and what a print sounds before that is faded in there (2 ms).
+  void setBeginsAtZero(bool on) { beginsAtZero_ = on; }
   /// Read `index` of `node`.
   void read(const OrnamentNode& node, std::size_t index, Frames from, StereoSpan out);
 
@@ -39,9 +43,11 @@ class Evaluator {
   void sumMembers(const RowNode& row, Frames from, std::int64_t frames, Planes& out, std::size_t depth);
   void planesAt(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments,
                 std::size_t depth);
+  void addPrint(const OrnamentNode& node, Frames from, StereoSpan wet);
   const RenderPlan* plan_;
   Missing missing_;
   std::int64_t missed_ = 0;
+  bool beginsAtZero_ = false;
   std::vector<std::unique_ptr<Planes>> scratch_; // one per depth of the tree
   Planes top_;
 };

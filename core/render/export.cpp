@@ -86,7 +86,11 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
   std::vector<Task> tasks;
   std::atomic<double> reduction{0};
   std::uint64_t seed = 1;
-  const auto evaluator = [plan] { return std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute); };
+  const auto evaluator = [plan, keepsBefore = begin < Frames(0)] {
+    auto e = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute);
+    e->setBeginsAtZero(!keepsBefore);
+    return e;
+  };
   if (options.mix && wanted(kMixRow))
     tasks.push_back({folder / ("mix" + extension), seed, [&, evaluator]() -> Task::Source {
                        auto e = evaluator();

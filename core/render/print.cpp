@@ -1,6 +1,7 @@
 #include "render/print.h"
 
 #include "audio/simd.h"
+#include "ornaments/finished.h"
 #include "render/evaluator.h"
 #include "render/render_plan.h"
 
@@ -93,7 +94,7 @@ void Print::renderBlock(const RenderPlan& plan, const OrnamentNode& node) {
   sounds_->use(plan, node);
   if (!started_) {
     started_ = true;
-    voice_ = node.kind->start({*node.ornament, plan.map()}, *sounds_);
+    voice_ = finishedVoice(*node.kind, {*node.ornament, plan.map(), plan.impulses()}, node.plan, *sounds_);
   }
   const std::int64_t at = ready_.load(std::memory_order_relaxed) - extent_.begin.count;
   const auto chunk = static_cast<std::size_t>(at / kChunkFrames);
@@ -110,7 +111,10 @@ void Print::renderBlock(const RenderPlan& plan, const OrnamentNode& node) {
   const std::int64_t ready = extent_.begin.count + at + n;
   ready_.store(ready, std::memory_order_release);
   if (ended || ready >= extent_.end.count) {
-    if (voice_) note_ = voice_->note();
+    if (voice_) {
+      note_ = voice_->note();
+      levelDb_ = voice_->levelDb();
+    }
     voice_.reset();
     sounds_.reset();
     complete_.store(true, std::memory_order_release);
@@ -142,6 +146,10 @@ bool Print::tryAdvance(const RenderPlan& plan, const OrnamentNode& node, Frames 
 
 std::string Print::note() const {
   return complete() ? note_ : std::string();
+}
+
+std::optional<double> Print::levelDb() const {
+  return complete() ? levelDb_ : std::nullopt;
 }
 
 std::int64_t Print::bytes() const {

@@ -46,6 +46,8 @@ class Print {
 
   /// Note of the voice, once complete.
   std::string note() const;
+  /// What the finish's level turned it up by, once complete.
+  std::optional<double> levelDb() const;
   /// Memory held, bytes.
   std::int64_t bytes() const;
   float peak() const { return peak_.load(std::memory_order_relaxed); }
@@ -66,6 +68,7 @@ class Print {
   std::unique_ptr<PrintSounds> sounds_;
   bool started_ = false;
   std::string note_;
+  std::optional<double> levelDb_;
 };
 
 } // namespace ivrin

@@ -33,10 +33,15 @@ class Digest {
   std::string bytes_;
 };
 
-void addSettings(Digest& d, const Settings& s) {
+void addSettings(Digest& d, const Settings& s, const Impulses* impulses, double rate) {
   for (const auto& [key, value] : s) {
     d.add(key);
     d.add(compactJson(value));
+    if (key != "impulse_file" || !value.text()) continue;
+    if (impulses && impulses->has(*value.text())) { // those that ship are known by their name
+      const auto impulse = impulses->find(*value.text(), rate);
+      d.add(impulse ? impulse->digest : std::string());
+    }
   }
 }
 
@@ -61,7 +66,7 @@ void addRow(Digest& d, const std::vector<RowNode>& rows, std::size_t index, std:
 
 } // namespace
 
-std::string ownDigest(const OrnamentNode& node, const TempoMap& map) {
+std::string ownDigest(const OrnamentNode& node, const TempoMap& map, const Impulses* impulses) {
   const Ornament& o = *node.ornament;
   Digest d;
   d.add(std::int64_t{kEngineVersion});
@@ -70,10 +75,10 @@ std::string ownDigest(const OrnamentNode& node, const TempoMap& map) {
   d.add(o.on);
   d.add(o.gainDb);
   d.add(o.seed);
-  addSettings(d, o.settings);
+  addSettings(d, o.settings, impulses, map.sampleRate());
   for (const Processor& p : o.finish) {
     d.add(p.type);
-    addSettings(d, p.settings);
+    addSettings(d, p.settings, impulses, map.sampleRate());
   }
   d.add(map.frames(o.span()));
   d.add(o.start.ticks - map.barStart(map.barAt(o.start).bar).ticks);

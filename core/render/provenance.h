@@ -9,7 +9,7 @@ namespace ivrin {
 inline constexpr int kEngineVersion = 1;
 
 /// Digest of the ornament, its place in time, the tempo in its reach and its reads' ranges.
-std::string ownDigest(const OrnamentNode& node, const TempoMap& map);
+std::string ownDigest(const OrnamentNode& node, const TempoMap& map, const Impulses* impulses);
 /// Own digest together with the stems and prints that meet the declared reads.
 std::string provenance(const OrnamentNode& node, const std::vector<RowNode>& rows);
 

@@ -1,5 +1,6 @@
 #include "render/render_plan.h"
 
+#include "ornaments/finished.h"
 #include "render/provenance.h"
 
 #include <algorithm>
@@ -79,6 +80,7 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
                                                    PrintCache& cache, const RenderPlan* former, Problems* problems) {
   std::shared_ptr<RenderPlan> plan(new RenderPlan);
   plan->song_ = song;
+  plan->impulses_ = audio.impulses();
   const TempoMap map = song.tempoMap();
   plan->map_ = former && *former->map_ == map ? former->map_ : std::make_shared<const TempoMap>(map);
   plan->mixGain_ = static_cast<float>(Decibels(song.mix.gainDb).gain());
@@ -118,7 +120,7 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
 void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
                              const std::unordered_map<std::string, std::size_t>& index, Problems* problems) {
   const std::size_t n = rows_.size();
-  bool sameRows = former && former->map_ == map_ && former->rows_.size() == n;
+  bool sameRows = former && former->map_ == map_ && former->impulses_ == impulses_ && former->rows_.size() == n;
   for (std::size_t r = 0; sameRows && r < n; ++r)
     sameRows = former->rows_[r].id == rows_[r].id && former->rows_[r].members == rows_[r].members;
 
@@ -155,9 +157,18 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
         node->ornament = o;
         node->kind = kind;
         node->row = r;
-        node->plan = kind->plan({*o, *map_});
-        for (const Read& read : node->plan.reads) node->readRows.push_back(index.at(read.row));
-        node->ownDigest = ivrin::ownDigest(*node, *map_);
+        node->plan = finishedPlan(*kind, {*o, *map_, impulses_.get()});
+        for (const Read& read : node->plan.reads) {
+          const auto known = index.find(read.row); // a song not yet saved may name a row that is gone
+          if (known == index.end()) node->plan.refusal = "listens to a row that is not there";
+          node->readRows.push_back(known == index.end() ? r : known->second);
+        }
+        if (!node->plan.refusal.empty()) {
+          node->plan.sounds = false;
+          node->plan.reads.clear();
+          node->readRows.clear();
+        }
+        node->ownDigest = ivrin::ownDigest(*node, *map_, impulses_.get());
       }
       node->order = row.ornaments.size();
     }
@@ -242,6 +253,9 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
   for (const auto& [r, order] : places) {
     nodes_.push_back(rows_[r].ornaments[order]);
     byOrnament_[nodes_.back()->ornament.get()] = nodes_.back();
+    if (problems && !nodes_.back()->plan.refusal.empty())
+      problems->error(ErrorId::refused, "ornaments \"" + nodes_.back()->ornament->id + "\"",
+                      nodes_.back()->plan.refusal);
   }
 }
 

@@ -82,6 +82,7 @@ class RenderPlan {
   /// `completeOnly`.
   Frames end(bool completeOnly = false) const;
   float mixGain() const { return mixGain_; }
+  const Impulses* impulses() const { return impulses_.get(); }
 
  private:
   RenderPlan() = default;
@@ -89,6 +90,7 @@ class RenderPlan {
                    const std::unordered_map<std::string, std::size_t>& index, Problems* problems);
   Song song_;
   std::shared_ptr<const TempoMap> map_;
+  std::shared_ptr<const Impulses> impulses_;
   std::vector<RowNode> rows_;
   std::vector<std::shared_ptr<const OrnamentNode>> nodes_;
   std::unordered_map<const Ornament*, std::shared_ptr<const OrnamentNode>> byOrnament_;

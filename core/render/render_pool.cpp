@@ -2,6 +2,8 @@
 
 #include "dsp/denormals.h"
 
+#include <chrono>
+
 namespace ivrin {
 namespace {
 constexpr std::int64_t kPiece = 16 * kPrintBlock; // computed before the choice is made again
@@ -66,14 +68,21 @@ void RenderPool::work(std::stop_token stop) {
     std::shared_ptr<const OrnamentNode> node;
     {
       std::unique_lock lock(mutex_);
-      changed_.wait(lock, stop, [&] {
+      const auto pick = [&] {
         node = plan_ ? choose(*plan_, Frames(playhead_.load(std::memory_order_relaxed)), skip) : nullptr;
-        if (!node && skip > 0) { // the one left is another worker's
-          skip = 0;
-          return false;
-        }
         return node != nullptr;
-      });
+      };
+      if (skip > 0 && !pick()) {
+        // What is left is being computed by others, who need not be workers of this pool (an export, the facts) and may
+        // give up without a word: looked at again soon.
+        skip = 0;
+        changed_.wait_for(lock, stop, std::chrono::milliseconds(2), [] { return false; });
+        continue;
+      }
+      if (!node && !pick()) {
+        idle_.notify_all(); // the last one may have been finished by others
+        changed_.wait(lock, stop, pick);
+      }
       if (!node) continue;
       plan = plan_;
       planStop = planStop_.get_token();

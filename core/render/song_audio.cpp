@@ -1,5 +1,7 @@
 #include "render/song_audio.h"
 
+#include "render/song_impulses.h"
+
 #include <atomic>
 #include <mutex>
 #include <thread>
@@ -62,6 +64,7 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
     if (audio[i]) all.set(song.stems[i].id, audio[i]);
     for (auto& p : found[i].list) problems.list.push_back(std::move(p));
   }
+  all.setImpulses(loadImpulses(song, reach, store, nullptr, problems, stop));
   return all;
 }
 

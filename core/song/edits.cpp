@@ -61,6 +61,111 @@ Song withLandingMoved(Song song, const std::string& id, Beats to) {
   return song;
 }
 
+namespace {
+
+Song withPlace(Song song, Landing l, bool section) {
+  auto& list = section ? song.sections : song.landings;
+  list.insert(std::upper_bound(list.begin(), list.end(), l, [](const auto& a, const auto& b) { return a.at < b.at; }),
+              std::move(l));
+  return song;
+}
+
+} // namespace
+
+Song withSection(Song song, Landing l) {
+  return withPlace(std::move(song), std::move(l), true);
+}
+
+Song withLanding(Song song, Landing l) {
+  return withPlace(std::move(song), std::move(l), false);
+}
+
+Song withLandingNamed(Song song, const std::string& id, const std::string& name) {
+  for (auto* list : {&song.sections, &song.landings})
+    for (auto& l : *list)
+      if (l.id == id) l.name = name;
+  return song;
+}
+
+Song withoutLanding(Song song, const std::string& id) {
+  for (auto* list : {&song.sections, &song.landings}) std::erase_if(*list, [&](const auto& l) { return l.id == id; });
+  for (auto& slot : song.ornaments)
+    if (slot->landing == id) {
+      Ornament o = *slot;
+      o.landing.reset();
+      slot = Shared<Ornament>(std::move(o));
+    }
+  return song;
+}
+
+Song withOrnamentsShifted(Song song, const std::vector<std::string>& ids, Beats by) {
+  if (by.ticks == 0) return song;
+  for (auto& slot : song.ornaments)
+    if (std::find(ids.begin(), ids.end(), slot->id) != ids.end()) {
+      Ornament o = *slot;
+      o.start = o.start + by;
+      slot = Shared<Ornament>(std::move(o));
+    }
+  return song;
+}
+
+Song withOrnamentAt(Song song, const std::string& id, std::size_t order) {
+  const auto from =
+      std::find_if(song.ornaments.begin(), song.ornaments.end(), [&](const auto& o) { return o->id == id; });
+  if (from == song.ornaments.end()) return song;
+  const Shared<Ornament> moved = *from;
+  song.ornaments.erase(from);
+  std::size_t seen = 0;
+  auto to = song.ornaments.begin();
+  auto afterLast = song.ornaments.end(); // after the last one of the row, so that other rows keep their order
+  for (; to != song.ornaments.end(); ++to)
+    if ((*to)->on == moved->on) {
+      if (seen == order) break;
+      ++seen;
+      afterLast = to + 1;
+    }
+  song.ornaments.insert(to == song.ornaments.end() ? afterLast : to, moved);
+  return song;
+}
+
+std::size_t orderOnRow(const Song& song, const std::string& id) {
+  const Ornament* o = song.ornament(id);
+  std::size_t n = 0;
+  if (!o) return n;
+  for (const auto& other : song.ornaments) {
+    if (other->id == id) break;
+    if (other->on == o->on) ++n;
+  }
+  return n;
+}
+
+Song withVariant(Song song, const std::string& id, const std::string& slot) {
+  const Ornament* found = song.ornament(id);
+  if (!found || found->variant == slot) return song;
+  Ornament o = *found;
+  const Variant former{o.variant, o.settings, o.finish, o.gainDb};
+  const auto stored = std::find_if(o.variants.begin(), o.variants.end(), [&](const auto& v) { return v.slot == slot; });
+  if (stored != o.variants.end()) {
+    o.settings = stored->settings;
+    o.finish = stored->finish;
+    o.gainDb = stored->gainDb;
+    o.variants.erase(stored);
+  }
+  o.variant = slot;
+  o.variants.insert(std::upper_bound(o.variants.begin(), o.variants.end(), former,
+                                     [](const auto& a, const auto& b) { return a.slot < b.slot; }),
+                    former);
+  return withOrnamentReplaced(std::move(song), std::move(o));
+}
+
+Song withoutVariant(Song song, const std::string& id, const std::string& slot) {
+  const Ornament* found = song.ornament(id);
+  if (!found) return song;
+  Ornament o = *found;
+  std::erase_if(o.variants, [&](const auto& v) { return v.slot == slot; });
+  return withOrnamentReplaced(std::move(song), std::move(o));
+}
+
 Song withStem(Song song, Stem s) {
   song.stems.push_back(std::move(s));
   return song;
@@ -69,6 +174,12 @@ Song withStem(Song song, Stem s) {
 std::string freshOrnamentId(const Song& song) {
   for (std::size_t n = song.ornaments.size() + 1;; ++n)
     if (std::string id = "o" + std::to_string(n); !song.ornament(id)) return id;
+}
+
+std::string freshLandingId(const Song& song, bool section) {
+  const auto& list = section ? song.sections : song.landings;
+  for (std::size_t n = list.size() + 1;; ++n)
+    if (std::string id = (section ? "s" : "l") + std::to_string(n); !song.landingById(id)) return id;
 }
 
 std::string freshRowId(const Song& song, const std::string& name) {

@@ -13,9 +13,28 @@ Song withSetting(Song song, const std::string& ornament, const std::string& key,
 Song withRowMix(Song song, const std::string& row, RowMix mix);
 /// Moves a section or landing; every ornament tied to it moves by the same ticks.
 Song withLandingMoved(Song song, const std::string& id, Beats to);
+/// Adds a section or a landing at its place in time.
+Song withSection(Song song, Landing l);
+Song withLanding(Song song, Landing l);
+Song withLandingNamed(Song song, const std::string& id, const std::string& name);
+/// What was tied to it stays where it is, tied to nothing.
+Song withoutLanding(Song song, const std::string& id);
+/// Moves ornaments by the same ticks; those tied to a landing stay tied.
+Song withOrnamentsShifted(Song song, const std::vector<std::string>& ids, Beats by);
+/// Puts an ornament at place `order` (from 0) among those of its row; the order of things is the order on the row.
+Song withOrnamentAt(Song song, const std::string& id, std::size_t order);
+/// Place of an ornament among those of its row, from 0.
+std::size_t orderOnRow(const Song& song, const std::string& id);
+/// Makes variant `slot` ("A".."D") the live one and stores what was live under its own letter. A slot that holds
+/// nothing begins as a copy of what was live.
+Song withVariant(Song song, const std::string& id, const std::string& slot);
+/// Forgets a stored variant; the live one stays.
+Song withoutVariant(Song song, const std::string& id, const std::string& slot);
 Song withStem(Song song, Stem s);
 /// An id no ornament has: "o1", "o2", …
 std::string freshOrnamentId(const Song& song);
+/// An id no section or landing has: "s3" or "l3".
+std::string freshLandingId(const Song& song, bool section);
 /// An id no row has, made from a name: "Lead Voice" → "lead-voice", "lead-voice-2", …
 std::string freshRowId(const Song& song, const std::string& name);
 

@@ -21,6 +21,7 @@ void checkNumber(const SettingSpec& s, double d, const std::string& place, Probl
 void checkOne(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) {
   switch (s.type) {
   case SettingType::number:
+    if (const auto* t = v.text(); t && std::find(s.choices.begin(), s.choices.end(), *t) != s.choices.end()) return;
     if (const auto* d = v.number())
       checkNumber(s, *d, place, problems);
     else
@@ -41,11 +42,51 @@ void checkOne(const SettingSpec& s, const Value& v, const std::string& place, Pr
       problems.error(ErrorId::unknown_choice, place, "\"" + *t + "\" is not one of " + all + didYouMean(*t, s.choices));
     return;
   }
+  case SettingType::text:
+    if (const auto* t = v.text(); !t)
+      problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted a text");
+    else if (t->empty() || t->size() > 4096)
+      problems.error(ErrorId::out_of_range, place, "must have 1 to 4096 bytes");
+    return;
+  case SettingType::bands: {
+    const auto* l = v.list();
+    if (!l || l->size() > 8) {
+      problems.error(ErrorId::wrong_type, place, "is not a list of up to 8 bands {\"freq_hz\", \"gain_db\", \"q\"}");
+      return;
+    }
+    for (std::size_t i = 0; i < l->size(); ++i) {
+      const std::string at = place + "[" + std::to_string(i) + "]";
+      const Object* o = (*l)[i].object();
+      if (!o || o->size() != 3) {
+        problems.error(ErrorId::wrong_type, at, "wanted {\"freq_hz\", \"gain_db\", \"q\"}");
+        continue;
+      }
+      const std::pair<const char*, std::pair<double, double>> wanted[] = {
+          {"freq_hz", {20, 20000}}, {"gain_db", {-24, 24}}, {"q", {0.1, 20}}};
+      for (const auto& limit : wanted) {
+        const char* key = limit.first;
+        const auto& range = limit.second;
+        const auto it = std::find_if(o->begin(), o->end(), [&](const auto& e) { return e.first == key; });
+        SettingSpec one{key, key, "", SettingType::number, range.first, range.second, 0.0, "", ""};
+        if (it == o->end())
+          problems.error(ErrorId::missing_field, at, std::string("has no \"") + key + "\"");
+        else
+          checkOne(one, it->second, at + "." + key, problems);
+      }
+    }
+    return;
+  }
   case SettingType::time:
+  case SettingType::duration:
+  case SettingType::rate:
     if (const auto* d = v.number())
       checkNumber(s, *d, place, problems);
     else if (const auto* t = v.text(); !t)
-      problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted a note value or milliseconds");
+      problems.error(ErrorId::wrong_type, place,
+                     "is " + v.typeName() + ", wanted a note value or " +
+                         (s.type == SettingType::time   ? "milliseconds"
+                          : s.type == SettingType::rate ? "Hz"
+                                                        : "seconds"));
     else if (const auto note = NoteValue::parse(*t); !note)
       problems.error(ErrorId::out_of_range, place,
                      "\"" + *t + "\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"2 bars\")");

@@ -14,8 +14,12 @@ namespace ivrin {
 enum class SettingType {
   number, // double in min..max
   boolean,
-  choice, // one of `choices`
-  time,   // a note value, or milliseconds in min..max
+  choice,   // one of `choices`
+  time,     // a note value, or milliseconds in min..max
+  duration, // a note value, or seconds in min..max
+  rate,     // a note value (one turn takes it), or Hz in min..max
+  bands,    // up to 8 objects {"freq_hz", "gain_db", "q"}
+  text,     // any text; `choices` are those that are known
 };
 
 struct SettingSpec {
@@ -27,9 +31,9 @@ struct SettingSpec {
   double max = 0;
   Value initial; // the default in the file
   std::string meaning;
-  std::string group; // which line of the open row it stands on
-  double step = 1;   // one step of the wheel or the arrow keys
-  std::vector<std::string> choices{};
+  std::string group;                  // which line of the open row it stands on
+  double step = 1;                    // one step of the wheel or the arrow keys
+  std::vector<std::string> choices{}; // of a number: words that are allowed besides
   bool nullable = false;
   std::string whenNull{}; // how null reads: "open", "as left", "–"
   bool curve = false;     // a list of curve points is allowed too

@@ -55,6 +55,9 @@ std::optional<double> parseNumber(const SettingSpec& spec, std::string s) {
   if (spec.unit == "Hz" && (rest == "k" || rest == "khz")) return d * 1000;
   if (spec.type == SettingType::time && rest == "ms") return d;
   if (spec.type == SettingType::time && rest == "s") return d * 1000;
+  if (spec.type == SettingType::rate && rest == "hz") return d;
+  if (spec.type == SettingType::duration && rest == "ms") return d / 1000;
+  if (spec.type == SettingType::duration && rest == "s") return d;
   if (spec.unit == "ms" && rest == "s") return d * 1000;
   if (spec.unit == "beats" && rest == "beat") return d;
   return std::nullopt;
@@ -77,8 +80,21 @@ std::string settingText(const SettingSpec& spec, const Value& v) {
   case SettingType::time:
     if (const auto* d = v.number()) return shortestNumber(std::round(*d * 100) / 100) + " ms";
     return *v.text();
+  case SettingType::duration:
+    if (const auto* d = v.number()) return shortestNumber(std::round(*d * 100) / 100) + " s";
+    return *v.text();
+  case SettingType::rate:
+    if (const auto* d = v.number()) return shortestNumber(std::round(*d * 100) / 100) + " Hz";
+    return *v.text();
+  case SettingType::bands:
+    return "curve";
+  case SettingType::text: { // a path by its last part, what ships by its name
+    const std::string& t = *v.text();
+    const auto cut = t.find_last_of("/:");
+    return cut == std::string::npos || cut + 1 == t.size() ? t : t.substr(cut + 1);
+  }
   case SettingType::number:
-    return numberText(spec, *v.number());
+    return v.text() ? *v.text() : numberText(spec, *v.number());
   }
   return {};
 }
@@ -102,18 +118,33 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
     break;
   case SettingType::choice: {
     const auto begins = [&](const std::string& c) { return lower(c).starts_with(small); };
-    if (std::count_if(spec.choices.begin(), spec.choices.end(), begins) == 1 && !small.empty())
+    if (std::find(spec.choices.begin(), spec.choices.end(), small) != spec.choices.end())
+      v = Value(small);
+    else if (std::count_if(spec.choices.begin(), spec.choices.end(), begins) == 1 && !small.empty())
       v = Value(*std::find_if(spec.choices.begin(), spec.choices.end(), begins));
     break;
   }
+  case SettingType::text: {
+    const auto ends = [&](const std::string& c) { return lower(c).ends_with(small); };
+    const auto known = std::find_if(spec.choices.begin(), spec.choices.end(), ends);
+    if (!small.empty()) v = Value(known != spec.choices.end() ? *known : s);
+    break;
+  }
+  case SettingType::bands:
+    break;
   case SettingType::time:
+  case SettingType::duration:
+  case SettingType::rate:
     if (NoteValue::parse(s))
       v = Value(s);
     else if (const auto d = parseNumber(spec, s))
       v = Value(*d);
     break;
   case SettingType::number:
-    if (const auto d = parseNumber(spec, s)) v = Value(*d);
+    if (std::find(spec.choices.begin(), spec.choices.end(), small) != spec.choices.end())
+      v = Value(small);
+    else if (const auto d = parseNumber(spec, s))
+      v = Value(*d);
     break;
   }
   if (!v) {
@@ -134,6 +165,9 @@ Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const T
   switch (spec.type) {
   case SettingType::boolean:
     return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
+  case SettingType::text:
+    if (spec.choices.empty()) return v;
+    [[fallthrough]];
   case SettingType::choice: {
     const auto n = static_cast<int>(spec.choices.size());
     const auto it = v.text() ? std::find(spec.choices.begin(), spec.choices.end(), *v.text()) : spec.choices.begin();
@@ -162,6 +196,18 @@ Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const T
     place = std::clamp<std::ptrdiff_t>(place, 0, static_cast<std::ptrdiff_t>(distinct.size()) - 1);
     return Value(distinct[static_cast<std::size_t>(place)]->text());
   }
+  case SettingType::bands:
+    return v;
+  case SettingType::rate:
+  case SettingType::duration: // note values stay note values; seconds step by a twelfth of themselves
+    if (v.text()) {
+      SettingSpec as = spec;
+      as.type = SettingType::time;
+      return steppedSetting(as, v, steps, map, at);
+    }
+    if (v.number())
+      return Value(std::clamp(std::round(*v.number() * std::exp2(steps / 12.0) * 100) / 100, spec.min, spec.max));
+    break;
   case SettingType::number:
     break;
   }

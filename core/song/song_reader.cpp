@@ -405,6 +405,14 @@ class SongReader {
       knownRow(o.on, place + ".on");
       for (const auto& piece : o.source)
         if (piece.row) knownRow(*piece.row, place + ".source");
+      const auto knownKeys = [&](const std::vector<Processor>& finish, const std::string& at) {
+        for (std::size_t k = 0; k < finish.size(); ++k)
+          if (const auto key = finish[k].settings.find("key"); key != finish[k].settings.end() && key->second.text())
+            knownRow(*key->second.text(), at + ".finish[" + std::to_string(k) + "].key");
+      };
+      knownKeys(o.finish, place);
+      for (std::size_t v = 0; v < o.variants.size(); ++v)
+        knownKeys(o.variants[v].finish, place + ".variants[" + std::to_string(v) + "]");
       if (o.landing && std::find(lands.begin(), lands.end(), *o.landing) == lands.end())
         problems_.error(ErrorId::dangling_id, place + ".landing",
                         "there is no section or landing \"" + *o.landing + "\"" + didYouMean(*o.landing, lands));

@@ -3,11 +3,12 @@
 
 #include "app/frame/main_window.h"
 #include "app/openrow/open_row.h"
-#include "play/simulated_output.h"
 #include "song/edits.h"
 #include "test_support/signals.h"
+#include "test_support/test_devices.h"
 
 #include <QTest>
+#include <QTimer>
 
 #include <cmath>
 #include <fstream>
@@ -61,14 +62,9 @@ struct Rig {
     o.cacheFolder = cache.path();
     o.journalFolder = std::move(journal);
     o.stepped = true;
-    o.reopenOutput = [this] {
-      auto again = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::stepped, 512);
-      out = again.get();
-      return again;
-    };
-    auto made = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::stepped, 256);
-    out = made.get();
-    session = std::make_unique<Session>(std::move(o), std::move(made));
+    devices = std::make_shared<TestDevices>();
+    o.outputs = devices;
+    session = std::make_unique<Session>(std::move(o));
     window = std::make_unique<MainWindow>(*session, std::filesystem::path());
     window->setAsksBeforeClosing(false);
     window->resize(1280, 800);
@@ -114,21 +110,65 @@ struct Rig {
     for (const char* c = text; *c; ++c) QTest::keyClick(QApplication::focusWidget(), *c);
     QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
   }
+  /// Places an ornament as the sign strip would, and folds its row again; returns its id.
+  std::string place(const char* kind, const char* row, double from, double to) {
+    score().select(Selection{row, Beats::ofQuarters(from), Beats::ofQuarters(to)});
+    score().placeOnSelection(kind);
+    settle();
+    const std::string id = session->chosen();
+    session->player().stop();
+    score().closeOrnament();
+    settleView();
+    return id;
+  }
+  const Ornament& ornament(const std::string& id) { return *session->song().ornament(id); }
+  void hoverAt(QPointF p) {
+    QMouseEvent e(QEvent::MouseMove, p, score().mapToGlobal(p), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+    QApplication::sendEvent(&score(), &e);
+  }
   void settle() {
     session->waitUntilIdle();
     settleView();
   }
   StereoBuffer hear(std::int64_t frames) {
-    out->forgetRecording();
-    out->step(frames);
-    return out->recorded();
+    out().forgetRecording();
+    out().step(frames);
+    return out().recorded();
   }
+  SimulatedOutput& out() { return *devices->out; }
 
   TempFolder cache;
-  SimulatedOutput* out = nullptr;
+  std::shared_ptr<TestDevices> devices;
   std::unique_ptr<Session> session;
   std::unique_ptr<MainWindow> window;
 };
+
+/// How many pixels of an area are within `reach` (sum over the channels) of a colour.
+inline int pixelsNear(const QImage& image, const QRect& area, const QColor& colour, int reach = 40) {
+  int n = 0;
+  for (int y = area.top(); y <= area.bottom(); ++y)
+    for (int x = area.left(); x <= area.right(); ++x) {
+      const QColor c = image.pixelColor(x, y);
+      if (std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) + std::abs(c.blue() - colour.blue()) <
+          reach)
+        ++n;
+    }
+  return n;
+}
+
+/// Runs once a dialog of this type is up.
+template <class Dialog> void whenUp(std::function<void(Dialog*)> act) {
+  auto* timer = new QTimer(qApp);
+  timer->setInterval(10);
+  QObject::connect(timer, &QTimer::timeout, timer, [timer, act] {
+    if (auto* d = qobject_cast<Dialog*>(QApplication::activeModalWidget())) {
+      timer->stop();
+      timer->deleteLater();
+      act(d);
+    }
+  });
+  timer->start();
+}
 
 inline double setting(const Ornament& o, const char* key) {
   return *settingOr(allKinds().find(o.kind)->table(), o.settings, key).number();

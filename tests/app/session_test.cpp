@@ -85,7 +85,7 @@ TEST_CASE("phrases, row peaks and the figures of the chosen ornament arrive by t
   CHECK(rig.session->phrases("voice").size() == 7);
   REQUIRE(rig.session->rowPeaks("mix"));
   CHECK(rig.session->rowPeaks("mix")->frames() == 64 * 24000);
-  rig.session->place("delay-throw", "voice", {Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  rig.session->place("delay-throw", {"voice"}, {Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.session->waitUntilIdle();
   rig.session->choose("o1");
   rig.session->waitUntilIdle();
@@ -122,7 +122,7 @@ TEST_CASE("a device that disappears stops playing and is said", "[session]") {
   rig.open(writeSmallSong(dir));
   rig.session->player().play(Frames(0));
   rig.hear(4800);
-  rig.out->disappear();
+  rig.out().disappear();
   static_cast<void>(QTest::qWaitFor([&] { return !rig.session->player().playing(); }, 5000));
   CHECK_FALSE(rig.session->player().playing());
   CHECK(rig.window->measure().said().contains("device"));

@@ -22,36 +22,6 @@ using namespace ivrin;
 using namespace ivrin::app;
 using namespace ivrin::app::test;
 
-namespace {
-
-int pixelsNear(const QImage& image, const QRect& area, const QColor& colour, int reach = 40) {
-  int n = 0;
-  for (int y = area.top(); y <= area.bottom(); ++y)
-    for (int x = area.left(); x <= area.right(); ++x) {
-      const QColor c = image.pixelColor(x, y);
-      if (std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) + std::abs(c.blue() - colour.blue()) <
-          reach)
-        ++n;
-    }
-  return n;
-}
-
-/// Runs once a dialog of this type is up.
-template <class Dialog> void whenUp(std::function<void(Dialog*)> act) {
-  auto* timer = new QTimer(qApp);
-  timer->setInterval(10);
-  QObject::connect(timer, &QTimer::timeout, timer, [timer, act] {
-    if (auto* d = qobject_cast<Dialog*>(QApplication::activeModalWidget())) {
-      timer->stop();
-      timer->deleteLater();
-      act(d);
-    }
-  });
-  timer->start();
-}
-
-} // namespace
-
 TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save, reopen, export", "[window]") {
   const TempFolder dir;
   Rig rig;

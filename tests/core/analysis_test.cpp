@@ -4,6 +4,7 @@
 #include "render/facts.h"
 #include "song/song_file.h"
 #include "test_support/signals.h"
+#include "time/note_value.h"
 
 #include <catch2/catch.hpp>
 
@@ -94,8 +95,7 @@ TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[a
     const Ornament o = place.level > 0 ? ivrin::place(allKinds(), "delay-throw", t.song, "voice", {begin, end},
                                                       listenTo(plan, "voice"))
                                        : Ornament{};
-    INFO(place.word << " s word, " << place.rest << " s rest, wet " << compactJson(o.settings.at("wet_db")) << ", time "
-                    << *o.settings.at("time_left").text());
+    INFO(place.word << " s word, " << place.rest << " s rest, time " << *o.settings.at("time_left").text());
     // 8 LU under its source, K-weighted, loudest window as long as the source.
     const PrintLevel level =
         measurePrint(*allKinds().find("delay-throw"), o, t.song.tempoMap(), listenTo(plan, "voice"));
@@ -187,4 +187,48 @@ TEST_CASE("facts of an ornament: with, without, peak, landing", "[analysis]") {
   CHECK(g.landing == Frames(240000));
   CHECK(g.extent == FrameRange{Frames(192000), Frames(240000)});
   CHECK(g.lufsWith < g.lufsWithout - 5); // the throw's tail goes on through it
+}
+
+TEST_CASE("first presses over the whole demo song: audible, not jumping out, no mud, no clipping",
+          "[analysis][heavy]") {
+  const std::filesystem::path file = std::string(IVRIN_SOURCE_DIR) + "/demo/song/lantern-ferry.ivrin";
+  const TempFolder cache;
+  const StemStore store(cache / "store");
+  Problems problems;
+  const auto opened = openSong(file, {}, allKinds(), store, problems);
+  REQUIRE(opened);
+  REQUIRE_FALSE(problems.hasErrors());
+  PrintCache prints;
+  Song bare = opened->song;
+  bare.ornaments.clear();
+  const auto plan = RenderPlan::make(bare, opened->audio, allKinds(), prints);
+  const TempoMap& map = plan->map();
+  int tried = 0;
+  for (const char* row : {"voice", "drums"}) {
+    const auto listening = listenTo(plan, row);
+    const bool hits = std::string(row) == "drums";
+    int nth = 0;
+    for (const FrameRange& phrase : listening.phrases) {
+      if (hits && nth++ % 4 != 0) continue; // every fourth: there are many, and they are few kinds
+      // As a person selects: the phrase, from the grid line before it.
+      const Beats step(kTicksPerQuarter / 4);
+      const Beats begin = snapToGrid(map.beatAt(phrase.begin), step, map);
+      const Beats end = std::max(snapToGrid(map.beatAt(phrase.end), step, map), begin + step);
+      for (const char* kind : {"reverse-reverb", "reverb-throw", "treat", "reverse"}) {
+        const Ornament o = place(allKinds(), kind, bare, row, {begin, end}, listening);
+        INFO(row << ", " << kind << " on " << begin.quarters() << " to " << end.quarters());
+        const PrintLevel level = measurePrint(*allKinds().find(kind), o, map, listening);
+        if (level.source < -60) continue; // between phrases
+        ++tried;
+        CHECK(level.printPeakDb < 0.5); // in a row that is turned down further; the sources themselves come to 0 dBFS
+        if (std::string(kind) == "reverse-reverb" || std::string(kind) == "reverb-throw") {
+          CHECK(level.source - level.print >= 4 - 0.3);
+          CHECK(level.source - level.print <= 10 + 0.3);
+          // What it adds under 200 Hz is at least 4 dB under what is there: together less than 1.5 dB more.
+          CHECK(level.printLowsDb < std::max(level.sourceLowsDb - 4, -70.0));
+        }
+      }
+    }
+  }
+  CHECK(tried > 100);
 }

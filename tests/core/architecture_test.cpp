@@ -16,10 +16,11 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"song", {"time"}},
       {"audio", {"time", "song"}},
       {"dsp", {"time", "audio"}},
-      {"ornaments", {"song", "dsp", "audio", "time"}},
-      {"render", {"ornaments", "song", "audio", "dsp", "time"}},
-      {"play", {"render", "ornaments", "song", "audio", "dsp", "time"}},
-      {"analysis", {"ornaments", "dsp", "audio", "song", "time"}}};
+      {"finish", {"song", "dsp", "audio", "time"}},
+      {"ornaments", {"finish", "song", "dsp", "audio", "time"}},
+      {"render", {"ornaments", "finish", "song", "audio", "dsp", "time"}},
+      {"play", {"render", "ornaments", "finish", "song", "audio", "dsp", "time"}},
+      {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
   int files = 0;
   for (const auto& entry : fs::recursive_directory_iterator(fs::path(IVRIN_SOURCE_DIR) / "core")) {

@@ -1,5 +1,6 @@
 #include "audio/dither.h"
 #include "ornaments/delay_throw_settings.h"
+#include "test_support/any_settings.h"
 #include "test_support/signals.h"
 #include "time/note_value.h"
 
@@ -330,35 +331,17 @@ TEST_CASE("wobble moves the time by a few milliseconds, the pitch step shifts ea
 }
 
 TEST_CASE("no legal settings and no input bring NaN, infinity or more than the ceiling", "[throw][slow]") {
-  std::uint64_t state = 99;
-  const auto unit = [&] { return static_cast<double>(mix64(state++) >> 11) / 9007199254740992.0; };
+  Chance chance(99);
   const TableSpec& table = DelayThrowSettings::table();
   for (int i = 0; i < 60; ++i) {
-    TestSong t(i % 3 == 0 ? 44100 : 48000, 60 + 140 * unit());
+    TestSong t(i % 3 == 0 ? 44100 : 48000, 60 + 140 * chance.unit());
     const int kind = i % 4;
     t.stem("v", 60000,
            kind == 0   ? square(300, kRate, 1)
            : kind == 1 ? Signal([](std::int64_t, int) { return 1.0f; })
            : kind == 2 ? noise(static_cast<std::uint64_t>(i), 1)
                        : impulseAt(4000));
-    Settings s;
-    for (const SettingSpec& spec : table.settings) {
-      if (unit() < 0.4 || spec.key == "cut_at") continue;
-      switch (spec.type) {
-      case SettingType::number:
-        s[spec.key] = unit() < 0.4 ? (unit() < 0.5 ? spec.min : spec.max) : spec.min + (spec.max - spec.min) * unit();
-        break;
-      case SettingType::boolean:
-        s[spec.key] = unit() < 0.5;
-        break;
-      case SettingType::choice:
-        s[spec.key] = spec.choices[static_cast<std::size_t>(unit() * static_cast<double>(spec.choices.size()))];
-        break;
-      case SettingType::time:
-        s[spec.key] = unit() < 0.5 ? Value(1.0 + 500 * unit() * unit()) : Value("1/64t");
-        break;
-      }
-    }
+    Settings s = anySettings(table, chance);
     s["cut_at"] = 24.0;
     t.ornament("delay-throw", "v", 0, 1, s);
     const auto plan = t.plan();

@@ -5,7 +5,10 @@
 
 #include <catch2/catch.hpp>
 
+#include <chrono>
 #include <cmath>
+#include <semaphore>
+#include <thread>
 
 using namespace ivrin;
 using namespace ivrin::test;
@@ -233,4 +236,88 @@ TEST_CASE("what an ornament does not reach stays bit for bit", "[render]") {
   CHECK(reach.end <= Frames(24000 + 48000));
   for (std::int64_t i = 0; i < kFrames; ++i)
     if (!reach.contains(Frames(i))) REQUIRE(with.left()[i] == dry.left()[i]);
+}
+
+namespace {
+
+std::binary_semaphore gArrived{0}, gGo{0};
+
+/// Stops in its first block until it is told to go on.
+class HeldVoice : public Voice {
+ public:
+  std::int64_t render(StereoSpan out) override {
+    if (blocks_++ == 0) {
+      gArrived.release();
+      gGo.acquire();
+    }
+    out.clear();
+    return blocks_ < 40 ? out.frames : 0;
+  }
+
+ private:
+  int blocks_ = 0;
+};
+
+class HeldKind : public Kind {
+ public:
+  const TableSpec& table() const override {
+    static const TableSpec t{"test-held", "Held", "X", "Waits to be told.", {}};
+    return t;
+  }
+  PrintPlan plan(const Placed& p) const override {
+    PrintPlan plan;
+    plan.extent = {p.span().begin, p.span().begin + Frames(50 * kPrintBlock)};
+    return plan;
+  }
+  std::unique_ptr<Voice> start(const Placed&, Sounds&) const override { return std::make_unique<HeldVoice>(); }
+};
+
+} // namespace
+
+TEST_CASE("the pool finishes a print that somebody else began and gave up", "[render][threads]") {
+  static const HeldKind held;
+  const KindSet kinds({&held});
+  TestSong t;
+  t.useKinds(kinds);
+  t.stem("v", kFrames, silence());
+  t.ornament("test-held", "v", 0, 1);
+  const auto plan = t.plan();
+  const auto node = plan->node("o1");
+  std::stop_source stop;
+  std::jthread other([&] { node->print->ensure(*plan, *node, node->print->end(), stop.get_token()); });
+  gArrived.acquire(); // the other one is computing
+  RenderPool pool(1);
+  pool.setPlan(plan);
+  // Its worker finds it taken and nothing else to do. (It has no way to say so: it is given the time.)
+  for (const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(20);
+       std::chrono::steady_clock::now() < until;)
+    std::this_thread::yield();
+  stop.request_stop();
+  gGo.release();
+  other.join();
+  pool.waitUntilIdle();
+  CHECK(node->print->complete());
+}
+
+TEST_CASE("who waits for the pool hears of a print that somebody else finished", "[render][threads]") {
+  static const HeldKind held;
+  const KindSet kinds({&held});
+  TestSong t;
+  t.useKinds(kinds);
+  t.stem("v", kFrames, silence());
+  t.ornament("test-held", "v", 0, 1);
+  const auto plan = t.plan();
+  const auto node = plan->node("o1");
+  std::jthread other([&] { node->print->ensure(*plan, *node, node->print->end()); });
+  gArrived.acquire();
+  RenderPool pool(1);
+  pool.setPlan(plan);
+  std::jthread waiter([&] { pool.waitUntilIdle(); });
+  for (const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(20);
+       std::chrono::steady_clock::now() < until;)
+    std::this_thread::yield();
+  gGo.release();
+  other.join();
+  waiter.join(); // it never did
+  CHECK(node->print->complete());
 }

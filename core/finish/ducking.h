@@ -1,28 +1,36 @@
 // Turning a print down while a key sounds, with look-ahead. The gain is computed on a grid anchored at the print's
-// first frame: the key's level against a reference, 15 ms ahead, falling within 15 ms and rising over 150 ms.
+// first frame: the key's level against a reference, ahead by the time of its fall.
 #pragma once
 
-#include "ornaments/kind.h"
+#include "audio/buffer.h"
+#include "time/units.h"
+
+#include <functional>
+#include <vector>
 
 namespace ivrin {
 
 class Ducking {
  public:
   static constexpr std::int64_t kGrid = 64;
-  /// `key` is the index of the read to listen to; `referenceDb` the level (RMS, dBFS) that counts as "sounding":
+  static constexpr double kFallSeconds = 0.015, kRiseSeconds = 0.15;
+  /// The key's sound from a song frame on; silence outside of it.
+  using Key = std::function<void(Frames from, StereoSpan out)>;
+  /// `referenceDb` the level (RMS, dBFS) that counts as "sounding":
   /// full depth from 18 dB under it, nothing 40 dB under it.
-  Ducking(double depthDb, double referenceDb, double sampleRate, std::size_t key, Frames first);
+  Ducking(double depthDb, double referenceDb, double sampleRate, Frames first, Key key,
+          double fallSeconds = kFallSeconds, double riseSeconds = kRiseSeconds);
   /// Multiplies the next frames, in order.
-  void apply(Sounds& sounds, StereoSpan io);
+  void apply(StereoSpan io);
   /// How far ahead of a print's end the key must be readable.
-  static std::int64_t lookaheadFrames(double sampleRate);
+  static std::int64_t lookaheadFrames(double sampleRate, double fallSeconds = kFallSeconds);
 
  private:
-  double nextGain(Sounds& sounds);
+  double nextGain();
   double depth_, reference_;
   std::int64_t ahead_; // in grid steps
   double fall_, rise_; // dB per step
-  std::size_t key_;
+  Key key_;
   Frames at_; // next grid point to measure
   std::vector<double> wanted_;
   double db_ = 0, before_ = 1, after_ = 1;

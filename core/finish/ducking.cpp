@@ -1,32 +1,31 @@
-#include "ornaments/ducking.h"
+#include "finish/ducking.h"
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace ivrin {
-namespace {
-constexpr double kAheadSeconds = 0.015, kRiseSeconds = 0.15;
+
+std::int64_t Ducking::lookaheadFrames(double sampleRate, double fallSeconds) {
+  return std::llround((fallSeconds + 0.005) * sampleRate) + (2 + kSteps) * kGrid;
 }
 
-std::int64_t Ducking::lookaheadFrames(double sampleRate) {
-  return std::llround((kAheadSeconds + 0.005) * sampleRate) + (2 + kSteps) * kGrid;
-}
-
-Ducking::Ducking(double depthDb, double referenceDb, double sampleRate, std::size_t key, Frames first)
+Ducking::Ducking(double depthDb, double referenceDb, double sampleRate, Frames first, Key key, double fallSeconds,
+                 double riseSeconds)
     : depth_(depthDb)
     , reference_(referenceDb)
-    , ahead_(std::max<std::int64_t>(1, std::llround(kAheadSeconds * sampleRate / kGrid)))
-    , key_(key)
+    , ahead_(std::max<std::int64_t>(1, std::llround(fallSeconds * sampleRate / kGrid)))
+    , key_(std::move(key))
     , at_(first) {
   fall_ = depth_ / static_cast<double>(ahead_);
-  rise_ = depth_ / std::max(1.0, kRiseSeconds * sampleRate / kGrid);
+  rise_ = depth_ / std::max(1.0, riseSeconds * sampleRate / kGrid);
 }
 
-double Ducking::nextGain(Sounds& sounds) {
+double Ducking::nextGain() {
   // The window holds the wanted reduction of this step and of `ahead_` steps to come.
   while (static_cast<std::int64_t>(wanted_.size()) <= ahead_) {
     if (inScratch_ == kSteps) { // several steps are read at once: a read has its price
-      sounds.read(key_, at_, scratch_.span());
+      key_(at_, scratch_.span());
       at_ = at_ + Frames(kGrid * kSteps);
       inScratch_ = 0;
     }
@@ -45,11 +44,11 @@ double Ducking::nextGain(Sounds& sounds) {
   return Decibels(-db_).gain();
 }
 
-void Ducking::apply(Sounds& sounds, StereoSpan io) {
+void Ducking::apply(StereoSpan io) {
   for (std::int64_t i = 0; i < io.frames; ++i) {
     if (inStep_ == 0) {
-      before_ = started_ ? after_ : nextGain(sounds);
-      after_ = nextGain(sounds);
+      before_ = started_ ? after_ : nextGain();
+      after_ = nextGain();
       started_ = true;
     }
     const double u = static_cast<double>(inStep_) / kGrid;

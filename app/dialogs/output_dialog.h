@@ -1,0 +1,30 @@
+// What is listened through: device, rate, buffer; and how loud the click is.
+#pragma once
+
+#include "play/output.h"
+
+#include <QComboBox>
+#include <QDialog>
+#include <QDoubleSpinBox>
+#include <QLabel>
+
+namespace ivrin::app {
+
+class OutputDialog : public QDialog {
+  Q_OBJECT
+ public:
+  OutputDialog(std::vector<OutputDevice> devices, const OutputChoice& now, int songRate, double clickDb,
+               QWidget* parent);
+  OutputChoice choice() const;
+  double clickDb() const { return click_->value(); }
+
+ private:
+  void showRates();
+  std::vector<OutputDevice> devices_;
+  int songRate_;
+  QComboBox *device_, *rate_, *buffer_;
+  QDoubleSpinBox* click_;
+  QLabel* delay_;
+};
+
+} // namespace ivrin::app

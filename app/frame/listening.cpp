@@ -1,0 +1,152 @@
+#include "app/frame/listening.h"
+
+#include <algorithm>
+
+namespace ivrin::app {
+
+Listening::Listening(Session& session, ScoreView& score, ActionRegistry& actions)
+    : session_(session)
+    , score_(score)
+    , actions_(actions) {}
+
+void Listening::addActions(const QString& menu) {
+  using K = QKeySequence;
+  const auto add = [this](const ActionSpec& s) { return actions_.add(s); };
+  add({"play", menu, tr("&Play"), tr("Play, or stop"), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
+  add({"start", menu, tr("Go to the &begin"), {}, {K(Qt::Key_Home)}, [this] {
+         score_.setCaret(Beats(0));
+         emit score_.seekRequested(Beats(0));
+         score_.centreOn(Beats(0));
+       }});
+  add({"loop",
+       menu,
+       tr("&Loop"),
+       tr("Loop the selection, the open ornament, or the bars about the landing"),
+       {K(Qt::Key_L)},
+       [this] { renewLoop(); },
+       true});
+  add({"audition",
+       menu,
+       tr("&Audition"),
+       tr("Loop from a bar before the open ornament to the end of its tail"),
+       {K(Qt::Key_A)},
+       [this] { audition(); }});
+  QAction* with = add({"with",
+                       menu,
+                       tr("&With ornaments"),
+                       tr("With and without: the open ornament, or all of them"),
+                       {K(Qt::Key_W)},
+                       [this] {
+                         session_.setOrnamentsHeard(action("with")->isChecked());
+                         emit changed();
+                       },
+                       true,
+                       true});
+  with->setChecked(true);
+  add({"equal",
+       menu,
+       tr("E&qual loudness"),
+       tr("With and without are heard equally loud, where the level is not the effect"),
+       {K(Qt::Key_Q)},
+       [this] {
+         session_.setMatched(action("equal")->isChecked());
+         emit changed();
+       },
+       true});
+  add({"alone",
+       menu,
+       tr("Al&one"),
+       tr("Hear only what the open ornament adds"),
+       {K(Qt::Key_O)},
+       [this] {
+         session_.setAlone(action("alone")->isChecked());
+         emit changed();
+       },
+       true});
+  add({"click", menu, tr("&Click"), tr("A click on the beats"), {K(Qt::Key_K)}, [this] { apply(); }, true, true});
+  add({"clickLouder", menu, tr("Click lo&uder"), {}, {K(Qt::SHIFT | Qt::Key_K)}, [this] { setClickDb(clickDb_ + 2); }});
+  add({"clickSofter", menu, tr("Click so&fter"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_K)}, [this] {
+         setClickDb(clickDb_ - 2);
+       }});
+  add({"mono", menu, tr("&Mono"), tr("Listen in mono"), {K(Qt::SHIFT | Qt::Key_M)}, [this] { apply(); }, true});
+}
+
+void Listening::apply() {
+  if (!session_.isOpen()) return;
+  Player& p = session_.player();
+  p.setClick(action("click")->isChecked(), clickDb_);
+  p.setMono(action("mono")->isChecked());
+  p.setMonitorDb(monitorDb_);
+  session_.setAlone(action("alone")->isChecked());
+  session_.setMatched(action("equal")->isChecked());
+  renewLoop();
+  emit changed();
+}
+
+void Listening::setClickDb(double db) {
+  clickDb_ = std::clamp(db, -48.0, 0.0);
+  if (session_.isOpen()) session_.player().setClick(action("click")->isChecked(), clickDb_);
+  emit changed();
+}
+
+void Listening::setMonitorDb(double db) {
+  monitorDb_ = std::clamp(db, -60.0, 0.0);
+  if (session_.isOpen()) session_.player().setMonitorDb(monitorDb_);
+  emit changed();
+}
+
+void Listening::playOrStop() {
+  if (!session_.isOpen()) return;
+  Player& p = session_.player();
+  if (p.playing()) {
+    p.stop();
+  } else {
+    Frames from = p.position();
+    if (const auto loop = loopRange(); loop && action("loop")->isChecked() && !loop->contains(from)) from = loop->begin;
+    if (from >= session_.plan()->end(true)) from = Frames(0);
+    p.play(from);
+  }
+  emit changed();
+}
+
+std::optional<FrameRange> Listening::loopRange() const {
+  if (!session_.isOpen()) return std::nullopt;
+  const TempoMap& map = session_.plan()->map();
+  FrameRange r;
+  if (score_.selection()) {
+    r = map.frames(score_.selection()->range());
+  } else if (const auto node = session_.plan()->node(session_.chosen()); node) {
+    // From a bar before it to the end of its tail, at a bar line. While the tail is not known, what the settings
+    // foretell.
+    const Ornament& o = *node->ornament;
+    Beats begin = o.start, end = o.span().end;
+    if (node->print) begin = std::min(begin, map.beatAt(node->print->first()));
+    if (node->print && node->print->complete())
+      end = std::max(end, map.beatAt(node->extent().end));
+    else if (const auto f = node->kind->loopFigures({o, map}); f && f->diesAt)
+      end = std::max(end, *f->diesAt);
+    begin = begin - map.meterAt(begin).barLength();
+    r = {map.frameAt(begin), map.frameAt(map.barStart(map.barAt(end + Beats(kTicksPerQuarter / 2)).bar + 1))};
+  } else if (const Landing* l = score_.landing()) {
+    const Beats bar = map.meterAt(l->at).barLength();
+    r = map.frames({l->at - bar * 2, l->at + bar * 2});
+  }
+  r.begin = std::max(r.begin, Frames(0));
+  return r.length() > 64 ? std::optional(r) : std::nullopt;
+}
+
+void Listening::renewLoop() {
+  if (!session_.isOpen()) return;
+  session_.player().setLoop(action("loop")->isChecked() ? loopRange() : std::nullopt);
+}
+
+void Listening::audition() {
+  if (!session_.isOpen() || session_.chosen().empty()) return;
+  action("loop")->setChecked(true);
+  const auto r = loopRange();
+  session_.player().setLoop(r);
+  if (r) session_.player().play(r->begin);
+  emit changed();
+}
+
+} // namespace ivrin::app

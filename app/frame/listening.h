@@ -1,0 +1,42 @@
+// How the song is listened to: playing, the loop and what it is laid about, auditioning, click, mono, levels. What the
+// player must be told again when it is made anew stands in apply().
+#pragma once
+
+#include "app/actions/action_registry.h"
+#include "app/score/score_view.h"
+
+namespace ivrin::app {
+
+class Listening : public QObject {
+  Q_OBJECT
+ public:
+  static constexpr double kClickDb = -14;
+  Listening(Session& session, ScoreView& score, ActionRegistry& actions);
+
+  void addActions(const QString& menu);
+  /// Everything to a player that was just made.
+  void apply();
+  void playOrStop();
+  /// Loops the open ornament from a bar before it to the end of its tail.
+  void audition();
+  /// What the loop is laid about: the selection, else the open ornament, else the bars about the landing.
+  std::optional<FrameRange> loopRange() const;
+  /// The loop follows when what it is laid about has changed.
+  void renewLoop();
+  double clickDb() const { return clickDb_; }
+  void setClickDb(double db);
+  double monitorDb() const { return monitorDb_; }
+  void setMonitorDb(double db);
+
+ signals:
+  void changed();
+
+ private:
+  QAction* action(const char* id) const { return actions_.action(QString::fromLatin1(id)); }
+  Session& session_;
+  ScoreView& score_;
+  ActionRegistry& actions_;
+  double clickDb_ = kClickDb, monitorDb_ = 0;
+};
+
+} // namespace ivrin::app

@@ -1,0 +1,13 @@
+// The songs opened last, newest first, kept between runs; those whose file has gone are left out.
+#pragma once
+
+#include <QStringList>
+
+namespace ivrin::app {
+
+inline constexpr int kMostRecent = 10;
+QStringList recentSongs();
+void rememberSong(const QString& file);
+void forgetSongs();
+
+} // namespace ivrin::app

@@ -1,0 +1,616 @@
+// Every action of the window: its menu, words, key, and what it does.
+#include "app/frame/main_window.h"
+#include "app/openrow/open_row.h"
+#include "app/session/landing_edits.h"
+#include "app/theme/ornament_look.h"
+#include "song/edits.h"
+#include "time/note_value.h"
+
+#include <QApplication>
+#include <QFileDialog>
+#include <QMessageBox>
+
+#include <algorithm>
+
+namespace ivrin::app {
+namespace {
+
+using K = QKeySequence;
+const char* const kAudioFilter = "*.wav *.flac *.aiff *.aif *.ogg *.mp3 *.w64 *.rf64";
+constexpr int kGridValues[] = {1, 2, 4, 8, 16, 32, 64};
+
+} // namespace
+
+void MainWindow::addActions() {
+  addSongActions(tr("Song"));
+  addEditActions(tr("Edit"));
+  addPlaceActions(tr("Place"));
+  listening_->addActions(tr("Listen"));
+  actions_->add({"output",
+                 tr("Listen"),
+                 tr("Out&put…"),
+                 tr("Device, rate and buffer; how loud the click is"),
+                 {},
+                 [this] { outputDialog(); },
+                 false,
+                 true});
+  addLookActions(tr("Look"));
+  const QString help = tr("Help");
+  actions_->add({"keys", help, tr("&Keys"), tr("All keys on one page"), {K::HelpContents}, [this] { showKeys(); }});
+  actions_->add(
+      {"about", help, tr("&About Ivrin"), {}, {}, [this] {
+         QMessageBox::about(
+             this, tr("About Ivrin"),
+             tr("<h3>Ivrin %1</h3><p>Transitions and ear candy from the stems of a song, on the beat grid.</p>"
+                "<p>Free software under the GPL, version 3 or later. EB Garamond and Cabin are open fonts under "
+                "the SIL Open Font License.</p>")
+                 .arg(QApplication::applicationVersion()));
+       }});
+}
+
+void MainWindow::addSongActions(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  add({"new", menu, tr("&New from stems…"), tr("A new song from audio files"), {K::New}, [this] {
+         const QStringList files = QFileDialog::getOpenFileNames(
+             this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
+         if (!files.isEmpty()) askTempoFor(files);
+       }});
+  add({"open", menu, tr("&Open…"), tr("Open a song"), {K::Open}, [this] { openDialog(); }});
+  if (!demoSong_.empty()) add({"demo", menu, tr("Open the &demo song"), {}, {}, [this] { openSong(demoSong_); }});
+  add({"save", menu, tr("&Save"), tr("Save the song"), {K::Save}, [this] { saveNow(); }, false, true});
+  add({"saveAs", menu, tr("Save &as…"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { saveDialog(); }});
+  add({"export",
+       menu,
+       tr("&Export…"),
+       tr("Write mix, rows and ornaments as audio files"),
+       {K(Qt::CTRL | Qt::Key_E)},
+       [this] { exportDialog(); },
+       false,
+       true});
+  add({"quit", menu, tr("&Quit"), {}, {K::Quit}, [this] { close(); }, false, true});
+}
+
+// ---------------------------------------------------------------- editing ornaments
+
+void MainWindow::addEditActions(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  add({"undo", menu, tr("&Undo"), {}, {K::Undo}, [this] { session_.undo(); }});
+  add({"redo", menu, tr("&Redo"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), K(Qt::CTRL | Qt::Key_Y)}, [this] {
+         session_.redo();
+       }});
+  add({"copy",
+       menu,
+       tr("&Copy"),
+       tr("Copy the ornaments in hand: the marked, the open, or the one at the caret"),
+       {K::Copy},
+       [this] {
+         copied_ = ornamentsInHand();
+         updateActions();
+       },
+       false,
+       true});
+  add({"paste",
+       menu,
+       tr("&Paste at the caret"),
+       tr("Paste what was copied on the caret's row, at its place"),
+       {K::Paste},
+       [this] { paste(); }});
+  add({"duplicate",
+       menu,
+       tr("D&uplicate to the next landing"),
+       tr("The same, as far from the next landing as it is from its own"),
+       {K(Qt::CTRL | Qt::Key_D)},
+       [this] { duplicateToNextLanding(); }});
+  add({"delete", menu, tr("&Delete"), tr("Delete the open ornament, or the marked ones"), {K(Qt::Key_Delete)}, [this] {
+         deleteInHand();
+       }});
+  add({"selectAll", menu, tr("&Mark all ornaments"), {}, {K::SelectAll}, [this] {
+         std::set<std::string> all;
+         for (const auto& o : session_.song().ornaments) all.insert(o->id);
+         score_->closeOrnament();
+         score_->mark(std::move(all));
+       }});
+  add({"mark",
+       menu,
+       tr("Mark the one at the caret"),
+       tr("To handle it together with others"),
+       {K(Qt::CTRL | Qt::Key_Return)},
+       [this] {
+         const std::string id = score_->ornamentAtCaret();
+         if (id.empty()) return;
+         std::set<std::string> now = score_->marked();
+         if (!now.erase(id)) now.insert(id);
+         score_->mark(std::move(now));
+       }});
+  add({"enabled",
+       menu,
+       tr("S&ilence, or sound again"),
+       tr("Switch the ornaments in hand off, or on again"),
+       {K(Qt::Key_X)},
+       [this] { toggleEnabled(); },
+       false,
+       true});
+  add({"tie",
+       menu,
+       tr("&Tie to the landing"),
+       tr("It moves with the landing that bars are counted to; again: it is free"),
+       {K(Qt::Key_J)},
+       [this] { toggleTie(); }});
+  add({"sourceHere",
+       menu,
+       tr("Take the s&ound from the selection"),
+       tr("The open ornament stays where it is and takes its sound from what is selected"),
+       {K(Qt::CTRL | Qt::Key_T)},
+       [this] { sourceFromSelection(); }});
+  add({"sourceHome", menu, tr("Take the sound from its own place"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_T)}, [this] {
+         const Ornament* found = session_.song().ornament(score_->ornamentAtCaret());
+         if (!found || found->source.empty()) return;
+         Ornament o = *found;
+         o.source.clear();
+         const QString name = kindWord(o.kind);
+         session_.edit(tr("source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
+         session_.settle();
+       }});
+  const QString move = tr("Move");
+  add({"earlier",
+       menu,
+       tr("By the grid, &earlier"),
+       tr("By one step of the grid"),
+       {K(Qt::ALT | Qt::Key_Left)},
+       [this] { score_->nudge(-1); },
+       false,
+       true,
+       move});
+  add({"later",
+       menu,
+       tr("By the grid, &later"),
+       tr("By one step of the grid"),
+       {K(Qt::ALT | Qt::Key_Right)},
+       [this] { score_->nudge(1); },
+       false,
+       false,
+       move});
+  add({"sampleEarlier",
+       menu,
+       tr("By a sample, earlier"),
+       {},
+       {K(Qt::ALT | Qt::SHIFT | Qt::Key_Left)},
+       [this] { score_->nudgeFrames(-1); },
+       false,
+       false,
+       move});
+  add({"sampleLater",
+       menu,
+       tr("By a sample, later"),
+       {},
+       {K(Qt::ALT | Qt::SHIFT | Qt::Key_Right)},
+       [this] { score_->nudgeFrames(1); },
+       false,
+       false,
+       move});
+  add({"orderUp",
+       menu,
+       tr("Before the former one of its row"),
+       {},
+       {K(Qt::ALT | Qt::Key_Up)},
+       [this] { score_->reorder(-1); },
+       false,
+       false,
+       move});
+  add({"orderDown",
+       menu,
+       tr("After the next one of its row"),
+       {},
+       {K(Qt::ALT | Qt::Key_Down)},
+       [this] { score_->reorder(1); },
+       false,
+       false,
+       move});
+  int key = Qt::Key_1;
+  for (const char* slot : {"A", "B", "C", "D"}) {
+    add({QStringLiteral("variant") + QString::fromLatin1(slot),
+         menu,
+         tr("Variant %1").arg(QString::fromLatin1(slot)),
+         tr("Hear this variant of the open ornament; an empty one begins as a copy"),
+         {K(key++)},
+         [this, slot] { chooseVariant(slot); },
+         false,
+         false,
+         tr("Variants")});
+  }
+  add({"close",
+       menu,
+       tr("C&lose row, clear selection"),
+       {},
+       {K(Qt::Key_Escape)},
+       [this] {
+         if (score_->selection())
+           score_->select(std::nullopt);
+         else if (!score_->marked().empty())
+           score_->mark({});
+         else if (score_->openRow() && score_->openRow()->closeFinish())
+           ;
+         else if (score_->curveLane())
+           score_->openCurve({});
+         else
+           score_->closeOrnament();
+       },
+       false,
+       true});
+}
+
+std::vector<Ornament> MainWindow::ornamentsInHand() const {
+  std::vector<Ornament> all;
+  for (const std::string& id : score_->inHand())
+    if (const Ornament* o = session_.song().ornament(id)) all.push_back(*o);
+  std::stable_sort(all.begin(), all.end(), [](const Ornament& a, const Ornament& b) { return a.start < b.start; });
+  return all;
+}
+
+namespace {
+
+QString wordsFor(const std::vector<Ornament>& all) {
+  return all.size() == 1 ? kindWord(all.front().kind) : QObject::tr("%1 ornaments").arg(all.size());
+}
+
+} // namespace
+
+void MainWindow::deleteInHand() {
+  // Never the one that merely stands near the caret.
+  if (score_->marked().empty() && session_.chosen().empty()) return;
+  const auto all = ornamentsInHand();
+  score_->closeOrnament();
+  Song next = session_.song();
+  for (const Ornament& o : all) next = withoutOrnament(std::move(next), o.id);
+  session_.edit(tr("delete %1").arg(wordsFor(all)), std::move(next));
+  session_.settle();
+}
+
+void MainWindow::paste() {
+  if (copied_.empty()) return;
+  const Beats at = score_->selection() ? score_->selection()->begin : score_->caret();
+  const Beats by = at - copied_.front().start;
+  const bool oneRow =
+      std::all_of(copied_.begin(), copied_.end(), [&](const Ornament& o) { return o.on == copied_.front().on; });
+  Song next = session_.song();
+  for (Ornament o : copied_) {
+    o.id = freshOrnamentId(next);
+    o.start = o.start + by;
+    if (oneRow) o.on = score_->caretRow();
+    if (!next.hasRow(o.on)) o.on = score_->caretRow();
+    o.landing.reset();
+    next = withOrnament(std::move(next), std::move(o));
+  }
+  session_.edit(tr("paste of %1").arg(wordsFor(copied_)), std::move(next));
+  session_.settle();
+}
+
+void MainWindow::duplicateToNextLanding() {
+  const auto chosen = ornamentsInHand();
+  const auto all = session_.song().allLandings();
+  Song next = session_.song();
+  std::size_t made = 0;
+  for (Ornament o : chosen) {
+    // Its own landing: what it is tied to, else the next one after it begins.
+    const auto own = std::find_if(all.begin(), all.end(),
+                                  [&](const Landing& l) { return o.landing ? l.id == *o.landing : l.at > o.start; });
+    if (own == all.end() || own + 1 == all.end()) continue;
+    o.start = o.start + ((own + 1)->at - own->at);
+    if (o.landing) o.landing = (own + 1)->id;
+    o.id = freshOrnamentId(next);
+    next = withOrnament(std::move(next), std::move(o));
+    ++made;
+  }
+  if (made < chosen.size()) measure_->say(tr("There is no landing after this one."), false);
+  if (made == 0) return;
+  session_.edit(tr("duplicate of %1").arg(wordsFor(chosen)), std::move(next));
+  session_.settle();
+}
+
+void MainWindow::toggleEnabled() {
+  const auto all = ornamentsInHand();
+  if (all.empty()) return;
+  const bool on = !all.front().enabled;
+  Song next = session_.song();
+  for (Ornament o : all) {
+    o.enabled = on;
+    next = withOrnamentReplaced(std::move(next), std::move(o));
+  }
+  session_.edit((on ? tr("sound %1 again") : tr("silence %1")).arg(wordsFor(all)), std::move(next));
+  session_.settle();
+}
+
+void MainWindow::toggleTie() {
+  const auto all = ornamentsInHand();
+  const Landing* l = score_->landing();
+  if (all.empty() || !l) return;
+  const bool tie = all.front().landing != l->id;
+  Song next = session_.song();
+  for (Ornament o : all) {
+    o.landing = tie ? std::optional(l->id) : std::nullopt;
+    next = withOrnamentReplaced(std::move(next), std::move(o));
+  }
+  session_.edit((tie ? tr("tie of %1") : tr("untie of %1")).arg(wordsFor(all)), std::move(next));
+  session_.settle();
+  measure_->say(tie ? tr("Tied to %1: it moves with it.").arg(QString::fromStdString(l->name)) : tr("Tied to nothing."),
+                false);
+}
+
+void MainWindow::sourceFromSelection() {
+  const Ornament* found = session_.song().ornament(session_.chosen());
+  const auto s = score_->selection();
+  if (!found || !s) return;
+  Ornament o = *found;
+  o.source.clear();
+  for (const std::string& row : s->rows())
+    o.source.push_back({row == o.on ? std::nullopt : std::optional(row), s->begin, s->end - s->begin, 0});
+  const QString name = kindWord(o.kind);
+  session_.edit(tr("source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
+  session_.settle();
+  score_->select(std::nullopt);
+}
+
+void MainWindow::chooseVariant(const std::string& slot) {
+  const Ornament* o = session_.song().ornament(session_.chosen());
+  if (!o) return;
+  const QString name = kindWord(o->kind);
+  session_.edit(tr("variant %1 of %2").arg(QString::fromStdString(slot), name),
+                withVariant(session_.song(), o->id, slot));
+  session_.settle();
+}
+
+// ---------------------------------------------------------------- placing
+
+void MainWindow::addPlaceActions(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  for (const Kind* k : allKinds().all()) {
+    const QString id = QString::fromStdString(k->table().id);
+    add({"place-" + id,
+         menu,
+         QString::fromStdString(k->table().name),
+         QString::fromStdString(k->table().meaning),
+         {K(QString::fromStdString(k->table().key))},
+         [this, id] { score_->placeOnSelection(id); }});
+  }
+  add({"newLanding",
+       menu,
+       tr("New &landing here"),
+       tr("At the playhead while playing, else at the caret"),
+       {K(Qt::Key_M)},
+       [this] { form_->rename(addLanding(session_, here(), false, tr("landing"))); },
+       false,
+       true});
+  add({"newSection",
+       menu,
+       tr("New &section here"),
+       tr("At the bar of the playhead while playing, else of the caret"),
+       {K(Qt::CTRL | Qt::Key_M)},
+       [this] {
+         form_->rename(addLanding(session_, landingPlace(session_, here(), false, {}), true, tr("Section")));
+       }});
+  add({"rename", menu, tr("Re&name the landing…"), tr("The one that bars are counted to"), {K(Qt::Key_F2)}, [this] {
+         if (score_->landing()) form_->rename(score_->landing()->id);
+       }});
+  add({"landingEarlier",
+       menu,
+       tr("Move the landing a bar earlier"),
+       tr("With all that is tied to it"),
+       {K(Qt::CTRL | Qt::ALT | Qt::Key_Left)},
+       [this] { form_->nudge(-1); }});
+  add({"landingLater",
+       menu,
+       tr("Move the landing a bar later"),
+       tr("With all that is tied to it"),
+       {K(Qt::CTRL | Qt::ALT | Qt::Key_Right)},
+       [this] { form_->nudge(1); }});
+  add({"removeLanding",
+       menu,
+       tr("&Remove the landing"),
+       tr("What was tied to it stays where it is"),
+       {K(Qt::CTRL | Qt::Key_Delete)},
+       [this] {
+         if (score_->landing()) removeLanding(session_, std::string(score_->landing()->id));
+       }});
+}
+
+Beats MainWindow::here() const {
+  if (!session_.player().playing()) return score_->caret();
+  const Beats now = session_.playBeat();
+  return score_->grid().ticks > 0 ? snapToGrid(now, score_->grid(), session_.plan()->map()) : now;
+}
+
+// ---------------------------------------------------------------- looking
+
+void MainWindow::addLookActions(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  add({"former", menu, tr("&Former landing"), {}, {K(Qt::CTRL | Qt::Key_Left)}, [this] { score_->goToLanding(-1); }});
+  add({"next", menu, tr("&Next landing"), {}, {K(Qt::CTRL | Qt::Key_Right)}, [this] { score_->goToLanding(1); }});
+  add({"centre", menu, tr("&Centre on the landing"), {}, {K(Qt::Key_Period)}, [this] { score_->goToLanding(0); }});
+  add({"nearer",
+       menu,
+       tr("Zoom &in"),
+       {},
+       {K::ZoomIn, K(Qt::CTRL | Qt::Key_Equal)},
+       [this] { score_->zoom(1.5, score_->axis().x0 + score_->axis().width / 2); },
+       false,
+       true});
+  add({"farther", menu, tr("Zoom &out"), {}, {K::ZoomOut}, [this] {
+         score_->zoom(1 / 1.5, score_->axis().x0 + score_->axis().width / 2);
+       }});
+  add({"whole", menu, tr("The &whole song"), {}, {K(Qt::CTRL | Qt::Key_0)}, [this] {
+         if (session_.isOpen())
+           score_->showRange(-1, session_.plan()->map().quartersAt(session_.plan()->end(true)) + 1, true);
+       }});
+  add({"foldRow",
+       menu,
+       tr("Fold the caret's ro&w"),
+       tr("To a thin staff, or back"),
+       {K(Qt::SHIFT | Qt::Key_F)},
+       [this] { score_->toggleFold(score_->caretRow()); },
+       false,
+       true});
+  add({"foldQuiet",
+       menu,
+       tr("Fold &quiet staves"),
+       tr("Staves without ornaments in view fold by themselves"),
+       {K(Qt::Key_F)},
+       [this] { score_->setFoldsQuiet(action(QStringLiteral("foldQuiet"))->isChecked()); },
+       true});
+  addGridActions(menu);
+  const QString papers = tr("Paper");
+  add({"paper-desktop",
+       menu,
+       tr("As the &desktop"),
+       {},
+       {},
+       [this] { setPaperChoice(QStringLiteral("desktop")); },
+       true,
+       true,
+       papers});
+  add({"paper-day",
+       menu,
+       tr("D&ay"),
+       tr("Dark ink on warm white"),
+       {},
+       [this] { setPaperChoice(QStringLiteral("day")); },
+       true,
+       false,
+       papers});
+  add({"paper-night",
+       menu,
+       tr("Ni&ght"),
+       tr("Pale ink on dark paper"),
+       {},
+       [this] { setPaperChoice(QStringLiteral("night")); },
+       true,
+       false,
+       papers});
+  add({"night",
+       menu,
+       tr("The other paper"),
+       tr("Day or night"),
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_N)},
+       [this] { setPaperChoice(paper().night ? QStringLiteral("day") : QStringLiteral("night")); },
+       false,
+       false,
+       papers});
+}
+
+void MainWindow::addGridActions(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  const QString grid = tr("Grid");
+  int key = Qt::Key_1;
+  for (const int value : kGridValues)
+    add({QStringLiteral("grid-%1").arg(value),
+         menu,
+         QStringLiteral("1/%1").arg(value),
+         tr("Selections, edges and moves snap to this; Alt leaves the grid"),
+         {K(Qt::CTRL | static_cast<Qt::Key>(key++))},
+         [this, value] {
+           gridValue_ = value;
+           applyGrid();
+         },
+         true,
+         value == 1,
+         grid});
+  const auto form = [this](const QString& f) {
+    return [this, f] {
+      gridForm_ = gridForm_ == f ? QString() : f;
+      applyGrid();
+    };
+  };
+  add({"grid-dotted",
+       menu,
+       tr("&Dotted"),
+       {},
+       {K(Qt::CTRL | Qt::Key_Period)},
+       form(QStringLiteral(".")),
+       true,
+       true,
+       grid});
+  add({"grid-triplet",
+       menu,
+       tr("&Triplet"),
+       {},
+       {K(Qt::CTRL | Qt::Key_Comma)},
+       form(QStringLiteral("t")),
+       true,
+       false,
+       grid});
+  add({"grid-free",
+       menu,
+       tr("&Free, no grid"),
+       {},
+       {K(Qt::CTRL | Qt::Key_8)},
+       [this] {
+         gridValue_ = 0;
+         applyGrid();
+       },
+       true,
+       false,
+       grid});
+  const auto walk = [this](int by) {
+    const auto* at = std::find(std::begin(kGridValues), std::end(kGridValues), gridValue_);
+    const auto i = at == std::end(kGridValues) ? 4 : at - std::begin(kGridValues) + by;
+    gridValue_ = kGridValues[std::clamp<std::ptrdiff_t>(i, 0, std::size(kGridValues) - 1)];
+    applyGrid();
+  };
+  add({"grid-coarser", menu, tr("Coarser"), {}, {K(Qt::Key_BracketLeft)}, [walk] { walk(-1); }, false, true, grid});
+  add({"grid-finer", menu, tr("Finer"), {}, {K(Qt::Key_BracketRight)}, [walk] { walk(1); }, false, false, grid});
+}
+
+QString MainWindow::gridText() const {
+  return gridValue_ == 0 ? QStringLiteral("free") : QStringLiteral("1/%1%2").arg(gridValue_).arg(gridForm_);
+}
+
+void MainWindow::setGridText(const QString& text) {
+  const auto value = NoteValue::parse(text.toStdString());
+  gridValue_ = value && value->kind == NoteValue::Kind::fraction ? value->number : 0;
+  gridForm_ = value && value->dotted ? QStringLiteral(".") : value && value->triplet ? QStringLiteral("t") : QString();
+  applyGrid();
+}
+
+void MainWindow::applyGrid() {
+  const auto value = NoteValue::parse(gridText().toStdString());
+  score_->setGrid(value ? *value->beats(TempoMap(), Beats(0)) : Beats(0), gridText());
+  updateActions();
+}
+
+// ---------------------------------------------------------------- what can be done now
+
+void MainWindow::updateActions() {
+  const bool open = session_.isOpen();
+  for (const char* id :
+       {"save",      "saveAs",         "export",        "play",         "start",      "copy",       "duplicate",
+        "earlier",   "later",          "sampleEarlier", "sampleLater",  "orderUp",    "orderDown",  "loop",
+        "audition",  "click",          "with",          "equal",        "alone",      "mono",       "former",
+        "next",      "centre",         "nearer",        "farther",      "whole",      "foldRow",    "foldQuiet",
+        "selectAll", "mark",           "enabled",       "tie",          "sourceHome", "newLanding", "newSection",
+        "rename",    "landingEarlier", "landingLater",  "removeLanding"})
+    action(QString::fromLatin1(id))->setEnabled(open);
+  const History& h = session_.history();
+  QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
+  undo->setEnabled(open && h.canUndo());
+  redo->setEnabled(open && h.canRedo());
+  undo->setText(h.canUndo() ? tr("&Undo %1").arg(QString::fromStdString(h.undoLabel())) : tr("&Undo"));
+  redo->setText(h.canRedo() ? tr("&Redo %1").arg(QString::fromStdString(h.redoLabel())) : tr("&Redo"));
+  action(QStringLiteral("paste"))->setEnabled(open && !copied_.empty());
+  action(QStringLiteral("delete"))->setEnabled(!session_.chosen().empty() || !score_->marked().empty());
+  action(QStringLiteral("sourceHere"))->setEnabled(!session_.chosen().empty() && score_->selection());
+  for (const char* slot : {"A", "B", "C", "D"})
+    action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());
+  for (const Kind* k : allKinds().all())
+    action(QStringLiteral("place-") + QString::fromStdString(k->table().id))
+        ->setEnabled(open && score_->selection().has_value());
+  for (const int value : kGridValues) action(QStringLiteral("grid-%1").arg(value))->setChecked(gridValue_ == value);
+  action(QStringLiteral("grid-free"))->setChecked(gridValue_ == 0);
+  action(QStringLiteral("grid-dotted"))->setChecked(gridForm_ == QLatin1String("."));
+  action(QStringLiteral("grid-triplet"))->setChecked(gridForm_ == QLatin1String("t"));
+  const QString title = QString::fromStdString(session_.song().title);
+  setWindowTitle(open ? QStringLiteral("%1[*] – Ivrin").arg(title.isEmpty() ? tr("Untitled") : title)
+                      : QStringLiteral("Ivrin[*]"));
+  setWindowModified(open && h.changedSinceSave());
+  if (open && action(QStringLiteral("loop"))->isChecked() && score_->selection()) listening_->renewLoop();
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,15 @@
+// The drawings, one for each kind; openDrawing() finds them.
+#pragma once
+
+#include "app/openrow/open_drawing.h"
+
+namespace ivrin::app {
+
+std::unique_ptr<OpenDrawing> throwDrawing();
+std::unique_ptr<OpenDrawing> reverbThrowDrawing();
+std::unique_ptr<OpenDrawing> swellDrawing();
+std::unique_ptr<OpenDrawing> reverseDrawing();
+std::unique_ptr<OpenDrawing> treatDrawing();
+std::unique_ptr<OpenDrawing> gapDrawing();
+
+} // namespace ivrin::app

@@ -1,0 +1,229 @@
+// The open gap and the open reverse: their edges, and what stays.
+#include "app/openrow/drawings.h"
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
+#include "song/setting_text.h"
+
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+/// The open gap: its edges, and the hatching that the score draws for what is taken away.
+class GapDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    paintSourceEdges(p, c, active, QObject::tr("taken away"));
+  }
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    return all;
+  }
+  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                               const Ornament& before) const override {
+    return dragSource(handle, to, free, grid, c, before);
+  }
+  QString wordFor(const QString&) const override { return QObject::tr("edge"); }
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    const bool cut = *settingOr(c.node->kind->table(), c.ornament.settings, "tails").text() == "cut";
+    return QObject::tr("silent for %1; tails %2")
+        .arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length),
+             cut ? QObject::tr("are cut") : QObject::tr("go on"));
+  }
+};
+
+/// The open treat: what goes through the finish, how much of it, and how long it goes on.
+class TreatDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    const Palette& ink = paper();
+    paintSourceEdges(p, c, active, QObject::tr("treated"));
+    const Place at(c);
+    p.setPen(QPen(ink.barRule, 1));
+    p.drawLine(QPointF(c.area.left(), c.area.center().y()), QPointF(c.area.right(), c.area.center().y()));
+    // How much of it: a line across the stretch at the height of the mix.
+    p.setPen(QPen(ink.blue, 1.4, Qt::DashLine));
+    p.drawLine(QPointF(at.begin, at.mixY), QPointF(at.end, at.mixY));
+    if (at.tail > at.end + 2) { // where what it adds ends
+      p.setPen(QPen(ink.blue, 1.4));
+      const double y = c.area.bottom() - scaled(32);
+      p.drawLine(QPointF(at.end, y), QPointF(at.tail, y));
+      p.drawLine(QPointF(at.tail, y - scaled(5)), QPointF(at.tail, y + scaled(5)));
+      drawSongText(p, QPointF(std::min(at.tail, c.area.right() - scaled(60)) + scaled(8), y + scaled(4)),
+                   QObject::tr("tail"), 14, true, ink.blue);
+    }
+    for (const OpenHandle& h : handles(c)) {
+      if (h.name == QLatin1String("mix"))
+        paintRing(p, h.rect.center(),
+                  QObject::tr("mix %1 %").arg(*settingOr(table(c), c.ornament.settings, "mix_percent").number()),
+                  active == h.name);
+      if (h.name == QLatin1String("tail")) paintRing(p, h.rect.center(), {}, active == h.name);
+    }
+    paintNeighbours(p, c);
+  }
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    const Place at(c);
+    const double r = scaled(8), x = (at.begin + at.end) / 2;
+    all.push_back({QStringLiteral("mix"), QRectF(x - r, at.mixY - r, 2 * r, 2 * r), Qt::SizeVerCursor});
+    if (at.tail > at.end + 2)
+      all.push_back({QStringLiteral("tail"), QRectF(at.tail - r, c.area.bottom() - scaled(32) - r, 2 * r, 2 * r),
+                     Qt::SizeHorCursor});
+    return all;
+  }
+  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                               const Ornament& before) const override {
+    Ornament o = before;
+    if (handle == QLatin1String("mix")) {
+      const double share = (c.area.bottom() - scaled(24) - to.y()) / (c.area.height() - scaled(64));
+      o.settings["mix_percent"] = std::round(std::clamp(share, 0.0, 1.0) * 100);
+      return o;
+    }
+    if (handle == QLatin1String("tail")) { // from then on it is as long as it says
+      const TempoMap& map = c.session.plan()->map();
+      const double seconds = map.secondsAt(beatUnder(to, free, grid, c)).value - map.secondsAt(before.span().end).value;
+      o.settings["tail_seconds"] = std::clamp(std::round(seconds * 1000) / 1000, 0.0, 120.0);
+      return o;
+    }
+    return dragSource(handle, to, free, grid, c, before);
+  }
+  QString wordFor(const QString& handle) const override {
+    if (handle == QLatin1String("mix")) return QObject::tr("mix");
+    if (handle == QLatin1String("tail")) return QObject::tr("tail");
+    return QObject::tr("edge");
+  }
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    if (c.ornament.finish.empty()) return QObject::tr("goes through the finish: add something to it below");
+    const bool keep = *settingOr(table(c), c.ornament.settings, "dry").text() == "keep";
+    return keep ? QObject::tr("beside the dry sound") : QObject::tr("in place of the dry sound");
+  }
+
+ private:
+  static const TableSpec& table(const OpenCanvas& c) { return allKinds().find(c.ornament.kind)->table(); }
+  struct Place {
+    explicit Place(const OpenCanvas& c) {
+      const TempoMap& map = c.session.plan()->map();
+      begin = c.axis.xOf(c.ornament.start);
+      end = c.axis.xOf(c.ornament.span().end);
+      const double share = *settingOr(table(c), c.ornament.settings, "mix_percent").number() / 100;
+      mixY = c.area.bottom() - scaled(24) - share * (c.area.height() - scaled(64));
+      tail = c.node && c.node->print ? c.axis.xOf(map.beatAt(c.node->print->end())) : end;
+    }
+    double begin, end, mixY, tail;
+  };
+};
+
+/// The open reverse: the source's edges, where it ends, and how long it takes to come up.
+class ReverseDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    const Palette& ink = paper();
+    paintSourceEdges(p, c, active, QObject::tr("source"));
+    const Place at(c);
+    const double mid = c.area.center().y(), y = c.area.bottom() - scaled(20);
+    p.setPen(QPen(ink.barRule, 1));
+    p.drawLine(QPointF(c.area.left(), mid), QPointF(c.area.right(), mid));
+    // An arrow back over what is played backwards.
+    const QColor hue = at.moved ? ink.rust : ink.blue;
+    p.setPen(QPen(hue, 1.6));
+    p.drawLine(QPointF(at.begin + scaled(8), y), QPointF(at.end - scaled(8), y));
+    p.drawPolyline(QPolygonF({QPointF(at.begin + scaled(16), y - scaled(5)), QPointF(at.begin + scaled(8), y),
+                              QPointF(at.begin + scaled(16), y + scaled(5))}));
+    // The rise of its fade.
+    const double top = c.area.top() + scaled(34);
+    p.setPen(QPen(hue, 1.4));
+    p.drawLine(QPointF(at.begin, mid), QPointF(at.fade, top));
+    for (const OpenHandle& h : handles(c)) {
+      if (h.name == QLatin1String("fade"))
+        paintRing(p, h.rect.center(), QObject::tr("fade in %1").arg(fadeWords(c)), active == h.name);
+      if (h.name == QLatin1String("land"))
+        paintRing(p, h.rect.center(), at.moved ? QObject::tr("ends here") : QObject::tr("in place"), active == h.name);
+    }
+  }
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    const Place at(c);
+    const double r = scaled(8);
+    const auto ring = [&](const char* name, double x, double y) {
+      all.push_back({QString::fromLatin1(name), QRectF(x - r, y - r, 2 * r, 2 * r), Qt::SizeHorCursor});
+    };
+    ring("fade", at.fade, c.area.top() + scaled(34));
+    ring("land", at.end, c.area.bottom() - scaled(20));
+    return all;
+  }
+  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                               const Ornament& before) const override {
+    const Kind* kind = allKinds().find(before.kind);
+    const Beats at = beatUnder(to, free, grid, c);
+    if (handle == QLatin1String("land")) return kind->withLandingAt({before, c.session.plan()->map()}, at);
+    if (handle == QLatin1String("fade")) {
+      Ornament o = before;
+      const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
+      const double begin = c.axis.beatAt(Place(was).begin).quarters();
+      o.settings["fade_in_beats"] = std::clamp(std::round((at.quarters() - begin) * 1000) / 1000, 0.0, 64.0);
+      return o;
+    }
+    return dragSource(handle, to, free, grid, c, before);
+  }
+  QString wordFor(const QString& handle) const override {
+    if (handle == QLatin1String("land")) return QObject::tr("end");
+    if (handle == QLatin1String("fade")) return QObject::tr("fade in");
+    return QObject::tr("source");
+  }
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    const Kind* kind = allKinds().find(c.ornament.kind);
+    const bool gone = *settingOr(kind->table(), c.ornament.settings, "remove_dry").boolean();
+    const QString what = settingOr(kind->table(), c.ornament.settings, "land").isNull()
+                             ? QObject::tr("backwards in its place")
+                             : QObject::tr("backwards up to its landing");
+    return gone ? QObject::tr("%1; the source is taken out").arg(what) : QObject::tr("%1; the source stays").arg(what);
+  }
+
+ private:
+  struct Place {
+    explicit Place(const OpenCanvas& c) {
+      const TempoMap& map = c.session.plan()->map();
+      const Kind* kind = allKinds().find(c.ornament.kind);
+      const Placed placed = c.placed();
+      const Frames last = kind->landingFrame(placed).value_or(placed.span().end);
+      const Frames first = last - Frames(placed.span().length());
+      const double beats = *settingOr(kind->table(), c.ornament.settings, "fade_in_beats").number();
+      moved = !settingOr(kind->table(), c.ornament.settings, "land").isNull();
+      begin = c.axis.xOf(map.beatAt(first));
+      end = c.axis.xOf(map.beatAt(last));
+      fade = std::min(end, begin + beats * c.axis.pxPerBeat);
+    }
+    double begin, end, fade;
+    bool moved;
+  };
+  static QString fadeWords(const OpenCanvas& c) {
+    const TableSpec& table = allKinds().find(c.ornament.kind)->table();
+    return QString::fromStdString(
+        settingText(*table.find("fade_in_beats"), settingOr(table, c.ornament.settings, "fade_in_beats")));
+  }
+};
+
+} // namespace
+
+std::unique_ptr<OpenDrawing> gapDrawing() {
+  return std::make_unique<GapDrawing>();
+}
+
+std::unique_ptr<OpenDrawing> treatDrawing() {
+  return std::make_unique<TreatDrawing>();
+}
+
+std::unique_ptr<OpenDrawing> reverseDrawing() {
+  return std::make_unique<ReverseDrawing>();
+}
+
+} // namespace ivrin::app

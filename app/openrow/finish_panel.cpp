@@ -1,0 +1,342 @@
+#include "app/openrow/finish_panel.h"
+
+#include "app/theme/ornament_look.h"
+#include "app/theme/type.h"
+#include "finish/finisher.h"
+#include "song/edits.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+constexpr int kLabel = 112, kDrawing = 460, kLine = 38;
+
+} // namespace
+
+FinishPanel::FinishPanel(Session& session, QWidget* parent)
+    : QWidget(parent)
+    , session_(session) {
+  setMouseTracking(true);
+  setObjectName(QStringLiteral("finish-panel"));
+  hide();
+  connect(&session_, &Session::spectraChanged, this, [this] { update(); });
+}
+
+const Processor* FinishPanel::processor() const {
+  return index_ >= 0 && index_ < static_cast<int>(ornament_.finish.size())
+             ? &ornament_.finish[static_cast<std::size_t>(index_)]
+             : nullptr;
+}
+
+FinishContext FinishPanel::context() const {
+  const TempoMap& map = session_.plan()->map();
+  const auto node = session_.plan()->node(ornament_.id);
+  FinishContext c = finishContext(map, ornament_, node.get());
+  c.curve = curve_;
+  return c;
+}
+
+void FinishPanel::show(const Ornament& o, int index) {
+  ornament_ = o;
+  index_ = index;
+  const Processor* p = processor();
+  const Finisher* f = p ? findFinisher(p->type) : nullptr;
+  if (!f) {
+    hide();
+    return;
+  }
+  if (type_ != p->type) build(f->table());
+  for (NumberField* field : fields_) field->setCurveShown(!curve_.empty() && field->spec().key == curve_);
+  for (NumberField* field : fields_) {
+    field->setPlace(session_.plan()->map(), o.start);
+    field->setValue(settingOr(f->table(), p->settings, field->spec().key));
+  }
+  setAccessibleName(QString::fromStdString(f->table().name));
+  layOut();
+  QWidget::show();
+  raise();
+  if (finishShape(*p, context()).axis == FinishShape::Axis::frequency)
+    session_.wantSpectra(o.id, static_cast<std::size_t>(index));
+  update();
+}
+
+void FinishPanel::build(const TableSpec& table) {
+  qDeleteAll(fields_);
+  fields_.clear();
+  type_ = table.id;
+  curve_.clear();
+  for (const SettingSpec& spec : table.settings) {
+    if (spec.type == SettingType::bands) continue; // drawn, not typed
+    auto* f = new NumberField(spec, this);
+    fields_.push_back(f);
+    connect(f, &NumberField::changed, this, [this, &spec](const Value& v, bool merge) {
+      const Processor* p = processor();
+      if (!p) return;
+      Settings s = p->settings;
+      s[spec.key] = v;
+      apply(std::move(s), QString::fromStdString(spec.label), merge);
+    });
+    connect(f, &NumberField::curveRequested, this, [this, &spec] {
+      if (type_ != "filter") return; // the others are drawn as their curve anyway
+      curve_ = curve_ == spec.key ? std::string() : spec.key;
+      show(ornament_, index_);
+    });
+    connect(f, &NumberField::settled, this, [this] { session_.settle(); });
+    connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
+    connect(f, &NumberField::choiceRequested, this, [f] { f->stepBy(1); });
+    f->show();
+  }
+}
+
+QRectF FinishPanel::drawing() const {
+  return QRectF(scaled(kLabel) + scaled(4), scaled(6), scaled(kDrawing), height() - scaled(12));
+}
+
+void FinishPanel::layOut() {
+  const int left = scaled(kLabel + kDrawing + 28), each = scaled(112);
+  const int columns = std::max(1, (width() - left - scaled(8)) / each);
+  for (std::size_t i = 0; i < fields_.size(); ++i) {
+    const int k = static_cast<int>(i);
+    fields_[i]->setGeometry(left + (k % columns) * each, scaled(4) + (k / columns) * scaled(kLine), each - scaled(4),
+                            scaled(kLine - 3));
+  }
+}
+
+NumberField* FinishPanel::field(const std::string& key) const {
+  for (NumberField* f : fields_)
+    if (f->spec().key == key) return f;
+  return nullptr;
+}
+
+QPointF FinishPanel::unitOf(QPointF p) const {
+  const QRectF d = drawing();
+  return {(p.x() - d.left()) / d.width(), (d.bottom() - p.y()) / d.height()};
+}
+
+QPointF FinishPanel::placeOf(QPointF u) const {
+  const QRectF d = drawing();
+  return {d.left() + d.width() * u.x(), d.bottom() - d.height() * std::clamp(u.y(), 0.0, 1.0)};
+}
+
+QRectF FinishPanel::handleRect(const QString& name) const {
+  if (const Processor* p = processor())
+    for (const FinishHandle& h : finishShape(*p, context()).handles)
+      if (h.name == name) {
+        const QPointF at = placeOf(h.at);
+        const double r = scaled(8);
+        return {at.x() - r, at.y() - r, 2 * r, 2 * r};
+      }
+  return {};
+}
+
+QString FinishPanel::handleAt(QPointF at) const {
+  const Processor* p = processor();
+  if (!p) return {};
+  QString best;
+  double nearest = scaled(11);
+  for (const FinishHandle& h : finishShape(*p, context()).handles) {
+    const QPointF d = placeOf(h.at) - at;
+    if (std::hypot(d.x(), d.y()) < nearest) {
+      nearest = std::hypot(d.x(), d.y());
+      best = h.name;
+    }
+  }
+  return best;
+}
+
+void FinishPanel::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Palette& c = paper();
+  p.fillRect(rect(), c.card);
+  p.setPen(QPen(c.barRule, 1));
+  p.drawLine(scaled(24), 0, width(), 0);
+  const Processor* one = processor();
+  const Finisher* f = one ? findFinisher(one->type) : nullptr;
+  if (!f) return;
+  const QRectF d = drawing();
+  drawSongText(p, QPointF(scaled(34), scaled(24)), QString::fromStdString(f->table().name).toLower(), 15, true, c.ink);
+  p.fillRect(d, c.paper);
+  p.setPen(QPen(c.beatRule, 1));
+  p.drawRect(d);
+  const FinishShape s = finishShape(*one, context());
+  p.setFont(sans(11));
+  // The grid of its axis, with figures at the foot.
+  std::vector<std::pair<double, QString>> figures; // put down last, over what is drawn
+  const auto upright = [&](double u, const QString& text, bool strong = false) {
+    const double x = d.left() + d.width() * u;
+    p.setPen(QPen(strong ? c.barRule : c.beatRule, 1));
+    p.drawLine(QPointF(x, d.top()), QPointF(x, d.bottom()));
+    if (!text.isEmpty()) figures.emplace_back(x, text);
+  };
+  switch (s.axis) {
+  case FinishShape::Axis::frequency:
+    for (const double hz : {50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0, 10000.0})
+      upright(unitOfHz(hz), hz < 1000 ? QString::number(hz) : QStringLiteral("%1k").arg(hz / 1000),
+              hz == 100 || hz == 1000 || hz == 10000);
+    break;
+  case FinishShape::Axis::level:
+    for (const double db : {-48.0, -36.0, -24.0, -12.0})
+      upright((db + 60) / 60, QStringLiteral("\u2212%1").arg(-db, 0, 'f', 0));
+    break;
+  case FinishShape::Axis::beats: {
+    const FinishContext over = context();
+    const double beats = over.length.quarters();
+    const double step = beats > 40 ? 8 : beats > 16 ? 4 : beats > 3 ? 1 : 0.25;
+    for (double b = std::ceil(over.from / step) * step; b < over.from + beats - 1e-6; b += step) {
+      const QString text = QString::number(b).replace('-', QChar(0x2212));
+      upright((b - over.from) / beats, text, std::abs(b) < 1e-9); // counted from the ornament's start
+    }
+    break;
+  }
+  case FinishShape::Axis::time: {
+    const double step = s.seconds > 6 ? 2 : s.seconds > 2.5 ? 1 : s.seconds > 0.9 ? 0.25 : 0.1;
+    for (double t = step; t < s.seconds - 1e-6; t += step) upright(t / s.seconds, QStringLiteral("%1 s").arg(t));
+    break;
+  }
+  case FinishShape::Axis::none:
+    break;
+  }
+  p.save();
+  p.setClipRect(d.adjusted(1, 1, -1, -1));
+  // What goes in and what comes out, measured: graphite before, blue after.
+  if (const auto& spectra = session_.spectra(); s.axis == FinishShape::Axis::frequency && spectra &&
+                                                spectra->ornament == ornament_.id &&
+                                                spectra->index == static_cast<std::size_t>(index_)) {
+    const auto shape = [&](const std::vector<float>& db, const QColor& hue, double strength) {
+      QPolygonF area;
+      area << d.bottomLeft();
+      for (std::size_t i = 0; i < db.size(); ++i) {
+        const double u = (static_cast<double>(i) + 0.5) / static_cast<double>(db.size());
+        area << QPointF(d.left() + d.width() * u,
+                        d.bottom() - d.height() * std::clamp((static_cast<double>(db[i]) + 90) / 84, 0.0, 1.0));
+      }
+      area << d.bottomRight();
+      QColor fill = hue;
+      fill.setAlphaF(static_cast<float>(strength));
+      p.setPen(Qt::NoPen);
+      p.setBrush(fill);
+      p.drawPolygon(area);
+    };
+    shape(spectra->before, c.quiet, 0.28);
+    shape(spectra->after, inkOf(ornament_), 0.42);
+  }
+  p.setBrush(Qt::NoBrush);
+  p.setPen(QPen(c.barRule, 1.2, Qt::DashLine));
+  const auto draw = [&](const QPolygonF& line) {
+    QPolygonF out;
+    for (const QPointF& q : line) out << QPointF(d.left() + d.width() * q.x(), d.bottom() - d.height() * q.y());
+    p.drawPolyline(out);
+  };
+  for (const QPolygonF& line : s.guides) draw(line);
+  p.setPen(QPen(c.ink, 2));
+  for (const QPolygonF& line : s.lines) draw(line);
+  p.restore();
+  p.setPen(c.quiet);
+  for (const auto& [x, text] : figures)
+    p.drawText(QRectF(x + 3, d.bottom() - scaled(15), scaled(60), scaled(14)), Qt::AlignLeft | Qt::AlignVCenter, text);
+  p.setFont(sans(13, Weight::medium));
+  for (const FinishHandle& h : s.handles) {
+    const bool on = h.name == held_ || h.name == hover_;
+    const QPointF at = placeOf(h.at);
+    p.setPen(QPen(c.ink, on ? 2.4 : 1.5));
+    p.setBrush(c.card);
+    p.drawEllipse(at, scaled(5.5), scaled(5.5));
+    if (!on && s.handles.size() > 3) continue;
+    const double w = QFontMetrics(p.font()).horizontalAdvance(h.word);
+    double x = at.x() + scaled(10);
+    if (x + w > d.right() - 2) x = at.x() - scaled(10) - w;
+    const double y = std::clamp(at.y() - scaled(20), d.top() + 2, d.bottom() - scaled(32));
+    QColor ground = c.paper;
+    ground.setAlphaF(0.85f);
+    p.fillRect(QRectF(x - 2, y, w + 4, scaled(16)), ground);
+    p.setPen(c.ink);
+    p.drawText(QRectF(x, y, w + 4, scaled(16)), Qt::AlignVCenter | Qt::AlignLeft, h.word);
+  }
+  // What a level has done.
+  if (one->type == "level") {
+    const auto node = session_.plan()->node(ornament_.id);
+    const auto db = node && node->print ? node->print->levelDb() : std::nullopt;
+    if (db) {
+      p.setPen(c.ink);
+      p.drawText(QRectF(d.left() + scaled(10), d.top() + scaled(6), d.width(), scaled(18)),
+                 Qt::AlignLeft | Qt::AlignVCenter,
+                 tr("turned %1 %2 dB").arg(*db < 0 ? tr("down") : tr("up")).arg(std::abs(*db), 0, 'f', 1));
+    }
+  }
+  if (one->type == "tone" && s.handles.empty())
+    drawSongText(p, QPointF(d.left() + scaled(12), d.top() + scaled(20)), tr("click to set a band"), 14, true, c.quiet);
+}
+
+void FinishPanel::apply(Settings settings, const QString& word, bool merge) {
+  const Ornament* now = session_.song().ornament(ornament_.id);
+  if (!now || index_ >= static_cast<int>(now->finish.size())) return;
+  Ornament o = *now;
+  o.finish[static_cast<std::size_t>(index_)].settings = std::move(settings);
+  const QString label = tr("%1 of %2").arg(word, kindWord(o.kind));
+  session_.edit(label, withOrnamentReplaced(session_.song(), std::move(o)),
+                merge ? "finish-" + ornament_.id + std::to_string(index_) + word.toStdString() : std::string());
+}
+
+void FinishPanel::mousePressEvent(QMouseEvent* e) {
+  const Processor* p = processor();
+  if (!p) return;
+  const QString at = handleAt(e->position());
+  if (e->button() == Qt::RightButton && !at.isEmpty()) {
+    if (auto next = removeFromFinish(*p, at, context())) {
+      apply(std::move(*next), tr("point"), false);
+      session_.settle();
+    }
+    return;
+  }
+  if (e->button() != Qt::LeftButton) return;
+  if (at.isEmpty() && drawing().contains(e->position())) {
+    const auto next = addToFinish(*p, unitOf(e->position()), context());
+    if (!next) return;
+    apply(*next, tr("point"), true);
+    held_ = handleAt(e->position());
+    if (const Processor* now = processor()) before_ = *now;
+    return;
+  }
+  held_ = at;
+  before_ = *p;
+}
+
+void FinishPanel::mouseMoveEvent(QMouseEvent* e) {
+  if (!held_.isEmpty() && before_) {
+    if (auto next = dragFinish(*before_, held_, unitOf(e->position()), context()))
+      apply(std::move(*next), tr("point"), true);
+    return;
+  }
+  const QString over = handleAt(e->position());
+  if (over == hover_) return;
+  hover_ = over;
+  setCursor(over.isEmpty() ? Qt::ArrowCursor : Qt::PointingHandCursor);
+  update();
+}
+
+void FinishPanel::mouseReleaseEvent(QMouseEvent*) {
+  if (held_.isEmpty()) return;
+  held_.clear();
+  before_.reset();
+  session_.settle();
+  update();
+}
+
+/// Back to the table's own values where a handle is; a band or point goes.
+void FinishPanel::mouseDoubleClickEvent(QMouseEvent* e) {
+  const Processor* p = processor();
+  const QString at = p ? handleAt(e->position()) : QString();
+  if (at.isEmpty()) return;
+  if (auto next = removeFromFinish(*p, at, context())) {
+    apply(std::move(*next), tr("point"), false);
+    session_.settle();
+  }
+}
+
+} // namespace ivrin::app

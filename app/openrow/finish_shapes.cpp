@@ -1,0 +1,457 @@
+#include "app/openrow/finish_shapes.h"
+
+#include "finish/finisher.h"
+#include "finish/stages.h"
+#include "finish/tone.h"
+#include "song/setting_text.h"
+
+#include <QObject>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace ivrin::app {
+namespace {
+
+constexpr double kToneDb = 24, kFilterTop = 12, kFilterFoot = -36, kLevelFoot = -60;
+
+struct View : SettingsView {
+  View(const Finisher& finisher, const Settings& settings)
+      : SettingsView(finisher.table(), settings)
+      , table(finisher.table()) {}
+  QString words(const char* key) const { return QString::fromStdString(settingText(*table.find(key), value(key))); }
+  const TableSpec& table;
+};
+
+QPolygonF sampled(int n, const std::function<double(double)>& f) {
+  QPolygonF line;
+  for (int i = 0; i <= n; ++i) {
+    const double u = static_cast<double>(i) / n;
+    line << QPointF(u, std::clamp(f(u), -0.02, 1.02));
+  }
+  return line;
+}
+
+/// Magnitude of the filter's sections in dB, its cutoffs as they stand at the ornament's start.
+double filterDb(const View& v, double hz) {
+  const bool steep = v.number("slope_db") > 18;
+  const double lift = std::pow(14.0, v.share("resonance_percent"));
+  double db = 0;
+  for (const bool low : {true, false}) {
+    const char* key = low ? "low_cut_hz" : "high_cut_hz";
+    if (v.value(key).isNull()) continue;
+    const double w = hz / v.curve(key).at(0);
+    const auto section = [&](double q) {
+      const double d = std::hypot(1 - w * w, w / q);
+      return 20 * std::log10((low ? w * w : 1) / d + 1e-9);
+    };
+    if (steep) db += section(0.54119610);
+    db += section((steep ? 1.3065630 : 0.70710678) * lift);
+  }
+  return db;
+}
+
+double unitOfFilterDb(double db) {
+  return (db - kFilterFoot) / (kFilterTop - kFilterFoot);
+}
+
+/// The processors that are a curve over the ornament's beats: which setting, and its range.
+struct Curved {
+  const char* key;
+  double low, high;
+  bool pitch = false; // drawn by ratio
+  double unit(double y) const {
+    return pitch ? std::log(std::max(y, low) / low) / std::log(high / low) : (y - low) / (high - low);
+  }
+  double value(double u) const { return pitch ? low * std::pow(high / low, u) : low + (high - low) * u; }
+};
+std::optional<Curved> curvedOf(const std::string& type, const std::string& curve) {
+  if (curve == "low_cut_hz") return Curved{"low_cut_hz", 20, 20000, true};
+  if (curve == "high_cut_hz") return Curved{"high_cut_hz", 20, 20000, true};
+  if (type == "width") return Curved{"percent", 0, 200};
+  if (type == "pan") return Curved{"position", -1, 1};
+  if (type == "gain") return Curved{"db", -60, 12};
+  return std::nullopt;
+}
+
+double transfer(const std::string& type, const View& v, double db) {
+  if (type == "compressor") {
+    const double over = db - v.number("threshold_db"), slope = 1 - 1 / v.number("ratio");
+    const double down = over > 3 ? slope * over : over > -3 ? slope * (over + 3) * (over + 3) / 12 : 0;
+    return db - down + v.number("makeup_db");
+  }
+  if (type == "limiter") return std::min(db, v.number("ceiling_dbtp"));
+  return db;
+}
+
+Settings with(const Processor& p, const char* key, Value v) {
+  Settings s = p.settings;
+  s[key] = std::move(v);
+  return s;
+}
+
+double rounded(double v, double step) {
+  return std::round(v / step) * step;
+}
+
+Value frequency(double u) {
+  return rounded(hzOfUnit(u), hzOfUnit(u) < 1000 ? 1 : 10);
+}
+
+const char* firstOf(const std::vector<const char*>& keys, const View& v) {
+  for (const char* k : keys)
+    if (!v.value(k).isNull()) return k;
+  return keys.front();
+}
+
+} // namespace
+
+double unitOfHz(double hz) {
+  return std::log(hz / 20) / std::log(1000.0);
+}
+double hzOfUnit(double u) {
+  return 20 * std::pow(1000.0, std::clamp(u, 0.0, 1.0));
+}
+
+FinishContext finishContext(const TempoMap& map, const Ornament& o, const OrnamentNode* node) {
+  FinishContext c{map, o.start, o.length, 0, map.sampleRate(), {}};
+  if (!node || !node->print) return c;
+  const FrameRange r = node->print->complete() ? node->print->extent() : node->plan.extent;
+  const Beats begin = map.beatAt(r.begin), end = std::min(map.beatAt(r.end), o.span().end + Beats::ofQuarters(32));
+  c.from = std::round((begin - o.start).quarters() * 64) / 64;
+  c.length = std::max(end - begin, o.length);
+  return c;
+}
+
+FinishShape finishShape(const Processor& p, const FinishContext& c) {
+  FinishShape s;
+  const Finisher* f = findFinisher(p.type);
+  if (!f) return s;
+  const View v(*f, p.settings);
+  const auto flat = [](double y) { return QPolygonF{QPointF(0, y), QPointF(1, y)}; };
+  const std::string& t = p.type;
+  if (t == "filter" && c.curve.empty()) {
+    s.axis = FinishShape::Axis::frequency;
+    s.guides = {flat(unitOfFilterDb(0))};
+    s.lines = {sampled(160, [&](double u) { return unitOfFilterDb(filterDb(v, hzOfUnit(u))); })};
+    for (const bool low : {true, false}) {
+      const char* key = low ? "low_cut_hz" : "high_cut_hz";
+      const double u = v.value(key).isNull() ? (low ? 0.0 : 1.0) : unitOfHz(v.curve(key).at(0));
+      s.handles.push_back({low ? "low" : "high",
+                           {u, unitOfFilterDb(std::clamp(filterDb(v, hzOfUnit(u)), -12.0, 11.0))},
+                           v.value(key).list() ? QObject::tr("moving") : v.words(key)});
+    }
+  } else if (t == "tone") {
+    s.axis = FinishShape::Axis::frequency;
+    s.guides = {flat(0.5)};
+    const auto bands = toneBands(v.value("bands"));
+    s.lines = {sampled(160, [&](double u) {
+      return 0.5 + toneGainDb(bands, std::min(hzOfUnit(u), 0.49 * c.sampleRate), c.sampleRate) / (2 * kToneDb);
+    })};
+    for (std::size_t i = 0; i < bands.size(); ++i)
+      s.handles.push_back({QStringLiteral("band%1").arg(i),
+                           {unitOfHz(bands[i].hz), 0.5 + bands[i].gainDb / (2 * kToneDb)},
+                           QStringLiteral("%1 Hz, %2 dB").arg(bands[i].hz, 0, 'f', 0).arg(bands[i].gainDb, 0, 'f', 1)});
+  } else if (t == "compressor" || t == "limiter") {
+    s.axis = FinishShape::Axis::level;
+    const auto unit = [](double db) { return (db - kLevelFoot) / -kLevelFoot; };
+    s.guides = {QPolygonF{QPointF(0, 0), QPointF(1, 1)}};
+    s.lines = {sampled(120, [&](double u) { return unit(transfer(t, v, kLevelFoot * (1 - u))); })};
+    if (t == "compressor") {
+      const double at = v.number("threshold_db");
+      s.handles = {{"threshold", {unit(at), unit(transfer(t, v, at))}, v.words("threshold_db")},
+                   {"ratio", {1, unit(transfer(t, v, 0))}, QObject::tr("%1 : 1").arg(v.number("ratio"))}};
+    } else {
+      s.handles = {
+          {"ceiling", {unit(v.number("ceiling_dbtp")), unit(v.number("ceiling_dbtp"))}, v.words("ceiling_dbtp")}};
+    }
+  } else if (t == "dirt") {
+    s.axis = FinishShape::Axis::level;
+    const double steps = v.number("bits") < 24 ? std::exp2(std::min(v.number("bits"), 12.0) - 1) : 0;
+    const double drive = v.share("drive_percent"), a = 6 * drive * drive + 0.5 * drive;
+    s.guides = {QPolygonF{QPointF(0, 0), QPointF(1, 1)}};
+    s.lines = {sampled(240, [&](double u) {
+      double x = 2 * u - 1;
+      if (steps > 0) x = std::round(x * std::min(steps, 64.0)) / std::min(steps, 64.0);
+      if (drive > 0) x = std::tanh(a * x / 0.25) * 0.25 / a;
+      return 0.5 + 0.5 * x;
+    })};
+    const double top = drive > 0 ? std::tanh(a / 0.25) * 0.25 / a : 1;
+    s.handles = {{"drive", {1, 0.5 + 0.5 * top}, QObject::tr("drive %1").arg(v.words("drive_percent"))}};
+  } else if (t == "reverb") {
+    s.axis = FinishShape::Axis::time;
+    const Value& set = v.value("decay_seconds");
+    const double decay = set.number() ? *set.number() : NoteValue::parse(*set.text())->seconds(c.map, c.start).value;
+    s.seconds = std::max(2.0, std::exp2(std::ceil(std::log2(decay * 1.1))));
+    const double mix = v.share("mix_percent");
+    s.lines = {sampled(120, [&](double u) { return mix * std::max(0.0, 1 - u * s.seconds / decay); })};
+    s.lines.back() << QPointF(1, 0);
+    s.handles = {{"mix", {0, mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
+                 {"decay", {decay / s.seconds, 0.02}, QObject::tr("decay %1").arg(v.words("decay_seconds"))}};
+  } else if (t == "echo") {
+    s.axis = FinishShape::Axis::time;
+    const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
+    const double left = v.seconds("time_left", at), right = v.seconds("time_right", at), mix = v.share("mix_percent"),
+                 feedback = v.share("feedback_percent");
+    s.seconds = std::max(left, right) * 8;
+    s.guides = {flat(0.5)};
+    s.lines.push_back({QPointF(0, 0.5), QPointF(0, 0.5 + 0.5 * (1 - mix))});
+    for (int k = 1; k <= 12; ++k) {
+      const double g = 0.5 * mix * std::pow(feedback, k - 1);
+      if (g < 0.004) break;
+      if (k * left <= s.seconds)
+        s.lines.push_back({QPointF(k * left / s.seconds, 0.5), QPointF(k * left / s.seconds, 0.5 + g)});
+      if (k * right <= s.seconds)
+        s.lines.push_back({QPointF(k * right / s.seconds, 0.5), QPointF(k * right / s.seconds, 0.5 - g)});
+    }
+    s.handles = {{"mix", {left / s.seconds, 0.5 + 0.5 * mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
+                 {"feedback",
+                  {2 * left / s.seconds, 0.5 + 0.5 * mix * feedback},
+                  QObject::tr("feedback %1").arg(v.words("feedback_percent"))}};
+  } else if (const auto curved = curvedOf(t, c.curve)) {
+    s.axis = FinishShape::Axis::beats;
+    const bool open = v.value(curved->key).isNull();
+    const Curve curve =
+        open ? Curve(curved->key == std::string("low_cut_hz") ? curved->low : curved->high) : v.curve(curved->key);
+    const double beats = std::max(c.length.quarters(), 1e-6);
+    const auto unit = [&](double y) { return curved->unit(y); };
+    if (t == "pan") s.guides = {flat(0.5)};
+    if (t == "gain") s.guides = {flat(unit(0))};
+    if (t == "width") s.guides = {flat(unit(100))};
+    s.lines = {sampled(120, [&](double u) { return unit(curve.at(c.from + u * beats)); })};
+    const auto& points = curve.points();
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      const double x =
+          open || v.value(curved->key).number() ? 0.5 : std::clamp((points[i].x - c.from) / beats, 0.0, 1.0);
+      SettingSpec spec = *v.table.find(curved->key);
+      s.handles.push_back({QStringLiteral("point%1").arg(i),
+                           {x, unit(points[i].y)},
+                           QString::fromStdString(settingText(spec, rounded(points[i].y, 0.01)))});
+    }
+  } else if (t == "duck") {
+    s.axis = FinishShape::Axis::time;
+    s.seconds = 1;
+    const double depth = v.number("depth_db") / 48, attack = v.number("attack_ms") / 1000,
+                 release = v.number("release_ms") / 1000;
+    s.lines = {QPolygonF{QPointF(0, 1), QPointF(std::max(0.0, 0.25 - attack), 1), QPointF(0.25, 1 - depth),
+                         QPointF(0.5, 1 - depth), QPointF(std::min(1.0, 0.5 + release), 1), QPointF(1, 1)}};
+    s.guides = {QPolygonF{QPointF(0.25, 0), QPointF(0.25, 1)}, QPolygonF{QPointF(0.5, 0), QPointF(0.5, 1)}};
+    s.handles = {{"depth", {0.375, 1 - depth}, QStringLiteral("\u2212%1 dB").arg(v.number("depth_db"), 0, 'f', 1)},
+                 {"release", {std::min(1.0, 0.5 + release), 1}, v.words("release_ms")}};
+  } else if (t == "phaser" || t == "chorus" || t == "tremolo") {
+    s.axis = FinishShape::Axis::beats;
+    const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
+    const double seconds = c.map.secondsAt(c.start + c.length).value - c.map.secondsAt(c.start).value;
+    const double turns = std::min(v.hertz("rate", at) * std::max(seconds, 0.01), 24.0),
+                 depth = v.share("depth_percent");
+    const auto wave = [&](double u, double shift) { return std::cos(2 * std::numbers::pi * (turns * u + shift)); };
+    if (t == "tremolo") {
+      s.lines = {sampled(240, [&](double u) { return 1 - depth * 0.5 * (1 - wave(u, 0)); })};
+      if (v.number("spread_percent") > 0)
+        s.guides = {
+            sampled(240, [&](double u) { return 1 - depth * 0.5 * (1 - wave(u, v.share("spread_percent") / 2)); })};
+      s.handles = {{"depth",
+                    {std::min(0.98, 0.5 / std::max(turns, 0.51)), 1 - depth},
+                    QObject::tr("depth %1").arg(v.words("depth_percent"))}};
+    } else {
+      for (int k = 0; k < 3; ++k)
+        (k == 0 ? s.lines : s.guides).push_back(sampled(240, [&](double u) {
+          return 0.5 + 0.45 * depth * wave(u, -0.25 + k * 0.17);
+        }));
+      s.handles = {{"depth",
+                    {std::min(0.98, 0.25 / std::max(turns, 0.26)), 0.5 + 0.45 * depth},
+                    QObject::tr("depth %1").arg(v.words("depth_percent"))}};
+    }
+  } else if (t == "level") {
+    s.axis = FinishShape::Axis::none;
+    const bool source = v.value("match").text() != nullptr;
+    const double y = source ? (v.number("offset_lu") + 24) / 30 : (v.number("match") + 60) / 60;
+    if (source) s.guides = {flat(24.0 / 30)};
+    s.lines = {flat(y)};
+    s.handles = {{"offset",
+                  {0.5, y},
+                  source ? QObject::tr("%1 LU against the source").arg(v.number("offset_lu")) : v.words("match")}};
+  }
+  return s;
+}
+
+std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QPointF to, const FinishContext& c) {
+  const Finisher* f = findFinisher(p.type);
+  if (!f) return std::nullopt;
+  const View v(*f, p.settings);
+  const double x = std::clamp(to.x(), 0.0, 1.0), y = std::clamp(to.y(), 0.0, 1.0);
+  const std::string& t = p.type;
+  if (t == "filter" && c.curve.empty()) {
+    const char* key = handle == QLatin1String("low") ? "low_cut_hz" : "high_cut_hz";
+    const bool open = handle == QLatin1String("low") ? x < 0.005 : x > 0.995;
+    Settings s = with(p, key, open ? Value() : frequency(x));
+    if (const List* curve = v.value(key).list(); curve && !open) { // a moving cutoff is moved as a whole
+      const double factor = hzOfUnit(x) / v.curve(key).at(0);
+      auto points = v.curve(key).points();
+      for (auto& q : points) q.y = std::clamp(rounded(q.y * factor, 1), 20.0, 20000.0);
+      s[key] = Curve(points).value();
+    }
+    return s;
+  }
+  if (t == "tone") {
+    auto bands = toneBands(v.value("bands"));
+    const auto i = static_cast<std::size_t>(handle.mid(4).toUInt());
+    if (i >= bands.size()) return std::nullopt;
+    bands[i].hz = *frequency(x).number();
+    bands[i].gainDb = rounded((y - 0.5) * 2 * kToneDb, 0.5);
+    return with(p, "bands", toneValue(bands));
+  }
+  if (handle == QLatin1String("threshold")) return with(p, "threshold_db", rounded(kLevelFoot * (1 - x), 0.5));
+  if (handle == QLatin1String("ratio")) {
+    const double at = v.number("threshold_db"), out = kLevelFoot * (1 - y) - v.number("makeup_db") - at;
+    if (at > -0.5) return std::nullopt;
+    return with(p, "ratio", std::clamp(rounded(-at / std::max(out, 0.1), 0.1), 1.0, 20.0));
+  }
+  if (handle == QLatin1String("ceiling"))
+    return with(p, "ceiling_dbtp", std::clamp(rounded(kLevelFoot * (1 - y), 0.5), -20.0, 0.0));
+  if (handle == QLatin1String("drive")) { // the drive whose full scale comes out there
+    double best = 0, nearest = 2;
+    for (double d = 0; d <= 100; ++d) {
+      const double a = 6 * d * d / 1e4 + 0.5 * d / 100, top = d > 0 ? std::tanh(a / 0.25) * 0.25 / a : 1;
+      if (std::abs(0.5 + 0.5 * top - y) < nearest) {
+        nearest = std::abs(0.5 + 0.5 * top - y);
+        best = d;
+      }
+    }
+    return with(p, "drive_percent", best);
+  }
+  if (t == "reverb" && handle == QLatin1String("decay"))
+    return with(p, "decay_seconds", std::clamp(rounded(x * finishShape(p, c).seconds, 0.05), 0.1, 30.0));
+  if (t == "reverb" && handle == QLatin1String("mix")) return with(p, "mix_percent", rounded(100 * y, 1));
+  if (t == "echo" && handle == QLatin1String("mix"))
+    return with(p, "mix_percent", rounded(std::clamp((y - 0.5) * 200, 0.0, 100.0), 1));
+  if (t == "echo" && handle == QLatin1String("feedback")) {
+    const double mix = std::max(v.share("mix_percent"), 0.02);
+    return with(p, "feedback_percent", rounded(std::clamp((y - 0.5) * 200 / mix, 0.0, 95.0), 1));
+  }
+  if (const auto curved = curvedOf(t, c.curve)) {
+    const bool open = v.value(curved->key).isNull();
+    auto points = open ? Curve(0.0).points() : v.curve(curved->key).points();
+    const auto i = static_cast<std::size_t>(handle.mid(5).toUInt());
+    if (i >= points.size()) return std::nullopt;
+    points[i].y = rounded(curved->value(y), t == "filter" ? 1 : t == "pan" ? 0.05 : t == "gain" ? 0.5 : 5);
+    if (open || v.value(curved->key).number()) return with(p, curved->key, points[i].y);
+    const double beats = c.length.quarters();
+    const double least = i > 0 ? points[i - 1].x : -1e9, most = i + 1 < points.size() ? points[i + 1].x : 1e9;
+    points[i].x = std::clamp(rounded(c.from + x * beats, 1.0 / 16), least, most);
+    return with(p, curved->key, Curve(points).value());
+  }
+  if (handle == QLatin1String("depth"))
+    return t == "duck" ? with(p, "depth_db", rounded((1 - y) * 48, 0.5))
+                       : with(p, "depth_percent",
+                              rounded(100 * std::clamp(t == "tremolo" ? 1 - y : (y - 0.5) / 0.45, 0.0, 1.0), 1));
+  if (handle == QLatin1String("release"))
+    return with(p, "release_ms", std::clamp(rounded((x - 0.5) * 1000, 5), 5.0, 500.0));
+  if (handle == QLatin1String("offset"))
+    return v.value("match").text() ? with(p, "offset_lu", rounded(y * 30 - 24, 0.5))
+                                   : with(p, "match", rounded(y * 60 - 60, 0.5));
+  return std::nullopt;
+}
+
+std::optional<Settings> addToFinish(const Processor& p, QPointF at, const FinishContext& c) {
+  const Finisher* f = findFinisher(p.type);
+  if (!f) return std::nullopt;
+  const View v(*f, p.settings);
+  if (p.type == "tone") {
+    auto bands = toneBands(v.value("bands"));
+    if (bands.size() >= 8) return std::nullopt;
+    bands.push_back({*frequency(at.x()).number(), rounded((std::clamp(at.y(), 0.0, 1.0) - 0.5) * 2 * kToneDb, 0.5), 1});
+    return with(p, "bands", toneValue(bands));
+  }
+  const auto curved = curvedOf(p.type, c.curve);
+  if (!curved) return std::nullopt;
+  const double beats = c.length.quarters(), x = rounded(c.from + std::clamp(at.x(), 0.0, 1.0) * beats, 1.0 / 16);
+  const double y = rounded(curved->value(std::clamp(at.y(), 0.0, 1.0)), p.type == "filter" ? 1
+                                                                        : p.type == "pan"  ? 0.05
+                                                                        : p.type == "gain" ? 0.5
+                                                                                           : 5);
+  const bool open = v.value(curved->key).isNull();
+  std::vector<CurvePoint> points =
+      (open ? Curve(curved->key == std::string("low_cut_hz") ? curved->low : curved->high) : v.curve(curved->key))
+          .points();
+  if (open || v.value(curved->key).number())
+    points = {{c.from, points.front().y, 0}, {c.from + beats, points.front().y, 0}};
+  if (points.size() >= 1024) return std::nullopt;
+  const auto place =
+      std::upper_bound(points.begin(), points.end(), x, [](double a, const CurvePoint& b) { return a < b.x; });
+  points.insert(place, {x, y, 0});
+  return with(p, curved->key, Curve(points).value());
+}
+
+std::optional<Settings> removeFromFinish(const Processor& p, const QString& handle, const FinishContext& c) {
+  const Finisher* f = findFinisher(p.type);
+  if (!f) return std::nullopt;
+  const View v(*f, p.settings);
+  if (p.type == "tone" && handle.startsWith(QLatin1String("band"))) {
+    auto bands = toneBands(v.value("bands"));
+    const auto i = handle.mid(4).toInt();
+    if (i >= static_cast<int>(bands.size())) return std::nullopt;
+    bands.erase(bands.begin() + i);
+    return with(p, "bands", toneValue(bands));
+  }
+  const auto curved = curvedOf(p.type, c.curve);
+  if (!curved || !v.value(curved->key).list()) return std::nullopt;
+  auto points = v.curve(curved->key).points();
+  const auto i = handle.mid(5).toInt();
+  if (i >= static_cast<int>(points.size())) return std::nullopt;
+  points.erase(points.begin() + i);
+  if (points.empty()) return std::nullopt;
+  return with(p, curved->key, points.size() == 1 ? Value(points.front().y) : Curve(points).value());
+}
+
+QString finishWords(const Processor& p, const FinishContext&) {
+  const Finisher* f = findFinisher(p.type);
+  if (!f) return QString::fromStdString(p.type);
+  const View v(*f, p.settings);
+  const std::string& t = p.type;
+  const QString name = QString::fromStdString(f->table().name).toLower();
+  if (t == "filter") {
+    const bool low = !v.value("low_cut_hz").isNull(), high = !v.value("high_cut_hz").isNull();
+    const auto words = [&](const char* key) { return v.value(key).list() ? QObject::tr("moving") : v.words(key); };
+    if (low && high) return QObject::tr("%1 to %2").arg(words("low_cut_hz"), words("high_cut_hz"));
+    if (low) return QObject::tr("lows cut %1").arg(words("low_cut_hz"));
+    if (high) return QObject::tr("highs cut %1").arg(words("high_cut_hz"));
+    return QObject::tr("filter, open");
+  }
+  if (t == "tone") {
+    const auto n = v.value("bands").list()->size();
+    return n == 0 ? QObject::tr("tone, flat") : QObject::tr("tone, %n band(s)", nullptr, static_cast<int>(n));
+  }
+  if (t == "dirt") {
+    QStringList words;
+    if (v.number("bits") < 24) words << QObject::tr("%1 bits").arg(v.number("bits"));
+    if (!v.value("rate_hz").isNull()) words << v.words("rate_hz");
+    if (v.number("drive_percent") > 0) words << QObject::tr("drive %1").arg(v.words("drive_percent"));
+    return words.isEmpty() ? QObject::tr("dirt, clean") : words.join(QStringLiteral(", "));
+  }
+  if (t == "reverb")
+    return QStringLiteral("%1 %2, %3")
+        .arg(v.text("character") == "impulse" ? v.words("impulse_file") : v.words("character"),
+             v.words("decay_seconds"), v.words("mix_percent"));
+  if (t == "echo") return QObject::tr("echo %1, %2").arg(v.words("time_left"), v.words("mix_percent"));
+  if (t == "width")
+    return v.number("side_delay_ms") > 0
+               ? QObject::tr("width %1, late %2").arg(v.words("percent"), v.words("side_delay_ms"))
+               : QObject::tr("width %1").arg(v.words("percent"));
+  if (t == "pan")
+    return v.value("position").list() ? QObject::tr("pan, moving") : QObject::tr("pan %1").arg(v.words("position"));
+  if (t == "gain")
+    return v.value("db").list() ? QObject::tr("gain, moving") : QObject::tr("gain %1").arg(v.words("db"));
+  if (t == "compressor") return QObject::tr("%1 : 1 over %2").arg(v.number("ratio")).arg(v.words("threshold_db"));
+  if (t == "duck") return QObject::tr("ducks %1 under %2").arg(v.words("depth_db"), v.words("key"));
+  if (t == "limiter") return QObject::tr("limit %1").arg(v.words("ceiling_dbtp"));
+  if (t == "level")
+    return v.value("match").text()
+               ? QObject::tr("level %1 LU")
+                     .arg(QString::number(v.number("offset_lu"), 'f', 1).replace('-', QChar(0x2212)))
+               : QObject::tr("level %1").arg(v.words("match"));
+  return QStringLiteral("%1 %2").arg(name, v.words(firstOf({"rate"}, v)));
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,220 @@
+#include "app/openrow/open_title.h"
+
+#include "app/theme/ornament_look.h"
+#include "app/theme/palette.h"
+#include "app/theme/signs.h"
+#include "app/theme/type.h"
+#include "song/edits.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+
+#include <algorithm>
+
+namespace ivrin::app {
+namespace {
+
+constexpr int kSignX = 116, kNameX = 146, kControlsX = 470, kRight = 20;
+const char* const kLetters[] = {"A", "B", "C", "D"};
+
+} // namespace
+
+// ---------------------------------------------------------------- variants
+
+VariantRing::VariantRing(const QString& letter, QWidget* parent)
+    : QAbstractButton(parent) {
+  setText(letter);
+  setObjectName(QStringLiteral("variant-") + letter);
+  setCursor(Qt::PointingHandCursor);
+  setState(State::empty);
+}
+
+void VariantRing::setState(State s) {
+  state_ = s;
+  setAccessibleName(tr("Variant %1").arg(text()));
+  setAccessibleDescription(s == State::live ? tr("heard now") : s == State::stored ? tr("kept") : tr("empty"));
+  setToolTip(s == State::live ? tr("Variant %1, the one that is heard").arg(text())
+             : s == State::stored
+                 ? tr("Variant %1: press to hear it, Delete or the middle button to forget it").arg(text())
+                 : tr("Variant %1 is empty: press to begin it as a copy").arg(text()));
+  update();
+}
+
+QSize VariantRing::sizeHint() const {
+  return {scaled(24), scaled(24)};
+}
+
+void VariantRing::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Palette& c = paper();
+  const double r = std::min(width(), height()) / 2.0 - 2.5;
+  const QPointF m = QRectF(rect()).center();
+  const bool near = underMouse() || hasFocus();
+  p.setBrush(state_ == State::live ? QBrush(c.ink) : QBrush(Qt::NoBrush));
+  p.setPen(QPen(state_ == State::empty && !near ? c.barRule : c.ink, near ? 1.8 : 1.2));
+  p.drawEllipse(m, r, r);
+  const QColor ink = state_ == State::live ? c.card : state_ == State::stored || near ? c.ink : c.quiet;
+  const double w = songTextWidth(text().toLower(), 14, true);
+  drawSongText(p, QPointF(m.x() - w / 2, m.y() + scaled(4)), text().toLower(), 14, true, ink);
+  if (hasFocus()) {
+    p.setPen(QPen(c.ink, 1, Qt::DotLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(rect().adjusted(0, 0, -1, -1));
+  }
+}
+
+bool VariantRing::event(QEvent* e) {
+  if (e->type() == QEvent::ShortcutOverride) { // with the focus on it these keys mean the variant, not the ornament
+    static const QList<int> ours{Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_Space, Qt::Key_Return, Qt::Key_Enter};
+    const auto* k = static_cast<QKeyEvent*>(e);
+    if (ours.contains(k->key()) && !(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
+      e->accept();
+      return true;
+    }
+  }
+  return QAbstractButton::event(e);
+}
+
+void VariantRing::keyPressEvent(QKeyEvent* e) {
+  if (e->key() == Qt::Key_Delete || e->key() == Qt::Key_Backspace)
+    emit forgetRequested();
+  else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
+    click();
+  else
+    QAbstractButton::keyPressEvent(e);
+}
+
+void VariantRing::mouseReleaseEvent(QMouseEvent* e) {
+  if (e->button() == Qt::MiddleButton) emit forgetRequested();
+  QAbstractButton::mouseReleaseEvent(e);
+}
+
+// ---------------------------------------------------------------- the title
+
+OpenTitle::OpenTitle(Session& session, QWidget* parent)
+    : QWidget(parent)
+    , session_(session)
+    , audition_(new InkButton(tr("audition"), this))
+    , alone_(new InkButton(tr("alone"), this))
+    , close_(new InkButton(tr("close"), this)) {
+  for (const char* letter : kLetters) {
+    auto* ring = new VariantRing(QString::fromLatin1(letter), this);
+    connect(ring, &QAbstractButton::clicked, this, [this, slot = std::string(letter)] {
+      const Ornament* o = session_.song().ornament(ornament_.id);
+      if (!o) return;
+      const QString name = kindWord(o->kind);
+      session_.edit(tr("variant %1 of %2").arg(QString::fromStdString(slot), name),
+                    withVariant(session_.song(), o->id, slot));
+      session_.settle();
+    });
+    connect(ring, &VariantRing::forgetRequested, this, [this, slot = std::string(letter)] {
+      const Ornament* o = session_.song().ornament(ornament_.id);
+      if (!o || o->variant == slot) return;
+      const QString name = kindWord(o->kind);
+      session_.edit(tr("forget variant %1 of %2").arg(QString::fromStdString(slot), name),
+                    withoutVariant(session_.song(), o->id, slot));
+      session_.settle();
+    });
+    variants_.push_back(ring);
+  }
+  for (InkButton* b : {audition_, alone_, close_}) {
+    b->setSerif(true);
+    b->setTextPx(16);
+  }
+  audition_->setToolTip(tr("Loop from a bar before the ornament to the end of its tail (A)"));
+  alone_->setCheckable(true);
+  alone_->setObjectName(QStringLiteral("alone"));
+  alone_->setToolTip(tr("Hear only what it adds (O)"));
+  close_->setToolTip(tr("Fold the row again (Esc)"));
+  connect(audition_, &QAbstractButton::clicked, this, &OpenTitle::auditionRequested);
+  connect(alone_, &QAbstractButton::clicked, this, &OpenTitle::aloneRequested);
+  connect(close_, &QAbstractButton::clicked, this, &OpenTitle::closeRequested);
+}
+
+void OpenTitle::setOrnament(const Ornament& o) {
+  ornament_ = o;
+  for (std::size_t i = 0; i < variants_.size(); ++i) {
+    const std::string slot = kLetters[i];
+    const bool stored =
+        std::any_of(o.variants.begin(), o.variants.end(), [&](const Variant& v) { return v.slot == slot; });
+    variants_[i]->setState(o.variant == slot ? VariantRing::State::live
+                           : stored          ? VariantRing::State::stored
+                                             : VariantRing::State::empty);
+  }
+  alone_->setChecked(session_.alone());
+  layOut();
+  update();
+}
+
+void OpenTitle::setSentence(const QString& text, bool warns) {
+  sentence_ = text;
+  warns_ = warns;
+  update();
+}
+
+QString OpenTitle::placeWords() const {
+  const Ornament& o = ornament_;
+  const TempoMap& map = session_.plan()->map();
+  const auto place = [&](Beats b) {
+    const BarPosition at = map.barAt(b);
+    return QStringLiteral("%1.%2.%3").arg(at.bar).arg(at.beat).arg(at.tick * 4 / map.meterAt(b).beatLength().ticks + 1);
+  };
+  if (!o.source.empty()) {
+    const SourcePiece& s = o.source.front();
+    return tr("at %1, taken from %2 %3%4")
+        .arg(place(o.start), QString::fromStdString(session_.song().rowName(s.row.value_or(o.on))), place(s.start),
+             o.source.size() > 1 ? tr(" and elsewhere") : QString());
+  }
+  const QString stretch = tr("%1 to %2").arg(place(o.start), place(o.span().end));
+  return o.name.empty() ? stretch : tr("of “%1”, %2").arg(QString::fromStdString(o.name), stretch);
+}
+
+void OpenTitle::layOut() {
+  const Kind* kind = allKinds().find(ornament_.kind);
+  if (!kind || !session_.plan()) return;
+  const double text = scaled(kNameX) + songTextWidth(QString::fromStdString(kind->table().name), 19, false) +
+                      scaled(14) + songTextWidth(placeWords(), 15, true);
+  int x = std::max(scaled(kControlsX), static_cast<int>(text) + scaled(20));
+  const int y = height() / 2;
+  for (VariantRing* v : variants_) {
+    const QSize s = v->sizeHint();
+    v->setGeometry(x, y - s.height() / 2, s.width(), s.height());
+    x += s.width() + scaled(2);
+  }
+  x += scaled(16);
+  for (InkButton* b : {audition_, alone_, close_}) {
+    const QSize s = b->sizeHint();
+    b->setGeometry(x, y - scaled(12), s.width(), scaled(24));
+    x += s.width() + scaled(12);
+  }
+}
+
+void OpenTitle::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Palette& c = paper();
+  p.fillRect(rect(), c.card);
+  p.setPen(QPen(c.ink, 1.6));
+  p.drawLine(0, 0, width(), 0);
+  const Kind* kind = allKinds().find(ornament_.kind);
+  if (!kind || !session_.plan()) return;
+  drawSign(p, QString::fromStdString(ornament_.kind),
+           QRectF(scaled(kSignX), height() / 2.0 - scaled(9), scaled(24), scaled(18)), inkOf(ornament_));
+  const double y = height() / 2.0 + scaled(6);
+  double x = scaled(kNameX);
+  x += drawSongText(p, QPointF(x, y), QString::fromStdString(kind->table().name), 19, false, c.ink) + scaled(14);
+  drawSongText(p, QPointF(x, y), placeWords(), 15, true, c.quiet);
+  // The sentence takes what room is left: smaller before it is cut.
+  const double room = width() - scaled(kRight) - close_->geometry().right() - scaled(14);
+  double px = 16;
+  while (px > 13 && songTextWidth(sentence_, px, true) > room) px -= 0.5;
+  QString shown = sentence_;
+  while (shown.size() > 4 && songTextWidth(shown, px, true) > room)
+    shown = shown.left(shown.size() - 2).trimmed() + QChar(0x2026);
+  drawSongText(p, QPointF(width() - scaled(kRight) - songTextWidth(shown, px, true), y), shown, px, true,
+               warns_ ? c.warning : inkOf(ornament_));
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,66 @@
+// The head of an open row: what it is and where, its variants, how to listen to it, and the sentence that tells what
+// will happen.
+#pragma once
+
+#include "app/session/session.h"
+#include "app/theme/ink_button.h"
+
+#include <QWidget>
+
+namespace ivrin::app {
+
+/// One of the four letters: filled when it is live, a ring when it holds something, faint when it is empty.
+class VariantRing : public QAbstractButton {
+  Q_OBJECT
+ public:
+  enum class State { empty, stored, live };
+  VariantRing(const QString& letter, QWidget* parent);
+  void setState(State s);
+  State state() const { return state_; }
+  QSize sizeHint() const override;
+
+ signals:
+  void forgetRequested();
+
+ protected:
+  bool event(QEvent* e) override;
+  void paintEvent(QPaintEvent*) override;
+  void keyPressEvent(QKeyEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void enterEvent(QEnterEvent*) override { update(); }
+  void leaveEvent(QEvent*) override { update(); }
+
+ private:
+  State state_ = State::empty;
+};
+
+class OpenTitle : public QWidget {
+  Q_OBJECT
+ public:
+  OpenTitle(Session& session, QWidget* parent);
+  void setOrnament(const Ornament& o);
+  void setSentence(const QString& text, bool warns);
+  void layOut();
+  VariantRing* variant(int i) const { return variants_[static_cast<std::size_t>(i)]; }
+  InkButton* alone() const { return alone_; }
+
+ signals:
+  void auditionRequested();
+  void aloneRequested(bool on);
+  void closeRequested();
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override { layOut(); }
+
+ private:
+  QString placeWords() const;
+  Session& session_;
+  Ornament ornament_;
+  QString sentence_;
+  bool warns_ = false;
+  std::vector<VariantRing*> variants_;
+  InkButton *audition_, *alone_, *close_;
+};
+
+} // namespace ivrin::app

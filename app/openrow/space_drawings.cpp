@@ -1,0 +1,389 @@
+// The open reverse reverb: the word, its mirror image, and the swell rising to the landing line.
+// The open reverb throw: the decay as a shape to pull.
+#include "app/openrow/drawings.h"
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
+#include "finish/space.h"
+#include "ornaments/source.h"
+#include "song/setting_text.h"
+
+#include <QPainterPath>
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+constexpr double kLeastDb = -60;
+
+const Value& valueOf(const OpenCanvas& c, const char* key) {
+  return settingOr(allKinds().find(c.ornament.kind)->table(), c.ornament.settings, key);
+}
+QString textOf(const OpenCanvas& c, const char* key) {
+  const TableSpec& table = allKinds().find(c.ornament.kind)->table();
+  return QString::fromStdString(settingText(*table.find(key), settingOr(table, c.ornament.settings, key)));
+}
+QString seconds(double s) {
+  return QStringLiteral("%1 s").arg(s, 0, 'f', s < 1 ? 2 : 1);
+}
+
+/// The dry wave between two frames as a closed shape in a box, as it is or mirrored in time.
+QPainterPath waveShape(const OpenCanvas& c, const std::string& row, FrameRange range, QRectF box, bool mirrored) {
+  const int n = std::max(2, static_cast<int>(box.width()));
+  ColumnFrames frames(static_cast<std::size_t>(n) + 1);
+  for (int i = 0; i <= n; ++i) frames[static_cast<std::size_t>(i)] = range.begin.count + range.length() * i / n;
+  const WaveColumns wave = c.waves->row(row, frames, box.center().y(), box.height() / 2);
+  QPainterPath path;
+  const auto x = [&](int i) {
+    const double u = (i + 0.5) / n;
+    return box.left() + box.width() * (mirrored ? 1 - u : u);
+  };
+  path.moveTo(x(0), box.center().y());
+  for (int i = 0; i < n; ++i) path.lineTo(x(i), static_cast<double>(wave.top[static_cast<std::size_t>(i)]));
+  for (int i = n; i-- > 0;) path.lineTo(x(i), static_cast<double>(wave.bottom[static_cast<std::size_t>(i)]));
+  path.closeSubpath();
+  return path;
+}
+
+/// A setting's number with a sign that reads well.
+double rounded(double v, double step) {
+  return std::round(v / step) * step;
+}
+
+// ---------------------------------------------------------------- reverse reverb
+
+class SwellDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    const Palette& ink = paper();
+    paintSourceEdges(p, c, active, QObject::tr("source"));
+    const Shape s(c, height_);
+    const double mid = c.area.center().y();
+    p.setPen(QPen(ink.barRule, 1));
+    p.drawLine(QPointF(c.area.left(), mid), QPointF(c.area.right(), mid));
+    if (c.waves) paintMirror(p, c, s);
+    if (!s.sounds) return paintNeighbours(p, c);
+
+    // How the swell rises: the space's decay read backwards.
+    QPolygonF rise;
+    for (int i = 0; i <= 80; ++i) rise << s.point(i / 80.0);
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(ink.rust, 1.6));
+    p.drawPolyline(rise);
+    if (s.spill > 0) {
+      QPolygonF fall;
+      for (int i = 0; i <= 40; ++i)
+        fall << QPointF(s.landing + (s.spillEnd - s.landing) * i / 40,
+                        mid + s.height * s.spillGain * std::pow(10.0, -60 * i / 40.0 / 20));
+      p.setPen(QPen(ink.blue, 1.4));
+      p.drawPolyline(fall);
+    }
+    for (const OpenHandle& h : handles(c)) {
+      const bool on = active == h.name;
+      const QPointF at = h.rect.center();
+      if (h.name == QLatin1String("lead")) paintRing(p, at, QObject::tr("lead-in %1").arg(leadWords(c)), on);
+      if (h.name == QLatin1String("decay")) paintRing(p, at, decayWords(c, s), on, true);
+      if (h.name == QLatin1String("rise"))
+        paintRing(p, at, on ? QObject::tr("rise %1").arg(textOf(c, "rise_bend")) : QString(), on, true);
+      if (h.name == QLatin1String("wet"))
+        paintRing(p, at, on ? QObject::tr("wet %1").arg(textOf(c, "wet_db")) : QString(), on, true);
+      if (h.name == QLatin1String("spill"))
+        paintRing(p, at, s.spill > 0 || on ? QObject::tr("spill %1").arg(textOf(c, "spill_beats")) : QString(), on);
+      if (h.name == QLatin1String("land")) {
+        p.setPen(QPen(ink.ink, on ? 2.4 : 1.5));
+        p.setBrush(ink.card);
+        const double r = scaled(6);
+        p.drawPolygon(QPolygonF({at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)}));
+      }
+    }
+    paintNeighbours(p, c);
+  }
+
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    const Shape s(c, height_);
+    const double r = scaled(8), mid = c.area.center().y();
+    const auto ring = [&](const char* name, QPointF at, Qt::CursorShape cursor) {
+      all.push_back({QString::fromLatin1(name), QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r), cursor});
+    };
+    ring("lead", QPointF(s.begin, s.point(0).y()), Qt::SizeHorCursor);
+    ring("rise", s.point(0.36), Qt::SizeVerCursor);
+    ring("decay", s.point(0.66), Qt::SizeVerCursor);
+    ring("wet", s.point(0.95), Qt::SizeVerCursor);
+    ring("spill", QPointF(std::max(s.spillEnd, s.landing + scaled(16)), mid + scaled(s.spill > 0 ? 4 : 40)),
+         Qt::SizeHorCursor);
+    ring("land", QPointF(s.landing, c.area.bottom() - scaled(12)), Qt::SizeHorCursor);
+    return all;
+  }
+
+  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
+                               const OpenCanvas& c, const Ornament& before) const override {
+    const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
+    const Kind* kind = allKinds().find(before.kind);
+    const Placed placed{before, c.session.plan()->map()};
+    const Beats at = beatUnder(to, free, grid, c);
+    const Shape s(was, height_);
+    Ornament o = before;
+    const double mid = c.area.center().y();
+    const double up = std::max(1.0, mid - to.y()), db = 20 * std::log10(up / std::max(s.height, 1.0));
+    if (handle == QLatin1String("lead")) return kind->withLeadBegin(placed, at);
+    if (handle == QLatin1String("land")) return kind->withLandingAt(placed, at);
+    if (handle == QLatin1String("spill")) {
+      const double landing = before.start.quarters() + *valueOf(was, "land").number();
+      o.settings["spill_beats"] = std::clamp(rounded(at.quarters() - landing, 1e-3), 0.0, 16.0);
+      return o;
+    }
+    if (handle == QLatin1String("decay")) { // the level there says how fast it falls; near the fitted one it is fitted
+      const double fall = std::clamp(-db, 0.5, 59.9), decay = 60 * s.leadSeconds * (1 - 0.66) / fall;
+      o.settings["decay_seconds"] =
+          std::abs(decay / s.leadSeconds - 1) < 0.08 ? Value() : Value(std::clamp(rounded(decay, 0.05), 0.1, 30.0));
+      return o;
+    }
+    if (handle == QLatin1String("rise")) {
+      const double straight = -60 * s.leadSeconds * (1 - 0.36) / s.decay, off = straight - db;
+      o.settings["rise_bend"] = std::clamp(rounded(off / (36 * (1 - 0.36)), 0.05), -1.0, 1.0);
+      return o;
+    }
+    if (handle == QLatin1String("wet")) {
+      const double from = std::max(1.0, mid - press.y());
+      const double wet = *valueOf(was, "wet_db").number() + 20 * std::log10(up / from);
+      o.settings["wet_db"] = std::clamp(rounded(wet, 0.5), -60.0, 12.0);
+      return o;
+    }
+    return dragSource(handle, to, free, grid, was, before);
+  }
+
+  QString wordFor(const QString& handle) const override {
+    if (handle == QLatin1String("lead")) return QObject::tr("lead-in");
+    if (handle == QLatin1String("decay")) return QObject::tr("decay");
+    if (handle == QLatin1String("rise")) return QObject::tr("rise");
+    if (handle == QLatin1String("wet")) return QObject::tr("wet");
+    if (handle == QLatin1String("spill")) return QObject::tr("spill");
+    if (handle == QLatin1String("land")) return QObject::tr("landing");
+    return QObject::tr("source");
+  }
+
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    if (!c.node->plan.refusal.empty()) {
+      warn = true;
+      return QObject::tr("the source is longer than two minutes");
+    }
+    const Shape s(c, height_);
+    const double from = std::max(-99.0, -60 * s.leadSeconds / s.decay);
+    const QString word = valueOf(c, "word_db").isNull() ? QObject::tr("the word itself is left out")
+                                                        : QObject::tr("the word at %1").arg(textOf(c, "word_db"));
+    return QObject::tr("swells over %1, %2 dB at its start; %3")
+        .arg(leadWords(c), QStringLiteral("\u2212") + QString::number(-from, 'f', 0), word);
+  }
+
+ private:
+  struct Shape {
+    Shape(const OpenCanvas& c, double& memory) {
+      const TempoMap& map = c.session.plan()->map();
+      const double land = *valueOf(c, "land").number(), lead = *valueOf(c, "lead_beats").number();
+      const Beats at = c.ornament.start + Beats::ofQuarters(land);
+      landing = c.axis.xOf(at);
+      begin = c.axis.xOf(at - Beats::ofQuarters(lead));
+      leadSeconds = map.secondsAt(at).value - map.secondsAt(at - Beats::ofQuarters(lead)).value;
+      const double* set = valueOf(c, "decay_seconds").number();
+      fitted = !set;
+      decay = set ? *set : std::max(0.1, leadSeconds);
+      bend = *valueOf(c, "rise_bend").number();
+      spill = *valueOf(c, "spill_beats").number();
+      spillGain = Decibels(*valueOf(c, "spill_db").number()).gain();
+      spillEnd = landing + spill * c.axis.pxPerBeat;
+      mid = c.area.center().y();
+      // While a print is being made the former one's height stands, so that a handle under the hand does not jump.
+      if (const double now = printHeight(c); now > 0) memory = now;
+      sounds = memory > 1;
+      height = std::max(memory, c.area.height() * 0.05);
+      source = map.frames(c.ornament.span());
+    }
+    double dbAt(double u) const {
+      double db = -60 * leadSeconds * (1 - u) / decay;
+      if (bend > 0) db -= 36 * bend * (1 - u);
+      if (bend < 0) db -= bend * 0.6 * std::min(60 * leadSeconds / decay, 60.0) * (1 - u);
+      return std::max(db, kLeastDb);
+    }
+    QPointF point(double u) const {
+      return {begin + (landing - begin) * u, mid - height * std::pow(10.0, dbAt(u) / 20)};
+    }
+    double landing, begin, spillEnd, leadSeconds, decay, bend, spill, spillGain, mid, height;
+    bool fitted, sounds;
+    FrameRange source;
+  };
+
+  static QString leadWords(const OpenCanvas& c) {
+    const Beats lead = Beats::ofQuarters(*valueOf(c, "lead_beats").number());
+    return spanWords(c.session.plan()->map(), c.ornament.start, lead);
+  }
+  static QString decayWords(const OpenCanvas&, const Shape& s) {
+    return s.fitted ? QObject::tr("decay %1, fitted").arg(seconds(s.decay))
+                    : QObject::tr("decay %1").arg(seconds(s.decay));
+  }
+
+  mutable double height_ = 0;
+
+  /// The word as it lies hatched in its place, and its mirror image before the landing.
+  void paintMirror(QPainter& p, const OpenCanvas& c, const Shape& s) const {
+    if (!c.ornament.source.empty()) return;
+    const Palette& ink = paper();
+    const double a = c.axis.xOf(c.ornament.start), b = c.axis.xOf(c.ornament.span().end);
+    if (b - a < 3) return;
+    const QRectF own(a, c.area.top(), b - a, c.area.height());
+    const QPainterPath word = waveShape(c, c.ornament.on, s.source, own, false);
+    p.save();
+    p.setClipPath(word);
+    p.setPen(QPen(ink.card, 1.4));
+    for (double x = a - c.area.height(); x < b; x += scaled(6))
+      p.drawLine(QPointF(x, c.area.bottom()), QPointF(x + c.area.height() * 0.5, c.area.top()));
+    p.restore();
+    const QRectF mirror(s.landing - (b - a), c.area.top(), b - a, c.area.height());
+    QPen dots(ink.rust, 1.2, Qt::CustomDashLine);
+    dots.setDashPattern({1, 2.5});
+    p.setPen(dots);
+    p.setBrush(Qt::NoBrush);
+    p.drawPath(waveShape(c, c.ornament.on, s.source, mirror, true));
+    if (mirror.left() > c.area.left() && mirror.width() > scaled(40))
+      drawSongText(p, QPointF(mirror.left() + scaled(4), c.area.bottom() - scaled(6)), QObject::tr("mirrored"), 14,
+                   true, ink.rust);
+  }
+};
+
+// ---------------------------------------------------------------- reverb throw
+
+class ReverbThrowDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    const Palette& ink = paper();
+    paintSourceEdges(p, c, active, QObject::tr("source"));
+    const Shape s(c, height_);
+    p.setPen(QPen(ink.barRule, 1));
+    p.drawLine(QPointF(c.area.left(), s.mid), QPointF(c.area.right(), s.mid));
+    QPolygonF fall;
+    for (int i = 0; i <= 80; ++i) fall << s.point(i / 80.0);
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(ink.blue, 1.6));
+    p.drawPolyline(fall);
+    if (s.cut) {
+      p.setPen(QPen(ink.blue, 1.6, Qt::DashLine));
+      p.drawLine(QPointF(s.end, c.area.top() + scaled(30)), QPointF(s.end, c.area.bottom() - scaled(10)));
+    }
+    for (const OpenHandle& h : handles(c)) {
+      const bool on = active == h.name;
+      const QPointF at = h.rect.center();
+      if (h.name == QLatin1String("decay")) paintRing(p, at, decayWords(c), on);
+      if (h.name == QLatin1String("wet"))
+        paintRing(p, at, on ? QObject::tr("wet %1").arg(textOf(c, "wet_db")) : QString(), on);
+      if (h.name == QLatin1String("cut"))
+        paintRing(p, at, s.cut ? QObject::tr("cut here") : on ? QObject::tr("cut") : QString(), on);
+    }
+    paintNeighbours(p, c);
+  }
+
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    const Shape s(c, height_);
+    const double r = scaled(8);
+    const auto ring = [&](const char* name, QPointF at, Qt::CursorShape cursor) {
+      all.push_back({QString::fromLatin1(name), QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r), cursor});
+    };
+    ring("wet", s.point(0.03), Qt::SizeVerCursor);
+    if (!s.held) ring("decay", s.point(kPulled), Qt::SizeHorCursor);
+    ring("cut", QPointF(s.end, s.mid), Qt::SizeHorCursor);
+    return all;
+  }
+
+  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
+                               const OpenCanvas& c, const Ornament& before) const override {
+    const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
+    const Shape s(was, height_);
+    Ornament o = before;
+    if (handle == QLatin1String("cut"))
+      return allKinds().find(before.kind)->withTailEnd({before, c.session.plan()->map()}, beatUnder(to, free, grid, c));
+    if (handle == QLatin1String("decay")) {
+      // The ring stands a third of the way down: sideways it takes the whole shape with it.
+      const TempoMap& map = c.session.plan()->map();
+      const Beats rest = c.axis.beatAt(s.begin + (to.x() - s.begin) / kPulled);
+      const double decay = map.secondsAt(rest).value - map.secondsAt(c.axis.beatAt(s.begin)).value;
+      o.settings["decay_seconds"] = std::clamp(rounded(decay, 0.05), 0.1, 30.0);
+      return o;
+    }
+    if (handle == QLatin1String("wet")) {
+      const double from = std::max(1.0, s.mid - press.y()), up = std::max(1.0, s.mid - to.y());
+      o.settings["wet_db"] =
+          std::clamp(rounded(*valueOf(was, "wet_db").number() + 20 * std::log10(up / from), 0.5), -60.0, 12.0);
+      return o;
+    }
+    return dragSource(handle, to, free, grid, was, before);
+  }
+
+  QString wordFor(const QString& handle) const override {
+    if (handle == QLatin1String("decay")) return QObject::tr("decay");
+    if (handle == QLatin1String("wet")) return QObject::tr("wet");
+    if (handle == QLatin1String("cut")) return QObject::tr("cut");
+    return QObject::tr("source");
+  }
+
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    const Shape s(c, height_);
+    const TempoMap& map = c.session.plan()->map();
+    if (s.held && !s.cut) {
+      warn = true;
+      return QObject::tr("held until it is cut: it never dies by itself");
+    }
+    if (s.cut)
+      return QObject::tr("%1 until it is cut after %2")
+          .arg(s.held ? QObject::tr("held") : QObject::tr("rings"),
+               spanWords(map, c.ornament.start, Beats::ofQuarters(*valueOf(c, "cut_at").number())));
+    const Beats gone = map.beatAt(Seconds(map.secondsAt(c.ornament.span().end).value + s.decay));
+    return QObject::tr("falls 60 dB in %1, gone after %2")
+        .arg(seconds(s.decay), spanWords(map, c.ornament.start, gone - c.ornament.start));
+  }
+
+ private:
+  mutable double height_ = 0;
+  static constexpr double kPulled = 0.3; // where the ring stands, as a share of the decay
+
+  struct Shape {
+    Shape(const OpenCanvas& c, double& memory) {
+      const TempoMap& map = c.session.plan()->map();
+      mid = c.area.center().y();
+      const Beats last = c.ornament.span().end;
+      begin = c.axis.xOf(last);
+      decay = decayOf(valueOf(c, "decay_seconds"), map, c.ornament.start);
+      held = *valueOf(c, "freeze").boolean();
+      decayEnd = c.axis.xOf(map.beatAt(Seconds(map.secondsAt(last).value + decay)));
+      const double* at = valueOf(c, "cut_at").number();
+      cut = at != nullptr;
+      end = cut ? c.axis.xOf(c.ornament.start + Beats::ofQuarters(*at)) : decayEnd;
+      if (const double now = printHeight(c); now > 0) memory = now;
+      height = std::max(memory, c.area.height() * 0.05);
+    }
+    QPointF point(double u) const {
+      return {begin + (decayEnd - begin) * u, mid - height * std::pow(10.0, (held ? 0 : -60 * u) / 20)};
+    }
+    double mid, begin, decay, decayEnd, end, height;
+    bool held, cut;
+  };
+  static QString decayWords(const OpenCanvas& c) { return QObject::tr("decay %1").arg(textOf(c, "decay_seconds")); }
+};
+
+} // namespace
+
+std::unique_ptr<OpenDrawing> swellDrawing() {
+  return std::make_unique<SwellDrawing>();
+}
+
+std::unique_ptr<OpenDrawing> reverbThrowDrawing() {
+  return std::make_unique<ReverbThrowDrawing>();
+}
+
+} // namespace ivrin::app

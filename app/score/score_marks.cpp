@@ -1,0 +1,261 @@
+// The pencil marks on the score: signs, brackets, slurs, selections, landing lines, the playhead.
+#include "app/openrow/curve_lane.h"
+#include "app/score/magnifier.h"
+#include "app/score/score_view.h"
+#include "app/score/sign_strip.h"
+#include "app/theme/engraving.h"
+#include "app/theme/ornament_look.h"
+#include "app/theme/palette.h"
+#include "app/theme/signs.h"
+#include "app/theme/type.h"
+
+#include <QPainter>
+#include <QPainterPath>
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+/// "1⅓ beats", "2 bars", "¾ beat": the lengths people say.
+QString lengthText(double quarters) {
+  static const std::pair<double, const char*> parts[] = {{0, ""},        {1.0 / 8, "⅛"}, {0.25, "¼"},    {1.0 / 3, "⅓"},
+                                                         {3.0 / 8, "⅜"}, {0.5, "½"},     {5.0 / 8, "⅝"}, {2.0 / 3, "⅔"},
+                                                         {0.75, "¾"},    {7.0 / 8, "⅞"}};
+  const double whole = std::floor(quarters + 1e-6), rest = quarters - whole;
+  for (const auto& [value, text] : parts)
+    if (std::abs(rest - value) < 1e-4) {
+      const QString n = whole > 0 || value == 0 ? QString::number(static_cast<int>(whole)) : QString();
+      return n + QString::fromUtf8(text) + (quarters > 1 ? QObject::tr(" beats") : QObject::tr(" beat"));
+    }
+  return QString::number(quarters, 'f', 2) + QObject::tr(" beats");
+}
+
+} // namespace
+
+void ScoreView::paintOrnaments(QPainter& p, const QRect& dirty) {
+  const Palette& c = paper();
+  for (const OrnamentBox& b : marks_.boxes()) {
+    const bool bracket = b.id == hot_ || marked_.contains(b.id);
+    const QRectF reach =
+        bracket ? QRectF(b.leadX - 10, b.sign.top() - 4, b.tailX - b.leadX + 20, b.bracketY - b.sign.top() + 16)
+                      .united(b.sign.adjusted(-scaled(16), -4, 4, 4))
+                : b.sign.adjusted(-scaled(16), -2, 2, 2);
+    if (!reach.toAlignedRect().intersects(dirty)) continue;
+    const Ornament* o = session_.song().ornament(b.id);
+    if (!o) continue;
+    if (bracket) paintBracket(p, b, *o);
+    if (b.lanes > 1) { // in a lane it may stand on the ink of the wave
+      QColor ground = c.paper;
+      ground.setAlphaF(0.86f);
+      p.fillRect(b.sign.united(b.number).adjusted(-1, 0, 2, 0), ground);
+    }
+    drawSign(p, QString::fromStdString(o->kind), b.sign, inkOf(*o));
+    if (!b.number.isEmpty()) {
+      p.setFont(sans(10.5, b.id == hot_ ? Weight::semibold : Weight::regular));
+      p.setPen(b.id == hot_ ? c.ink : c.quiet);
+      p.drawText(b.number.adjusted(0, 0, -2, 0), Qt::AlignRight | Qt::AlignVCenter, QString::number(b.order + 1));
+    }
+    // What is not computed to its end yet is told by a dotted rule.
+    const auto node = session_.plan()->node(o->id);
+    if (node && node->print && !node->print->complete()) {
+      p.setPen(QPen(c.blue, 1.2, Qt::DotLine));
+      const double from = axis_.xOf(session_.plan()->map().beatAt(node->print->ready()));
+      p.drawLine(QPointF(from, b.sign.bottom()), QPointF(from + scaled(60), b.sign.bottom()));
+    }
+  }
+}
+
+/// What can be taken hold of: the source between its ticks, the lead-in and tail that can be pulled as small circles.
+void ScoreView::paintBracket(QPainter& p, const OrnamentBox& b, const Ornament& o) {
+  const Palette& c = paper();
+  const bool marked = marked_.contains(b.id);
+  const QColor ink = inkOf(o);
+  const double y = b.bracketY, tick = scaled(5);
+  QColor ground = c.card;
+  ground.setAlphaF(0.86f);
+  if (marked) p.fillRect(b.sign.adjusted(-3, -2, 3, 2), ground);
+  // On a rim of paper, so that it is seen over the ink of a wave.
+  const QPolygonF line({{b.begin, y + tick}, {b.begin, y}, {b.end, y}, {b.end, y + tick}});
+  p.setPen(QPen(ground, marked ? 5.5 : 5, Qt::SolidLine, Qt::SquareCap));
+  p.drawPolyline(line);
+  p.drawLine(QPointF(b.leadX, y), QPointF(b.tailX, y));
+  p.setPen(QPen(c.ink, marked ? 2.2 : 1.5, Qt::SolidLine, Qt::FlatCap));
+  p.drawPolyline(line);
+  const Kind* kind = allKinds().find(o.kind);
+  if (!kind || !session_.plan()) return;
+  const Placed placed{o, session_.plan()->map()};
+  p.setPen(QPen(ink, 1.3, Qt::DashLine));
+  if (b.tailX > b.end + 2) p.drawLine(QPointF(b.end, y), QPointF(b.tailX, y));
+  if (b.leadX < b.begin - 2) p.drawLine(QPointF(b.leadX, y), QPointF(b.begin, y));
+  p.setPen(QPen(c.ink, 1.4));
+  p.setBrush(c.card);
+  const double r = scaled(4);
+  if (b.landingX && std::abs(*b.landingX - b.end) > 2 && kind->withLandingAt(placed, o.span().end)) { // a lozenge
+    const QPointF m(*b.landingX, y);
+    p.drawPolygon(
+        QPolygonF({m + QPointF(0, -r - 1), m + QPointF(r + 1, 0), m + QPointF(0, r + 1), m + QPointF(-r - 1, 0)}));
+  }
+  if (kind->withTailEnd(placed, o.span().end)) p.drawEllipse(QPointF(b.tailX, y), r, r);
+  if (kind->withLeadBegin(placed, o.start)) p.drawEllipse(QPointF(b.leadX, y), r, r);
+  p.setBrush(Qt::NoBrush);
+}
+
+/// What is tied to a landing: a slur from its sign to the line.
+void ScoreView::paintTies(QPainter& p) {
+  for (const OrnamentBox& b : marks_.boxes()) {
+    const Ornament* o = session_.song().ornament(b.id);
+    if (!o || !o->landing) continue;
+    const auto l = session_.song().landingById(*o->landing);
+    if (!l) continue;
+    const double x = axis_.xOf(l->at);
+    if (std::max(x, b.sign.right()) < axis_.x0 || std::min(x, b.sign.left()) > width()) continue;
+    const bool after = x >= b.sign.center().x();
+    const QPointF from(after ? b.sign.right() + 1 : b.sign.left() - (b.number.isEmpty() ? 1 : b.number.width() + 1),
+                       b.sign.center().y() - 1);
+    const QPointF to(x + (after ? -2 : 6), b.sign.top() + 2);
+    const double span = std::abs(to.x() - from.x());
+    if (span < 5) continue;
+    QColor ink = inkOf(*o);
+    ink.setAlphaF(0.75f);
+    drawSlur(p, from, to, std::min(span * 0.22, scaled(8) * 1.0), ink, 1.3);
+  }
+}
+
+/// Sources taken from elsewhere: a hatched frame where the sound comes from, joined to the ornament by a slur.
+void ScoreView::paintPieces(QPainter& p) {
+  const Palette& c = paper();
+  for (const PieceBox& piece : pieceBoxes()) {
+    const Ornament* o = session_.song().ornament(piece.ornament);
+    const QColor ink = inkOf(*o);
+    QColor tint = ink;
+    tint.setAlphaF(c.night ? 0.16f : 0.10f);
+    p.fillRect(piece.rect, tint);
+    p.setPen(QPen(ink, 1.5));
+    const double hook = scaled(5);
+    for (const auto& [x, d] : {std::pair{piece.rect.left(), hook}, {piece.rect.right(), -hook}})
+      p.drawPolyline(QPolygonF(
+          {{x + d, piece.rect.top()}, {x, piece.rect.top()}, {x, piece.rect.bottom()}, {x + d, piece.rect.bottom()}}));
+    QPointF to;
+    if (const OrnamentBox* b = marks_.box(piece.ornament))
+      to = QPointF(b->sign.left() + 2, b->sign.center().y());
+    else if (piece.ornament == open_)
+      to = QPointF(axis_.xOf(o->start), openArea().top() + scaled(12));
+    else
+      continue;
+    const QPointF from(piece.rect.center().x(), piece.rect.top());
+    const double span = std::hypot(to.x() - from.x(), to.y() - from.y());
+    QColor slur = ink;
+    slur.setAlphaF(0.8f);
+    drawSlur(p, from, to, std::clamp(span * 0.16, 6.0, scaled(26) * 1.0), slur, 1.8);
+  }
+}
+
+void ScoreView::paintSelection(QPainter& p) {
+  if (!selection_) return;
+  const Palette& c = paper();
+  const QRect staff = staffOfSelection();
+  const double a = axis_.xOf(selection_->begin), b = axis_.xOf(selection_->end);
+  const double top = staff.top() - 1, bottom = staff.bottom() + 1;
+  QColor tint = c.ink;
+  tint.setAlphaF(c.night ? 0.14f : 0.09f);
+  for (const std::string& row : selection_->rows()) {
+    const QRect own = staffOf(row);
+    p.fillRect(QRectF(a, own.top() - 1, b - a, own.height() + 2), tint);
+  }
+  p.setPen(QPen(c.ink, 2));
+  p.drawLine(QPointF(a, top), QPointF(a, bottom));
+  p.drawLine(QPointF(b, top), QPointF(b, bottom));
+  p.setPen(QPen(c.ink, 1.4));
+  p.setBrush(c.card);
+  for (const double x : {a, b}) p.drawRect(QRectF(x - scaled(4), top - scaled(4), scaled(8), scaled(8)));
+  const QString text = lengthText((selection_->end - selection_->begin).quarters());
+  const double tx = b + scaled(8), ty = bottom - scaled(8);
+  QColor ground = c.paper;
+  ground.setAlphaF(0.82f);
+  p.fillRect(QRectF(tx - 2, ty - scaled(12), songTextWidth(text, 14, true) + 4, scaled(16)), ground);
+  drawSongText(p, QPointF(tx, ty), text, 14, true, c.ink);
+  if (strip_->isVisible()) { // a fine line leads to the strip
+    p.setPen(QPen(c.ink, 1));
+    const QRect s = strip_->geometry();
+    p.drawLine(QPointF(b, s.top() > ty ? bottom : top),
+               QPointF(s.left(), s.top() > ty ? s.top() + scaled(10) : s.bottom() - scaled(10)));
+  }
+}
+
+/// While something is dragged: what it stands in line with, the attacks of its row, its edge under the lens.
+void ScoreView::paintDragMarks(QPainter& p) {
+  const Palette& c = paper();
+  const int bottom = std::min(height(), rows_.back().y + rows_.back().height);
+  for (const AlignmentMark& m : hand_.marks()) {
+    const double x = axis_.xOf(m.at);
+    p.setPen(QPen(c.ink, 1, Qt::DashLine));
+    p.drawLine(QPointF(x, rulerHeight()), QPointF(x, bottom));
+    const double w = songTextWidth(m.what, 13, true) + scaled(8);
+    const QRectF card(x + 3, rulerHeight() + 2, w, scaled(17));
+    p.fillRect(card, c.card);
+    drawSongText(p, QPointF(card.left() + scaled(4), card.bottom() - scaled(4)), m.what, 13, true, c.ink);
+  }
+  const auto at = magnified();
+  if (!at) return;
+  const QRect staff = staffOf(at->first);
+  const TempoMap& map = session_.plan()->map();
+  p.setPen(QPen(c.quiet, 1.2));
+  for (const Frames& f : session_.onsets(at->first)) {
+    const double x = axis_.xOf(map.beatAt(f));
+    if (x < axis_.x0 || x > width()) continue;
+    p.drawLine(QPointF(x, staff.bottom() - scaled(5)), QPointF(x, staff.bottom() + 1));
+  }
+  paintMagnifier(p, magnifierRect(), session_, at->first, at->second);
+}
+
+void ScoreView::paintOverlay(QPainter& p, const QRect& dirty) {
+  const Palette& c = paper();
+  p.save();
+  p.setClipRect(QRect(marginWidth(), 0, width(), height()).intersected(dirty));
+  const int top = rulerHeight(), bottom = std::min(height(), rows_.back().y + rows_.back().height);
+  // Landings: the current one a strong double line, the others quiet.
+  for (const Landing& l : session_.song().allLandings()) {
+    const double x = axis_.xOf(l.at);
+    if (x < -20 || x > width() + 20) continue;
+    const bool current = landing_ && l.id == landing_->id;
+    const double from = current ? scaled(4) : top, thick = current ? 2.6 : 1.2;
+    p.fillRect(QRectF(x - thick / 2, from, thick, bottom - from), c.ochre);
+    if (current) p.fillRect(QRectF(x + 4, scaled(24), 1.1, bottom - scaled(24)), c.ochre);
+  }
+  paintTies(p);
+  paintPieces(p);
+  if (!open_.empty() && session_.song().ornament(open_) && !lane_) {
+    p.save();
+    p.setClipRect(openArea().adjusted(0, -2, scaled(14), 2).intersected(dirty));
+    drawing_->paint(p, canvas(), drag_ == Drag::handle ? handle_ : hoverHandle_);
+    p.restore();
+  }
+  paintOrnaments(p, dirty);
+  paintSelection(p);
+  // The keyboard's place.
+  if (hasFocus() && !selection_ && open_.empty()) {
+    const QRect staff = staffOf(caretRow_);
+    const double x = axis_.xOf(caret_);
+    p.setPen(QPen(c.ink, 1, Qt::DotLine));
+    p.drawLine(QPointF(x, staff.top()), QPointF(x, staff.bottom()));
+  }
+  paintDragMarks(p);
+  // The playhead.
+  const double x = playheadX();
+  playheadDrawn_ = x;
+  QPainterPath flag;
+  flag.moveTo(x - scaled(6), rulerHeight() - scaled(17));
+  flag.lineTo(x + scaled(6), rulerHeight() - scaled(17));
+  flag.lineTo(x, rulerHeight() - scaled(8));
+  flag.closeSubpath();
+  p.setPen(Qt::NoPen);
+  p.setBrush(c.ink);
+  p.drawPath(flag);
+  p.setPen(QPen(c.ink, 1.2));
+  p.drawLine(QPointF(x, rulerHeight() - scaled(12)), QPointF(x, bottom));
+  p.restore();
+}
+
+} // namespace ivrin::app

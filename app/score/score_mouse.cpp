@@ -1,0 +1,376 @@
+// The mouse in the score: selecting, taking hold of ornaments, dragging, dropping a sign.
+#include "app/openrow/open_row.h"
+#include "app/score/magnifier.h"
+#include "app/score/score_view.h"
+#include "app/score/sign_strip.h"
+#include "app/session/landing_edits.h"
+#include "app/theme/ornament_look.h"
+#include "app/theme/type.h"
+#include "song/edits.h"
+#include "time/note_value.h"
+
+#include <QDropEvent>
+#include <QMimeData>
+#include <QMouseEvent>
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+constexpr int kDragFrom = 3;  // pixels before a press becomes a drag
+constexpr int kEdgeReach = 6; // how near an edge of the selection is grabbed
+constexpr double kOnsetReachPixels = 40;
+
+} // namespace
+
+// ---------------------------------------------------------------- where things are
+
+Beats ScoreView::snapped(double x, Qt::KeyboardModifiers m) const {
+  const Beats b = axis_.beatAt(x);
+  if (!session_.plan()) return b;
+  if ((m & Qt::AltModifier) && (m & Qt::ShiftModifier)) // free, but onto an attack that is near
+    return nearestOnset(session_, caretRow_, b, Beats::ofQuarters(kOnsetReachPixels / axis_.pxPerBeat));
+  if ((m & Qt::AltModifier) || grid_.ticks == 0) return b;
+  return snapToGrid(b, grid_, session_.plan()->map());
+}
+
+/// The landing whose mark in the ruler lies under the point.
+std::string ScoreView::landingUnder(QPointF p) const {
+  if (p.y() >= rulerHeight() * 0.6 || p.x() < axis_.x0) return {};
+  std::string found;
+  for (const Landing& l : session_.song().allLandings()) {
+    const bool section = std::any_of(session_.song().sections.begin(), session_.song().sections.end(),
+                                     [&](const Landing& s) { return s.id == l.id; });
+    const double x = axis_.xOf(l.at), name = songTextWidth(QString::fromStdString(l.name), 16, true);
+    const double right = section ? x + scaled(20) : x + scaled(10) + name;
+    if (p.x() >= x - 3 && p.x() <= right) found = l.id;
+  }
+  return found;
+}
+
+std::optional<std::size_t> ScoreView::orderUnder(double y) const {
+  // The number is dragged over the lanes of what it overlaps: the lane under the mouse tells the new place.
+  const OrnamentBox* own = marks_.box(hand_.hold().ornament);
+  const Ornament* o = session_.song().ornament(hand_.hold().ornament);
+  if (!own || !o) return std::nullopt;
+  for (const OrnamentBox& b : marks_.boxes()) {
+    const Ornament* other = session_.song().ornament(b.id);
+    if (!other || other->on != o->on || b.lanes != own->lanes) continue;
+    if (b.tailX < own->leadX || b.leadX > own->tailX) continue;
+    if (y >= b.bandTop && y < b.bandTop + b.bandHeight) return b.order;
+  }
+  return std::nullopt;
+}
+
+std::optional<std::pair<std::string, Beats>> ScoreView::magnified() const {
+  if (hand_.holding()) return hand_.edge();
+  if (selection_ && drag_ == Drag::edgeBegin) return {{selection_->row, selection_->begin}};
+  if (selection_ && drag_ == Drag::edgeEnd) return {{selection_->row, selection_->end}};
+  if (selection_ && drag_ == Drag::select && moved_) // the edge that moves is the one away from the press
+    return {{selection_->row,
+             std::abs(axis_.xOf(selection_->begin) - press_.x()) < std::abs(axis_.xOf(selection_->end) - press_.x())
+                 ? selection_->end
+                 : selection_->begin}};
+  if (drag_ == Drag::handle && pressOrnament_) {
+    const Ornament* o = session_.song().ornament(open_);
+    if (o && handle_ == QLatin1String("begin")) return {{o->on, o->start}};
+    if (o && handle_ == QLatin1String("end")) return {{o->on, o->span().end}};
+  }
+  return std::nullopt;
+}
+
+QRectF ScoreView::magnifierRect() const {
+  const auto at = magnified();
+  if (!at) return {};
+  const QRect staff = staffOf(at->first);
+  const QSizeF size = magnifierSize();
+  double x = axis_.xOf(at->second) - size.width() / 2, y = staff.top() - size.height() - scaled(14);
+  if (y < rulerHeight()) y = staff.bottom() + scaled(14);
+  if (y + size.height() > height()) y = staff.top() + scaled(4);
+  x = std::clamp(x, axis_.x0 + 4, std::max(axis_.x0 + 4, width() - size.width() - 6));
+  return {QPointF(x, y), size};
+}
+
+void ScoreView::setHot(const std::string& id) {
+  if (hot_ == id) return;
+  hot_ = id;
+  update();
+}
+
+// ---------------------------------------------------------------- pressing
+
+void ScoreView::mousePressEvent(QMouseEvent* e) {
+  if (!session_.isOpen()) return;
+  press_ = e->position();
+  moved_ = false;
+  if (e->button() == Qt::MiddleButton) {
+    drag_ = Drag::pan;
+    return;
+  }
+  if (e->button() != Qt::LeftButton) return;
+  setFocus();
+  anchor_.reset();
+  if (!open_.empty() && openArea().contains(e->pos())) {
+    for (const OpenHandle& h : drawing_->handles(canvas()))
+      if (h.rect.adjusted(-4, -4, 4, 4).contains(press_)) {
+        drag_ = Drag::handle;
+        handle_ = h.name;
+        pressOrnament_ = *session_.song().ornament(open_);
+        return;
+      }
+  }
+  if (const Hold hold = hand_.under(press_, marks_, pieceBoxes(), hot_)) {
+    if ((e->modifiers() & Qt::ShiftModifier) && hold.grip == Grip::body) { // marked with others, or no longer
+      std::set<std::string> now = marked_;
+      if (!now.erase(hold.ornament)) now.insert(hold.ornament);
+      mark(std::move(now));
+      return;
+    }
+    if (hold.grip == Grip::body && !marked_.contains(hold.ornament)) mark({});
+    drag_ = Drag::hand;
+    hand_.take(hold, press_, marked_.contains(hold.ornament) ? marked_ : std::set<std::string>{hold.ornament}, axis_);
+    return;
+  }
+  if (press_.y() < rulerHeight()) {
+    dragLanding_ = landingUnder(press_);
+    if (!dragLanding_.empty())
+      drag_ = Drag::landing;
+    else
+      emit seekRequested(snapped(press_.x(), e->modifiers()));
+    return;
+  }
+  mark({});
+  if (selection_) {
+    const QRect staff = staffOfSelection();
+    if (staff.adjusted(0, -8, 0, 8).contains(e->pos())) {
+      if (std::abs(press_.x() - axis_.xOf(selection_->begin)) <= kEdgeReach) drag_ = Drag::edgeBegin;
+      if (std::abs(press_.x() - axis_.xOf(selection_->end)) <= kEdgeReach) drag_ = Drag::edgeEnd;
+      if (drag_ != Drag::none) {
+        strip_->hide();
+        update();
+        return;
+      }
+    }
+  }
+  if (const RowBox* r = rowAt(e->pos().y()); r && press_.x() >= axis_.x0) {
+    drag_ = Drag::select;
+    caretRow_ = anchorRow_ = r->id;
+  }
+}
+
+// ---------------------------------------------------------------- moving
+
+void ScoreView::hover(QPointF at) {
+  QString over;
+  Qt::CursorShape shape = Qt::ArrowCursor;
+  if (!open_.empty() && openArea().contains(at.toPoint()) && session_.plan())
+    for (const OpenHandle& h : drawing_->handles(canvas()))
+      if (h.rect.adjusted(-4, -4, 4, 4).contains(at)) {
+        over = h.name;
+        shape = h.cursor;
+      }
+  // The bracket of an ornament is shown while the mouse is on its sign or on the bracket itself.
+  const Hold hold = hand_.under(at, marks_, pieceBoxes(), hot_);
+  const OrnamentBox* hot = marks_.box(hot_);
+  const bool onBracket = hot && at.x() >= hot->leadX - 8 && at.x() <= hot->tailX + 8 && at.y() >= hot->sign.top() - 4 &&
+                         at.y() <= hot->bracketY + 8;
+  if (hold && hold.grip != Grip::piece && hold.grip != Grip::pieceBegin && hold.grip != Grip::pieceEnd)
+    setHot(hold.ornament);
+  else if (!onBracket)
+    setHot({});
+  if (hold) {
+    shape = OrnamentHand::cursorFor(hold.grip);
+    const Ornament* o = session_.song().ornament(hold.ornament);
+    const Kind* k = o ? allKinds().find(o->kind) : nullptr;
+    if (k)
+      setToolTip(
+          hold.grip == Grip::order
+              ? tr("Number %1 in the order of its row; drag to change it").arg(orderOnRow(session_.song(), o->id) + 1)
+              : QString::fromStdString(k->table().name + (o->name.empty() ? "" : " “" + o->name + "”")));
+  } else {
+    setToolTip({});
+  }
+  if (shape == Qt::ArrowCursor && !landingUnder(at).empty()) shape = Qt::SizeHorCursor;
+  if (selection_ && staffOfSelection().contains(at.toPoint()) &&
+      (std::abs(at.x() - axis_.xOf(selection_->begin)) <= kEdgeReach ||
+       std::abs(at.x() - axis_.xOf(selection_->end)) <= kEdgeReach))
+    shape = Qt::SizeHorCursor;
+  setCursor(shape);
+  if (over != hoverHandle_) {
+    hoverHandle_ = over;
+    update(openArea());
+  }
+}
+
+void ScoreView::dragSelection(QPointF at, Qt::KeyboardModifiers m) {
+  if (drag_ == Drag::select) {
+    const Beats a = snapped(press_.x(), m), b = snapped(at.x(), m);
+    const RowBox* under = rowAt(std::clamp(static_cast<int>(at.y()), rulerHeight(), height() - 1));
+    if (a == b)
+      select(std::nullopt);
+    else
+      select(Selection{anchorRow_, std::min(a, b), std::max(a, b),
+                       under && under->id != anchorRow_ ? rowsBetween(anchorRow_, under->id)
+                                                        : std::vector<std::string>()});
+    return;
+  }
+  Selection s = *selection_;
+  (drag_ == Drag::edgeBegin ? s.begin : s.end) = snapped(at.x(), m);
+  if (s.end < s.begin) {
+    std::swap(s.begin, s.end);
+    drag_ = drag_ == Drag::edgeBegin ? Drag::edgeEnd : Drag::edgeBegin;
+  }
+  if (s.begin < s.end) select(s);
+}
+
+void ScoreView::mouseMoveEvent(QMouseEvent* e) {
+  const QPointF at = e->position();
+  if (drag_ == Drag::none) {
+    if (session_.isOpen()) hover(at);
+    return;
+  }
+  if (drag_ == Drag::pan) {
+    scrollBy(press_.x() - at.x());
+    press_ = at;
+    return;
+  }
+  if (!moved_ && (at - press_).manhattanLength() < kDragFrom) return;
+  moved_ = true;
+  const bool free = e->modifiers() & Qt::AltModifier;
+  switch (drag_) {
+  case Drag::select:
+  case Drag::edgeBegin:
+  case Drag::edgeEnd:
+    dragSelection(at, e->modifiers());
+    break;
+  case Drag::handle:
+    if (const auto next = drawing_->drag(handle_, press_, at, free, grid_, canvas(), *pressOrnament_)) {
+      const QString name = kindWord(next->kind);
+      session_.edit(tr("%1 of %2").arg(drawing_->wordFor(handle_), name), withOrnamentReplaced(session_.song(), *next),
+                    "handle-" + open_ + handle_.toStdString());
+    }
+    break;
+  case Drag::hand: {
+    // Onto another row once the mouse is well inside it.
+    const RowBox* r = rowAt(static_cast<int>(at.y()));
+    const bool across = r && std::abs(at.y() - press_.y()) > r->height / 2.0;
+    hand_.drag({at, across ? r->id : std::string(), orderUnder(at.y()), grid_, free,
+                static_cast<bool>(e->modifiers() & Qt::ControlModifier)},
+               axis_);
+    break;
+  }
+  case Drag::landing:
+    moveLanding(session_, dragLanding_, landingPlace(session_, axis_.beatAt(at.x()), free, grid_));
+    break;
+  case Drag::none:
+  case Drag::pan:
+    break;
+  }
+}
+
+// ---------------------------------------------------------------- letting go
+
+void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
+  const Drag was = std::exchange(drag_, Drag::none);
+  if (was == Drag::hand) {
+    const Hold hold = hand_.hold();
+    hand_.letGo();
+    update();
+    if (!moved_ && hold.grip == Grip::body) openOrnament(hold.ornament);
+    return;
+  }
+  if (was == Drag::handle) {
+    session_.settle();
+    handle_.clear();
+    update();
+    return;
+  }
+  if (was == Drag::landing) {
+    session_.settle();
+    if (!moved_) goToLanding(dragLanding_);
+    return;
+  }
+  if (was == Drag::select && !moved_) { // a click: the place to play from
+    select(std::nullopt);
+    caret_ = snapped(press_.x(), e->modifiers());
+    emit seekRequested(caret_);
+    return;
+  }
+  if (was != Drag::none && was != Drag::pan && selection_) {
+    caret_ = selection_->begin;
+    showStrip();
+    update();
+    emit selectionChanged();
+  }
+}
+
+void ScoreView::mouseDoubleClickEvent(QMouseEvent* e) {
+  if (e->position().y() >= rulerHeight() || !session_.isOpen()) return;
+  // On the ruler: the nearest landing becomes the one that bars are counted to.
+  const auto all = session_.song().allLandings();
+  const Landing* best = nullptr;
+  for (const Landing& l : all)
+    if (!best || std::abs(axis_.xOf(l.at) - e->position().x()) < std::abs(axis_.xOf(best->at) - e->position().x()))
+      best = &l;
+  if (best) goToLanding(best->id);
+}
+
+void ScoreView::wheelEvent(QWheelEvent* e) {
+  const QPoint pixels = e->pixelDelta();
+  const double dy = pixels.isNull() ? e->angleDelta().y() / 120.0 * 60 : pixels.y(),
+               dx = pixels.isNull() ? e->angleDelta().x() / 120.0 * 60 : pixels.x();
+  if (e->modifiers() & Qt::ControlModifier) {
+    zoom(std::pow(1.25, dy / 60), e->position().x());
+  } else if ((e->modifiers() & Qt::ShiftModifier) && contentHeight_ > height() - rulerHeight()) {
+    scrollY_ -= static_cast<int>(dy != 0 ? dy : dx);
+    layOut();
+    update();
+  } else {
+    scrollBy(-(dy + dx));
+  }
+  e->accept();
+}
+
+void ScoreView::leaveEvent(QEvent*) {
+  setHot({});
+  if (hoverHandle_.isEmpty()) return;
+  hoverHandle_.clear();
+  update(openArea());
+}
+
+// ---------------------------------------------------------------- a sign dropped on a row
+
+void ScoreView::dragEnterEvent(QDragEnterEvent* e) {
+  if (e->mimeData()->hasFormat(QString::fromLatin1(SignStrip::kMime)))
+    e->acceptProposedAction();
+  else
+    e->ignore(); // files are the window's
+}
+
+void ScoreView::dragMoveEvent(QDragMoveEvent* e) {
+  if (rowAt(e->position().toPoint().y()))
+    e->acceptProposedAction();
+  else
+    e->ignore();
+}
+
+void ScoreView::dropEvent(QDropEvent* e) {
+  const RowBox* r = rowAt(e->position().toPoint().y());
+  const QByteArray kind = e->mimeData()->data(QString::fromLatin1(SignStrip::kMime));
+  if (!r || kind.isEmpty() || !selection_) return;
+  // On the selection itself: there. Elsewhere: a stretch as long, from where it was dropped.
+  Selection s = *selection_;
+  const auto rows = s.rows();
+  const Beats at = axis_.beatAt(e->position().x());
+  if (std::find(rows.begin(), rows.end(), r->id) == rows.end() || at < s.begin || at >= s.end) {
+    const Beats begin = snapped(e->position().x(), {});
+    s = Selection{r->id, begin, begin + (selection_->end - selection_->begin)};
+    select(s);
+  }
+  e->acceptProposedAction();
+  placeOnSelection(QString::fromUtf8(kind));
+}
+
+} // namespace ivrin::app

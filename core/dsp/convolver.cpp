@@ -1,0 +1,96 @@
+#include "dsp/convolver.h"
+
+#include "audio/simd.h"
+#include "dsp/fourier.h"
+
+#include <algorithm>
+
+namespace ivrin {
+namespace {
+
+/// y *= h·g.
+IVRIN_CLONES void multiply(float* __restrict y, const float* __restrict h, float g, std::int64_t bins) {
+  for (std::int64_t i = 0; i < bins; ++i) {
+    const float a = y[2 * i], b = y[2 * i + 1], c = h[2 * i], d = h[2 * i + 1];
+    y[2 * i] = g * (a * c - b * d);
+    y[2 * i + 1] = g * (a * d + b * c);
+  }
+}
+
+} // namespace
+
+class ImpulseSpectrum {
+ public:
+  explicit ImpulseSpectrum(const StereoBuffer& h)
+      : length(h.frames()) {
+    // At least as much sound as response in a block: at most half of the work is for the overlap.
+    std::int64_t size = 8192;
+    while (size < 2 * length) size *= 2;
+    fourier = RealFourier::ofSize(size);
+    block = size - length + 1;
+    const auto in = fourier->samples();
+    for (int s = 0; s < 2; ++s) {
+      std::fill_n(in.get(), size, 0.0f);
+      std::copy_n(s == 0 ? h.left() : h.right(), length, in.get());
+      side[s] = fourier->spectrum();
+      fourier->forward(in.get(), side[s].get());
+    }
+  }
+  std::int64_t length, block = 0;
+  std::shared_ptr<const RealFourier> fourier;
+  RealFourier::Bins side[2];
+};
+
+std::shared_ptr<const ImpulseSpectrum> spectrumOf(const StereoBuffer& impulse) {
+  return std::make_shared<const ImpulseSpectrum>(impulse);
+}
+
+Convolver::Convolver(std::shared_ptr<const ImpulseSpectrum> impulse, Feed feed)
+    : impulse_(std::move(impulse))
+    , feed_(std::move(feed))
+    , ready_(impulse_->fourier->size()) {}
+
+Convolver::~Convolver() = default;
+
+std::int64_t Convolver::length() const {
+  return impulse_->length;
+}
+
+void Convolver::nextBlock() {
+  const RealFourier& f = *impulse_->fourier;
+  const std::int64_t block = impulse_->block, tail = impulse_->length - 1;
+  // What waits from before moves to the front.
+  for (float* x : {ready_.left(), ready_.right()}) {
+    if (whole_ > 0) std::copy(x + whole_, x + whole_ + tail, x);
+    std::fill(x + tail, x + f.size(), 0.0f);
+  }
+  StereoBuffer in(block);
+  feed_(in.span());
+  const auto samples = f.samples();
+  const auto bins = f.spectrum();
+  for (int s = 0; s < 2; ++s) {
+    std::copy_n(s == 0 ? in.left() : in.right(), block, samples.get());
+    std::fill(samples.get() + block, samples.get() + f.size(), 0.0f);
+    f.forward(samples.get(), bins.get());
+    multiply(reinterpret_cast<float*>(bins.get()), reinterpret_cast<const float*>(impulse_->side[s].get()),
+             1.0f / static_cast<float>(f.size()), f.bins());
+    f.inverse(bins.get(), samples.get());
+    float* out = s == 0 ? ready_.left() : ready_.right();
+    for (std::int64_t i = 0; i < f.size(); ++i) out[i] += samples.get()[i];
+  }
+  taken_ = 0;
+  whole_ = block;
+}
+
+void Convolver::read(StereoSpan out) {
+  for (std::int64_t done = 0; done < out.frames;) {
+    if (taken_ == whole_) nextBlock();
+    const std::int64_t n = std::min(out.frames - done, whole_ - taken_);
+    std::copy_n(ready_.left() + taken_, n, out.left + done);
+    std::copy_n(ready_.right() + taken_, n, out.right + done);
+    taken_ += n;
+    done += n;
+  }
+}
+
+} // namespace ivrin

@@ -1,0 +1,43 @@
+#include "dsp/spectrum.h"
+
+#include "dsp/fourier.h"
+
+#include <cmath>
+#include <numbers>
+
+namespace ivrin {
+
+std::vector<float> bandLevels(const StereoBuffer& sound, double rate, int bands) {
+  constexpr std::int64_t kSize = 8192, kHop = kSize / 2;
+  const auto fourier = RealFourier::ofSize(kSize);
+  const auto samples = fourier->samples();
+  const auto bins = fourier->spectrum();
+  std::vector<double> power(static_cast<std::size_t>(fourier->bins()), 0.0);
+  std::int64_t blocks = 0;
+  for (std::int64_t at = 0; at == 0 || at + kHop < sound.frames(); at += kHop, ++blocks)
+    for (const float* side : {sound.left(), sound.right()}) {
+      for (std::int64_t i = 0; i < kSize; ++i) {
+        const double w = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / kSize);
+        samples[static_cast<std::size_t>(i)] = at + i < sound.frames() ? static_cast<float>(w) * side[at + i] : 0.0f;
+      }
+      fourier->forward(samples.get(), bins.get());
+      for (std::size_t k = 0; k < power.size(); ++k) power[k] += std::norm(bins[k]);
+    }
+  // A full-scale sine has (N/4)² in its bin under this window, spread over 1.5 bins' worth of power.
+  const double full = 1.5 * (kSize / 4.0) * (kSize / 4.0) * 2 * static_cast<double>(blocks);
+  std::vector<float> out;
+  for (int b = 0; b < bands; ++b) {
+    const double low = 20 * std::pow(1000.0, static_cast<double>(b) / bands) * kSize / rate;
+    const double high = 20 * std::pow(1000.0, static_cast<double>(b + 1) / bands) * kSize / rate;
+    double sum = 0;
+    // A band narrower than a bin has its share of it.
+    for (auto k = static_cast<std::size_t>(std::floor(low)); k < power.size() && static_cast<double>(k) < high; ++k) {
+      const double share = std::min(high, static_cast<double>(k) + 1) - std::max(low, static_cast<double>(k));
+      sum += share * power[k];
+    }
+    out.push_back(static_cast<float>(10 * std::log10(sum / full + 1e-20)));
+  }
+  return out;
+}
+
+} // namespace ivrin

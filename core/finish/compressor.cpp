@@ -1,0 +1,67 @@
+// compressor: feed-forward, both sides linked, level detector smoothed in decibels (D. Giannoulis, M. Massberg,
+// J. D. Reiss, "Digital dynamic range compressor design", JAES 60 (2012): log-domain, smooth branching).
+#include "finish/stages.h"
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+constexpr double kKneeDb = 6;
+
+class CompressorStage : public InPlace {
+ public:
+  CompressorStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , threshold_(s.number("threshold_db"))
+      , slope_(1 - 1 / s.number("ratio"))
+      , attack_(std::exp(-1 / (s.number("attack_ms") / 1000 * at.sampleRate() + 1e-9)))
+      , release_(std::exp(-1 / (s.number("release_ms") / 1000 * at.sampleRate() + 1e-9)))
+      , makeup_(s.number("makeup_db")) {}
+
+ protected:
+  void process(StereoSpan io, std::int64_t) override {
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      const double peak = std::max(std::abs(io.left[i]), std::abs(io.right[i]));
+      const double over = 20 * std::log10(peak + 1e-9) - threshold_;
+      double wanted = 0;
+      if (over > kKneeDb / 2)
+        wanted = slope_ * over;
+      else if (over > -kKneeDb / 2)
+        wanted = slope_ * (over + kKneeDb / 2) * (over + kKneeDb / 2) / (2 * kKneeDb);
+      const double a = wanted > reduction_ ? attack_ : release_;
+      reduction_ = a * reduction_ + (1 - a) * wanted;
+      const auto g = static_cast<float>(std::pow(10.0, (makeup_ - reduction_) / 20));
+      io.left[i] *= g;
+      io.right[i] *= g;
+    }
+  }
+
+ private:
+  double threshold_, slope_, attack_, release_, makeup_, reduction_ = 0;
+};
+
+} // namespace
+
+const Finisher& compressorFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"compressor", "Compressor", "", "Evens out the level.", {}};
+        t.settings.push_back({"threshold_db", "threshold", "dB", T::number, -60, 0, -18,
+                              "From here on it is turned down.", "compressor", 0.5});
+        t.settings.push_back(
+            {"ratio", "ratio", "", T::number, 1, 20, 3, "How many dB in make one out.", "compressor", 0.5});
+        t.settings.push_back(
+            {"attack_ms", "attack", "ms", T::number, 0.1, 200, 8, "How fast it grips.", "compressor", 1});
+        t.settings.push_back(
+            {"release_ms", "release", "ms", T::number, 5, 2000, 120, "How fast it lets go.", "compressor", 5});
+        t.settings.push_back(
+            {"makeup_db", "make-up", "dB", T::number, 0, 12, 0, "Turned up afterwards.", "compressor", 0.5});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<CompressorStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+} // namespace ivrin

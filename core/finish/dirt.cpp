@@ -1,0 +1,73 @@
+// dirt: fewer bits, a lower rate, saturation, in this order.
+#include "dsp/drive.h"
+#include "finish/stages.h"
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+constexpr double kDriveAgainst = 0.25; // saturation counts from −12 dBFS
+
+class DirtStage : public InPlace {
+ public:
+  DirtStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , steps_(s.number("bits") < 24 ? std::exp2(s.number("bits") - 1) : 0) {
+    if (const auto hz = s.maybe("rate_hz"); hz && *hz < at.sampleRate()) advance_ = *hz / at.sampleRate();
+    if (const double drive = s.share("drive_percent"); drive > 0)
+      for (auto& d : drive_) d = std::make_unique<Drive>(drive, kDriveAgainst);
+  }
+
+ protected:
+  void process(StereoSpan io, std::int64_t) override {
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      if (advance_ > 0) { // held from tick to tick: the images are the point
+        if (phase_ >= 1 || !started_) {
+          started_ = true;
+          phase_ -= std::floor(phase_);
+          held_[0] = io.left[i];
+          held_[1] = io.right[i];
+        }
+        phase_ += advance_;
+        io.left[i] = held_[0];
+        io.right[i] = held_[1];
+      }
+      if (steps_ > 0) {
+        io.left[i] = static_cast<float>(std::round(io.left[i] * steps_) / steps_);
+        io.right[i] = static_cast<float>(std::round(io.right[i] * steps_) / steps_);
+      }
+    }
+    if (drive_[0]) {
+      drive_[0]->process(io.left, io.frames);
+      drive_[1]->process(io.right, io.frames);
+    }
+  }
+
+ private:
+  double steps_, advance_ = 0, phase_ = 0;
+  float held_[2] = {};
+  bool started_ = false;
+  std::unique_ptr<Drive> drive_[2];
+};
+
+} // namespace
+
+const Finisher& dirtFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"dirt", "Dirt", "", "Fewer bits, a lower rate, saturation.", {}};
+        t.settings.push_back({"bits", "bits", "", T::number, 4, 24, 24, "Steps of the level; 24 is clean.", "dirt", 1});
+        t.settings.push_back(
+            {"rate_hz", "rate", "Hz", T::number, 500, 192000, Value(), "Held at this rate.", "dirt", 500});
+        t.settings.back().nullable = true;
+        t.settings.back().whenNull = "full";
+        t.settings.push_back({"drive_percent", "drive", "%", T::number, 0, 100, 0, "Saturation.", "dirt", 1});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<DirtStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+} // namespace ivrin

@@ -1,0 +1,100 @@
+// echo: a tempo-synced echo behind the sound.
+#include "dsp/echo_loop.h"
+#include "finish/stages.h"
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+EchoSettings echoOf(const SettingsView& v, const FinishPlace& at) {
+  EchoSettings e;
+  e.timeLeft = std::max(1.0, v.seconds("time_left", at) * at.sampleRate());
+  e.timeRight = std::max(1.0, v.seconds("time_right", at) * at.sampleRate());
+  const std::string& p = v.text("pattern");
+  e.pattern = p == "cross" ? EchoPattern::cross : p == "ping-pong" ? EchoPattern::pingPong : EchoPattern::straight;
+  e.feedback = v.share("feedback_percent");
+  e.lowCutHz = v.maybe("low_cut_hz");
+  e.highCutHz = v.maybe("high_cut_hz");
+  return e;
+}
+
+class EchoStage : public Ringing {
+ public:
+  EchoStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& v, std::int64_t longest)
+      : Ringing(std::move(in), longest, at.sampleRate())
+      , loop_(echoOf(v, at), at.sampleRate())
+      , mix_(v.share("mix_percent")) {}
+
+ protected:
+  void process(StereoSpan io) override {
+    if (wet_.frames() < io.frames) wet_.resize(io.frames);
+    const StereoSpan wet = wet_.span().part(0, io.frames);
+    std::copy_n(io.left, io.frames, wet.left);
+    std::copy_n(io.right, io.frames, wet.right);
+    loop_.process(wet);
+    mixWet(io, wet, mix_);
+    if (loop_.stored() >= kFloor) until_ = offset() + io.frames + loop_.memoryFrames();
+  }
+  std::int64_t storedUntil() const override { return until_; }
+
+ private:
+  EchoLoop loop_;
+  double mix_;
+  StereoBuffer wet_;
+  std::int64_t until_ = 0;
+};
+
+class EchoFinisher : public Finisher {
+ public:
+  EchoFinisher() {
+    table_ = {"echo", "Echo", "", "Echoes behind the sound.", {}};
+    const auto add = [&](SettingSpec s) -> SettingSpec& {
+      table_.settings.push_back(std::move(s));
+      return table_.settings.back();
+    };
+    add({"time_left", "left", "", T::time, 1, 960000, "1/8", "Time of the left echo.", "echo"});
+    add({"time_right", "right", "", T::time, 1, 960000, "1/8", "Time of the right echo.", "echo"});
+    add({"pattern",
+         "pattern",
+         "",
+         T::choice,
+         0,
+         0,
+         "straight",
+         "How the echoes go between the sides.",
+         "echo",
+         1,
+         {"straight", "ping-pong", "cross"}});
+    add({"feedback_percent", "feedback", "%", T::number, 0, 95, 35, "What goes round again.", "echo", 1});
+    add({"mix_percent", "mix", "%", T::number, 0, 100, 25, "Wet against dry.", "echo", 1});
+    for (const bool low : {true, false}) {
+      auto& s = add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000,
+                     Value(), low ? "High-pass in the loop." : "Low-pass in the loop.", "echo", low ? 10.0 : 250.0});
+      s.nullable = true;
+      s.whenNull = "open";
+    }
+  }
+  const TableSpec& table() const override { return table_; }
+  std::int64_t tailFrames(const FinishPlace& at, const Settings& set) const override {
+    const EchoSettings e = echoOf(SettingsView(table_, set), at);
+    const double longest = std::max(e.timeLeft, e.timeRight);
+    const double passes = 2 + (e.feedback > 0.001 ? 108 / std::max(0.4, -20 * std::log10(e.feedback)) : 0);
+    return static_cast<std::int64_t>(std::min(longest * passes, 120 * at.sampleRate()));
+  }
+  std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const override {
+    return std::make_unique<EchoStage>(std::move(in), at, SettingsView(table_, set), tailFrames(at, set));
+  }
+
+ private:
+  TableSpec table_;
+};
+
+} // namespace
+
+const Finisher& echoFinisher() {
+  static const EchoFinisher f;
+  return f;
+}
+
+} // namespace ivrin

@@ -1,0 +1,70 @@
+// The finish: the chain of processors at the end of every ornament, in the order they stand in the song. A processor is
+// a table and a way to put itself behind a sound.
+#pragma once
+
+#include "finish/flow.h"
+#include "finish/impulses.h"
+#include "song/setting_spec.h"
+#include "song/song.h"
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <vector>
+
+namespace ivrin {
+
+/// Where the chain stands: on which ornament, and what its processors may ask for.
+struct FinishPlace {
+  const TempoMap& map;
+  Beats start;  // of the ornament: x of the curves is counted from here
+  Beats length; // of the ornament
+  Frames first; // of the print
+  std::uint64_t seed = 1;
+  const Impulses* impulses = nullptr;
+  std::int64_t sourceFrames = 0;
+  bool leadsIn = false;
+  /// K-weighted loudness of the source, its loudest window as long as itself; may be none.
+  std::function<double()> sourceLufs{};
+  /// The key of the processor being attached; none for those without one.
+  std::function<void(Frames from, StereoSpan out)> key{};
+  double sampleRate() const { return map.sampleRate(); }
+};
+
+class Finisher {
+ public:
+  virtual ~Finisher() = default;
+  virtual const TableSpec& table() const = 0;
+  virtual std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const = 0;
+  /// How many frames the sound may become longer by at most.
+  virtual std::int64_t tailFrames(const FinishPlace&, const Settings&) const { return 0; }
+  /// The row it listens to, before that row's ornaments (empty: the ornament's own), and how far ahead.
+  struct Key {
+    std::string row;
+    std::int64_t aheadFrames;
+  };
+  virtual std::optional<Key> key(const FinishPlace&, const Settings&) const { return std::nullopt; }
+};
+
+/// All of them, in the order in which they are offered.
+const std::vector<const Finisher*>& allFinishers();
+const Finisher* findFinisher(const std::string& type);
+
+// One file each.
+const Finisher& filterFinisher();
+const Finisher& toneFinisher();
+const Finisher& dirtFinisher();
+const Finisher& reverbFinisher();
+const Finisher& echoFinisher();
+const Finisher& widthFinisher();
+const Finisher& panFinisher();
+const Finisher& gainFinisher();
+const Finisher& compressorFinisher();
+const Finisher& duckFinisher();
+const Finisher& phaserFinisher();
+const Finisher& chorusFinisher();
+const Finisher& tremoloFinisher();
+const Finisher& limiterFinisher();
+const Finisher& levelFinisher();
+
+} // namespace ivrin

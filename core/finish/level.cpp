@@ -1,0 +1,115 @@
+// limiter and level: the last word about loudness. Both hear the whole before they give anything.
+#include "dsp/loudness.h"
+#include "dsp/mix_limiter.h"
+#include "finish/stages.h"
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+class LimiterStage : public Whole {
+ public:
+  LimiterStage(std::unique_ptr<Flow> in, double ceiling, double rate)
+      : Whole(std::move(in))
+      , ceiling_(ceiling)
+      , rate_(rate) {}
+
+ protected:
+  void transform(StereoBuffer& all) override {
+    const StereoBuffer in = all;
+    MixLimiter limiter(rate_, ceiling_, [&](Frames from, StereoSpan out) {
+      out.clear();
+      const FrameRange r = intersect({Frames(0), Frames(in.frames())}, {from, from + Frames(out.frames)});
+      std::copy_n(in.left() + r.begin.count, r.length(), out.left + (r.begin - from).count);
+      std::copy_n(in.right() + r.begin.count, r.length(), out.right + (r.begin - from).count);
+    });
+    for (std::int64_t at = 0; at < all.frames(); at += 4096)
+      limiter.read(Frames(at), all.span().part(at, std::min<std::int64_t>(4096, all.frames() - at)));
+  }
+
+ private:
+  double ceiling_, rate_;
+};
+
+class LevelStage : public Whole {
+ public:
+  LevelStage(std::unique_ptr<Flow> in, const FinishPlace& at, std::optional<double> lufs, double offset)
+      : Whole(std::move(in))
+      , rate_(at.sampleRate())
+      , window_(std::max<std::int64_t>(at.sourceFrames, std::llround(0.05 * at.sampleRate())))
+      , lufs_(lufs)
+      , offset_(offset)
+      , sourceLufs_(at.sourceLufs) {}
+  std::optional<double> levelDb() const override { return applied_; }
+
+ protected:
+  void transform(StereoBuffer& all) override {
+    const auto power = kWeightedPower(all.left(), all.right(), all.frames(), rate_);
+    const double is =
+        loudestWindowLufs(power, std::min<std::int64_t>(window_, std::max<std::int64_t>(all.frames(), 1)));
+    const double source = lufs_ ? *lufs_ : sourceLufs_ ? sourceLufs_() : -200;
+    if (is < -100 || source < -70) { // nothing to match: left as it is
+      applied_ = 0;
+      return;
+    }
+    const double wanted = lufs_ ? *lufs_ : source + offset_;
+    applied_ = std::clamp(wanted - is, -40.0, 24.0);
+    const auto g = static_cast<float>(Decibels(*applied_).gain());
+    for (std::int64_t i = 0; i < all.frames(); ++i) {
+      all.left()[i] *= g;
+      all.right()[i] *= g;
+    }
+  }
+
+ private:
+  double rate_;
+  std::int64_t window_;
+  std::optional<double> lufs_;
+  double offset_;
+  std::function<double()> sourceLufs_;
+  std::optional<double> applied_;
+};
+
+} // namespace
+
+const Finisher& limiterFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"limiter", "Limiter", "", "Never over this.", {}};
+        t.settings.push_back({"ceiling_dbtp", "ceiling", "dB", T::number, -20, 0, -1, "True peak.", "limiter", 0.5});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(
+            std::make_unique<LimiterStage>(std::move(in), s.number("ceiling_dbtp"), at.sampleRate()));
+      });
+  return f;
+}
+
+const Finisher& levelFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"level", "Level", "", "As loud as asked, measured.", {}};
+        t.settings.push_back({"match",
+                              "match",
+                              "LUFS",
+                              T::number,
+                              -60,
+                              0,
+                              "source",
+                              "The source, or a loudness.",
+                              "level",
+                              0.5,
+                              {"source"}});
+        t.settings.push_back({"offset_lu", "offset", "LU", T::number, -24, 6, -6, "Against the source.", "level", 0.5});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(
+            std::make_unique<LevelStage>(std::move(in), at, s.maybe("match"), s.number("offset_lu")));
+      });
+  return f;
+}
+
+} // namespace ivrin

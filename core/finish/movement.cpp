@@ -1,0 +1,195 @@
+// phaser, chorus, tremolo: what moves by itself. Their phase begins with the ornament.
+#include "dsp/windowed_sinc.h"
+#include "finish/stages.h"
+
+#include <numbers>
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+/// Radians at an offset of the print: 0 where the ornament starts.
+class Turn {
+ public:
+  Turn(double hz, const FinishPlace& at)
+      : perFrame_(2 * std::numbers::pi * hz / at.sampleRate())
+      , start_((at.map.frameAt(at.start) - at.first).count) {}
+  double at(std::int64_t offset) const { return perFrame_ * static_cast<double>(offset - start_); }
+
+ private:
+  double perFrame_;
+  std::int64_t start_;
+};
+
+/// Six first-order allpasses that move together; notches wander (J. O. Smith, "An allpass approach to digital phasing
+/// and flanging", ICMC 1984).
+class PhaserStage : public InPlace {
+ public:
+  PhaserStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , turn_(s.hertz("rate", at), at)
+      , depth_(s.share("depth_percent"))
+      , feedback_(0.9 * s.share("feedback_percent"))
+      , mix_(s.share("mix_percent"))
+      , rate_(at.sampleRate()) {}
+
+ protected:
+  void process(StereoSpan io, std::int64_t offset) override {
+    for (std::int64_t i = 0; i < io.frames; ++i)
+      for (int side = 0; side < 2; ++side) {
+        if ((offset + i) % 16 == 0 || !set_[side]) {
+          set_[side] = true;
+          const double swing =
+              0.5 + 0.5 * depth_ * std::sin(turn_.at(offset + i) + (side != 0 ? 0.25 * std::numbers::pi : 0));
+          const double hz = std::min(200 * std::pow(20.0, swing), 0.45 * rate_),
+                       t = std::tan(std::numbers::pi * hz / rate_);
+          a_[side] = (t - 1) / (t + 1);
+        }
+        float& v = (side == 0 ? io.left : io.right)[i];
+        double x = v + feedback_ * last_[side];
+        for (double& z : z_[side]) {
+          const double y = a_[side] * x + z;
+          z = x - a_[side] * y;
+          x = y;
+        }
+        last_[side] = x;
+        v = static_cast<float>((1 - 0.5 * mix_) * v + 0.5 * mix_ * x);
+      }
+  }
+
+ private:
+  Turn turn_;
+  double depth_, feedback_, mix_, rate_;
+  double a_[2] = {}, last_[2] = {}, z_[2][6] = {};
+  bool set_[2] = {};
+};
+
+/// Three voices a side, read at delays that swing out of step.
+class ChorusStage : public InPlace {
+ public:
+  ChorusStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , turn_(s.hertz("rate", at), at)
+      , depth_(s.share("depth_percent") * 0.004 * at.sampleRate())
+      , mix_(s.share("mix_percent"))
+      , middle_(0.012 * at.sampleRate())
+      , sinc_(kHalf, 256) {
+    while (size_ < static_cast<std::int64_t>(middle_ + depth_) + 4 * kHalf) size_ *= 2;
+    for (auto& l : line_) l.assign(static_cast<std::size_t>(size_), 0.0f);
+  }
+
+ protected:
+  void process(StereoSpan io, std::int64_t offset) override {
+    float x[2 * kHalf];
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      line_[0][static_cast<std::size_t>(clock_ & (size_ - 1))] = io.left[i];
+      line_[1][static_cast<std::size_t>(clock_ & (size_ - 1))] = io.right[i];
+      for (int side = 0; side < 2; ++side) {
+        double sum = 0;
+        for (int voice = 0; voice < 3; ++voice) {
+          const double phase = turn_.at(offset + i) * (1 + 0.07 * voice) + 2.1 * voice + (side != 0 ? 1.05 : 0);
+          const double position = static_cast<double>(clock_) - middle_ - depth_ * std::sin(phase),
+                       whole = std::floor(position);
+          for (int k = 0; k < 2 * kHalf; ++k)
+            x[k] =
+                line_[side][static_cast<std::size_t>((static_cast<std::int64_t>(whole) - kHalf + 1 + k) & (size_ - 1))];
+          sum += sinc_.read(x + kHalf - 1, position - whole);
+        }
+        float& v = (side == 0 ? io.left : io.right)[i];
+        v = static_cast<float>((1 - 0.5 * mix_) * v + mix_ * 0.4 * sum);
+      }
+      ++clock_;
+    }
+  }
+
+ private:
+  static constexpr int kHalf = 8;
+  Turn turn_;
+  double depth_, mix_, middle_;
+  SincTable sinc_;
+  std::int64_t size_ = 64, clock_ = 0;
+  std::vector<float> line_[2];
+};
+
+class TremoloStage : public InPlace {
+ public:
+  TremoloStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , turn_(s.hertz("rate", at), at)
+      , depth_(s.share("depth_percent"))
+      , apart_(s.share("spread_percent") * std::numbers::pi) {}
+
+ protected:
+  void process(StereoSpan io, std::int64_t offset) override {
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      const double t = turn_.at(offset + i);
+      io.left[i] *= static_cast<float>(1 - depth_ * 0.5 * (1 - std::cos(t)));
+      io.right[i] *= static_cast<float>(1 - depth_ * 0.5 * (1 - std::cos(t + apart_)));
+    }
+  }
+
+ private:
+  Turn turn_;
+  double depth_, apart_;
+};
+
+SettingSpec rateSpec(const char* group, const char* initial) {
+  return {"rate", "rate", "", T::rate, 0.02, 20, initial, "One turn: a note value, or Hz.", group};
+}
+
+} // namespace
+
+const Finisher& phaserFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"phaser", "Phaser", "", "Notches that wander.", {}};
+        t.settings.push_back(rateSpec("phaser", "1 bar"));
+        t.settings.push_back(
+            {"depth_percent", "depth", "%", T::number, 0, 100, 70, "How far they wander.", "phaser", 1});
+        t.settings.push_back(
+            {"feedback_percent", "feedback", "%", T::number, 0, 95, 30, "How sharp they are.", "phaser", 1});
+        t.settings.push_back({"mix_percent", "mix", "%", T::number, 0, 100, 100,
+                              "Wet against dry; notches are deepest at 100.", "phaser", 1});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<PhaserStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+const Finisher& chorusFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"chorus", "Chorus", "", "Several, a little apart.", {}};
+        t.settings.push_back(rateSpec("chorus", "2 bars"));
+        t.settings.push_back(
+            {"depth_percent", "depth", "%", T::number, 0, 100, 50, "How far they drift.", "chorus", 1});
+        t.settings.push_back({"mix_percent", "mix", "%", T::number, 0, 100, 60, "Wet against dry.", "chorus", 1});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<ChorusStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+const Finisher& tremoloFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"tremolo", "Tremolo", "", "Louder and softer in time.", {}};
+        t.settings.push_back(rateSpec("tremolo", "1/8"));
+        t.settings.push_back(
+            {"depth_percent", "depth", "%", T::number, 0, 100, 60, "How far down it goes.", "tremolo", 1});
+        t.settings.push_back({"spread_percent", "spread", "%", T::number, 0, 100, 0,
+                              "The right side later: 100 is opposite.", "tremolo", 5});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<TremoloStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+} // namespace ivrin

@@ -1,0 +1,89 @@
+// pan and gain: curves over the ornament's beats.
+#include "finish/control_ramp.h"
+#include "finish/stages.h"
+
+#include <numbers>
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+class PanStage : public InPlace {
+ public:
+  PanStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , position_(s.curve("position"), at.map, at.start, at.first) {}
+
+ protected:
+  void process(StereoSpan io, std::int64_t offset) override {
+    for (std::int64_t i = 0; i < io.frames; ++i) { // a balance, as rows have it
+      const float p = position_.at(offset + i);
+      if (p > 0) io.left[i] *= std::cos(p * 0.5f * std::numbers::pi_v<float>);
+      if (p < 0) io.right[i] *= std::cos(p * 0.5f * std::numbers::pi_v<float>);
+    }
+  }
+
+ private:
+  ControlRamp position_;
+};
+
+class GainStage : public InPlace {
+ public:
+  GainStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , db_(s.curve("db"), at.map, at.start, at.first) {}
+
+ protected:
+  void process(StereoSpan io, std::int64_t offset) override {
+    if (db_.constant()) {
+      const auto g = static_cast<float>(Decibels(static_cast<double>(db_.at(0))).gain());
+      for (std::int64_t i = 0; i < io.frames; ++i) {
+        io.left[i] *= g;
+        io.right[i] *= g;
+      }
+      return;
+    }
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      const auto g = static_cast<float>(Decibels(static_cast<double>(db_.at(offset + i))).gain());
+      io.left[i] *= g;
+      io.right[i] *= g;
+    }
+  }
+
+ private:
+  ControlRamp db_;
+};
+
+} // namespace
+
+const Finisher& panFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"pan", "Pan", "", "Moves across the stereo field.", {}};
+        t.settings.push_back(
+            {"position", "position", "", T::number, -1, 1, 0, "From -1, left, to 1, right.", "pan", 0.05});
+        t.settings.back().curve = true;
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<PanStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+const Finisher& gainFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"gain", "Gain", "", "Louder and softer.", {}};
+        t.settings.push_back({"db", "gain", "dB", T::number, -60, 12, 0, "May move.", "gain", 0.5});
+        t.settings.back().curve = true;
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<GainStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+} // namespace ivrin

@@ -1,0 +1,128 @@
+#include "finish/space.h"
+
+#include "dsp/shipped_impulses.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+
+void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
+  using T = SettingType;
+  t.settings.push_back(
+      {"character",
+       "space",
+       "",
+       T::choice,
+       0,
+       0,
+       "plate",
+       "Plate is dense at once, room short with its walls, hall builds up slowly, spring drips; impulse "
+       "is a recorded space.",
+       group,
+       1,
+       {"plate", "room", "hall", "spring", "impulse"}});
+  SettingSpec file{"impulse_file",
+                   "impulse",
+                   "",
+                   T::text,
+                   0,
+                   0,
+                   Value(),
+                   "The impulse response for the space \"impulse\": one that ships, or an audio file.",
+                   group};
+  file.nullable = true;
+  file.whenNull = "stairwell";
+  for (const ShippedImpulse& s : shippedImpulses()) file.choices.push_back(s.name);
+  t.settings.push_back(std::move(file));
+  t.settings.push_back({"size_percent", "size", "%", T::number, 0, 100, 50, "How large the space is.", group, 1});
+  t.settings.push_back(
+      {"damping_percent", "damping", "%", T::number, 0, 100, 30, "How much sooner the highs die.", group, 1});
+  t.settings.push_back({"modulation_percent", "movement", "%", T::number, 0, 100, 20,
+                        "Slow movement inside the space; 0 is off.", group, 1});
+}
+
+SpaceSettings SpaceSettings::of(const TableSpec& table, const Settings& set) {
+  const auto value = [&](const char* key) -> const Value& { return settingOr(table, set, key); };
+  SpaceSettings s;
+  const std::string& c = *value("character").text();
+  s.isImpulse = c == "impulse";
+  s.reverb.character = c == "room"     ? ReverbCharacter::room
+                       : c == "hall"   ? ReverbCharacter::hall
+                       : c == "spring" ? ReverbCharacter::spring
+                                       : ReverbCharacter::plate;
+  const std::string* file = value("impulse_file").text();
+  s.impulseFile = file ? *file : shippedImpulses().front().name;
+  s.reverb.size = *value("size_percent").number() / 100;
+  s.reverb.damping = *value("damping_percent").number() / 100;
+  s.reverb.modulation = *value("modulation_percent").number() / 100;
+  return s;
+}
+
+double decayOf(const Value& v, const TempoMap& map, Beats at) {
+  if (const double* d = v.number()) return *d;
+  return NoteValue::parse(*v.text())->seconds(map, at).value;
+}
+
+struct Space::Body {
+  std::optional<Reverb> reverb;
+  std::unique_ptr<Convolver> convolver;
+  Convolver::Feed feed;
+  float floor = 0;
+  std::int64_t clock = 0, fed = 0, until = 0;
+};
+
+Space::Space(const SpaceSettings& s, double rate, const Impulses* impulses, float floor, Convolver::Feed feed)
+    : body_(std::make_unique<Body>()) {
+  body_->floor = floor;
+  body_->feed = std::move(feed);
+  if (!s.isImpulse) {
+    body_->reverb.emplace(s.reverb, rate);
+    return;
+  }
+  const auto impulse = impulses ? impulses->find(s.impulseFile, rate) : Impulses::shipped(s.impulseFile, rate);
+  if (!impulse || impulse->audio.frames() == 0) return;
+  const StereoBuffer h = windowed(*impulse, s.reverb.decaySeconds, rate);
+  Body* b = body_.get();
+  body_->convolver = std::make_unique<Convolver>(spectrumOf(h), [b, length = h.frames()](StereoSpan out) {
+    b->feed(out);
+    for (std::int64_t i = out.frames; i-- > 0;)
+      if (std::max(std::abs(out.left[i]), std::abs(out.right[i])) >= b->floor) {
+        b->until = b->fed + i + length;
+        break;
+      }
+    b->fed += out.frames;
+  });
+}
+
+Space::~Space() = default;
+
+void Space::read(StereoSpan out) {
+  Body& b = *body_;
+  if (b.convolver) {
+    b.convolver->read(out);
+  } else if (b.reverb) {
+    b.feed(out);
+    b.reverb->process(out);
+    if (b.reverb->stored() >= b.floor) b.until = b.clock + out.frames + b.reverb->memoryFrames();
+  } else {
+    out.clear();
+  }
+  b.clock += out.frames;
+}
+
+std::int64_t Space::lastsUntil() const {
+  return body_->until;
+}
+
+double decayForFall(const SpaceSettings& s, double seconds, double rate) {
+  if (s.isImpulse || s.reverb.damping <= 0) return seconds;
+  ReverbSettings r = s.reverb;
+  r.decaySeconds = seconds;
+  for (int i = 0; i < 6; ++i) // damping's share changes with the decay only slowly: a few steps are enough
+    r.decaySeconds = std::clamp(r.decaySeconds * seconds / Reverb::decayAt(r, 1000, rate), 0.5 * seconds, 4 * seconds);
+  return r.decaySeconds;
+}
+
+} // namespace ivrin

@@ -1,0 +1,187 @@
+// What processors are made of: stages that work in place, that ring on, or that need the whole sound.
+#pragma once
+
+#include "finish/finisher.h"
+#include "song/curve.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+
+/// Typed looks into a settings object.
+class SettingsView {
+ public:
+  SettingsView(const TableSpec& table, const Settings& set)
+      : table_(table)
+      , set_(set) {}
+  const Value& value(const char* key) const { return settingOr(table_, set_, key); }
+  double number(const char* key) const { return *value(key).number(); }
+  double share(const char* key) const { return number(key) / 100; } // of a percentage
+  bool yes(const char* key) const { return *value(key).boolean(); }
+  const std::string& text(const char* key) const { return *value(key).text(); }
+  std::optional<double> maybe(const char* key) const {
+    const double* d = value(key).number();
+    return d ? std::optional(*d) : std::nullopt;
+  }
+  Curve curve(const char* key, double scale = 1) const {
+    auto points = Curve::from(value(key))->points();
+    for (auto& q : points) q.y *= scale;
+    return Curve(points);
+  }
+  /// A setting of type time.
+  double seconds(const char* key, const FinishPlace& at) const {
+    if (const double* ms = value(key).number()) return *ms / 1000;
+    return NoteValue::parse(text(key))->seconds(at.map, at.start).value;
+  }
+  /// A setting of type rate, in Hz.
+  double hertz(const char* key, const FinishPlace& at) const {
+    if (const double* hz = value(key).number()) return *hz;
+    return 1 / NoteValue::parse(text(key))->seconds(at.map, at.start).value;
+  }
+
+ private:
+  const TableSpec& table_;
+  const Settings& set_;
+};
+
+class Stage : public Flow {
+ public:
+  explicit Stage(std::unique_ptr<Flow> in)
+      : in_(std::move(in)) {}
+  std::string note() const override { return in_->note(); }
+  std::optional<double> levelDb() const override { return in_->levelDb(); }
+
+ protected:
+  std::unique_ptr<Flow> in_;
+};
+
+/// As long as what comes in.
+class InPlace : public Stage {
+ public:
+  using Stage::Stage;
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = in_->render(out);
+    process(out.part(0, n), offset_);
+    offset_ += n;
+    return n;
+  }
+
+ protected:
+  /// `offset`: frames since the print's first.
+  virtual void process(StereoSpan io, std::int64_t offset) = 0;
+
+ private:
+  std::int64_t offset_ = 0;
+};
+
+/// Rings on after what comes in, until all is under −84 dBFS for 100 ms or `longest` frames have passed, then faded.
+class Ringing : public Stage {
+ public:
+  static constexpr float kFloor = 6.3e-5f;
+  Ringing(std::unique_ptr<Flow> in, std::int64_t longest, double sampleRate)
+      : Stage(std::move(in))
+      , longest_(longest)
+      , quiet_(std::llround(0.1 * sampleRate))
+      , fade_(std::min<std::int64_t>(longest, std::llround(0.05 * sampleRate))) {}
+  std::int64_t render(StereoSpan out) override {
+    if (over_) return 0;
+    std::int64_t n = out.frames;
+    if (endOfInput_ < 0) {
+      const std::int64_t got = in_->render(out);
+      if (got < out.frames) endOfInput_ = offset_ + got;
+      out.part(got, out.frames - got).clear();
+    } else {
+      out.clear();
+    }
+    if (endOfInput_ >= 0) n = std::clamp<std::int64_t>(endOfInput_ + longest_ - offset_, 0, n);
+    process(out.part(0, n));
+    for (std::int64_t i = 0; i < n; ++i) {
+      if (endOfInput_ >= 0) {
+        const std::int64_t left = endOfInput_ + longest_ - offset_ - i;
+        if (left < fade_) {
+          const float g = static_cast<float>(left) / static_cast<float>(fade_);
+          out.left[i] *= g;
+          out.right[i] *= g;
+        }
+      }
+      if (std::max(std::abs(out.left[i]), std::abs(out.right[i])) >= kFloor) lastHeard_ = offset_ + i + 1;
+    }
+    offset_ += n;
+    over_ =
+        n < out.frames || (endOfInput_ >= 0 && offset_ >= std::max({endOfInput_, storedUntil(), lastHeard_}) + quiet_);
+    return n;
+  }
+
+ protected:
+  virtual void process(StereoSpan io) = 0;
+  /// In frames since the first: before this, what is stored may be over kFloor.
+  virtual std::int64_t storedUntil() const = 0;
+  std::int64_t offset() const { return offset_; }
+
+ private:
+  std::int64_t longest_, quiet_, fade_, offset_ = 0, endOfInput_ = -1, lastHeard_ = 0;
+  bool over_ = false;
+};
+
+/// Takes in everything before it gives anything.
+class Whole : public Stage {
+ public:
+  using Stage::Stage;
+  std::int64_t render(StereoSpan out) override {
+    if (!taken_) {
+      taken_ = true;
+      for (std::int64_t at = 0;;) {
+        all_.resize(at + kPrintBlock);
+        const std::int64_t n = in_->render(all_.span().part(at, kPrintBlock));
+        at += n;
+        if (n == kPrintBlock) continue;
+        all_.resize(at);
+        break;
+      }
+      transform(all_);
+    }
+    const std::int64_t n = std::min(out.frames, all_.frames() - given_);
+    std::copy_n(all_.left() + given_, n, out.left);
+    std::copy_n(all_.right() + given_, n, out.right);
+    given_ += n;
+    return n;
+  }
+
+ protected:
+  virtual void transform(StereoBuffer& all) = 0;
+
+ private:
+  StereoBuffer all_;
+  std::int64_t given_ = 0;
+  bool taken_ = false;
+};
+
+/// A processor from its table and its way of attaching.
+class SimpleFinisher : public Finisher {
+ public:
+  using Attach = std::unique_ptr<Flow> (*)(std::unique_ptr<Flow>, const FinishPlace&, const SettingsView&);
+  SimpleFinisher(TableSpec spec, Attach way)
+      : table_(std::move(spec))
+      , attach_(way) {}
+  const TableSpec& table() const override { return table_; }
+  std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const override {
+    return attach_(std::move(in), at, SettingsView(table_, set));
+  }
+
+ protected:
+  TableSpec table_;
+  Attach attach_;
+};
+
+/// io = (1 − share)·dry + share·wet
+inline void mixWet(StereoSpan io, const StereoSpan& wet, double share) {
+  const auto d = static_cast<float>(1 - share), w = static_cast<float>(share);
+  for (std::int64_t i = 0; i < io.frames; ++i) {
+    io.left[i] = d * io.left[i] + w * wet.left[i];
+    io.right[i] = d * io.right[i] + w * wet.right[i];
+  }
+}
+
+} // namespace ivrin

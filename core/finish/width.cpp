@@ -1,0 +1,60 @@
+// width: side against middle, and one side later than the other.
+#include "finish/control_ramp.h"
+#include "finish/stages.h"
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+class WidthStage : public InPlace {
+ public:
+  WidthStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : InPlace(std::move(in))
+      , width_(s.curve("percent", 0.01), at.map, at.start, at.first)
+      , late_(static_cast<std::size_t>(std::llround(s.number("side_delay_ms") / 1000 * at.sampleRate()))) {}
+
+ protected:
+  void process(StereoSpan io, std::int64_t offset) override {
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      float l = io.left[i], r = io.right[i];
+      if (!late_.empty()) { // both sides unlike each other even from a mono sound
+        std::swap(late_[at_], r);
+        at_ = (at_ + 1) % late_.size();
+      }
+      const float w = width_.at(offset + i), mid = 0.5f * (1 + w), side = 0.5f * (1 - w);
+      io.left[i] = mid * l + side * r;
+      io.right[i] = mid * r + side * l;
+    }
+  }
+
+ private:
+  ControlRamp width_;
+  std::vector<float> late_;
+  std::size_t at_ = 0;
+};
+
+} // namespace
+
+const Finisher& widthFinisher() {
+  class WidthFinisher : public SimpleFinisher {
+   public:
+    using SimpleFinisher::SimpleFinisher;
+  };
+  static const WidthFinisher f(
+      [] {
+        TableSpec t{"width", "Width", "", "Narrower or wider.", {}};
+        t.settings.push_back(
+            {"percent", "width", "%", T::number, 0, 200, 100, "Side against middle: 0 is mono.", "width", 5});
+        t.settings.back().curve = true;
+        t.settings.push_back({"side_delay_ms", "side delay", "ms", T::number, 0, 40, 0,
+                              "The right side later: wide even from mono.", "width", 1});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
+        return std::unique_ptr<Flow>(std::make_unique<WidthStage>(std::move(in), at, s));
+      });
+  return f;
+}
+
+} // namespace ivrin

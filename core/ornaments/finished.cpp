@@ -1,0 +1,73 @@
+#include "ornaments/finished.h"
+
+#include "dsp/loudness.h"
+#include "finish/finisher.h"
+#include "ornaments/source.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+FinishPlace placeOf(const Kind& kind, const Placed& p, Frames first) {
+  FinishPlace at{p.map, p.ornament.start, p.ornament.length, first};
+  at.seed = static_cast<std::uint64_t>(p.ornament.seed);
+  at.impulses = p.impulses;
+  at.sourceFrames = Source(p).frames();
+  at.leadsIn = kind.leadsIn(p.ornament);
+  return at;
+}
+
+double sourceLufs(const Placed& p, Sounds& sounds) {
+  const Source source(p);
+  const double rate = p.sampleRate();
+  StereoBuffer heard(source.frames()), scratch;
+  for (std::int64_t at = 0; at < heard.frames(); at += kPrintBlock)
+    source.read(sounds, at, heard.span().part(at, std::min(kPrintBlock, heard.frames() - at)), scratch);
+  return loudestWindowLufs(kWeightedPower(heard.left(), heard.right(), heard.frames(), rate),
+                           std::max<std::int64_t>(source.frames(), std::llround(0.05 * rate)));
+}
+
+} // namespace
+
+PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
+  PrintPlan plan = kind.plan(p);
+  if (!plan.sounds || p.ornament.finish.empty()) return plan;
+  const FinishPlace at = placeOf(kind, p, plan.extent.begin);
+  std::int64_t tail = 0;
+  for (const Processor& one : p.ornament.finish)
+    if (const Finisher* f = findFinisher(one.type)) tail += f->tailFrames(at, one.settings);
+  const auto longest = static_cast<std::int64_t>(kLongestTailSeconds * p.sampleRate());
+  plan.extent.end = plan.extent.end + Frames(std::min(tail, longest));
+  for (const Processor& one : p.ornament.finish) {
+    const Finisher* f = findFinisher(one.type);
+    const auto key = f ? f->key(at, one.settings) : std::nullopt;
+    if (!key) continue;
+    const bool own = key->row.empty() || key->row == p.ornament.on;
+    plan.reads.push_back({own ? p.ornament.on : key->row,
+                          own ? Read::What::dryBefore : Read::What::beforeOrnaments,
+                          {plan.extent.begin, plan.extent.end + Frames(key->aheadFrames)}});
+  }
+  return plan;
+}
+
+std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const PrintPlan& plan, Sounds& sounds) {
+  std::unique_ptr<Voice> voice = kind.start(p, sounds);
+  if (!voice || p.ornament.finish.empty()) return voice;
+  FinishPlace at = placeOf(kind, p, plan.extent.begin);
+  at.sourceLufs = [&ornament = p.ornament, &map = p.map, impulses = p.impulses, &sounds] {
+    return sourceLufs({ornament, map, impulses}, sounds);
+  };
+  std::size_t next = kind.plan(p).reads.size();
+  for (const Processor& one : p.ornament.finish) {
+    const Finisher* f = findFinisher(one.type);
+    if (!f) continue;
+    at.key = nullptr;
+    if (f->key(at, one.settings)) at.key = keyOf(sounds, next++);
+    voice = f->attach(std::move(voice), at, one.settings);
+  }
+  return voice;
+}
+
+} // namespace ivrin

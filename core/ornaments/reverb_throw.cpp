@@ -1,0 +1,247 @@
+#include "ornaments/reverb_throw.h"
+
+#include "dsp/svf.h"
+#include "finish/control_ramp.h"
+#include "finish/ducking.h"
+#include "finish/space.h"
+#include "ornaments/source.h"
+#include "ornaments/tail.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+TableSpec makeTable() {
+  TableSpec t;
+  t.id = "reverb-throw";
+  t.name = "Reverb throw";
+  t.key = "V";
+  t.meaning = "The source goes into a space that rings on.";
+  const auto add = [&](SettingSpec s) -> SettingSpec& {
+    t.settings.push_back(std::move(s));
+    return t.settings.back();
+  };
+  add({"decay_seconds", "decay", "", T::duration, 0.1, 30, 2.5,
+       "Time in which the space dies by 60 dB: seconds or a note value.", "space"});
+  add({"pre_delay", "pre-delay", "", T::time, 0, 960000, 0, "How much later the space answers.", "space"});
+  SpaceSettings::addTo(t, "space");
+  add({"freeze", "freeze", "", T::boolean, 0, 0, false, "Held, without dying, until it is cut.", "space"});
+  add({"send_percent", "send", "%", T::number, 0, 100, 100, "How much of the source is sent.", "tail", 1}).curve = true;
+  add({"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of the space.", "tail", 0.5});
+  add({"width_percent", "width", "%", T::number, 0, 200, 100, "Side against middle of the space.", "tail", 5});
+  for (const bool low : {true, false}) {
+    auto& s =
+        add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000, Value(),
+             low ? "High-pass of the space, 12 dB per octave." : "Low-pass of the space, 12 dB per octave.", "tail",
+             low ? 10.0 : 250.0});
+    s.nullable = true;
+    s.whenNull = "open";
+  }
+  add({"duck_db", "duck", "dB", T::number, 0, 48, 0, "Turned down while the dry row sounds.", "tail", 0.5});
+  auto& cut = add({"cut_at", "cut at", "beats", T::number, 1.0 / 64, 4096, Value(),
+                   "Ended there, beats from the start.", "tail", 0.25});
+  cut.nullable = true;
+  cut.whenNull = "–";
+  add({"remove_dry", "remove dry", "", T::boolean, 0, 0, false, "Takes the source out of the row.", "tail"});
+  add({"tail_floor_db", "tail floor", "dB", T::number, -120, -30, -84, "The tail ends when it has fallen to this.",
+       "tail", 1});
+  return t;
+}
+
+const TableSpec& theTable() {
+  static const TableSpec t = makeTable();
+  return t;
+}
+
+struct Throw {
+  SpaceSettings space;
+  std::int64_t preDelay = 0;
+  Curve send;
+  double wetDb = 0, width = 1, duckDb = 0, floorDb = -84;
+  std::optional<double> lowCut, highCut, cutAt;
+  bool removeDry = false;
+
+  static Throw of(const Placed& p) {
+    const auto value = [&](const char* key) -> const Value& { return settingOr(theTable(), p.ornament.settings, key); };
+    const auto number = [&](const char* key) { return *value(key).number(); };
+    Throw s;
+    s.space = SpaceSettings::of(theTable(), p.ornament.settings);
+    s.space.reverb.decaySeconds = decayOf(value("decay_seconds"), p.map, p.ornament.start);
+    s.space.reverb.held = *value("freeze").boolean();
+    s.space.reverb.seed = static_cast<std::uint64_t>(p.ornament.seed);
+    const Value& pre = value("pre_delay");
+    const double seconds =
+        pre.number() ? *pre.number() / 1000 : NoteValue::parse(*pre.text())->seconds(p.map, p.ornament.start).value;
+    s.preDelay = std::llround(seconds * p.sampleRate());
+    auto points = Curve::from(value("send_percent"))->points();
+    for (auto& q : points) q.y /= 100;
+    s.send = Curve(points);
+    s.wetDb = number("wet_db");
+    s.width = number("width_percent") / 100;
+    s.duckDb = number("duck_db");
+    s.floorDb = number("tail_floor_db");
+    if (const double* hz = value("low_cut_hz").number()) s.lowCut = *hz;
+    if (const double* hz = value("high_cut_hz").number()) s.highCut = *hz;
+    if (const double* cut = value("cut_at").number()) s.cutAt = *cut;
+    s.removeDry = *value("remove_dry").boolean();
+    return s;
+  }
+};
+
+/// Frames the print has at most: until a source of +12 dBFS has fallen under the floor with 12 dB to spare, for the
+/// reverb's peaks over its level.
+std::int64_t longestPrint(const Placed& p, const Throw& s, std::int64_t sourceFrames) {
+  const double rate = p.sampleRate();
+  const std::int64_t most = sourceFrames + std::llround(kLongestTailSeconds * rate);
+  if (s.cutAt) {
+    const Frames cut = p.map.frameAt(p.ornament.start + Beats::ofQuarters(*s.cutAt));
+    return std::clamp<std::int64_t>((cut - p.span().begin).count, 0, most);
+  }
+  double tail = 0;
+  if (s.space.isImpulse) {
+    const auto impulse =
+        p.impulses ? p.impulses->find(s.space.impulseFile, rate) : Impulses::shipped(s.space.impulseFile, rate);
+    tail = impulse ? static_cast<double>(impulse->audio.frames()) : 0;
+  } else if (s.space.reverb.held) {
+    return most;
+  } else {
+    const double loudest = 12 + 12 + std::max(0.0, s.wetDb) + (s.width > 1 ? 6 : 0);
+    tail = s.space.reverb.decaySeconds * (loudest - s.floorDb) / 60 * rate + 2 * rate; // 2 s: what the lines remember
+  }
+  return std::min<std::int64_t>(most, sourceFrames + s.preDelay + std::llround(tail + kQuietSeconds * rate) +
+                                          2 * kPrintBlock);
+}
+
+class ReverbThrowVoice : public Voice {
+ public:
+  ReverbThrowVoice(const Placed& p, Sounds& sounds)
+      : s_(Throw::of(p))
+      , sounds_(sounds)
+      , source_(p)
+      , send_(s_.send, p.map, p.ornament.start, p.span().begin)
+      , end_(longestPrint(p, s_, source_.frames()), s_.cutAt.has_value(), s_.floorDb, p.sampleRate())
+      , space_(s_.space, p.sampleRate(), p.impulses, end_.floor(), [this](StereoSpan out) { feed(out); }) {
+    const double rate = p.sampleRate();
+    const double rms = sourceLevel();
+    if (s_.lowCut) lowCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::high, *s_.lowCut, *s_.lowCut, rate);
+    if (s_.highCut) highCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::low, *s_.highCut, *s_.highCut, rate);
+    if (s_.duckDb > 0)
+      ducking_ =
+          std::make_unique<Ducking>(s_.duckDb, rms, rate, p.span().begin, keyOf(sounds_, source_.reads().size()));
+  }
+
+  std::int64_t render(StereoSpan out) override {
+    if (silent_ || end_.over(clock_, storedUntil())) return 0;
+    const std::int64_t n = std::min(out.frames, end_.limit() - clock_);
+    const StereoSpan part = out.part(0, n);
+    space_.read(part);
+    if (lowCut_) lowCut_->process(part.left, part.right, n);
+    if (highCut_) highCut_->process(part.left, part.right, n);
+    const double wet = Decibels(s_.wetDb).gain();
+    const auto mid = static_cast<float>(0.5 * (1 + s_.width) * wet),
+               side = static_cast<float>(0.5 * (1 - s_.width) * wet);
+    for (std::int64_t i = 0; i < n; ++i) {
+      const float l = part.left[i], r = part.right[i];
+      part.left[i] = mid * l + side * r;
+      part.right[i] = mid * r + side * l;
+    }
+    if (ducking_) ducking_->apply(part);
+    end_.apply(part, clock_);
+    clock_ += n;
+    end_.over(clock_, storedUntil());
+    return n;
+  }
+
+  std::string note() const override { return end_.note(); }
+
+ private:
+  std::int64_t storedUntil() const { return std::max(space_.lastsUntil(), source_.frames() + s_.preDelay); }
+
+  double sourceLevel() {
+    StereoBuffer b(kPrintBlock);
+    double power = 0, active = 0;
+    for (std::int64_t at = 0; at < source_.frames(); at += kPrintBlock) {
+      const StereoSpan part = b.span().part(0, std::min(kPrintBlock, source_.frames() - at));
+      source_.read(sounds_, at, part, scratch_);
+      for (std::int64_t i = 0; i < part.frames; ++i) {
+        const double l = part.left[i], r = part.right[i];
+        if (l != 0 || r != 0) silent_ = false;
+        if (std::max(std::abs(l), std::abs(r)) <= 1e-4) continue;
+        power += 0.5 * (l * l + r * r);
+        active += 1;
+      }
+    }
+    return active > 0 ? 10 * std::log10(power / active + 1e-20) : -120;
+  }
+
+  /// What is sent, later by the pre-delay.
+  void feed(StereoSpan out) {
+    const std::int64_t from = fed_ - s_.preDelay;
+    fed_ += out.frames;
+    source_.read(sounds_, from, out, scratch_);
+    for (std::int64_t i = std::max<std::int64_t>(0, -from); i < out.frames && from + i < source_.frames(); ++i) {
+      const float g = send_.at(from + i);
+      out.left[i] *= g;
+      out.right[i] *= g;
+    }
+  }
+
+  Throw s_;
+  Sounds& sounds_;
+  Source source_;
+  ControlRamp send_;
+  TailEnd end_;
+  Space space_;
+  StereoBuffer scratch_;
+  std::unique_ptr<StereoSvf> lowCut_, highCut_;
+  std::unique_ptr<Ducking> ducking_;
+  std::int64_t clock_ = 0, fed_ = 0;
+  bool silent_ = true;
+};
+
+} // namespace
+
+const TableSpec& ReverbThrow::table() const {
+  return theTable();
+}
+
+PrintPlan ReverbThrow::plan(const Placed& p) const {
+  const Throw s = Throw::of(p);
+  const Source source(p);
+  const FrameRange span = p.span();
+  PrintPlan plan;
+  plan.extent = {span.begin, span.begin + Frames(longestPrint(p, s, source.frames()))};
+  plan.reads = source.reads();
+  if (s.duckDb > 0)
+    plan.reads.push_back(
+        {p.ornament.on,
+         Read::What::dryBefore,
+         {plan.extent.begin, plan.extent.end + Frames(Ducking::lookaheadFrames(p.sampleRate()) + kPrintBlock)}});
+  if (s.removeDry)
+    plan.dry = turnedDown(span, 0, std::llround(kFadeInSeconds * p.sampleRate()),
+                          std::llround(kFadeOutSeconds * p.sampleRate()));
+  return plan;
+}
+
+std::unique_ptr<Voice> ReverbThrow::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<ReverbThrowVoice>(p, sounds);
+}
+
+std::optional<Ornament> ReverbThrow::withTailEnd(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  const Throw s = Throw::of(p);
+  at = std::max(at, o.start + std::min(o.length, Beats(kTicksPerQuarter / 16)));
+  const double dies = p.map.secondsAt(o.span().end).value + s.space.reverb.decaySeconds * 1.2;
+  if (!s.space.reverb.held && p.map.secondsAt(at).value >= dies)
+    o.settings["cut_at"] = Value();
+  else
+    o.settings["cut_at"] = (at - o.start).quarters();
+  return o;
+}
+
+} // namespace ivrin

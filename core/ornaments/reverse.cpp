@@ -1,0 +1,114 @@
+#include "ornaments/reverse.h"
+
+#include "ornaments/source.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+TableSpec makeTable() {
+  TableSpec t;
+  t.id = "reverse";
+  t.name = "Reverse";
+  t.key = "B";
+  t.meaning = "The source, played backwards.";
+  using T = SettingType;
+  t.settings.push_back({"land", "ends at", "beats", T::number, -64, 64, Value(),
+                        "Where it ends, from the source's begin; else it stays in its place.", "reverse", 0.25});
+  t.settings.back().nullable = true;
+  t.settings.back().whenNull = "in place";
+  t.settings.push_back(
+      {"fade_in_beats", "fade in", "beats", T::number, 0, 64, 0, "How long it takes to come up.", "reverse", 0.25});
+  t.settings.push_back(
+      {"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of what is played backwards.", "reverse", 0.5});
+  t.settings.push_back(
+      {"remove_dry", "remove dry", "", T::boolean, 0, 0, true, "Takes the source out of the row.", "reverse"});
+  return t;
+}
+
+/// The print's frames: as long as the source, ending where it lands.
+FrameRange soundOf(const Placed& p, const TableSpec& table, std::int64_t frames) {
+  const double* land = settingOr(table, p.ornament.settings, "land").number();
+  const Frames end =
+      land ? p.map.frameAt(p.ornament.start + Beats::ofQuarters(*land)) : p.span().begin + Frames(frames);
+  return {end - Frames(frames), end};
+}
+
+class ReverseVoice : public Voice {
+ public:
+  ReverseVoice(const Placed& p, const TableSpec& table, Sounds& sounds)
+      : sounds_(sounds)
+      , source_(p) {
+    const auto number = [&](const char* key) { return *settingOr(table, p.ornament.settings, key).number(); };
+    gain_ = Decibels(number("wet_db")).gain();
+    const FrameRange at = soundOf(p, table, source_.frames());
+    const Beats begin = p.map.beatAt(at.begin);
+    fade_ = std::min(at.length(), (p.map.frameAt(begin + Beats::ofQuarters(number("fade_in_beats"))) - at.begin).count);
+  }
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, source_.frames() - at_);
+    const StereoSpan part = out.part(0, n);
+    source_.read(sounds_, source_.frames() - at_ - n, part, scratch_);
+    std::reverse(part.left, part.left + n);
+    std::reverse(part.right, part.right + n);
+    for (std::int64_t i = 0; i < n; ++i) {
+      const double up = at_ + i < fade_ ? raisedCosine(static_cast<double>(at_ + i) / static_cast<double>(fade_)) : 1;
+      const auto g = static_cast<float>(gain_ * up);
+      part.left[i] *= g;
+      part.right[i] *= g;
+    }
+    at_ += n;
+    return n;
+  }
+
+ private:
+  Sounds& sounds_;
+  Source source_;
+  StereoBuffer scratch_;
+  double gain_ = 1;
+  std::int64_t fade_ = 0, at_ = 0;
+};
+
+} // namespace
+
+const TableSpec& Reverse::table() const {
+  static const TableSpec t = makeTable();
+  return t;
+}
+
+PrintPlan Reverse::plan(const Placed& p) const {
+  const Source source(p);
+  PrintPlan plan;
+  plan.extent = soundOf(p, table(), source.frames());
+  plan.reads = source.reads();
+  if (*settingOr(table(), p.ornament.settings, "remove_dry").boolean())
+    plan.dry = plan.wet = turnedDown(p.span(), 0, std::llround(kFadeInSeconds * p.sampleRate()),
+                                     std::llround(kFadeOutSeconds * p.sampleRate()));
+  return plan;
+}
+
+std::unique_ptr<Voice> Reverse::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<ReverseVoice>(p, table(), sounds);
+}
+
+std::optional<Frames> Reverse::landingFrame(const Placed& p) const {
+  if (!leadsIn(p.ornament)) return std::nullopt; // in its place it does not land
+  return soundOf(p, table(), Source(p).frames()).end;
+}
+
+bool Reverse::leadsIn(const Ornament& o) const {
+  return settingOr(table(), o.settings, "land").number() != nullptr;
+}
+
+std::optional<Ornament> Reverse::withLandingAt(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  if (at == o.span().end)
+    o.settings.erase("land");
+  else
+    o.settings["land"] = std::clamp((at - o.start).quarters(), -64.0, 64.0);
+  return o;
+}
+
+} // namespace ivrin

@@ -1,0 +1,365 @@
+#include "ornaments/reverse_reverb.h"
+
+#include "dsp/echo_loop.h"
+#include "dsp/svf.h"
+#include "finish/space.h"
+#include "ornaments/source.h"
+#include "ornaments/tail.h"
+#include "song/curve.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <utility>
+
+namespace ivrin {
+namespace {
+
+constexpr double kLandingFadeSeconds = 0.005;
+constexpr double kRiseDb = 36; // what a full bend takes off at the lead-in's begin
+constexpr float kSilence = 1e-6f;
+
+using T = SettingType;
+
+TableSpec makeTable() {
+  TableSpec t;
+  t.id = "reverse-reverb";
+  t.name = "Reverse reverb";
+  t.key = "R";
+  t.meaning = "The source swells up out of its own reversed space and lands.";
+  const auto add = [&](SettingSpec s) -> SettingSpec& {
+    t.settings.push_back(std::move(s));
+    return t.settings.back();
+  };
+  add({"lead_beats", "lead-in", "beats", T::number, 1.0 / 16, 64, 4,
+       "Nothing sounds earlier than this before the landing.", "swell", 0.25});
+  add({"land", "lands at", "beats", T::number, -64, 64, 0, "Where it lands, from the source's begin.", "swell", 0.25});
+  add({"rise_bend", "rise", "", T::number, -1, 1, 0, "Bends the swell: later and steeper over 0, earlier under it.",
+       "swell", 0.05});
+  add({"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of the swell.", "swell", 0.5});
+  add({"wash_under_percent", "wash", "%", T::number, 0, 100, 0, "How much of the swell goes on under the word.",
+       "swell", 5});
+  auto& word = add({"word_db", "word", "dB", T::number, -60, 12, Value(),
+                    "The captured word in the print, at the landing.", "swell", 0.5});
+  word.nullable = true;
+  word.whenNull = "left out";
+  add({"spill_beats", "spill", "beats", T::number, 0, 16, 0, "How far the space goes on after the landing.", "swell",
+       0.25});
+  add({"spill_db", "spill level", "dB", T::number, -60, 12, -6, "Level of the space after the landing.", "swell", 0.5});
+  add({"remove_dry", "remove dry", "", T::boolean, 0, 0, false, "Takes the source out of the row.", "swell"});
+  add({"space",
+       "through",
+       "",
+       T::choice,
+       0,
+       0,
+       "reverb",
+       "What the reversed source goes through.",
+       "space",
+       1,
+       {"reverb", "echo", "echo-reverb", "reverb-echo"}});
+  auto& decay = add({"decay_seconds", "decay", "s", T::number, 0.1, 30, Value(),
+                     "Time in which the space dies by 60 dB; fitted: the lead-in's time.", "space", 0.1});
+  decay.nullable = true;
+  decay.whenNull = "fitted";
+  SpaceSettings::addTo(t, "space");
+  for (const bool low : {true, false}) {
+    auto& s =
+        add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000, Value(),
+             low ? "High-pass of the swell, 12 dB per octave." : "Low-pass of the swell, 12 dB per octave.", "space",
+             low ? 10.0 : 250.0});
+    s.nullable = true;
+    s.whenNull = "open";
+  }
+  add({"balance_percent", "balance", "%", T::number, 0, 100, 50,
+       "Of the two in a row: 0 the reverb alone, 100 the echoes alone.", "echo", 5});
+  add({"echo_time", "echo time", "", T::time, 1, 960000, "1/8", "Time of the echo.", "echo"});
+  add({"echo_feedback_percent", "feedback", "%", T::number, 0, 95, 60, "What of the echo goes round again.", "echo",
+       1});
+  add({"echo_pattern",
+       "pattern",
+       "",
+       T::choice,
+       0,
+       0,
+       "straight",
+       "How the echoes go between the sides.",
+       "echo",
+       1,
+       {"straight", "ping-pong", "cross"}});
+  add({"echo_drive_percent", "drive", "%", T::number, 0, 100, 0, "Saturation in the echo.", "echo", 1});
+  return t;
+}
+
+struct Swell {
+  Frames landing;
+  std::int64_t lead = 0, source = 0, spill = 0; // frames
+  double bend = 0, wet = 1, wash = 0, spillGain = 1;
+  std::optional<double> word;
+  bool reverb = true, echo = false, echoFirst = false;
+  double balance = 0.5;
+  SpaceSettings space;
+  EchoSettings loop;
+  std::optional<double> lowCut, highCut;
+  std::int64_t seed = 1;
+
+  static Swell of(const Placed& p) {
+    static const TableSpec table = makeTable();
+    const auto value = [&](const char* key) -> const Value& { return settingOr(table, p.ornament.settings, key); };
+    const auto number = [&](const char* key) { return *value(key).number(); };
+    const double rate = p.sampleRate();
+    const Beats start = p.ornament.start, land = start + Beats::ofQuarters(number("land"));
+    Swell s;
+    s.landing = p.map.frameAt(land);
+    s.lead = (s.landing - p.map.frameAt(land - Beats::ofQuarters(number("lead_beats")))).count;
+    s.source = std::min<std::int64_t>(Source(p).frames(), std::llround(ReverseReverb::kLongestSourceSeconds * rate));
+    s.spill = (p.map.frameAt(land + Beats::ofQuarters(number("spill_beats"))) - s.landing).count;
+    s.bend = number("rise_bend");
+    s.wet = Decibels(number("wet_db")).gain();
+    s.wash = number("wash_under_percent") / 100;
+    s.spillGain = Decibels(number("spill_db")).gain();
+    if (const double* w = value("word_db").number()) s.word = Decibels(*w).gain();
+    const std::string& through = *value("space").text();
+    s.reverb = through != "echo";
+    s.echo = through != "reverb";
+    s.echoFirst = through == "echo-reverb";
+    s.balance = number("balance_percent") / 100;
+    s.space = SpaceSettings::of(table, p.ornament.settings);
+    s.space.reverb.seed = static_cast<std::uint64_t>(p.ornament.seed);
+    const double* decay = value("decay_seconds").number();
+    s.space.reverb.decaySeconds =
+        decay ? *decay : decayForFall(s.space, std::max(0.1, static_cast<double>(s.lead) / rate), rate);
+    const Value& time = value("echo_time");
+    const double seconds =
+        time.number() ? *time.number() / 1000 : NoteValue::parse(*time.text())->seconds(p.map, start).value;
+    s.loop.timeLeft = s.loop.timeRight = std::max(1.0, seconds * rate);
+    s.loop.feedback = number("echo_feedback_percent") / 100;
+    s.loop.drive = number("echo_drive_percent") / 100;
+    const std::string& pattern = *value("echo_pattern").text();
+    s.loop.pattern = pattern == "cross"       ? EchoPattern::cross
+                     : pattern == "ping-pong" ? EchoPattern::pingPong
+                                              : EchoPattern::straight;
+    if (const double* hz = value("low_cut_hz").number()) s.lowCut = *hz;
+    if (const double* hz = value("high_cut_hz").number()) s.highCut = *hz;
+    s.seed = p.ornament.seed;
+    return s;
+  }
+  std::int64_t fade(double rate) const { return std::llround(kLandingFadeSeconds * rate); }
+  /// Frames after the landing in which anything can sound.
+  std::int64_t after(double rate) const {
+    std::int64_t n = fade(rate);
+    if (wash > 0 || word) n = std::max(n, source);
+    return std::max(n, spill);
+  }
+};
+
+void reverse(StereoSpan s) {
+  std::reverse(s.left, s.left + s.frames);
+  std::reverse(s.right, s.right + s.frames);
+}
+
+void mixIn(StereoSpan io, double a, const StereoBuffer& other, double b) {
+  const auto ga = static_cast<float>(a), gb = static_cast<float>(b);
+  for (std::int64_t i = 0; i < io.frames; ++i) {
+    io.left[i] = ga * io.left[i] + gb * other.left()[i];
+    io.right[i] = ga * io.right[i] + gb * other.right()[i];
+  }
+}
+
+class ReverseReverbVoice : public Voice {
+ public:
+  ReverseReverbVoice(const Placed& p, Sounds& sounds)
+      : s_(Swell::of(p))
+      , rate_(p.sampleRate())
+      , impulses_(p.impulses) {
+    const Source source(p);
+    StereoBuffer word(s_.source), scratch;
+    bool sounding = false;
+    for (std::int64_t at = 0; at < s_.source; at += kPrintBlock) {
+      const StereoSpan part = word.span().part(at, std::min(kPrintBlock, s_.source - at));
+      source.read(sounds, at, part, scratch);
+      for (std::int64_t i = 0; i < part.frames && !sounding; ++i) sounding = part.left[i] != 0 || part.right[i] != 0;
+    }
+    if (!sounding) return;
+
+    // Reversed in, then as much of the answer as the lead-in has room for.
+    StereoBuffer wet = word;
+    reverse(wet.span());
+    wet.resize(s_.source + s_.lead);
+    through(wet.span());
+    reverse(wet.span()); // now frame `lead` is the source's first: it lies on the landing
+
+    out_.resize(s_.lead + s_.after(rate_));
+    const std::int64_t shown = std::min(out_.frames(), wet.frames());
+    for (std::int64_t i = 0; i < shown; ++i) {
+      const auto g = static_cast<float>(s_.wet * gainAt(i));
+      out_.left()[i] = g * wet.left()[i];
+      out_.right()[i] = g * wet.right()[i];
+    }
+    if (s_.word) addAfter(word, s_.source, *s_.word);
+    if (s_.spill > 0) {
+      StereoBuffer space = word;
+      space.resize(std::max(s_.spill, s_.source));
+      Swell forward = s_;
+      forward.space.reverb.decaySeconds = std::max(0.1, static_cast<double>(s_.spill) / rate_);
+      std::swap(forward, s_);
+      through(space.span());
+      std::swap(forward, s_);
+      for (std::int64_t i = 0; i < s_.spill; ++i) { // gone by its end
+        const auto g =
+            static_cast<float>(raisedCosine(2 * (1 - static_cast<double>(i) / static_cast<double>(s_.spill))));
+        space.left()[i] *= g;
+        space.right()[i] *= g;
+      }
+      addAfter(space, s_.spill, s_.spillGain * s_.wet);
+    }
+  }
+
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, out_.frames() - at_);
+    std::copy_n(out_.left() + at_, n, out.left);
+    std::copy_n(out_.right() + at_, n, out.right);
+    at_ += n;
+    return n;
+  }
+
+ private:
+  void through(StereoSpan io) const {
+    // Cut before the space, which is the same as after it and costs only as long as the source is.
+    const std::int64_t cut = std::min<std::int64_t>(io.frames, s_.source + std::llround(0.25 * rate_));
+    if (s_.lowCut) StereoSvf(StereoSvf::Pass::high, *s_.lowCut, *s_.lowCut, rate_).process(io.left, io.right, cut);
+    if (s_.highCut) StereoSvf(StereoSvf::Pass::low, *s_.highCut, *s_.highCut, rate_).process(io.left, io.right, cut);
+    const auto reverb = [&](StereoSpan x) {
+      // A block goes in where its answer comes out; only a convolution, which reads ahead, needs the whole kept.
+      StereoBuffer kept;
+      if (s_.space.isImpulse) {
+        kept.resize(x.frames);
+        std::copy_n(x.left, x.frames, kept.left());
+        std::copy_n(x.right, x.frames, kept.right());
+      }
+      std::int64_t at = 0;
+      Space space(s_.space, rate_, impulses_, kSilence, [&](StereoSpan part) {
+        const std::int64_t from = std::exchange(at, at + part.frames);
+        if (!s_.space.isImpulse) return; // already there
+        const std::int64_t n = std::clamp<std::int64_t>(kept.frames() - from, 0, part.frames);
+        std::copy_n(kept.left() + std::min(from, kept.frames()), n, part.left);
+        std::copy_n(kept.right() + std::min(from, kept.frames()), n, part.right);
+        part.part(n, part.frames - n).clear();
+      });
+      for (std::int64_t i = 0; i < x.frames; i += kPrintBlock)
+        space.read(x.part(i, std::min(kPrintBlock, x.frames - i)));
+    };
+    const auto echo = [&](StereoSpan x) { EchoLoop(s_.loop, rate_).process(x); };
+    if (!s_.echo) return reverb(io);
+    if (!s_.reverb) return echo(io);
+    // Both in a row, balanced at equal power against the reverb alone.
+    StereoBuffer both(io.frames);
+    std::copy_n(io.left, io.frames, both.left());
+    std::copy_n(io.right, io.frames, both.right());
+    const double turn = 0.5 * std::numbers::pi * s_.balance;
+    if (s_.echoFirst) {
+      echo(both.span());
+      reverb(both.span());
+      reverb(io);
+    } else {
+      reverb(io);
+      both = StereoBuffer(io.frames);
+      std::copy_n(io.left, io.frames, both.left());
+      std::copy_n(io.right, io.frames, both.right());
+      echo(both.span());
+    }
+    mixIn(io, std::cos(turn), both, std::sin(turn));
+  }
+
+  /// Of the swell, `i` frames after the lead-in's begin.
+  double gainAt(std::int64_t i) const {
+    if (i >= s_.lead) {
+      const double past = static_cast<double>(i - s_.lead);
+      const double down = raisedCosine(1 - past / static_cast<double>(s_.fade(rate_)));
+      const auto end = static_cast<double>(std::llround(kFadeOutSeconds * rate_));
+      const double close = raisedCosine((static_cast<double>(s_.source) - past) / end);
+      return s_.wash > 0 ? std::max(s_.wash * close, down * (1 - s_.wash) + s_.wash * close) : down;
+    }
+    const double in = static_cast<double>(std::min<std::int64_t>(std::llround(0.02 * rate_), s_.lead / 8 + 1));
+    const double up = static_cast<double>(i) < in ? raisedCosine(static_cast<double>(i) / in) : 1;
+    if (s_.bend == 0) return up;
+    const double u = static_cast<double>(i) / static_cast<double>(s_.lead);
+    double db = -kRiseDb * s_.bend * (1 - u);
+    if (s_.bend < 0) { // never louder early than at the landing: at most six tenths of what the space falls by itself
+      const double falls = 60 * static_cast<double>(s_.lead) / rate_ / s_.space.reverb.decaySeconds;
+      db = -s_.bend * 0.6 * std::min(falls, 60.0) * (1 - u);
+    }
+    return up * Decibels(db).gain();
+  }
+
+  void addAfter(const StereoBuffer& x, std::int64_t frames, double gain) {
+    const auto g = static_cast<float>(gain);
+    for (std::int64_t i = 0; i < std::min({frames, x.frames(), out_.frames() - s_.lead}); ++i) {
+      out_.left()[s_.lead + i] += g * x.left()[i];
+      out_.right()[s_.lead + i] += g * x.right()[i];
+    }
+  }
+
+  Swell s_;
+  double rate_;
+  const Impulses* impulses_;
+  StereoBuffer out_;
+  std::int64_t at_ = 0;
+};
+
+} // namespace
+
+const TableSpec& ReverseReverb::table() const {
+  static const TableSpec t = makeTable();
+  return t;
+}
+
+PrintPlan ReverseReverb::plan(const Placed& p) const {
+  const Swell s = Swell::of(p);
+  const double rate = p.sampleRate();
+  PrintPlan plan;
+  plan.extent = {s.landing - Frames(s.lead), s.landing + Frames(s.after(rate))};
+  plan.reads = Source(p).reads();
+  const Source source(p);
+  if (static_cast<double>(source.frames()) > kLongestSourceSeconds * rate) {
+    plan.sounds = false;
+    plan.refusal = "its source is longer than 120 seconds; choose a shorter one";
+    plan.reads.clear();
+    return plan;
+  }
+  if (*settingOr(table(), p.ornament.settings, "remove_dry").boolean())
+    plan.dry = turnedDown(p.span(), 0, std::llround(kFadeInSeconds * rate), std::llround(kFadeOutSeconds * rate));
+  return plan;
+}
+
+std::unique_ptr<Voice> ReverseReverb::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<ReverseReverbVoice>(p, sounds);
+}
+
+std::optional<Frames> ReverseReverb::landingFrame(const Placed& p) const {
+  return Swell::of(p).landing;
+}
+
+std::optional<Ornament> ReverseReverb::withLandingAt(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  o.settings["land"] = std::clamp((at - o.start).quarters(), -64.0, 64.0);
+  return o;
+}
+
+std::optional<Ornament> ReverseReverb::withLeadBegin(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  const double land = *settingOr(table(), o.settings, "land").number();
+  o.settings["lead_beats"] = std::clamp((o.start - at).quarters() + land, 1.0 / 16, 64.0);
+  return o;
+}
+
+std::optional<Ornament> ReverseReverb::withTailEnd(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  if (*settingOr(table(), o.settings, "spill_beats").number() == 0) return std::nullopt;
+  const double land = *settingOr(table(), o.settings, "land").number();
+  o.settings["spill_beats"] = std::clamp((at - o.start).quarters() - land, 1.0 / 16, 16.0);
+  return o;
+}
+
+} // namespace ivrin

@@ -1,0 +1,103 @@
+#include "ornaments/treat.h"
+
+#include "ornaments/source.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+TableSpec makeTable() {
+  TableSpec t;
+  t.id = "treat";
+  t.name = "Treat";
+  t.key = "T";
+  t.meaning = "The finish on this stretch alone.";
+  using T = SettingType;
+  t.settings.push_back({"dry",
+                        "dry",
+                        "",
+                        T::choice,
+                        0,
+                        0,
+                        "replace",
+                        "Whether the dry sound goes or stays beside it.",
+                        "treat",
+                        1,
+                        {"replace", "keep"}});
+  t.settings.push_back({"mix_percent", "mix", "%", T::number, 0, 100, 100,
+                        "How much of the stretch is treated; with the dry replaced the rest stays dry.", "treat", 1});
+  t.settings.push_back({"tail_seconds", "tail", "s", T::number, 0, 120, Value(),
+                        "So much is rendered after the stretch; else until it is silent.", "treat", 0.5});
+  t.settings.back().nullable = true;
+  t.settings.back().whenNull = "until silent";
+  return t;
+}
+
+const TableSpec& theTable() {
+  static const TableSpec t = makeTable();
+  return t;
+}
+
+double share(const Placed& p) {
+  return *settingOr(theTable(), p.ornament.settings, "mix_percent").number() / 100;
+}
+
+/// The source as it is; with a set tail, silence for that long after it.
+class TreatVoice : public Voice {
+ public:
+  TreatVoice(const Placed& p, Sounds& sounds)
+      : sounds_(sounds)
+      , source_(p)
+      , gain_(static_cast<float>(share(p)))
+      , frames_(source_.frames()) {
+    if (const double* tail = settingOr(theTable(), p.ornament.settings, "tail_seconds").number())
+      frames_ += std::llround(*tail * p.sampleRate());
+  }
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, frames_ - at_);
+    const StereoSpan part = out.part(0, n);
+    source_.read(sounds_, at_, part, scratch_);
+    for (std::int64_t i = 0; i < n; ++i) {
+      part.left[i] *= gain_;
+      part.right[i] *= gain_;
+    }
+    at_ += n;
+    return n;
+  }
+
+ private:
+  Sounds& sounds_;
+  Source source_;
+  float gain_;
+  std::int64_t frames_, at_ = 0;
+  StereoBuffer scratch_;
+};
+
+} // namespace
+
+const TableSpec& Treat::table() const {
+  return theTable();
+}
+
+PrintPlan Treat::plan(const Placed& p) const {
+  const Source source(p);
+  PrintPlan plan;
+  const FrameRange span = p.span();
+  std::int64_t tail = 0;
+  if (const double* seconds = settingOr(theTable(), p.ornament.settings, "tail_seconds").number())
+    tail = std::llround(*seconds * p.sampleRate());
+  plan.extent = {span.begin, span.begin + Frames(source.frames() + tail)};
+  plan.reads = source.reads();
+  if (*settingOr(theTable(), p.ornament.settings, "dry").text() == "replace")
+    plan.dry = plan.wet = turnedDown(span, 1 - share(p), std::llround(kFadeInSeconds * p.sampleRate()),
+                                     std::llround(kFadeOutSeconds * p.sampleRate()));
+  return plan;
+}
+
+std::unique_ptr<Voice> Treat::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<TreatVoice>(p, sounds);
+}
+
+} // namespace ivrin

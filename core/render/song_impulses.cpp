@@ -1,0 +1,59 @@
+#include "render/song_impulses.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+
+std::vector<std::pair<std::string, std::string>> impulseFiles(const Song& song) {
+  std::vector<std::pair<std::string, std::string>> found;
+  const auto look = [&](const Settings& s, const std::string& place) {
+    const auto character = s.find("character"), file = s.find("impulse_file");
+    if (character == s.end() || file == s.end()) return;
+    if (!character->second.text() || *character->second.text() != "impulse" || !file->second.text()) return;
+    const std::string& name = *file->second.text();
+    if (name.starts_with("shipped:")) return;
+    if (std::none_of(found.begin(), found.end(), [&](const auto& f) { return f.second == name; }))
+      found.emplace_back(place + ".impulse_file", name);
+  };
+  for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
+    const Ornament& o = *song.ornaments[i];
+    const std::string at = "ornaments[" + std::to_string(i) + "]";
+    const auto both = [&](const Settings& settings, const std::vector<Processor>& finish, const std::string& place) {
+      look(settings, place + ".settings");
+      for (std::size_t k = 0; k < finish.size(); ++k)
+        look(finish[k].settings, place + ".finish[" + std::to_string(k) + "]");
+    };
+    both(o.settings, o.finish, at);
+    for (std::size_t v = 0; v < o.variants.size(); ++v)
+      both(o.variants[v].settings, o.variants[v].finish, at + ".variants[" + std::to_string(v) + "]");
+  }
+  return found;
+}
+
+std::shared_ptr<const Impulses> loadImpulses(const Song& song, const Reach& reach, const StemStore& store,
+                                             std::shared_ptr<const Impulses> known, Problems& problems,
+                                             std::stop_token stop) {
+  std::shared_ptr<Impulses> more;
+  for (const auto& [place, file] : impulseFiles(song)) {
+    if (known && known->has(file)) continue;
+    if (file.starts_with("shipped:")) continue;
+    if (!more) more = known ? std::make_shared<Impulses>(*known) : std::make_shared<Impulses>();
+    std::shared_ptr<const Impulse> impulse;
+    if (const auto path = resolveAudio(reach, file, place, problems))
+      if (const auto audio = store.open(*path, song.sampleRate, place, problems, stop)) {
+        // A little more than the longest, so that the cut is seen and said.
+        const auto most = std::llround((kLongestImpulseSeconds + 0.1) * song.sampleRate);
+        StereoBuffer h(std::min<std::int64_t>(audio->frames(), most));
+        std::copy_n(audio->left(), h.frames(), h.left());
+        std::copy_n(audio->right(), h.frames(), h.right());
+        impulse = makeImpulse(std::move(h), song.sampleRate, audio->digest());
+        if (!impulse->note.empty()) problems.note(ErrorId::refused, place, file + " is long: " + impulse->note);
+      }
+    if (stop.stop_requested()) return known;
+    more->set(file, impulse); // nothing: known not to be there, and not tried again
+  }
+  return more ? more : known;
+}
+
+} // namespace ivrin

@@ -1,0 +1,229 @@
+// The open row: variants, alone, ties, the shared curve editor, answers to collisions.
+#include "app/openrow/curve_lane.h"
+#include "rig.h"
+
+#include <catch2/catch.hpp>
+
+#include <QApplication>
+#include <QClipboard>
+
+using namespace ivrin;
+using namespace ivrin::app;
+using namespace ivrin::app::test;
+
+namespace {
+
+Curve curveOf(const Ornament& o, const char* key) {
+  return *Curve::from(settingOr(allKinds().find(o.kind)->table(), o.settings, key));
+}
+
+} // namespace
+
+TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
+  rig.score().openOrnament(id);
+  rig.settle();
+  OpenTitle& title = rig.score().openRow()->title();
+  using S = VariantRing::State;
+  CHECK(title.variant(0)->state() == S::live);
+  CHECK(title.variant(1)->state() == S::empty);
+  const double first = setting(rig.ornament(id), "feedback_percent");
+  QTest::mouseClick(title.variant(1), Qt::LeftButton);
+  CHECK(rig.ornament(id).variant == "B");
+  CHECK(setting(rig.ornament(id), "feedback_percent") == first); // begun as a copy
+  rig.type(rig.score().openRow()->field("feedback_percent"), "20");
+  CHECK(rig.score().openRow()->field("feedback_percent")->hasFocus()); // typing ended with Return
+  rig.score().setFocus();
+  rig.key(Qt::Key_1); // by key
+  CHECK(rig.ornament(id).variant == "A");
+  CHECK(setting(rig.ornament(id), "feedback_percent") == first);
+  CHECK(title.variant(1)->state() == S::stored);
+  rig.key(Qt::Key_2);
+  CHECK(setting(rig.ornament(id), "feedback_percent") == 20);
+  rig.key(Qt::Key_1);
+  title.variant(1)->setFocus();
+  rig.key(Qt::Key_Delete);
+  CHECK(title.variant(1)->state() == S::empty);
+  CHECK(rig.ornament(id).variants.empty());
+  CHECK(rig.session->history().undoLabel() == "forget variant B of delay throw");
+  // It survives the file.
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  rig.session->save(dir / "song.ivrin");
+  rig.open(dir / "song.ivrin");
+  REQUIRE(rig.ornament(id).variants.size() == 1);
+  CHECK(*rig.ornament(id).variants[0].settings.at("feedback_percent").number() == 20);
+}
+
+TEST_CASE("tied to: the open row ties to any landing", "[open]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
+  rig.score().openOrnament(id);
+  rig.settle();
+  NumberField* tied = rig.score().openRow()->field("landing");
+  REQUIRE(tied);
+  tied->setFocus();
+  rig.key(Qt::Key_Up);
+  CHECK(rig.ornament(id).landing == "a");
+  rig.key(Qt::Key_Up);
+  rig.key(Qt::Key_Up);
+  CHECK(rig.ornament(id).landing == "c");
+  CHECK(*rig.score().openRow()->field("landing")->value().text() == "Three");
+  // A landing that is renamed is called so here too.
+  rig.session->edit("name", withLandingNamed(rig.session->song(), "c", "Last"));
+  CHECK(*rig.score().openRow()->field("landing")->value().text() == "Last");
+}
+
+TEST_CASE("a curve is drawn by mouse: points set, dragged, bent and removed", "[open]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
+  rig.score().openOrnament(id);
+  rig.settle();
+  const double before = setting(rig.ornament(id), "feedback_percent");
+  NumberField* field = rig.score().openRow()->field("feedback_percent");
+  QTest::mouseClick(field, Qt::LeftButton, {}, field->curveMark().center());
+  CurveLane* lane = rig.score().curveLane();
+  REQUIRE(lane);
+  CHECK(lane->geometry() == rig.score().openArea());
+  CHECK(lane->curve().points().size() == 1);
+  // A click on the line sets a point; the value stays what it was.
+  const TimeAxis& axis = rig.score().axis();
+  const auto laneX = [&](double beat) {
+    return static_cast<int>(std::lround(axis.xOf(Beats::ofQuarters(beat)))) - lane->x();
+  };
+  const QPoint online(laneX(10.02), static_cast<int>(std::lround(lane->pointAt(0).y())));
+  QTest::mouseClick(lane, Qt::LeftButton, {}, online);
+  REQUIRE(lane->curve().points().size() == 2);
+  CHECK(curveOf(rig.ornament(id), "feedback_percent").at(2) == before);
+  CHECK(lane->curve().points()[1].x == 2); // on the grid, counted from the ornament's start
+  // It is dragged up: higher feedback from there on, one undo step.
+  const QPoint point = lane->pointAt(1).toPoint();
+  rig.drag(lane, point, point - QPoint(0, 30));
+  const double raised = lane->curve().points()[1].y;
+  CHECK(raised > before + 10);
+  CHECK(raised == std::round(raised)); // in steps of the setting
+  CHECK(rig.session->history().undoLabel() == "point of feedback curve of delay throw");
+  // The line between is bent.
+  const QPoint middle = lane->bendAt(1).toPoint();
+  rig.drag(lane, middle, middle + QPoint(0, 12));
+  CHECK(lane->curve().points()[1].bend != 0);
+  CHECK(lane->curve().at(1) < (before + raised) / 2 - 2);
+  // What is heard follows the curve: the sound is the one the same song gives on the command line's way.
+  rig.settle();
+  CHECK(rig.session->plan()->node(id)->print->complete());
+  // The number says so; the drawing's slope keeps its shape.
+  CHECK(rig.score().openRow()->field("feedback_percent")->value().list());
+  // Removed again by a double click: a plain number.
+  QTest::mouseDClick(lane, Qt::LeftButton, {}, lane->pointAt(1).toPoint());
+  CHECK(lane->curve().points().size() == 1);
+  CHECK(rig.ornament(id).settings.at("feedback_percent").number());
+  rig.key(Qt::Key_Escape);
+  CHECK_FALSE(rig.score().curveLane());
+  CHECK(rig.score().ornamentIsOpen());
+}
+
+TEST_CASE("a curve is drawn by keys alone, typed, copied and pasted", "[open]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
+  rig.score().openOrnament(id);
+  rig.settle();
+  rig.score().openRow()->field("send_percent")->setFocus();
+  rig.key(Qt::Key_C);
+  CurveLane* lane = rig.score().curveLane();
+  REQUIRE(lane);
+  CHECK(lane->hasFocus());
+  rig.key(Qt::Key_Insert);
+  REQUIRE(lane->curve().points().size() == 2);
+  CHECK(lane->chosen() == 1);
+  for (int i = 0; i < 10; ++i) rig.key(Qt::Key_Down);
+  CHECK(lane->curve().points()[1].y == 90);
+  rig.key(Qt::Key_Right);
+  CHECK(lane->curve().points()[1].x == 1.25);
+  rig.key(Qt::Key_BracketRight);
+  CHECK(lane->curve().points()[1].bend == Approx(0.05));
+  // Typed numbers.
+  rig.type(lane->field("value"), "35");
+  CHECK(lane->curve().points()[1].y == 35);
+  rig.type(lane->field("beat"), "0.5");
+  CHECK(lane->curve().points()[1].x == 0.5);
+  rig.type(lane->field("bend"), "-0.4");
+  CHECK(lane->curve().points()[1].bend == Approx(-0.4));
+  CHECK(curveOf(rig.ornament(id), "send_percent") == lane->curve());
+  // Copied, undone to nothing, pasted.
+  lane->setFocus();
+  rig.key(Qt::Key_C, Qt::ControlModifier);
+  const Curve drawn = lane->curve();
+  CHECK(QApplication::clipboard()->text().startsWith("[["));
+  rig.key(Qt::Key_Delete);
+  CHECK(lane->curve().points().size() == 1);
+  rig.key(Qt::Key_V, Qt::ControlModifier);
+  CHECK(lane->curve() == drawn);
+  // What cannot be a curve here is refused with a word, and changes nothing.
+  QApplication::clipboard()->setText("[[0, 500], [1, 20]]");
+  rig.key(Qt::Key_V, Qt::ControlModifier);
+  CHECK(lane->curve() == drawn);
+  CHECK(rig.window->measure().said().contains("no curve"));
+  QApplication::clipboard()->setText("hello");
+  rig.key(Qt::Key_V, Qt::ControlModifier);
+  CHECK(lane->curve() == drawn);
+}
+
+TEST_CASE("a collision is drawn with its answers, and one press of each is enough or is offered again", "[open]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir)); // the voice comes again at 16, after a word at 12
+  const std::string id = rig.place("delay-throw", "voice", 12, 13);
+  rig.session->edit("loud",
+                    withSetting(withSetting(rig.session->song(), id, "feedback_percent", 85.0), id, "duck_db", 0.0));
+  const Song collides = rig.session->song();
+  rig.score().openOrnament(id);
+  rig.settle();
+  REQUIRE(rig.session->facts());
+  REQUIRE_FALSE(rig.session->facts()->collisions.empty());
+  Answers& answers = rig.score().openRow()->answers();
+  CHECK(answers.isVisible());
+  CHECK(rig.score().openArea().contains(answers.geometry()));
+  for (const auto a : {CollisionAnswer::duck, CollisionAnswer::cut, CollisionAnswer::shorten}) {
+    rig.session->edit("again", collides);
+    rig.settle();
+    for (int press = 0; press < 3 && answers.button(a)->isVisible(); ++press) {
+      QTest::mouseClick(answers.button(a), Qt::LeftButton);
+      rig.settle();
+    }
+    INFO(static_cast<int>(a));
+    // The next phrase, at 16, is met no more.
+    for (const Collision& c : rig.session->facts()->collisions)
+      CHECK(c.frames.begin > rig.session->plan()->map().frameAt(Beats::ofQuarters(17.5)));
+  }
+  CHECK(rig.session->history().undoLabel().find("of delay throw") != std::string::npos);
+}
+
+TEST_CASE("alone plays only what the open ornament adds", "[open]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
+  rig.score().openOrnament(id);
+  rig.settle();
+  QTest::mouseClick(rig.score().openRow()->title().alone(), Qt::LeftButton);
+  CHECK(rig.session->alone());
+  const auto node = rig.session->plan()->node(id);
+  rig.session->player().play(Frames(0)); // four bars before: silence
+  CHECK(largest(rig.hear(24000)) < 1e-5f);
+  rig.session->player().play(rig.session->plan()->map().frameAt(Beats::ofQuarters(9)));
+  CHECK(largest(rig.hear(48000)) > 0.01f);
+  rig.score().setFocus();
+  rig.key(Qt::Key_O);
+  CHECK_FALSE(rig.session->alone());
+  rig.session->player().play(Frames(0));
+  rig.hear(4800);
+  CHECK(largest(rig.hear(24000)) > 0.05f);
+}

@@ -1,0 +1,381 @@
+// Space in the window: the swell at one key, its handles, the reverb throw, reverse, treat, and the finish.
+#include "app/theme/palette.h"
+#include "rig.h"
+
+#include "analysis/collision_answers.h"
+#include "finish/starting_points.h"
+#include "song/curve.h"
+
+#include <catch2/catch.hpp>
+
+#include <QApplication>
+#include <QMenu>
+#include <QStandardPaths>
+
+using namespace ivrin;
+using namespace ivrin::app;
+using namespace ivrin::app::test;
+
+namespace {
+
+Frames landingOf(const Rig& rig, const std::string& id) {
+  const auto node = rig.session->plan()->node(id);
+  return *node->kind->landingFrame({*node->ornament, rig.session->plan()->map()});
+}
+
+StereoBuffer wholePrint(const Rig& rig, const std::string& id) {
+  return printOf(*rig.session->plan(), id);
+}
+
+QPoint handle(Rig& rig, const char* name) {
+  return rig.score().handleRect(QString::fromLatin1(name)).center().toPoint();
+}
+
+/// The action of a menu, submenus included.
+QAction* actionNamed(QMenu* menu, const QString& text) {
+  for (QAction* a : menu->actions()) {
+    if (a->text() == text) return a;
+    if (a->menu())
+      if (QAction* found = actionNamed(a->menu(), text)) return found;
+  }
+  return nullptr;
+}
+
+/// Opens the finish's menu by a click on "add" and chooses.
+void choose(Rig& rig, const QString& text) {
+  FinishLine& line = rig.score().openRow()->finish();
+  QTest::mouseClick(&line, Qt::LeftButton, {}, line.addRect().center());
+  const auto menus = line.findChildren<QMenu*>(QStringLiteral("finish-menu"));
+  REQUIRE_FALSE(menus.isEmpty());
+  QMenu* menu = menus.last(); // closed ones go a little later
+  QAction* a = actionNamed(menu, text);
+  REQUIRE(a);
+  a->trigger();
+  menu->close();
+  rig.window->activateWindow(); // a popup takes the focus with it offscreen
+  static_cast<void>(QTest::qWaitForWindowActive(rig.window.get()));
+}
+
+std::vector<std::string> chainOf(const Ornament& o) {
+  std::vector<std::string> types;
+  for (const Processor& p : o.finish) types.push_back(p.type);
+  return types;
+}
+
+} // namespace
+
+TEST_CASE("a word and one key: the swell lands on it to the sample, in two actions", "[space][first-use]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  int actions = 0;
+  rig.select("voice", 12, 13);
+  ++actions;
+  rig.key(Qt::Key_R);
+  ++actions;
+  rig.settle();
+  CHECK(actions == 2);
+  REQUIRE(rig.session->song().ornaments.size() == 1);
+  const Ornament o = *rig.session->song().ornaments[0];
+  CHECK(o.kind == "reverse-reverb");
+  // The landing is the word's first frame, and what is heard there ends within 5 ms.
+  const Frames landing = landingOf(rig, o.id);
+  CHECK(landing == rig.session->plan()->map().frameAt(Beats::ofQuarters(12)));
+  const auto node = rig.session->plan()->node(o.id);
+  const StereoBuffer print = wholePrint(rig, o.id);
+  CHECK((node->print->first() + Frames(print.frames()) - landing).count == 240);
+  // What the stepped output played: the same samples as the plan's mix, swell and all.
+  rig.session->player().stop();
+  rig.session->player().setLoop(std::nullopt);
+  rig.session->player().play(landing - Frames(24000));
+  const StereoBuffer heard = rig.hear(48000);
+  const StereoBuffer mix = mixOut(*rig.session->plan(), landing.count - 24000, 48000);
+  // The swell's own place in what was heard: silent voice before the word, so that the difference to the drums is it.
+  double swell = 0, after = 0;
+  const StereoBuffer without = [&] {
+    Rig bare;
+    bare.open(dir / "song.ivrin");
+    return mixOut(*bare.session->plan(), landing.count - 24000, 48000);
+  }();
+  for (std::int64_t i = 0; i < 24000; ++i)
+    swell = std::max(swell, std::abs(static_cast<double>(mix.left()[i]) - without.left()[i]));
+  for (std::int64_t i = 24240; i < 48000; ++i)
+    after = std::max(after, std::abs(static_cast<double>(mix.left()[i]) - without.left()[i]));
+  CHECK(swell > 0.02);
+  CHECK(after < 1e-6);
+  CHECK(rmsDb(heard.left() + 2400, 40000) > -40);
+  // Its level was measured: between −4 and −10 LU against the word.
+  REQUIRE(o.finish.size() == 1);
+  CHECK(o.finish[0].type == "level");
+  CHECK(*o.finish[0].settings.at("offset_lu").number() <= -4);
+  CHECK(*o.finish[0].settings.at("offset_lu").number() >= -10);
+  CHECK(node->print->levelDb());
+}
+
+TEST_CASE("the same key again lands it on the next landing, and back", "[space]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("reverse-reverb", "voice", 12, 13);
+  rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
+  rig.score().placeOnSelection("reverse-reverb");
+  rig.settle();
+  REQUIRE(rig.session->song().ornaments.size() == 1);
+  CHECK(landingOf(rig, id) == rig.session->plan()->map().frameAt(Beats::ofQuarters(16)));
+  CHECK(rig.ornament(id).landing == "b"); // and moves with it from now on
+  rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
+  rig.score().placeOnSelection("reverse-reverb");
+  rig.settle();
+  CHECK(landingOf(rig, id) == rig.session->plan()->map().frameAt(Beats::ofQuarters(12)));
+  CHECK(rig.session->history().undoLabel() == "landing of reverse reverb");
+}
+
+TEST_CASE("the handles of the swell: lead-in, decay, rise, wet, spill and landing", "[space]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("reverse-reverb", "voice", 12, 13);
+  rig.score().openOrnament(id);
+  rig.settle();
+  ScoreView& score = rig.score();
+  const double before = setting(rig.ornament(id), "lead_beats");
+  const int beat = static_cast<int>(score.axis().pxPerBeat);
+  rig.drag(&score, handle(rig, "lead"), handle(rig, "lead") + QPoint(beat, 0));
+  CHECK(setting(rig.ornament(id), "lead_beats") == Approx(before - 1).margin(0.01));
+  CHECK(rig.session->history().undoLabel() == "lead-in of reverse reverb");
+  rig.settle();
+  // Lower at the same place: it falls faster.
+  rig.drag(&score, handle(rig, "decay"), handle(rig, "decay") + QPoint(0, -14));
+  rig.settle();
+  const Value& slower = rig.ornament(id).settings.at("decay_seconds");
+  REQUIRE(slower.number());
+  CHECK(*slower.number() > 0.5 * setting(rig.ornament(id), "lead_beats") * 1.05); // than what was fitted
+  rig.drag(&score, handle(rig, "rise"), handle(rig, "rise") + QPoint(0, 12));
+  rig.settle();
+  CHECK(setting(rig.ornament(id), "rise_bend") > 0);
+  const double loud = static_cast<double>(largest(wholePrint(rig, id)));
+  // The level stands at its end, so it is taken away first: then wet is heard as it is.
+  rig.session->edit("no level", [&] {
+    Ornament o = rig.ornament(id);
+    o.finish.clear();
+    return withOrnamentReplaced(rig.session->song(), o);
+  }());
+  rig.settle();
+  static_cast<void>(loud);
+  const double wet = static_cast<double>(largest(wholePrint(rig, id)));
+  rig.drag(&score, handle(rig, "wet"), handle(rig, "wet") + QPoint(0, 25));
+  rig.settle();
+  CHECK(setting(rig.ornament(id), "wet_db") < -1);
+  CHECK(20 * std::log10(static_cast<double>(largest(wholePrint(rig, id))) / wet) ==
+        Approx(setting(rig.ornament(id), "wet_db")).margin(0.1));
+  rig.drag(&score, handle(rig, "spill"), handle(rig, "spill") + QPoint(2 * beat, 0));
+  rig.settle();
+  CHECK(setting(rig.ornament(id), "spill_beats") > 1);
+  rig.drag(&score, handle(rig, "land"), handle(rig, "land") + QPoint(beat, 0));
+  rig.settle();
+  CHECK(setting(rig.ornament(id), "land") == Approx(1).margin(0.01));
+  // The picture: rust before the landing, and the word hatched.
+  const QImage image = score.grab().toImage();
+  const QRect area = score.openArea();
+  const int x = static_cast<int>(score.axis().xOf(Beats::ofQuarters(13)));
+  CHECK(pixelsNear(image, QRect(x - beat, area.top(), beat, area.height()), paper().rust, 90) > 200);
+}
+
+TEST_CASE("a swell over the former phrase is a collision, and can be ducked, begun later or made steeper", "[space]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  // The word from 2.5 follows one that ends on 2: hardly a rest, so the swell lies over it.
+  const std::string id = rig.place("reverse-reverb", "voice", 2.5, 4);
+  rig.score().openOrnament(id);
+  rig.settle();
+  REQUIRE(rig.session->facts());
+  REQUIRE_FALSE(rig.session->facts()->collisions.empty());
+  const Collision hit = rig.session->facts()->collisions.front();
+  CHECK(hit.frames.end <= landingOf(rig, id));
+  const Kind& kind = *allKinds().find("reverse-reverb");
+  const Ornament o = rig.ornament(id);
+  const Placed placed{o, rig.session->plan()->map()};
+  for (const auto answer : {CollisionAnswer::duck, CollisionAnswer::cut, CollisionAnswer::shorten}) {
+    const auto better = answered(kind, placed, answer, hit);
+    REQUIRE(better);
+    rig.session->edit("answer", withOrnamentReplaced(rig.session->song(), *better));
+    rig.settle();
+    INFO(static_cast<int>(answer));
+    const auto& left = rig.session->facts()->collisions;
+    // What is left lies at the phrase's end, where it fades.
+    CHECK((left.empty() || left.front().frames.length() < hit.frames.length() / 2));
+    rig.session->undo();
+    rig.settle();
+  }
+}
+
+TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  ScoreView& score = rig.score();
+  {
+    const std::string id = rig.place("reverb-throw", "voice", 8, 9.5);
+    score.openOrnament(id);
+    rig.settle();
+    const double decay = setting(rig.ornament(id), "decay_seconds");
+    const std::int64_t long_ = wholePrint(rig, id).frames();
+    rig.drag(&score, handle(rig, "decay"), handle(rig, "decay") - QPoint(20, 0));
+    rig.settle();
+    CHECK(setting(rig.ornament(id), "decay_seconds") < decay);
+    CHECK(wholePrint(rig, id).frames() < long_);
+    rig.drag(&score, handle(rig, "cut"),
+             QPoint(static_cast<int>(score.axis().xOf(Beats::ofQuarters(10))), handle(rig, "cut").y()));
+    rig.settle();
+    CHECK(*rig.ornament(id).settings.at("cut_at").number() == Approx(2).margin(0.01));
+    CHECK(wholePrint(rig, id).frames() == 2 * 24000);
+    score.closeOrnament();
+    rig.settleView();
+  }
+  {
+    const std::string id = rig.place("reverse", "voice", 24, 26);
+    score.openOrnament(id);
+    rig.settle();
+    rig.drag(&score, handle(rig, "fade"), handle(rig, "fade") + QPoint(static_cast<int>(score.axis().pxPerBeat), 0));
+    rig.settle();
+    CHECK(setting(rig.ornament(id), "fade_in_beats") == Approx(1).margin(0.01));
+    rig.drag(&score, handle(rig, "land"),
+             QPoint(static_cast<int>(score.axis().xOf(Beats::ofQuarters(24))), handle(rig, "land").y()));
+    rig.settle();
+    CHECK(landingOf(rig, id) == rig.session->plan()->map().frameAt(Beats::ofQuarters(24)));
+    score.closeOrnament();
+    rig.settleView();
+  }
+  const std::string id = rig.place("treat", "drums", 12, 13);
+  CHECK(textSetting(rig.ornament(id), "dry") == "keep");
+  CHECK(setting(rig.ornament(id), "mix_percent") == 30);
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"reverb"});
+  score.openOrnament(id);
+  rig.settle();
+  CHECK(wholePrint(rig, id).frames() > 24000 + 12000); // the tail over what follows
+  rig.drag(&score, handle(rig, "mix"), handle(rig, "mix") - QPoint(0, 20));
+  CHECK(setting(rig.ornament(id), "mix_percent") > 35);
+}
+
+TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and by keys", "[space][finish]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
+  rig.score().openOrnament(id);
+  rig.settle();
+  OpenRow& row = *rig.score().openRow();
+  FinishLine& line = row.finish();
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"level"});
+  choose(rig, "Filter");
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"filter", "level"}); // the level keeps the last word
+  CHECK(rig.session->history().undoLabel() == "filter of delay throw");
+  rig.settle();
+  REQUIRE(row.finishPanel().isVisible());
+  CHECK(row.finishPanel().index() == 0);
+  // Its drawing over the measured spectrum; the low cut pulled up an octave or more.
+  REQUIRE(rig.session->spectra());
+  CHECK(rig.session->spectra()->before.size() == 96);
+  const double cut = *rig.ornament(id).finish[0].settings.at("low_cut_hz").number();
+  const StereoBuffer full = wholePrint(rig, id);
+  const QPoint low = row.finishPanel().handleRect("low").center().toPoint();
+  rig.drag(&row.finishPanel(), low, low + QPoint(90, 0));
+  rig.settle();
+  CHECK(*rig.ornament(id).finish[0].settings.at("low_cut_hz").number() > 2 * cut);
+  CHECK(rig.session->spectra()->after[30] < rig.session->spectra()->before[30] - 3); // 173 Hz
+  // By its number, typed.
+  rig.type(row.finishPanel().field("low_cut_hz"), "1000");
+  CHECK(*rig.ornament(id).finish[0].settings.at("low_cut_hz").number() == 1000);
+  // A second one, moved before the first by a drag of its mark.
+  choose(rig, "Width");
+  REQUIRE(chainOf(rig.ornament(id)) == std::vector<std::string>{"filter", "width", "level"});
+  rig.drag(&line, line.markRect(1).center(), line.markRect(0).center() - QPoint(20, 0));
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "filter", "level"});
+  // By keys: along the line, open, close, away.
+  line.setFocus();
+  QTest::keyClick(&line, Qt::Key_Right);
+  QTest::keyClick(&line, Qt::Key_Right);
+  QTest::keyClick(&line, Qt::Key_Return);
+  CHECK(line.opened() == 2);
+  rig.settle();
+  rig.key(Qt::Key_Escape); // closes the processor, not the row
+  CHECK(line.opened() == -1);
+  CHECK(rig.score().ornamentIsOpen());
+  line.setFocus();
+  QTest::keyClick(&line, Qt::Key_Left, Qt::AltModifier);
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
+  QTest::keyClick(&line, Qt::Key_Delete);
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "filter"});
+  rig.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
+  // It survives the file.
+  rig.session->save(dir / "song.ivrin");
+  rig.open(dir / "song.ivrin");
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
+}
+
+TEST_CASE("a curve of the finish is set, moved and cleared point by point", "[space][finish]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("reverb-throw", "voice", 40, 44);
+  rig.score().openOrnament(id);
+  rig.settle();
+  const auto leaning = [](const StereoBuffer& b) {
+    return rmsDb(b.left() + 46000, 4000) - rmsDb(b.right() + 46000, 4000);
+  };
+  const StereoBuffer straight = wholePrint(rig, id);
+  choose(rig, "Pan");
+  FinishPanel& panel = rig.score().openRow()->finishPanel();
+  const QRectF d = panel.drawing();
+  // The drawing's axis is the whole print.
+  const auto point = [&](double beat, double v) {
+    const FinishContext c =
+        finishContext(rig.session->plan()->map(), rig.ornament(id), rig.session->plan()->node(id).get());
+    const double u = (beat - c.from) / c.length.quarters();
+    return QPoint(static_cast<int>(d.left() + d.width() * u), static_cast<int>(d.bottom() - d.height() * v));
+  };
+  QTest::mouseClick(&panel, Qt::LeftButton, {}, point(1, 0.9));
+  const auto curve = [&] { return *Curve::from(rig.ornament(id).finish[0].settings.at("position")); };
+  REQUIRE(curve().points().size() == 3);
+  CHECK(curve().points()[1].x == Approx(1).margin(0.07));
+  CHECK(curve().points()[1].y == Approx(0.8).margin(0.06));
+  rig.drag(&panel, panel.handleRect("point1").center().toPoint(), point(2, 0.1));
+  CHECK(curve().points()[1].x == Approx(2).margin(0.07));
+  CHECK(curve().points()[1].y == Approx(-0.8).margin(0.06));
+  rig.settle();
+  const StereoBuffer b = wholePrint(rig, id);
+  // To the left in its middle: by 10 dB more than the space itself is.
+  CHECK(leaning(b) - leaning(straight) == Approx(9.5).margin(1.5));
+  QTest::mouseClick(&panel, Qt::RightButton, {}, panel.handleRect("point1").center().toPoint());
+  CHECK(curve().points().size() == 2);
+  // A moving cutoff is drawn over the beats.
+  choose(rig, "Filter");
+  panel.field("low_cut_hz")->curveRequested();
+  QTest::mouseClick(&panel, Qt::LeftButton, {}, point(2, 0.5));
+  const auto moving = Curve::from(rig.ornament(id).finish[1].settings.at("low_cut_hz"));
+  REQUIRE(moving);
+  CHECK(moving->points().size() == 3);
+  CHECK(moving->points()[1].y == Approx(632).epsilon(0.1)); // half way up from 20 Hz to 20 kHz
+}
+
+TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[space][finish]") {
+  QStandardPaths::setTestModeEnabled(true);
+  std::filesystem::remove_all(FinishLine::ownFolder());
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
+  rig.score().openOrnament(id);
+  rig.settle();
+  choose(rig, "broken radio");
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"filter", "dirt", "width", "level"});
+  CHECK(rig.session->history().undoLabel() == "broken radio of delay throw");
+  std::string why;
+  REQUIRE(keepStartingPoint(FinishLine::ownFolder(), {"my own", {}, {{"gain", {{"db", -4.0}}}}}, why));
+  choose(rig, "my own");
+  CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"gain"});
+  std::filesystem::remove_all(FinishLine::ownFolder());
+  QStandardPaths::setTestModeEnabled(false);
+}
