@@ -141,9 +141,15 @@ Value describe(const TableSpec& table) {
       for (const auto& c : s.choices) choices.emplace_back(c);
       o.emplace_back("choices", std::move(choices));
     }
+    if (!s.allowed.empty()) {
+      List allowed;
+      for (const double a : s.allowed) allowed.emplace_back(a);
+      o.emplace_back("allowed", std::move(allowed));
+    }
     o.emplace_back("default", s.initial);
     o.emplace_back("nullable", s.nullable);
     o.emplace_back("curve", s.curve);
+    if (s.curveOverSpan) o.emplace_back("curve_over_span", true);
     o.emplace_back("per_side", s.perSide);
     o.emplace_back("meaning", s.meaning);
     settings.emplace_back(std::move(o));
@@ -167,7 +173,8 @@ void print(const TableSpec& table) {
     if (s.type == SettingType::bands) std::cout << ": [{freq_hz, gain_db, q}]";
     if (s.type == SettingType::duration) std::cout << ": note value or seconds";
     for (std::size_t i = 0; i < s.choices.size(); ++i) std::cout << (i ? " | " : " ") << s.choices[i];
-    if (s.curve) std::cout << ", curve";
+    for (std::size_t i = 0; i < s.allowed.size(); ++i) std::cout << (i ? " | " : ": ") << shortestNumber(s.allowed[i]);
+    if (s.curve) std::cout << (s.curveOverSpan ? ", curve over the span" : ", curve");
     if (s.perSide) std::cout << ", [left, right]";
     if (s.nullable) std::cout << ", null = " << s.whenNull;
     std::cout << "; default " << compactJson(s.initial) << "): " << s.meaning << '\n';
@@ -184,7 +191,9 @@ std::string rangeText(const SettingSpec& s) {
   if (s.type == SettingType::text) text = "a path, or ";
   if (s.type == SettingType::boolean) text = "true, false";
   for (std::size_t i = 0; i < s.choices.size(); ++i) text += (i ? ", `\"" : "`\"") + s.choices[i] + "\"`";
-  if (s.curve) text += ", curve";
+  if (!s.allowed.empty()) text.clear();
+  for (std::size_t i = 0; i < s.allowed.size(); ++i) text += (i ? ", " : "") + shortestNumber(s.allowed[i]);
+  if (s.curve) text += s.curveOverSpan ? ", curve (x 0 to 1 over the span)" : ", curve";
   if (s.perSide) text += ", [left, right]";
   if (s.nullable) text += ", null (" + s.whenNull + ")";
   return text;

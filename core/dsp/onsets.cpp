@@ -18,7 +18,6 @@ double decibels(double power) {
 
 OnsetFinder::OnsetFinder(double sampleRate)
     : hop_(std::max<std::int64_t>(1, std::llround(kHopSeconds * sampleRate)))
-    , sampleRate_(sampleRate)
     , block_(static_cast<std::size_t>(hop_)) {}
 
 void OnsetFinder::add(const float* left, const float* right, std::int64_t frames) {

@@ -24,12 +24,10 @@ class OnsetFinder {
 
  private:
   std::int64_t hop_;
-  double sampleRate_;
   std::int64_t inHop_ = 0;
   double energy_ = 0, edge_ = 0;
   float lastLeft_ = 0, lastRight_ = 0;
   float largest_ = 0;
-  std::int64_t largestAt_ = 0;
   struct Step {
     float energy, edge, largest; // mean power, mean power of the difference, largest magnitude
     std::int32_t firstLoud;      // frame within the step where half its largest magnitude is first reached

@@ -1,9 +1,11 @@
 // The one list of all kinds. A new kind: one file pair, one line here.
 #include "ornaments/delay_throw.h"
 #include "ornaments/gap.h"
+#include "ornaments/halftime.h"
 #include "ornaments/reverb_throw.h"
 #include "ornaments/reverse.h"
 #include "ornaments/reverse_reverb.h"
+#include "ornaments/tape.h"
 #include "ornaments/treat.h"
 
 namespace ivrin {
@@ -13,9 +15,11 @@ const KindSet& allKinds() {
   static const ReverbThrow reverbThrow;
   static const ReverseReverb reverseReverb;
   static const Reverse reverse;
+  static const Tape tape;
+  static const Halftime halftime;
   static const Treat treat;
   static const Gap gap;
-  static const KindSet set({&delayThrow, &reverbThrow, &reverseReverb, &reverse, &treat, &gap});
+  static const KindSet set({&delayThrow, &reverbThrow, &reverseReverb, &reverse, &tape, &halftime, &treat, &gap});
   return set;
 }
 

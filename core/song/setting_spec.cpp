@@ -16,6 +16,11 @@ std::string rangeText(const SettingSpec& s) {
 void checkNumber(const SettingSpec& s, double d, const std::string& place, Problems& problems) {
   if (!(d >= s.min && d <= s.max))
     problems.error(ErrorId::out_of_range, place, shortestNumber(d) + " is out of range, allowed is " + rangeText(s));
+  else if (!s.allowed.empty() && std::find(s.allowed.begin(), s.allowed.end(), d) == s.allowed.end()) {
+    std::string all;
+    for (const double a : s.allowed) all += (all.empty() ? "" : ", ") + shortestNumber(a);
+    problems.error(ErrorId::out_of_range, place, shortestNumber(d) + " is none of " + all);
+  }
 }
 
 void checkOne(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) {
@@ -137,7 +142,9 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
       if (!(points[i].bend >= -1 && points[i].bend <= 1))
         problems.error(ErrorId::out_of_range, at,
                        "bend " + shortestNumber(points[i].bend) + " is out of range, allowed is -1..1");
-      if (!(points[i].x >= -100000 && points[i].x <= 100000))
+      if (s.curveOverSpan && !(points[i].x >= 0 && points[i].x <= 1))
+        problems.error(ErrorId::out_of_range, at, "x is out of range, allowed is 0..1 over the span");
+      else if (!(points[i].x >= -100000 && points[i].x <= 100000))
         problems.error(ErrorId::out_of_range, at, "x is out of range, allowed is -100000..100000 beats");
       if (i > 0 && points[i].x < points[i - 1].x) problems.error(ErrorId::bad_order, at, "x must not go back");
     }

@@ -35,9 +35,11 @@ struct SettingSpec {
   double step = 1;                    // one step of the wheel or the arrow keys
   std::vector<std::string> choices{}; // of a number: words that are allowed besides
   bool nullable = false;
-  std::string whenNull{}; // how null reads: "open", "as left", "–"
-  bool curve = false;     // a list of curve points is allowed too
-  bool perSide = false;   // [left, right] is allowed too
+  std::string whenNull{};        // how null reads: "open", "as left", "–"
+  bool curve = false;            // a list of curve points is allowed too
+  bool perSide = false;          // [left, right] is allowed too
+  bool curveOverSpan = false;    // the curve's x runs 0..1 over the span instead of in beats
+  std::vector<double> allowed{}; // of a number: these alone, ascending
 };
 
 struct TableSpec {

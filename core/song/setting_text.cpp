@@ -212,6 +212,11 @@ Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const T
     break;
   }
   const auto moved = [&](double d) {
+    if (!spec.allowed.empty()) {
+      const auto n = static_cast<std::ptrdiff_t>(spec.allowed.size());
+      const auto now = std::lower_bound(spec.allowed.begin(), spec.allowed.end(), d) - spec.allowed.begin();
+      return spec.allowed[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(now + steps, 0, n - 1))];
+    }
     // Frequencies step by semitones' worth, so that a step is heard alike everywhere.
     const double next = spec.unit == "Hz" ? std::round(d * std::exp2(steps / 12.0))
                                           : std::round((d + steps * spec.step) / spec.step) * spec.step;

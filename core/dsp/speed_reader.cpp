@@ -1,0 +1,138 @@
+#include "dsp/speed_reader.h"
+
+#include "audio/lanes.h"
+#include "audio/simd.h"
+#include "dsp/windowed_sinc.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstring>
+#include <numbers>
+
+namespace ivrin {
+namespace {
+
+constexpr int kHalf = SpeedReader::kHalf, kTaps = 2 * kHalf;
+// Linear interpolation between kernels errs by (ω/phases)²/8: −111 dB at 18 kHz and 48 kHz.
+constexpr int kPhases = 512;
+constexpr double kBeta = 10.4; // stop band −102 dB (Kaiser 1974: 0.1102·(A − 8.7)), 5 kHz wide at 48 kHz
+
+/// The kernel twice: `rows` by phase for speeds up to 1, `along` as one long function of the distance for the rest.
+struct Tables {
+  std::vector<float> rows;  // [phase][tap]; tap k weighs frame floor(position) − 31 + k
+  std::vector<float> along; // at distance i/kPhases, i from 0 to kHalf·kPhases, then zeros
+};
+
+const Tables& tables() {
+  static const Tables made = [] {
+    Tables t;
+    const double top = besselI0(kBeta);
+    const auto kernel = [&](std::int64_t i) { // distance i/kPhases
+      const double x = static_cast<double>(std::abs(i)) / kPhases, u = x / kHalf;
+      if (u >= 1) return 0.0;
+      if (i % kPhases == 0) return i == 0 ? 1.0 : 0.0;
+      return std::sin(std::numbers::pi * x) / (std::numbers::pi * x) * besselI0(kBeta * std::sqrt(1 - u * u)) / top;
+    };
+    t.along.resize(static_cast<std::size_t>(kHalf * kPhases + 2));
+    for (std::size_t i = 0; i < t.along.size(); ++i)
+      t.along[i] = static_cast<float>(kernel(static_cast<std::int64_t>(i)));
+    t.rows.resize(static_cast<std::size_t>((kPhases + 1) * kTaps));
+    for (int phase = 0; phase <= kPhases; ++phase)
+      for (int k = 0; k < kTaps; ++k) {
+        const std::int64_t i = static_cast<std::int64_t>(k - (kHalf - 1)) * kPhases - phase;
+        const auto at = static_cast<std::size_t>(std::abs(i));
+        t.rows[static_cast<std::size_t>(phase * kTaps + k)] = at < t.along.size() ? t.along[at] : 0.0f;
+      }
+    return t;
+  }();
+  return made;
+}
+
+inline float sumOf(const Eight& v) {
+  return ((v[0] + v[4]) + (v[2] + v[6])) + ((v[1] + v[5]) + (v[3] + v[7]));
+}
+
+/// out at `frames` positions (already from the window's first frame) up to normal speed.
+IVRIN_CLONES void readSlow(const float* rows, const float* left, const float* right, const double* at, double shift,
+                           std::int64_t frames, float* outLeft, float* outRight) {
+  for (std::int64_t i = 0; i < frames; ++i) {
+    const double p = at[i] + shift, whole = std::floor(p), phase = (p - whole) * kPhases;
+    const int row = std::min(static_cast<int>(phase), kPhases - 1);
+    const float mix = static_cast<float>(phase - row);
+    const EightInMemory* a = reinterpret_cast<const EightInMemory*>(rows + static_cast<std::ptrdiff_t>(row) * kTaps);
+    const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(whole) - (kHalf - 1);
+    const EightInMemory* l = reinterpret_cast<const EightInMemory*>(left + first);
+    const EightInMemory* r = reinterpret_cast<const EightInMemory*>(right + first);
+    Eight l0{}, l1{}, r0{}, r1{};
+    for (int k = 0; k < kTaps / 8; k += 2) {
+      const Eight c0 = a[k] + (a[k + 8] - a[k]) * mix, c1 = a[k + 1] + (a[k + 9] - a[k + 1]) * mix;
+      l0 += c0 * l[k];
+      r0 += c0 * r[k];
+      l1 += c1 * l[k + 1];
+      r1 += c1 * r[k + 1];
+    }
+    outLeft[i] = sumOf(l0 + l1);
+    outRight[i] = sumOf(r0 + r1);
+  }
+}
+
+/// One frame faster than normal: the kernel stretched by the speed and lowered by as much.
+IVRIN_CLONES void readFast(const float* along, const float* left, const float* right, double p, double speed,
+                           float* outLeft, float* outRight) {
+  constexpr int kMost = 2 * SpeedReader::kReach + 8;
+  alignas(32) float c[kMost];
+  const double whole = std::floor(p);
+  const int half = static_cast<int>(std::ceil(kHalf * speed));
+  const int taps = (2 * half + 7) / 8 * 8;
+  const float scale = static_cast<float>(kPhases / speed), limit = static_cast<float>(kHalf * kPhases);
+  const float from = static_cast<float>(-(half - 1) - (p - whole)), gain = static_cast<float>(1 / speed);
+  for (int k = 0; k < taps; ++k) {
+    const float x = std::min(std::abs(from + static_cast<float>(k)) * scale, limit);
+    const int i = static_cast<int>(x);
+    c[k] = (along[i] + (along[i + 1] - along[i]) * (x - static_cast<float>(i))) * gain;
+  }
+  const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(whole) - (half - 1);
+  const EightInMemory* a = reinterpret_cast<const EightInMemory*>(c);
+  const EightInMemory* l = reinterpret_cast<const EightInMemory*>(left + first);
+  const EightInMemory* r = reinterpret_cast<const EightInMemory*>(right + first);
+  Eight sumLeft{}, sumRight{};
+  for (int k = 0; k < taps / 8; ++k) {
+    sumLeft += a[k] * l[k];
+    sumRight += a[k] * r[k];
+  }
+  *outLeft = sumOf(sumLeft);
+  *outRight = sumOf(sumRight);
+}
+
+} // namespace
+
+SpeedReader::SpeedReader(Feed feed)
+    : feed_(std::move(feed)) {}
+
+void SpeedReader::read(const double* positions, const double* speeds, StereoSpan out) {
+  if (out.frames <= 0) return;
+  const auto [low, high] = std::minmax_element(positions, positions + out.frames);
+  const auto first = static_cast<std::int64_t>(std::floor(*low)) - kReach,
+             last = static_cast<std::int64_t>(std::floor(*high)) + kReach + 8;
+  const std::int64_t frames = last - first + 1;
+  if (window_.frames() < frames) window_.resize(frames);
+  const StereoSpan window{window_.left(), window_.right(), frames};
+  feed_(first, window);
+  const Tables& t = tables();
+  const auto shift = static_cast<double>(-first);
+  for (std::int64_t i = 0; i < out.frames;) {
+    if (std::abs(speeds[i]) > 1) {
+      readFast(t.along.data(), window.left, window.right, positions[i] + shift, std::min(std::abs(speeds[i]), kFastest),
+               out.left + i, out.right + i);
+      ++i;
+      continue;
+    }
+    std::int64_t end = i + 1;
+    while (end < out.frames && std::abs(speeds[end]) <= 1) ++end;
+    readSlow(t.rows.data(), window.left, window.right, positions + i, shift, end - i, out.left + i, out.right + i);
+    i = end;
+  }
+}
+
+} // namespace ivrin

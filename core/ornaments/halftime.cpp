@@ -1,0 +1,404 @@
+#include "ornaments/halftime.h"
+
+#include "dsp/crossover.h"
+#include "dsp/speed_reader.h"
+#include "dsp/stretch.h"
+#include "ornaments/source.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+constexpr double kFilterSeconds = 0.05;    // heard by the crossover before the span, so that it is under way
+constexpr double kLeastKeptSeconds = 0.02; // a cycle that the stretch engine can still follow
+
+TableSpec makeTable() {
+  TableSpec t;
+  t.id = "halftime";
+  t.name = "Halftime";
+  t.key = "H";
+  t.meaning = "Each cycle plays its first part slower, so that it fills the cycle.";
+  const auto add = [&](SettingSpec s) -> SettingSpec& {
+    t.settings.push_back(std::move(s));
+    return t.settings.back();
+  };
+  add({"cycle", "cycle", "", T::time, 1, 960000, "1 bar", "How long one turn is, counted from the start.", "cycles"});
+  add({"slower", "slower", "×", T::number, 1.5, 4, 2, "How many times slower its first part is played.", "cycles", 1})
+      .allowed = {1.5, 2, 3, 4};
+  add({"pitch",
+       "pitch",
+       "",
+       T::choice,
+       0,
+       0,
+       "drop",
+       "\"drop\": it falls with the speed; \"keep\": it is stretched at its pitch.",
+       "cycles",
+       1,
+       {"drop", "keep"}});
+  add({"join_ms", "join", "ms", T::number, 0, 200, 12,
+       "The crossfade before each turn; the first attack after it stays whole.", "cycles", 1});
+  add({"mix_percent", "mix", "%", T::number, 0, 100, 100, "Slowed sound against the row as it was.", "sound", 5});
+  for (const bool low : {true, false}) {
+    auto& s = add({low ? "low_hz" : "high_hz", low ? "from" : "to", "Hz", T::number, 20, 20000, Value(),
+                   low ? "Only what lies above it is slowed." : "Only what lies below it is slowed.", "sound",
+                   low ? 10.0 : 250.0});
+    s.nullable = true;
+    s.whenNull = "open";
+  }
+  add({"fade_in_beats", "fade in", "beats", T::number, 0, 64, 0, "From the row to the slowed sound.", "sound", 0.25});
+  add({"fade_out_beats", "fade out", "beats", T::number, 0, 64, 0, "From the slowed sound to the row.", "sound", 0.25});
+  return t;
+}
+
+const TableSpec& theTable() {
+  static const TableSpec t = makeTable();
+  return t;
+}
+
+double number(const Placed& p, const char* key) {
+  return *settingOr(theTable(), p.ornament.settings, key).number();
+}
+
+struct HalftimeSettings {
+  bool keep = false;
+  double mix = 1;
+  std::optional<double> low, high;
+  std::int64_t fadeIn = 0, fadeOut = 0;
+  bool banded() const { return low || high; }
+
+  static HalftimeSettings of(const Placed& p) {
+    HalftimeSettings s;
+    s.keep = *settingOr(theTable(), p.ornament.settings, "pitch").text() == "keep";
+    s.mix = number(p, "mix_percent") / 100;
+    if (const double* d = settingOr(theTable(), p.ornament.settings, "low_hz").number()) s.low = *d;
+    if (const double* d = settingOr(theTable(), p.ornament.settings, "high_hz").number()) s.high = *d;
+    const FrameRange span = p.span();
+    s.fadeIn = (p.map.frameAt(p.ornament.start + Beats::ofQuarters(number(p, "fade_in_beats"))) - span.begin).count;
+    s.fadeOut =
+        (span.end - p.map.frameAt(p.ornament.span().end - Beats::ofQuarters(number(p, "fade_out_beats")))).count;
+    const std::int64_t n = span.length();
+    if (s.fadeIn + s.fadeOut > n) {
+      const std::int64_t both = s.fadeIn + s.fadeOut;
+      s.fadeIn = n * s.fadeIn / both;
+      s.fadeOut = n - s.fadeIn;
+    }
+    return s;
+  }
+};
+
+/// How far the slowed sound has come in, 0..1, and the row's share beside it. On the span's first frame both sound the
+/// same frame of the row, so that without a fade it may begin at once; at the end it gives way within the join.
+class Share {
+ public:
+  Share(const Placed& p, const HalftimeSettings& s, std::int64_t join)
+      : span_(p.span())
+      , in_(s.fadeIn)
+      , out_(s.fadeOut > 0 ? s.fadeOut : std::min(join, span_.length() / 2))
+      , mix_(s.mix) {}
+  /// Gain of the row's dry plane: what the plan says.
+  GainSegments dry() const {
+    if (mix_ == 0) return {};
+    return turnedDown(span_, 1 - mix_, in_, out_);
+  }
+  double dryAt(Frames f) const { return 1 - mix_ * windowAt(f); }
+  /// The slowed sound's gain: what the row gives up, at equal power where it is all the row there is.
+  double wetAt(Frames f) const {
+    const double w = windowAt(f);
+    return mix_ * std::sqrt(1 - (1 - w) * (1 - w));
+  }
+
+ private:
+  double windowAt(Frames f) const {
+    const auto from = static_cast<double>((f - span_.begin).count), left = static_cast<double>((span_.end - f).count);
+    double w = 1;
+    if (in_ > 0) w *= raisedCosine(from / static_cast<double>(in_));
+    if (out_ > 0) w *= raisedCosine(left / static_cast<double>(out_));
+    return w;
+  }
+  FrameRange span_;
+  std::int64_t in_, out_;
+  double mix_;
+};
+
+/// What is slowed: the row, or a band of it, by song frame counted from the span's begin. Filtered once, from the first
+/// frame on; kept as long as it may be asked for again.
+class Slowed {
+ public:
+  Slowed(const Placed& p, const HalftimeSettings& s, Sounds& sounds, std::int64_t before)
+      : sounds_(sounds)
+      , begin_(p.span().begin)
+      , before_(before) {
+    if (!p.ornament.source.empty()) source_.emplace(p);
+    if (s.banded()) split_.emplace(s.low, s.high, p.sampleRate());
+  }
+  /// Frames from..from+n−1; without a band any, with one none that lie before what was let go.
+  void read(std::int64_t from, StereoSpan out) {
+    if (!split_) return raw(from, out);
+    fillTo(from + out.frames);
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      const std::int64_t at = from + i - first_;
+      const bool there = at >= 0 && at < band_.frames();
+      out.left[i] = there ? band_.left()[at] : 0;
+      out.right[i] = there ? band_.right()[at] : 0;
+    }
+  }
+  /// Everything before `from` will not be asked for any more.
+  void letGo(std::int64_t from) {
+    const std::int64_t gone = std::min(from - first_, band_.frames());
+    if (!split_ || gone < 65536) return;
+    const std::int64_t n = band_.frames() - gone;
+    for (float* side : {band_.left(), band_.right()}) std::copy_n(side + gone, n, side);
+    band_.resize(n);
+    for (float* side : {rest_.left(), rest_.right()}) std::copy_n(side + gone, n, side);
+    rest_.resize(n);
+    first_ += gone;
+  }
+  bool banded() const { return split_.has_value(); }
+  /// What is left of the row beside the band, and the band itself unslowed.
+  void readRest(std::int64_t from, StereoSpan rest, StereoSpan band) {
+    fillTo(from + rest.frames);
+    for (std::int64_t i = 0; i < rest.frames; ++i) {
+      const std::int64_t at = from + i - first_;
+      rest.left[i] = rest_.left()[at];
+      rest.right[i] = rest_.right()[at];
+      band.left[i] = band_.left()[at];
+      band.right[i] = band_.right()[at];
+    }
+  }
+
+ private:
+  void raw(std::int64_t from, StereoSpan out) {
+    if (source_)
+      source_->read(sounds_, from, out, scratch_);
+    else
+      sounds_.read(0, begin_ + Frames(from), out);
+  }
+  void fillTo(std::int64_t end) {
+    if (!started_) {
+      started_ = true;
+      first_ = -before_;
+    }
+    while (first_ + band_.frames() < end) {
+      const std::int64_t at = band_.frames();
+      band_.resize(at + kPrintBlock);
+      rest_.resize(at + kPrintBlock);
+      const StereoSpan band = band_.span().part(at, kPrintBlock), rest = rest_.span().part(at, kPrintBlock);
+      raw(first_ + at, band);
+      split_->process(band, rest);
+    }
+  }
+
+  Sounds& sounds_;
+  Frames begin_;
+  std::int64_t before_, first_ = 0;
+  bool started_ = false;
+  std::optional<Source> source_;
+  std::optional<BandSplit> split_;
+  StereoBuffer band_, rest_, scratch_;
+};
+
+class HalftimeVoice : public Voice {
+ public:
+  HalftimeVoice(const Placed& p, Sounds& sounds, std::int64_t before)
+      : cycles_(halftimeCycles(p))
+      , settings_(HalftimeSettings::of(p))
+      , share_(p, settings_, cycles_.join)
+      , slowed_(p, settings_, sounds, before)
+      , span_(p.span())
+      , edge_(edgeFrames(p))
+      , around_(before)
+      , reader_([this](std::int64_t from, StereoSpan out) { slowed_.read(from, out); })
+      , next_(kPrintBlock)
+      , rest_(kPrintBlock)
+      , plain_(kPrintBlock) {
+    if (settings_.keep)
+      for (auto& head : heads_)
+        head.emplace(p.sampleRate(), cycles_.slower, 1.0,
+                     [this](std::int64_t from, StereoSpan out) { slowed_.read(from, out); });
+  }
+
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, span_.length() - at_);
+    if (n <= 0) return 0;
+    // Piece by piece: up to the next join or cycle.
+    std::int64_t done = 0;
+    while (done < n) {
+      const std::int64_t f = at_ + done;
+      const FrameRange cycle = cycles_.cycles[now_];
+      const std::int64_t end = (cycle.end - span_.begin).count;
+      if (f >= end) {
+        ++now_;
+        continue;
+      }
+      const bool last = now_ + 1 == cycles_.cycles.size();
+      const std::int64_t joinAt = last ? end : std::max(end - joinBefore(now_), (cycle.begin - span_.begin).count);
+      const std::int64_t stop = std::min(n, (f < joinAt ? joinAt : end) - at_);
+      const StereoSpan part = out.part(done, stop - done);
+      head(now_, f, part);
+      if (f >= joinAt) {
+        const StereoSpan incoming = next_.span().part(0, part.frames);
+        head(now_ + 1, f, incoming);
+        for (std::int64_t i = 0; i < part.frames; ++i) {
+          const double u = static_cast<double>(f + i - joinAt) / static_cast<double>(end - joinAt) * 1.5707963267948966;
+          const auto a = static_cast<float>(std::cos(u)), b = static_cast<float>(std::sin(u));
+          part.left[i] = a * part.left[i] + b * incoming.left[i];
+          part.right[i] = a * part.right[i] + b * incoming.right[i];
+        }
+      }
+      done = stop;
+    }
+    const StereoSpan part = out.part(0, n);
+    if (slowed_.banded()) slowed_.readRest(at_, rest_.span().part(0, n), plain_.span().part(0, n));
+    for (std::int64_t i = 0; i < n; ++i) {
+      const Frames f = span_.begin + Frames(at_ + i);
+      const auto wet = static_cast<float>(share_.wetAt(f));
+      part.left[i] *= wet;
+      part.right[i] *= wet;
+      if (!slowed_.banded()) continue;
+      // The dry row is gone; what lies beside the band stays, with the band's own dry share.
+      const auto dry = static_cast<float>(share_.dryAt(f)), edge = static_cast<float>(edgeAt(at_ + i));
+      part.left[i] = edge * (part.left[i] + rest_.left()[i] + dry * plain_.left()[i]);
+      part.right[i] = edge * (part.right[i] + rest_.right()[i] + dry * plain_.right()[i]);
+    }
+    at_ += n;
+    // The current cycle's heads read from its first part on.
+    slowed_.letGo((cycles_.cycles[now_].begin - span_.begin).count - cycles_.join - around_);
+    return n;
+  }
+
+  /// Frames within which the dry row and the all-passed print change places at the span's edges.
+  static std::int64_t edgeFrames(const Placed& p) {
+    return std::min<std::int64_t>(std::llround(kFadeInSeconds * p.sampleRate()), p.span().length() / 2);
+  }
+
+ private:
+  std::int64_t joinBefore(std::size_t i) const { return std::min(cycles_.join, cycles_.cycles[i].length() / 2); }
+  double edgeAt(std::int64_t f) const {
+    const std::int64_t n = std::max<std::int64_t>(1, edge_);
+    const double in = static_cast<double>(f) / static_cast<double>(n),
+                 out = static_cast<double>(span_.length() - f) / static_cast<double>(n);
+    return raisedCosine(in) * raisedCosine(out);
+  }
+  /// The slowed sound of cycle i at frame f of the span; asked without gaps once a cycle has begun to sound.
+  void head(std::size_t i, std::int64_t f, StereoSpan out) {
+    const std::int64_t cycleBegin = (cycles_.cycles[i].begin - span_.begin).count;
+    if (settings_.keep) {
+      Stretch& s = *heads_[i % 2];
+      if (headCycle_[i % 2] != static_cast<std::int64_t>(i)) {
+        headCycle_[i % 2] = static_cast<std::int64_t>(i);
+        // Where a join comes before the cycle, the stretched sound begins as much earlier.
+        const std::int64_t early = cycleBegin - f;
+        s.begin(cycleBegin - std::llround(static_cast<double>(early) / cycles_.slower));
+      }
+      s.render(out);
+      return;
+    }
+    const double speed = 1 / cycles_.slower;
+    for (std::int64_t k = 0; k < out.frames; ++k) {
+      place_[static_cast<std::size_t>(k)] =
+          static_cast<double>(cycleBegin) + static_cast<double>(f + k - cycleBegin) * speed;
+      speed_[static_cast<std::size_t>(k)] = speed;
+    }
+    reader_.read(place_.data(), speed_.data(), out);
+  }
+
+  HalftimeCycles cycles_;
+  HalftimeSettings settings_;
+  Share share_;
+  Slowed slowed_;
+  FrameRange span_;
+  std::int64_t edge_, around_;
+  SpeedReader reader_;
+  std::optional<Stretch> heads_[2];
+  std::int64_t headCycle_[2] = {-1, -1};
+  StereoBuffer next_, rest_, plain_;
+  std::array<double, kPrintBlock> place_{}, speed_{};
+  std::size_t now_ = 0;
+  std::int64_t at_ = 0;
+};
+
+/// What is read on both sides of the span.
+std::int64_t framesAround(const Placed& p) {
+  return std::llround((kFilterSeconds + Stretch::kAroundSeconds) * p.sampleRate()) + SpeedReader::kReach + kPrintBlock;
+}
+
+} // namespace
+
+HalftimeCycles halftimeCycles(const Placed& p) {
+  HalftimeCycles h;
+  h.slower = number(p, "slower");
+  h.join = std::llround(number(p, "join_ms") / 1000 * p.sampleRate());
+  const FrameRange span = p.span();
+  const Value& cycle = settingOr(theTable(), p.ornament.settings, "cycle");
+  // Every turn is taken from the tempo map: the beat is computed anew, never added up from frames.
+  const auto turn = [&](std::int64_t k) {
+    if (const double* ms = cycle.number()) {
+      const Frames first = p.map.frameAt(p.ornament.start);
+      return first + Frames(std::llround(static_cast<double>(k) * *ms / 1000 * p.sampleRate()));
+    }
+    const Beats length = NoteValue::parse(*cycle.text())->beats(p.map, p.ornament.start).value();
+    return p.map.frameAt(p.ornament.start + Beats(k * length.ticks));
+  };
+  const std::int64_t least = std::max<std::int64_t>(1, std::llround(0.001 * p.sampleRate()));
+  Frames begin = span.begin;
+  for (std::int64_t k = 1; begin < span.end; ++k) {
+    const Frames end = std::min(span.end, turn(k));
+    if ((end - begin).count < least && end < span.end) continue;
+    h.cycles.push_back({begin, end});
+    begin = end;
+  }
+  return h;
+}
+
+double HalftimeCycles::positionAt(std::size_t i, double f) const {
+  const auto begin = static_cast<double>(cycles[i].begin.count);
+  return begin + (f - begin) / slower;
+}
+
+std::size_t HalftimeCycles::cycleAt(Frames f) const {
+  std::size_t i = 0;
+  while (i + 1 < cycles.size() && f >= cycles[i].end) ++i;
+  return i;
+}
+
+const TableSpec& Halftime::table() const {
+  return theTable();
+}
+
+PrintPlan Halftime::plan(const Placed& p) const {
+  PrintPlan plan;
+  plan.extent = p.span();
+  if (p.ornament.source.empty())
+    plan.reads = {{p.ornament.on,
+                   p.ornament.hears == Hears::dry ? Read::What::dryBefore : Read::What::rowSoFar,
+                   {plan.extent.begin - Frames(framesAround(p)), plan.extent.end + Frames(framesAround(p))}}};
+  else
+    plan.reads = Source(p).reads();
+  const HalftimeSettings s = HalftimeSettings::of(p);
+  const HalftimeCycles cycles = halftimeCycles(p);
+  if (s.keep && static_cast<double>(cycles.cycles.front().length()) < kLeastKeptSeconds * p.sampleRate()) {
+    plan.sounds = false;
+    plan.refusal = "a cycle under 20 ms cannot be stretched at its pitch";
+    return plan;
+  }
+  if (s.banded()) {
+    const std::int64_t edge = HalftimeVoice::edgeFrames(p);
+    plan.dry = plan.wet = turnedDown(plan.extent, 0, edge, edge);
+  } else {
+    plan.dry = plan.wet = Share(p, s, cycles.join).dry();
+  }
+  return plan;
+}
+
+std::unique_ptr<Voice> Halftime::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<HalftimeVoice>(p, sounds, framesAround(p));
+}
+
+} // namespace ivrin

@@ -1,0 +1,382 @@
+#include "ornaments/tape.h"
+
+#include "dsp/speed_reader.h"
+#include "dsp/stretch.h"
+#include "ornaments/source.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+using T = SettingType;
+
+constexpr double kLeastMeanSpeed = 0.05; // slower on the whole, an extended motion would take for ever
+constexpr double kStillSpeed = 0.02;     // a tape that hardly moves makes no sound, whatever `fade` says
+constexpr double kBottomSeconds = 0.02;  // the dip's crossfade
+constexpr double kReturnSeconds = 0.002; // of the dry row before the end, where it does not come back in phase
+
+TableSpec makeTable() {
+  TableSpec t;
+  t.id = "tape";
+  t.name = "Tape";
+  t.key = "E";
+  t.meaning = "The row stops, starts, dips or spins back like a tape under a hand.";
+  const auto add = [&](SettingSpec s) -> SettingSpec& {
+    t.settings.push_back(std::move(s));
+    return t.settings.back();
+  };
+  add({"shape",
+       "shape",
+       "",
+       T::choice,
+       0,
+       0,
+       "stop",
+       "How the speed moves.",
+       "motion",
+       1,
+       {"stop", "start", "dip", "spin-back", "custom"}});
+  add({"fit",
+       "fits",
+       "",
+       T::choice,
+       0,
+       0,
+       "span",
+       "\"span\": the motion takes exactly the span; \"extend\": it goes on until all of the source has been played.",
+       "motion",
+       1,
+       {"span", "extend"}});
+  add({"bend", "bend", "", T::number, -1, 1, 0.5,
+       "How the speed bends: over 0 it holds and then falls away, under 0 it falls at once.", "motion", 0.05});
+  add({"lowest", "lowest", "×", T::number, 0, 1, 0, "The lowest speed, in times normal.", "motion", 0.05});
+  add({"bottom_at", "bottom at", "", T::number, 0, 1, 0.6,
+       "Part of the motion at which a dip is lowest, or a spin-back turns.", "motion", 0.05});
+  add({"halt_at", "halt at", "", T::number, 0.01, 1, 1,
+       "Part of the span that a stop, spin-back or custom motion takes when it fits the span; then the row comes back, "
+       "or stays silent.",
+       "motion", 0.05});
+  add({"hold_silence", "silence after", "", T::boolean, 0, 0, false,
+       "Silence from the end of the motion to the end of the span.", "motion"});
+  auto& speed = add({"speed", "speed", "×", T::number, -SpeedReader::kFastest, SpeedReader::kFastest, 1,
+                     "The speed of a custom motion in times normal; below 0 backwards.", "sound", 0.1});
+  speed.curve = speed.curveOverSpan = true;
+  add({"fade", "fade", "%", T::number, 0, 100, 100, "How far the level follows the speed.", "sound", 5});
+  add({"pitch_lock", "lock time", "", T::boolean, 0, 0, false, "Time goes on as it was and only the pitch glides.",
+       "sound"});
+  add({"lowest_semitones", "down to", "st", T::number, -48, 48, -24, "Where the pitch glides to under \"lock time\".",
+       "sound", 1});
+  return t;
+}
+
+const TableSpec& theTable() {
+  static const TableSpec t = makeTable();
+  return t;
+}
+
+double number(const Settings& s, const char* key) {
+  return *settingOr(theTable(), s, key).number();
+}
+
+TapeMotion::Shape shapeOf(const Settings& s) {
+  const std::string& name = *settingOr(theTable(), s, "shape").text();
+  return name == "start"       ? TapeMotion::Shape::start
+         : name == "dip"       ? TapeMotion::Shape::dip
+         : name == "spin-back" ? TapeMotion::Shape::spinBack
+         : name == "custom"    ? TapeMotion::Shape::custom
+                               : TapeMotion::Shape::stop;
+}
+
+/// Where its sound comes from: its own row, heard beyond the span's edges so that the seams have no step, or pieces
+/// from elsewhere. Frames are counted from the span's begin.
+class Tapeable {
+ public:
+  Tapeable(const Placed& p, const TapeMotion& m)
+      : begin_(p.span().begin) {
+    if (!p.ornament.source.empty()) {
+      source_.emplace(p);
+      reads_ = source_->reads();
+      return;
+    }
+    const double length = static_cast<double>(m.frames.length());
+    double low = 0, high = 0;
+    if (m.pitchLock) {
+      const double around = std::ceil(Stretch::kAroundSeconds * p.sampleRate());
+      low = -around;
+      high = length + around;
+    } else {
+      const double shift = m.positionArriving(1) - m.positionLeaving(1);
+      low =
+          (m.positionLeaving(0) - static_cast<double>(begin_.count)) + m.speed.lowest() * length + std::min(0.0, shift);
+      high = (m.positionLeaving(0) - static_cast<double>(begin_.count)) + m.speed.highest() * length +
+             std::max(0.0, shift);
+      low -= SpeedReader::kReach + kSpare;
+      high += SpeedReader::kReach + kSpare;
+    }
+    reads_ = {{p.ornament.on,
+               p.ornament.hears == Hears::dry ? Read::What::dryBefore : Read::What::rowSoFar,
+               {begin_ + Frames(static_cast<std::int64_t>(std::floor(low))),
+                begin_ + Frames(static_cast<std::int64_t>(std::ceil(high)))}}};
+  }
+  const std::vector<Read>& reads() const { return reads_; }
+  bool own() const { return !source_; }
+  void read(Sounds& sounds, std::int64_t from, StereoSpan out) {
+    if (source_)
+      source_->read(sounds, from, out, scratch_);
+    else
+      sounds.read(0, begin_ + Frames(from), out);
+  }
+  /// How much there is to play.
+  static std::int64_t frames(const Placed& p) { return Source(p).frames(); }
+
+ private:
+  static constexpr int kSpare = 4096; // positions between the places at which the curve's extremes were looked for
+  Frames begin_;
+  std::optional<Source> source_;
+  std::vector<Read> reads_;
+  StereoBuffer scratch_;
+};
+
+/// The edges of the print: where it leaves and meets the row in phase there is nothing to hide.
+struct TapeEdges {
+  std::int64_t printIn = 0, printOut = 0, dryOut = 0, dryIn = 0;
+  TapeEdges(const Placed& p, const TapeMotion& m) {
+    const auto frames = [&](double seconds) { return std::llround(seconds * p.sampleRate()); };
+    const bool own = p.ornament.source.empty() && !m.pitchLock;
+    const bool leaves = own && m.shape != TapeMotion::Shape::start && m.speed.speed(0) == 1;
+    const bool arrives = own && (m.shape == TapeMotion::Shape::start || m.shape == TapeMotion::Shape::dip);
+    if (!leaves) printIn = dryOut = frames(kFadeInSeconds);
+    if (m.shape == TapeMotion::Shape::start) dryOut = frames(kFadeOutSeconds);
+    if (!arrives) {
+      printOut = frames(kFadeOutSeconds);
+      dryIn = frames(kReturnSeconds);
+    }
+    const std::int64_t n = m.frames.length();
+    printIn = std::min(printIn, n / 2);
+    printOut = std::min(printOut, n / 2);
+  }
+};
+
+class TapeVoice : public Voice {
+ public:
+  TapeVoice(const Placed& p, Sounds& sounds)
+      : sounds_(sounds)
+      , motion_(tapeMotion(p))
+      , source_(p, motion_)
+      , edges_(p, motion_)
+      , begin_(static_cast<double>(p.span().begin.count))
+      , frames_(motion_.frames.length())
+      , bottomHalf_(std::min<std::int64_t>(std::llround(kBottomSeconds * p.sampleRate() / 2), frames_ / 2))
+      , reader_([this](std::int64_t from, StereoSpan out) { source_.read(sounds_, from, out); })
+      , other_(kPrintBlock) {
+    if (!motion_.pitchLock) return;
+    stretch_.emplace(p.sampleRate(), 1.0, 1.0,
+                     [this](std::int64_t from, StereoSpan out) { source_.read(sounds_, from, out); });
+    stretch_->follow([this](std::int64_t frame) {
+      const double u = static_cast<double>(frame) / static_cast<double>(frames_);
+      return std::exp2(motion_.semitonesAt(motion_.speed.speed(u)) / 12);
+    });
+    stretch_->begin(0);
+  }
+
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, frames_ - at_);
+    if (n <= 0) return 0;
+    const StereoSpan part = out.part(0, n);
+    motion_.speed.fill(frames_, at_, n, position_.data(), speed_.data());
+    if (stretch_) {
+      stretch_->render(part);
+    } else {
+      // Positions come from the motion's begin; its heads stand where the plan says.
+      const double leaving = motion_.positionLeaving(0) - begin_,
+                   arriving =
+                       motion_.positionArriving(1) - begin_ - motion_.speed.total() * static_cast<double>(frames_);
+      if (motion_.shape == TapeMotion::Shape::dip)
+        renderDip(part, leaving, arriving);
+      else
+        renderFrom(leaving, part);
+    }
+    for (std::int64_t i = 0; i < n; ++i) {
+      const std::int64_t f = at_ + i;
+      double g = motion_.levelAt(speed_[static_cast<std::size_t>(i)]);
+      if (f < edges_.printIn) g *= raisedCosine(static_cast<double>(f) / static_cast<double>(edges_.printIn));
+      if (const std::int64_t left = frames_ - f; left < edges_.printOut)
+        g *= raisedCosine(static_cast<double>(left) / static_cast<double>(edges_.printOut));
+      if (g == 1) continue;
+      part.left[i] *= static_cast<float>(g);
+      part.right[i] *= static_cast<float>(g);
+    }
+    at_ += n;
+    return n;
+  }
+
+ private:
+  void renderFrom(double head, StereoSpan part) {
+    for (std::int64_t i = 0; i < part.frames; ++i)
+      place_[static_cast<std::size_t>(i)] = position_[static_cast<std::size_t>(i)] + head;
+    reader_.read(place_.data(), speed_.data(), part);
+  }
+  /// Two heads, handed over at the bottom by 20 ms of equal power.
+  void renderDip(StereoSpan part, double leaving, double arriving) {
+    const std::int64_t bottom = std::llround(motion_.bottom * static_cast<double>(frames_));
+    const std::int64_t from = bottom - bottomHalf_, to = bottom + bottomHalf_;
+    if (at_ + part.frames <= from) return renderFrom(leaving, part);
+    if (at_ >= to) return renderFrom(arriving, part);
+    renderFrom(leaving, part);
+    const StereoSpan second = other_.span().part(0, part.frames);
+    renderFrom(arriving, second);
+    for (std::int64_t i = 0; i < part.frames; ++i) {
+      const std::int64_t f = at_ + i;
+      const double u = f < from ? 0 : f >= to ? 1 : static_cast<double>(f - from) / static_cast<double>(to - from);
+      const auto a = static_cast<float>(std::cos(u * 1.5707963267948966)),
+                 b = static_cast<float>(std::sin(u * 1.5707963267948966));
+      part.left[i] = a * part.left[i] + b * second.left[i];
+      part.right[i] = a * part.right[i] + b * second.right[i];
+    }
+  }
+
+  Sounds& sounds_;
+  TapeMotion motion_;
+  Tapeable source_;
+  TapeEdges edges_;
+  double begin_;
+  std::int64_t frames_, bottomHalf_;
+  SpeedReader reader_;
+  std::optional<Stretch> stretch_;
+  StereoBuffer other_;
+  std::array<double, kPrintBlock> position_{}, place_{}, speed_{};
+  std::int64_t at_ = 0;
+};
+
+} // namespace
+
+Curve tapeCurve(const TableSpec& table, const Settings& settings) {
+  const auto value = [&](const char* key) { return *settingOr(table, settings, key).number(); };
+  const double bend = value("bend"), lowest = value("lowest"), at = value("bottom_at");
+  switch (shapeOf(settings)) {
+  case TapeMotion::Shape::stop:
+    return Curve({{0, 1, 0}, {1, lowest, bend}});
+  case TapeMotion::Shape::start: // v(1 − u): the mirrored law is the law with the other sign of its bend
+    return Curve({{0, lowest, 0}, {1, 1, -bend}});
+  case TapeMotion::Shape::dip:
+    return Curve({{0, 1, 0}, {at, lowest, bend}, {1, 1, -bend}});
+  case TapeMotion::Shape::spinBack:
+    return Curve({{0, 1, 0}, {at, 0, bend}, {1, -2, bend}});
+  case TapeMotion::Shape::custom:
+    return Curve::from(settingOr(table, settings, "speed")).value_or(Curve(1.0));
+  }
+  return Curve(1.0);
+}
+
+double TapeMotion::positionLeaving(double u) const {
+  const auto n = static_cast<double>(frames.length());
+  if (shape == Shape::start) return positionArriving(u);
+  return static_cast<double>(frames.begin.count) + n * speed.position(u);
+}
+
+double TapeMotion::positionArriving(double u) const {
+  const auto n = static_cast<double>(frames.length());
+  return static_cast<double>(frames.end.count) - n * (speed.total() - speed.position(u));
+}
+
+double TapeMotion::positionAt(double u) const {
+  if (pitchLock) return static_cast<double>(frames.begin.count) + u * static_cast<double>(frames.length());
+  return shape == Shape::start || (shape == Shape::dip && u >= bottom) ? positionArriving(u) : positionLeaving(u);
+}
+
+double TapeMotion::levelAt(double v) const {
+  const double magnitude = std::abs(v);
+  const double level = 1 - fade * (1 - std::min(magnitude, 1.0));
+  return magnitude < kStillSpeed ? level * raisedCosine(magnitude / kStillSpeed) : level;
+}
+
+double TapeMotion::semitonesAt(double v) const {
+  if (shape == Shape::custom || shape == Shape::spinBack)
+    return std::clamp(12 * std::log2(std::max(std::abs(v), 1e-3)), std::min(lowestSemitones, 0.0), 24.0);
+  // The pitch goes the way the speed goes, from nothing at 1 to the lowest at 0.
+  return lowestSemitones * (1 - v);
+}
+
+TapeMotion tapeMotion(const Placed& p) {
+  const Settings& s = p.ornament.settings;
+  TapeMotion m;
+  m.shape = shapeOf(s);
+  m.fade = number(s, "fade") / 100;
+  m.pitchLock = *settingOr(theTable(), s, "pitch_lock").boolean();
+  m.lowestSemitones = number(s, "lowest_semitones");
+  if (m.pitchLock) { // the shape is run from 1 to 0; how deep the pitch goes has a number of its own
+    Settings whole = s;
+    whole["lowest"] = 0.0;
+    m.speed = SpeedCurve(tapeCurve(theTable(), whole));
+  } else {
+    m.speed = SpeedCurve(tapeCurve(theTable(), s));
+  }
+  m.bottom = number(s, "bottom_at");
+  const FrameRange span = p.span();
+  m.frames = m.extent = span;
+  const bool parted = m.shape == TapeMotion::Shape::stop || m.shape == TapeMotion::Shape::spinBack ||
+                      m.shape == TapeMotion::Shape::custom;
+  if (*settingOr(theTable(), s, "fit").text() == "extend" && !m.pitchLock) {
+    const double mean = m.speed.total();
+    if (mean < kLeastMeanSpeed) {
+      m.refusal = "cannot be extended: its mean speed is under 0.05 of normal, so the source would never be played";
+      return m;
+    }
+    const auto frames = std::max<std::int64_t>(1, std::llround(static_cast<double>(Tapeable::frames(p)) / mean));
+    m.frames = m.shape == TapeMotion::Shape::start ? FrameRange{span.end - Frames(frames), span.end}
+                                                   : FrameRange{span.begin, span.begin + Frames(frames)};
+  } else if (parted) {
+    m.frames.end =
+        span.begin +
+        Frames(std::max<std::int64_t>(1, std::llround(static_cast<double>(span.length()) * number(s, "halt_at"))));
+  }
+  m.extent = m.frames;
+  if (*settingOr(theTable(), s, "hold_silence").boolean()) m.extent.end = std::max(m.extent.end, span.end);
+  return m;
+}
+
+const TableSpec& Tape::table() const {
+  return theTable();
+}
+
+PrintPlan Tape::plan(const Placed& p) const {
+  const TapeMotion m = tapeMotion(p);
+  PrintPlan plan;
+  plan.extent = m.extent;
+  if (!m.refusal.empty()) {
+    plan.sounds = false;
+    plan.refusal = m.refusal;
+    return plan;
+  }
+  plan.reads = Tapeable(p, m).reads();
+  const TapeEdges edges(p, m);
+  const std::int64_t n = m.extent.length();
+  const std::int64_t out = std::min(edges.dryOut, n / 2), in = std::min(edges.dryIn, n - out);
+  plan.dry = plan.wet = turnedDown(m.extent, 0, out, in);
+  return plan;
+}
+
+std::unique_ptr<Voice> Tape::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<TapeVoice>(p, sounds);
+}
+
+bool Tape::leadsIn(const Ornament& o) const {
+  return shapeOf(o.settings) == TapeMotion::Shape::start;
+}
+
+std::optional<Frames> Tape::landingFrame(const Placed& p) const {
+  if (!leadsIn(p.ornament)) return std::nullopt;
+  return p.span().end;
+}
+
+std::optional<Ornament> Tape::withLandingAt(const Placed& p, Beats at) const {
+  if (!leadsIn(p.ornament)) return std::nullopt;
+  Ornament o = p.ornament;
+  o.length = std::max(at - o.start, Beats(kTicksPerQuarter / 64));
+  return o;
+}
+
+} // namespace ivrin
