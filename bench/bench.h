@@ -19,6 +19,7 @@ void keep(const void* p);
 
 void soundBenchmarks();
 void spaceBenchmarks();
+void speedBenchmarks();
 void workBenchmarks();
 void windowBenchmarks();
 

@@ -71,6 +71,7 @@ int main(int argc, char** argv) {
   const ivrin::FlushDenormals guard;
   if (wanted("sound")) ivrin::bench::soundBenchmarks();
   if (wanted("space")) ivrin::bench::spaceBenchmarks();
+  if (wanted("speed")) ivrin::bench::speedBenchmarks();
   if (wanted("work")) ivrin::bench::workBenchmarks();
 #ifdef IVRIN_BENCH_WINDOW
   if (wanted("window")) {

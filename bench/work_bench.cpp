@@ -66,6 +66,10 @@ void workBenchmarks() {
   editToSound("edit of a reverse reverb of 8 s while playing, the same", "median <= 30 ms", "reverse-reverb",
               Beats::ofQuarters(40), 1, Beats::ofQuarters(36),
               {{"character", "hall"}, {"lead_beats", 16.0}, {"low_cut_hz", 250.0}}, "decay_seconds", 8, 0.001, 300);
+  editToSound("edit of a 4-bar tape stop while playing, the same", "<= 20 ms, p99 <= 50 ms", "tape",
+              Beats::ofQuarters(40), 16, Beats::ofQuarters(42), {}, "bend", 0.1, 0.0007, 1000);
+  editToSound("edit of a halftime stretched at its pitch, the same", "median <= 80 ms", "halftime",
+              Beats::ofQuarters(40), 8, Beats::ofQuarters(40), {{"pitch", "keep"}}, "join_ms", 12, 0.1, 200);
   {
     // The same edit in songs of 10 and 1000 ornaments.
     const auto cost = [](int ornaments) {

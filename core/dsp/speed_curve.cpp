@@ -1,5 +1,7 @@
 #include "dsp/speed_curve.h"
 
+#include "audio/simd.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -16,6 +18,30 @@ double progress(double c, double t) {
 double progressIntegral(double c, double t) {
   return std::abs(c) < kStraight ? t * t / 2 + c * (t * t * t / 6 - t * t / 4)
                                  : (std::expm1(c * t) / c - t) / std::expm1(c);
+}
+
+/// A stretch of frames inside one segment; t is its fraction of the segment at the first frame.
+struct Run {
+  double n, before, width, y0, rise, c, t, dt;
+  double scale, e; // 1/expm1(c), exp(c·t)
+};
+
+IVRIN_CLONES void straightRun(const Run& r, std::int64_t frames, double* position, double* speed) {
+  for (std::int64_t i = 0; i < frames; ++i) {
+    const double t = r.t + r.dt * static_cast<double>(static_cast<int>(i));
+    speed[i] = r.y0 + r.rise * (t + r.c * (t * t - t) / 2);
+    position[i] = r.n * (r.before + r.width * (r.y0 * t + r.rise * (t * t / 2 + r.c * (t * t * t / 6 - t * t / 4))));
+  }
+}
+
+/// powers[i] = exp(c·dt·i).
+IVRIN_CLONES void bentRun(const Run& r, const double* powers, std::int64_t frames, double* position, double* speed) {
+  const double share = 1 / r.c;
+  for (std::int64_t i = 0; i < frames; ++i) {
+    const double t = r.t + r.dt * static_cast<double>(static_cast<int>(i)), grown = (r.e * powers[i] - 1) * r.scale;
+    speed[i] = r.y0 + r.rise * grown;
+    position[i] = r.n * (r.before + r.width * (r.y0 * t + r.rise * (grown * share - t * r.scale)));
+  }
 }
 
 } // namespace
@@ -75,6 +101,8 @@ double SpeedCurve::position(double u) const {
 void SpeedCurve::fill(std::int64_t length, std::int64_t from, std::int64_t count, double* position,
                       double* speed) const {
   const auto n = static_cast<double>(length);
+  const Segment* powersOf = nullptr;
+  double powers[kRun] = {};
   std::int64_t k = 0;
   while (k < count) {
     const std::int64_t frame = from + k;
@@ -92,22 +120,19 @@ void SpeedCurve::fill(std::int64_t length, std::int64_t from, std::int64_t count
     const auto segmentEnd = static_cast<std::int64_t>(std::ceil((s.x0 + s.width) * n - 1e-9));
     const std::int64_t end =
         std::min({std::max(frame + 1, std::min(mark, segmentEnd)), from + count, std::max(length, frame + 1)});
-    const double dt = 1 / (n * s.width);
-    double t = (u - s.x0) / s.width;
+    Run r{n, s.before, s.width, s.y0, s.rise, s.c, (u - s.x0) / s.width, 1 / (n * s.width), 0, 0};
     if (std::abs(s.c) < kStraight) {
-      for (std::int64_t f = frame; f < end; ++f, ++k, t += dt) {
-        speed[k] = s.y0 + s.rise * progress(s.c, t);
-        position[k] = n * (s.before + s.width * (s.y0 * t + s.rise * progressIntegral(s.c, t)));
+      straightRun(r, end - frame, position + k, speed + k);
+    } else {
+      r.scale = 1 / std::expm1(s.c);
+      r.e = std::exp(s.c * r.t);
+      if (powersOf != &s) {
+        powersOf = &s;
+        for (std::int64_t i = 0; i < kRun; ++i) powers[i] = std::exp(s.c * r.dt * static_cast<double>(i));
       }
-      continue;
+      bentRun(r, powers, end - frame, position + k, speed + k);
     }
-    const double scale = 1 / std::expm1(s.c), ratio = std::exp(s.c * dt);
-    double e = std::exp(s.c * t);
-    for (std::int64_t f = frame; f < end; ++f, ++k, t += dt, e *= ratio) {
-      const double grown = (e - 1) * scale;
-      speed[k] = s.y0 + s.rise * grown;
-      position[k] = n * (s.before + s.width * (s.y0 * t + s.rise * (grown / s.c - t * scale)));
-    }
+    k += end - frame;
   }
 }
 

@@ -23,8 +23,8 @@ class SpeedCurve {
   double lowest() const { return lowest_; }
   double highest() const { return highest_; }
   double fastest() const { return fastest_; }
-  /// Over a stretch of `length` frames: position (frames from the begin) and speed at frames from..from+count−1, by
-  /// recurrence inside short runs that begin afresh at multiples of 32 frames.
+  /// Over a stretch of `length` frames: position (frames from the begin) and speed at frames from..from+count−1, in
+  /// runs of at most 32 frames that begin at multiples of 32.
   void fill(std::int64_t length, std::int64_t from, std::int64_t count, double* position, double* speed) const;
 
  private:

@@ -20,8 +20,11 @@ constexpr double kBeta = 10.4; // stop band −102 dB (Kaiser 1974: 0.1102·(A �
 
 /// The kernel twice: `rows` by phase for speeds up to 1, `along` as one long function of the distance for the rest.
 struct Tables {
-  std::vector<float> rows;  // [phase][tap]; tap k weighs frame floor(position) − 31 + k
-  std::vector<float> along; // at distance i/kPhases, i from 0 to kHalf·kPhases, then zeros
+  struct Step {
+    float value, rise; // at distance i/kPhases, and how much it grows to the next
+  };
+  std::vector<float> rows; // [phase][tap]; tap k weighs frame floor(position) − 31 + k
+  std::vector<Step> along; // i from 0 to kHalf·kPhases, then nothing
 };
 
 const Tables& tables() {
@@ -35,14 +38,16 @@ const Tables& tables() {
       return std::sin(std::numbers::pi * x) / (std::numbers::pi * x) * besselI0(kBeta * std::sqrt(1 - u * u)) / top;
     };
     t.along.resize(static_cast<std::size_t>(kHalf * kPhases + 2));
-    for (std::size_t i = 0; i < t.along.size(); ++i)
-      t.along[i] = static_cast<float>(kernel(static_cast<std::int64_t>(i)));
+    for (std::size_t i = 0; i < t.along.size(); ++i) {
+      const double here = kernel(static_cast<std::int64_t>(i)), next = kernel(static_cast<std::int64_t>(i) + 1);
+      t.along[i] = {static_cast<float>(here), static_cast<float>(next - here)};
+    }
     t.rows.resize(static_cast<std::size_t>((kPhases + 1) * kTaps));
     for (int phase = 0; phase <= kPhases; ++phase)
       for (int k = 0; k < kTaps; ++k) {
         const std::int64_t i = static_cast<std::int64_t>(k - (kHalf - 1)) * kPhases - phase;
         const auto at = static_cast<std::size_t>(std::abs(i));
-        t.rows[static_cast<std::size_t>(phase * kTaps + k)] = at < t.along.size() ? t.along[at] : 0.0f;
+        t.rows[static_cast<std::size_t>(phase * kTaps + k)] = at < t.along.size() ? t.along[at].value : 0.0f;
       }
     return t;
   }();
@@ -53,15 +58,23 @@ inline float sumOf(const Eight& v) {
   return ((v[0] + v[4]) + (v[2] + v[6])) + ((v[1] + v[5]) + (v[3] + v[7]));
 }
 
+IVRIN_CLONES bool anyFast(const double* speeds, std::int64_t frames) {
+  std::int64_t over = 0;
+  for (std::int64_t i = 0; i < frames; ++i) over |= std::abs(speeds[i]) > 1.0 ? std::int64_t{1} : std::int64_t{0};
+  return over != 0;
+}
+
 /// out at `frames` positions (already from the window's first frame) up to normal speed.
 IVRIN_CLONES void readSlow(const float* rows, const float* left, const float* right, const double* at, double shift,
                            std::int64_t frames, float* outLeft, float* outRight) {
   for (std::int64_t i = 0; i < frames; ++i) {
-    const double p = at[i] + shift, whole = std::floor(p), phase = (p - whole) * kPhases;
-    const int row = std::min(static_cast<int>(phase), kPhases - 1);
+    const double p = at[i] + shift; // never under 0: the window begins before it
+    const auto whole = static_cast<std::ptrdiff_t>(p);
+    const double phase = (p - static_cast<double>(whole)) * kPhases;
+    const int row = static_cast<int>(phase); // under kPhases: the fraction is under 1
     const float mix = static_cast<float>(phase - row);
     const EightInMemory* a = reinterpret_cast<const EightInMemory*>(rows + static_cast<std::ptrdiff_t>(row) * kTaps);
-    const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(whole) - (kHalf - 1);
+    const std::ptrdiff_t first = whole - (kHalf - 1);
     const EightInMemory* l = reinterpret_cast<const EightInMemory*>(left + first);
     const EightInMemory* r = reinterpret_cast<const EightInMemory*>(right + first);
     Eight l0{}, l1{}, r0{}, r1{};
@@ -77,32 +90,38 @@ IVRIN_CLONES void readSlow(const float* rows, const float* left, const float* ri
   }
 }
 
+typedef int EightInt __attribute__((vector_size(32)));
+
 /// One frame faster than normal: the kernel stretched by the speed and lowered by as much.
-IVRIN_CLONES void readFast(const float* along, const float* left, const float* right, double p, double speed,
+IVRIN_CLONES void readFast(const Tables::Step* along, const float* left, const float* right, double p, double speed,
                            float* outLeft, float* outRight) {
-  constexpr int kMost = 2 * SpeedReader::kReach + 8;
-  alignas(32) float c[kMost];
-  const double whole = std::floor(p);
-  const int half = static_cast<int>(std::ceil(kHalf * speed));
-  const int taps = (2 * half + 7) / 8 * 8;
+  const auto whole = static_cast<std::ptrdiff_t>(p);
+  const int half = static_cast<int>(std::ceil(kHalf * speed)), taps = (2 * half + 7) / 8 * 8;
   const float scale = static_cast<float>(kPhases / speed), limit = static_cast<float>(kHalf * kPhases);
-  const float from = static_cast<float>(-(half - 1) - (p - whole)), gain = static_cast<float>(1 / speed);
-  for (int k = 0; k < taps; ++k) {
-    const float x = std::min(std::abs(from + static_cast<float>(k)) * scale, limit);
-    const int i = static_cast<int>(x);
-    c[k] = (along[i] + (along[i + 1] - along[i]) * (x - static_cast<float>(i))) * gain;
-  }
-  const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(whole) - (half - 1);
-  const EightInMemory* a = reinterpret_cast<const EightInMemory*>(c);
+  const float from = static_cast<float>(-(half - 1) - (p - static_cast<double>(whole)));
+  const std::ptrdiff_t first = whole - (half - 1);
   const EightInMemory* l = reinterpret_cast<const EightInMemory*>(left + first);
   const EightInMemory* r = reinterpret_cast<const EightInMemory*>(right + first);
+  const Eight count = {0, 1, 2, 3, 4, 5, 6, 7};
   Eight sumLeft{}, sumRight{};
   for (int k = 0; k < taps / 8; ++k) {
-    sumLeft += a[k] * l[k];
-    sumRight += a[k] * r[k];
+    Eight x = (from + static_cast<float>(8 * k) + count) * scale;
+    x = x < 0 ? -x : x;
+    x = x < limit ? x : Eight{} + limit;
+    const EightInt i = __builtin_convertvector(x, EightInt);
+    const Eight between = x - __builtin_convertvector(i, Eight);
+    Eight value, rise;
+    for (int j = 0; j < 8; ++j) {
+      value[j] = along[i[j]].value;
+      rise[j] = along[i[j]].rise;
+    }
+    const Eight c = value + rise * between;
+    sumLeft += c * l[k];
+    sumRight += c * r[k];
   }
-  *outLeft = sumOf(sumLeft);
-  *outRight = sumOf(sumRight);
+  const float gain = static_cast<float>(1 / speed);
+  *outLeft = sumOf(sumLeft) * gain;
+  *outRight = sumOf(sumRight) * gain;
 }
 
 } // namespace
@@ -112,15 +131,24 @@ SpeedReader::SpeedReader(Feed feed)
 
 void SpeedReader::read(const double* positions, const double* speeds, StereoSpan out) {
   if (out.frames <= 0) return;
-  const auto [low, high] = std::minmax_element(positions, positions + out.frames);
-  const auto first = static_cast<std::int64_t>(std::floor(*low)) - kReach,
-             last = static_cast<std::int64_t>(std::floor(*high)) + kReach + 8;
+  // Every sixteenth place is looked at: between two of them a position gets no further than half that many steps.
+  constexpr std::int64_t kLook = 16;
+  double low = positions[out.frames - 1], high = low;
+  for (std::int64_t i = 0; i < out.frames; i += kLook) {
+    low = std::min(low, positions[i]);
+    high = std::max(high, positions[i]);
+  }
+  constexpr auto kSpare = static_cast<std::int64_t>(kLook / 2 * kFastest);
+  const auto first = static_cast<std::int64_t>(std::floor(low)) - kReach - kSpare,
+             last = static_cast<std::int64_t>(std::floor(high)) + kReach + 8 + kSpare;
   const std::int64_t frames = last - first + 1;
   if (window_.frames() < frames) window_.resize(frames);
   const StereoSpan window{window_.left(), window_.right(), frames};
   feed_(first, window);
   const Tables& t = tables();
   const auto shift = static_cast<double>(-first);
+  if (!anyFast(speeds, out.frames))
+    return readSlow(t.rows.data(), window.left, window.right, positions, shift, out.frames, out.left, out.right);
   for (std::int64_t i = 0; i < out.frames;) {
     if (std::abs(speeds[i]) > 1) {
       readFast(t.along.data(), window.left, window.right, positions[i] + shift, std::min(std::abs(speeds[i]), kFastest),

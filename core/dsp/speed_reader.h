@@ -14,12 +14,13 @@ class SpeedReader {
  public:
   static constexpr int kHalf = 32;         // taps on each side up to normal speed
   static constexpr double kFastest = 4;    // largest magnitude of the speed
-  static constexpr int kReach = 4 * kHalf; // frames around a position that may be read
+  static constexpr int kReach = 4 * kHalf; // frames around a position that its kernel may reach
   /// Writes source frames from..from+frames−1, silence where there are none. `from` may be negative.
   using Feed = std::function<void(std::int64_t from, StereoSpan out)>;
 
   explicit SpeedReader(Feed feed);
-  /// out[i] is the source at positions[i] (source frames), moving at speeds[i]; both have out.frames entries.
+  /// out[i] is the source at positions[i] (source frames), moving at speeds[i]; both have out.frames entries,
+  /// and from one to the next a position moves by at most kFastest.
   void read(const double* positions, const double* speeds, StereoSpan out);
 
  private:

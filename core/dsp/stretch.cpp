@@ -41,11 +41,12 @@ constexpr double kWaiting = 2048, kLeastRatio = 0.4, kMostRatio = 2.5;
 } // namespace
 
 struct Stretch::Engine {
-  Engine(double sampleRate, double timeRatio, double pitchRatio)
+  Engine(double sampleRate, double timeRatio, double pitchRatio, bool glides)
       : band(engineRate(sampleRate), 2,
              RubberBandStretcher::OptionProcessRealTime | RubberBandStretcher::OptionEngineFiner |
-                 RubberBandStretcher::OptionChannelsTogether | RubberBandStretcher::OptionPitchHighConsistency |
-                 RubberBandStretcher::OptionThreadingNever,
+                 RubberBandStretcher::OptionChannelsTogether | RubberBandStretcher::OptionThreadingNever |
+                 (glides ? RubberBandStretcher::OptionPitchHighConsistency
+                         : RubberBandStretcher::OptionPitchHighSpeed), // without a glide its resampler may rest
              timeRatio, pitchRatio)
       , block(kBlock) {
     band.setMaxProcessSize(static_cast<std::size_t>(kBlock));
@@ -71,7 +72,7 @@ Stretch& Stretch::operator=(Stretch&&) noexcept = default;
 
 void Stretch::begin(std::int64_t origin) {
   // A new engine: one that is reset does not give the same bits again.
-  engine_ = std::make_unique<Engine>(rate_, timeRatio_, pitch_ ? pitch_(0) : pitchRatio_);
+  engine_ = std::make_unique<Engine>(rate_, timeRatio_, pitch_ ? pitch_(0) : pitchRatio_, pitch_ != nullptr);
   const auto pad = static_cast<std::int64_t>(engine_->band.getPreferredStartPad());
   next_ = origin - pad;
   engine_->holdBackFrom = origin + pad;
