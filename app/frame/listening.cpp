@@ -1,6 +1,7 @@
 #include "app/frame/listening.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace ivrin::app {
 
@@ -138,6 +139,32 @@ std::optional<FrameRange> Listening::loopRange() const {
 void Listening::renewLoop() {
   if (!session_.isOpen()) return;
   session_.player().setLoop(action("loop")->isChecked() ? loopRange() : std::nullopt);
+}
+
+void Listening::hold(bool held) {
+  if (!session_.isOpen()) return;
+  Player& p = session_.player();
+  if (!held) {
+    if (!std::exchange(heldStarted_, false)) return;
+    p.stop();
+    action("loop")->setChecked(heldLoop_);
+    renewLoop();
+    emit changed();
+    return;
+  }
+  const auto node = session_.plan()->node(session_.chosen());
+  if (p.playing() || !node) return; // it is being listened to as it is
+  heldStarted_ = true;
+  heldLoop_ = action("loop")->isChecked();
+  action("loop")->setChecked(true);
+  const TempoMap& map = session_.plan()->map();
+  auto r = loopRange();
+  if (!r) return;
+  const Frames from = map.frameAt(map.beatAt(node->extent().begin) - map.meterAt(node->ornament->start).beatLength());
+  r->begin = std::max(r->begin, from);
+  p.setLoop(r);
+  p.play(r->begin);
+  emit changed();
 }
 
 void Listening::audition() {

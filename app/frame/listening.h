@@ -19,6 +19,8 @@ class Listening : public QObject {
   void playOrStop();
   /// Loops the open ornament from a bar before it to the end of its tail.
   void audition();
+  /// While a handle is held what it does is heard, in a loop from a beat before the ornament; let go, it is as before.
+  void hold(bool held);
   /// What the loop is laid about: the selection, else the open ornament, else the bars about the landing.
   std::optional<FrameRange> loopRange() const;
   /// The loop follows when what it is laid about has changed.
@@ -37,6 +39,7 @@ class Listening : public QObject {
   ScoreView& score_;
   ActionRegistry& actions_;
   double clickDb_ = kClickDb, monitorDb_ = 0;
+  bool heldStarted_ = false, heldLoop_ = false;
 };
 
 } // namespace ivrin::app

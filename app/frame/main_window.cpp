@@ -106,6 +106,9 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})
     connect(score_, signal, this, &MainWindow::updateActions);
   connect(score_, &ScoreView::auditionRequested, listening_, &Listening::audition);
+  connect(score_, &ScoreView::handleHeld, listening_, &Listening::hold);
+  connect(&score_->tries(), &Tries::heardAnother, listening_, &Listening::audition);
+  connect(&score_->tries(), &Tries::changed, this, &MainWindow::updateActions);
   connect(score_, &ScoreView::aloneRequested, this, [this](bool on) {
     if (action(QStringLiteral("alone"))->isChecked() != on) action(QStringLiteral("alone"))->trigger();
   });

@@ -52,6 +52,8 @@ class MainWindow : public QMainWindow {
   void addActions();
   void addSongActions(const QString& menu);
   void addEditActions(const QString& menu);
+  void addSpeedActions(const QString& menu);
+  void stepSetting(const char* key, int steps);
   void addPlaceActions(const QString& menu);
   void addLookActions(const QString& menu);
   void addGridActions(const QString& menu);

@@ -4,6 +4,7 @@
 #include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
 #include "song/edits.h"
+#include "song/setting_text.h"
 #include "time/note_value.h"
 
 #include <QApplication>
@@ -218,13 +219,24 @@ void MainWindow::addEditActions(const QString& menu) {
          false,
          tr("Variants")});
   }
+  add({"fourTries",
+       menu,
+       tr("&Four tries"),
+       tr("Four variations of the open ornament to listen through; again: four others"),
+       {K(Qt::Key_Y)},
+       [this] { score_->tries().begin(); },
+       false,
+       true});
+  addSpeedActions(menu);
   add({"close",
        menu,
        tr("C&lose row, clear selection"),
        {},
        {K(Qt::Key_Escape)},
        [this] {
-         if (score_->selection())
+         if (score_->tries().running())
+           score_->tries().none();
+         else if (score_->selection())
            score_->select(std::nullopt);
          else if (!score_->marked().empty())
            score_->mark({});
@@ -237,6 +249,44 @@ void MainWindow::addEditActions(const QString& menu) {
        },
        false,
        true});
+}
+
+// What is turned most of a tape has keys: the open one, else the one at the caret.
+void MainWindow::addSpeedActions(const QString& menu) {
+  const QString sub = tr("Speed of a tape");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& key, const char* setting, int steps) {
+    actions_->add({QString::fromLatin1(id),
+                   menu,
+                   text,
+                   {},
+                   {key},
+                   [this, setting, steps] { stepSetting(setting, steps); },
+                   false,
+                   false,
+                   sub});
+  };
+  add("tapeFit", tr("Take the span, or all of the source"), K(Qt::SHIFT | Qt::Key_E), "fit", 1);
+  add("tapeShape", tr("Next shape"), K(Qt::CTRL | Qt::SHIFT | Qt::Key_E), "shape", 1);
+  add("tapeBendMore", tr("Bend more"), K(Qt::CTRL | Qt::Key_Up), "bend", 2);
+  add("tapeBendLess", tr("Bend less"), K(Qt::CTRL | Qt::Key_Down), "bend", -2);
+  add("tapeFadeMore", tr("Fade more with the speed"), K(Qt::CTRL | Qt::SHIFT | Qt::Key_Up), "fade", 2);
+  add("tapeFadeLess", tr("Fade less with the speed"), K(Qt::CTRL | Qt::SHIFT | Qt::Key_Down), "fade", -2);
+}
+
+void MainWindow::stepSetting(const char* key, int steps) {
+  const Ornament* o = session_.song().ornament(score_->ornamentAtCaret());
+  const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
+  const SettingSpec* spec = kind ? kind->table().find(key) : nullptr;
+  if (!spec) {
+    measure_->say(tr("There is no tape here."), false);
+    return;
+  }
+  const TempoMap& map = session_.plan()->map();
+  const Value next = steppedSetting(*spec, settingOr(kind->table(), o->settings, key), steps, map, o->start);
+  const QString label = QString::fromStdString(spec->label), id = QString::fromStdString(o->id);
+  session_.edit(tr("%1 of %2").arg(label, kindWord(o->kind)), withSetting(session_.song(), o->id, key, next),
+                "key-" + id.toStdString() + key);
+  measure_->say(tr("%1: %2").arg(label, QString::fromStdString(settingText(*spec, next))), false);
 }
 
 std::vector<Ornament> MainWindow::ornamentsInHand() const {
@@ -351,6 +401,10 @@ void MainWindow::sourceFromSelection() {
 }
 
 void MainWindow::chooseVariant(const std::string& slot) {
+  if (score_->tries().running()) {
+    score_->tries().hear(slot.front() - 'A');
+    return;
+  }
   const Ornament* o = session_.song().ornament(session_.chosen());
   if (!o) return;
   const QString name = kindWord(o->kind);
@@ -581,12 +635,13 @@ void MainWindow::applyGrid() {
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
   for (const char* id :
-       {"save",      "saveAs",         "export",        "play",         "start",      "copy",       "duplicate",
-        "earlier",   "later",          "sampleEarlier", "sampleLater",  "orderUp",    "orderDown",  "loop",
-        "audition",  "click",          "with",          "equal",        "alone",      "mono",       "former",
-        "next",      "centre",         "nearer",        "farther",      "whole",      "foldRow",    "foldQuiet",
-        "selectAll", "mark",           "enabled",       "tie",          "sourceHome", "newLanding", "newSection",
-        "rename",    "landingEarlier", "landingLater",  "removeLanding"})
+       {"save",         "saveAs",         "export",        "play",          "start",      "copy",       "duplicate",
+        "earlier",      "later",          "sampleEarlier", "sampleLater",   "orderUp",    "orderDown",  "loop",
+        "audition",     "click",          "with",          "equal",         "alone",      "mono",       "former",
+        "next",         "centre",         "nearer",        "farther",       "whole",      "foldRow",    "foldQuiet",
+        "selectAll",    "mark",           "enabled",       "tie",           "sourceHome", "newLanding", "newSection",
+        "rename",       "landingEarlier", "landingLater",  "removeLanding", "tapeFit",    "tapeShape",  "tapeBendMore",
+        "tapeBendLess", "tapeFadeMore",   "tapeFadeLess"})
     action(QString::fromLatin1(id))->setEnabled(open);
   const History& h = session_.history();
   QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
@@ -596,6 +651,7 @@ void MainWindow::updateActions() {
   redo->setText(h.canRedo() ? tr("&Redo %1").arg(QString::fromStdString(h.redoLabel())) : tr("&Redo"));
   action(QStringLiteral("paste"))->setEnabled(open && !copied_.empty());
   action(QStringLiteral("delete"))->setEnabled(!session_.chosen().empty() || !score_->marked().empty());
+  action(QStringLiteral("fourTries"))->setEnabled(!session_.chosen().empty());
   action(QStringLiteral("sourceHere"))->setEnabled(!session_.chosen().empty() && score_->selection());
   for (const char* slot : {"A", "B", "C", "D"})
     action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());

@@ -40,6 +40,8 @@ CurveLane::CurveLane(Session& session, const SettingSpec& spec, QWidget* parent)
          "brackets bend the line before it."));
   beatSpec_ = {"curve_beat", "beat", "", SettingType::number, -64, 4096, 0.0, "Beats from the ornament's start.",
                "curve",      0.25};
+  if (spec.curveOverSpan)
+    beatSpec_ = {"curve_place", "place", "", SettingType::number, 0, 1, 0.0, "Part of the span.", "curve", 0.05};
   valueSpec_ = {"curve_value", spec.label, spec.unit, SettingType::number, spec.min, spec.max, 0.0,
                 spec.meaning,  "curve",    spec.step};
   bendSpec_ = {"curve_bend", "bend", "", SettingType::number, -1, 1, 0.0, "How the line before this point is bent.",
@@ -119,10 +121,13 @@ void CurveLane::layOutFields() {
 // ---------------------------------------------------------------- places
 
 double CurveLane::xOf(double beats) const {
-  return axis_.xOf(ornament_.start + Beats::ofQuarters(beats)) - x();
+  return axis_.xOf(ornament_.start + Beats::ofQuarters(beats * unit())) - x();
 }
 double CurveLane::beatsAt(double at) const {
-  return axis_.quartersAt(at + x()) - ornament_.start.quarters();
+  return (axis_.quartersAt(at + x()) - ornament_.start.quarters()) / unit();
+}
+double CurveLane::unit() const {
+  return spec_.curveOverSpan ? ornament_.length.quarters() : 1;
 }
 double CurveLane::yOf(double value) const {
   const double top = scaled(kTop), bottom = height() - scaled(kBottom);
@@ -146,6 +151,7 @@ QPointF CurveLane::bendAt(int i) const {
 
 /// From a bar before the ornament to where its sound may last.
 CurveLimits CurveLane::limits() const {
+  if (spec_.curveOverSpan) return {0, 1, spec_.min, spec_.max};
   return {-64, 4096, spec_.min, spec_.max};
 }
 
@@ -190,8 +196,8 @@ void CurveLane::choose(int i) {
 void CurveLane::movePoint(QPointF to, bool free) {
   double beats = beatsAt(to.x()), value = valueAt(to.y());
   if (!free) {
-    const Beats at = ornament_.start + Beats::ofQuarters(beats);
-    if (grid_.ticks > 0) beats = (snapToGrid(at, grid_, session_.plan()->map()) - ornament_.start).quarters();
+    const Beats at = ornament_.start + Beats::ofQuarters(beats * unit());
+    if (grid_.ticks > 0) beats = (snapToGrid(at, grid_, session_.plan()->map()) - ornament_.start).quarters() / unit();
     const double step = spec_.step > 0 ? spec_.step : 1;
     value = std::round(value / step) * step;
   } else {
@@ -208,8 +214,10 @@ void CurveLane::mousePressEvent(QMouseEvent* e) {
     Curve next = curve_;
     double beats = beatsAt(e->position().x());
     if (!(e->modifiers() & Qt::AltModifier) && grid_.ticks > 0)
-      beats = (snapToGrid(ornament_.start + Beats::ofQuarters(beats), grid_, session_.plan()->map()) - ornament_.start)
-                  .quarters();
+      beats = (snapToGrid(ornament_.start + Beats::ofQuarters(beats * unit()), grid_, session_.plan()->map()) -
+               ornament_.start)
+                  .quarters() /
+              unit();
     // A plain number becomes a curve from the ornament's start on.
     if (next.points().size() == 1) next = Curve(std::vector<CurvePoint>{{0, next.points().front().y, 0}});
     const auto i = insertPoint(next, beats);
@@ -286,7 +294,7 @@ bool CurveLane::event(QEvent* e) {
 void CurveLane::keyPressEvent(QKeyEvent* e) {
   const auto i = static_cast<std::size_t>(chosen_);
   const CurvePoint p = curve_.points()[i];
-  const double step = grid_.ticks > 0 ? grid_.quarters() : 0.0625, up = spec_.step > 0 ? spec_.step : 1;
+  const double step = (grid_.ticks > 0 ? grid_.quarters() : 0.0625) / unit(), up = spec_.step > 0 ? spec_.step : 1;
   const auto move = [&](double x, double y) {
     put(withPointMoved(curve_, i, p.x + x, p.y + y, limits()), tr("point"), true);
   };

@@ -56,6 +56,7 @@ class CurveLane : public QWidget {
   double xOf(double beats) const;
   double yOf(double value) const;
   double beatsAt(double x) const;
+  double unit() const; // beats that 1 of the curve's x is
   double valueAt(double y) const;
   CurveLimits limits() const;
   void put(Curve next, const QString& what, bool merge);

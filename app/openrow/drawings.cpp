@@ -7,6 +7,8 @@ std::unique_ptr<OpenDrawing> openDrawing(const std::string& kind) {
   if (kind == "reverb-throw") return reverbThrowDrawing();
   if (kind == "reverse-reverb") return swellDrawing();
   if (kind == "reverse") return reverseDrawing();
+  if (kind == "tape") return tapeDrawing();
+  if (kind == "halftime") return halftimeDrawing();
   if (kind == "treat") return treatDrawing();
   return gapDrawing();
 }

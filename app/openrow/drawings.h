@@ -9,6 +9,8 @@ std::unique_ptr<OpenDrawing> throwDrawing();
 std::unique_ptr<OpenDrawing> reverbThrowDrawing();
 std::unique_ptr<OpenDrawing> swellDrawing();
 std::unique_ptr<OpenDrawing> reverseDrawing();
+std::unique_ptr<OpenDrawing> tapeDrawing();
+std::unique_ptr<OpenDrawing> halftimeDrawing();
 std::unique_ptr<OpenDrawing> treatDrawing();
 std::unique_ptr<OpenDrawing> gapDrawing();
 

@@ -51,6 +51,9 @@ double printHeight(const OpenCanvas& c);
 void paintRing(QPainter& p, QPointF at, const QString& word, bool active, bool wordLeft = false);
 /// Which phrase comes next, and a bracket over what collides.
 void paintNeighbours(QPainter& p, const OpenCanvas& c);
+/// Four milliseconds of the row about each of these frames, as it is heard; the first to the left, the others right,
+/// `clear` pixels away from the seam where there is room.
+void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& seams, double clear);
 /// The snapped beat under `to`.
 Beats beatUnder(QPointF to, bool free, Beats grid, const OpenCanvas& c);
 

@@ -59,7 +59,7 @@ class OpenPanel : public QWidget {
 OpenRow::OpenRow(Session& session, ScoreView* score)
     : session_(session)
     , score_(score)
-    , title_(new OpenTitle(session, score))
+    , title_(new OpenTitle(session, score->tries(), score))
     , panel_(new OpenPanel(lines_, score))
     , answers_(new Answers(session, score))
     , finish_(new FinishLine(session, panel_))

@@ -93,12 +93,22 @@ void VariantRing::mouseReleaseEvent(QMouseEvent* e) {
 
 // ---------------------------------------------------------------- the title
 
-OpenTitle::OpenTitle(Session& session, QWidget* parent)
+OpenTitle::OpenTitle(Session& session, Tries& tries, QWidget* parent)
     : QWidget(parent)
     , session_(session)
+    , tries_(tries)
     , audition_(new InkButton(tr("audition"), this))
     , alone_(new InkButton(tr("alone"), this))
-    , close_(new InkButton(tr("close"), this)) {
+    , fourTries_(new InkButton(tr("four tries"), this))
+    , close_(new InkButton(tr("close"), this))
+    , keep_(new InkButton(tr("keep"), this))
+    , others_(new InkButton(tr("four others"), this))
+    , none_(new InkButton(tr("none"), this)) {
+  for (int i = 0; i < kTries; ++i) {
+    auto* ring = new VariantRing(QString::number(i + 1), this);
+    connect(ring, &QAbstractButton::clicked, this, [this, i] { tries_.hear(i); });
+    tryRings_.push_back(ring);
+  }
   for (const char* letter : kLetters) {
     auto* ring = new VariantRing(QString::fromLatin1(letter), this);
     connect(ring, &QAbstractButton::clicked, this, [this, slot = std::string(letter)] {
@@ -119,7 +129,7 @@ OpenTitle::OpenTitle(Session& session, QWidget* parent)
     });
     variants_.push_back(ring);
   }
-  for (InkButton* b : {audition_, alone_, close_}) {
+  for (InkButton* b : {audition_, alone_, fourTries_, close_, keep_, others_, none_}) {
     b->setSerif(true);
     b->setTextPx(16);
   }
@@ -127,6 +137,16 @@ OpenTitle::OpenTitle(Session& session, QWidget* parent)
   alone_->setCheckable(true);
   alone_->setObjectName(QStringLiteral("alone"));
   alone_->setToolTip(tr("Hear only what it adds (O)"));
+  fourTries_->setObjectName(QStringLiteral("four-tries"));
+  fourTries_->setToolTip(tr("Four variations of it to listen through; keep one or none (Y)"));
+  keep_->setToolTip(tr("Keep the one that is heard (Enter)"));
+  others_->setToolTip(tr("Four other variations (Y)"));
+  none_->setToolTip(tr("As it was (Esc)"));
+  connect(fourTries_, &QAbstractButton::clicked, &tries_, &Tries::begin);
+  connect(others_, &QAbstractButton::clicked, &tries_, &Tries::begin);
+  connect(keep_, &QAbstractButton::clicked, &tries_, &Tries::keep);
+  connect(none_, &QAbstractButton::clicked, &tries_, &Tries::none);
+  connect(&tries_, &Tries::changed, this, [this] { setOrnament(ornament_); });
   close_->setToolTip(tr("Fold the row again (Esc)"));
   connect(audition_, &QAbstractButton::clicked, this, &OpenTitle::auditionRequested);
   connect(alone_, &QAbstractButton::clicked, this, &OpenTitle::aloneRequested);
@@ -143,6 +163,18 @@ void OpenTitle::setOrnament(const Ornament& o) {
                            : stored          ? VariantRing::State::stored
                                              : VariantRing::State::empty);
   }
+  const bool trying = tries_.running();
+  for (std::size_t i = 0; i < tryRings_.size(); ++i) {
+    VariantRing* ring = tryRings_[i];
+    const bool live = trying && tries_.heard() == static_cast<int>(i);
+    ring->setState(live ? VariantRing::State::live : VariantRing::State::stored);
+    ring->setAccessibleName(tr("Try %1").arg(i + 1));
+    ring->setToolTip(live ? tr("The one that is heard") : tr("Hear this one (%1)").arg(i + 1));
+    ring->setVisible(trying);
+  }
+  for (QWidget* w : std::initializer_list<QWidget*>{keep_, others_, none_}) w->setVisible(trying);
+  for (QWidget* w : std::initializer_list<QWidget*>{audition_, alone_, fourTries_, close_}) w->setVisible(!trying);
+  for (VariantRing* v : variants_) v->setVisible(!trying);
   alone_->setChecked(session_.alone());
   layOut();
   update();
@@ -178,13 +210,15 @@ void OpenTitle::layOut() {
                       scaled(14) + songTextWidth(placeWords(), 15, true);
   int x = std::max(scaled(kControlsX), static_cast<int>(text) + scaled(20));
   const int y = height() / 2;
-  for (VariantRing* v : variants_) {
+  const bool trying = tries_.running();
+  for (VariantRing* v : trying ? tryRings_ : variants_) {
     const QSize s = v->sizeHint();
     v->setGeometry(x, y - s.height() / 2, s.width(), s.height());
     x += s.width() + scaled(2);
   }
   x += scaled(16);
-  for (InkButton* b : {audition_, alone_, close_}) {
+  for (InkButton* b : trying ? std::vector<InkButton*>{keep_, others_, none_}
+                             : std::vector<InkButton*>{audition_, alone_, fourTries_, close_}) {
     const QSize s = b->sizeHint();
     b->setGeometry(x, y - scaled(12), s.width(), scaled(24));
     x += s.width() + scaled(12);
@@ -207,7 +241,7 @@ void OpenTitle::paintEvent(QPaintEvent*) {
   x += drawSongText(p, QPointF(x, y), QString::fromStdString(kind->table().name), 19, false, c.ink) + scaled(14);
   drawSongText(p, QPointF(x, y), placeWords(), 15, true, c.quiet);
   // The sentence takes what room is left: smaller before it is cut.
-  const double room = width() - scaled(kRight) - close_->geometry().right() - scaled(14);
+  const double room = width() - scaled(kRight) - (tries_.running() ? none_ : close_)->geometry().right() - scaled(14);
   double px = 16;
   while (px > 13 && songTextWidth(sentence_, px, true) > room) px -= 0.5;
   QString shown = sentence_;

@@ -2,7 +2,7 @@
 // will happen.
 #pragma once
 
-#include "app/session/session.h"
+#include "app/session/tries.h"
 #include "app/theme/ink_button.h"
 
 #include <QWidget>
@@ -37,12 +37,16 @@ class VariantRing : public QAbstractButton {
 class OpenTitle : public QWidget {
   Q_OBJECT
  public:
-  OpenTitle(Session& session, QWidget* parent);
+  OpenTitle(Session& session, Tries& tries, QWidget* parent);
   void setOrnament(const Ornament& o);
   void setSentence(const QString& text, bool warns);
   void layOut();
   VariantRing* variant(int i) const { return variants_[static_cast<std::size_t>(i)]; }
   InkButton* alone() const { return alone_; }
+  InkButton* fourTries() const { return fourTries_; }
+  VariantRing* tryRing(int i) const { return tryRings_[static_cast<std::size_t>(i)]; }
+  InkButton* keep() const { return keep_; }
+  InkButton* none() const { return none_; }
 
  signals:
   void auditionRequested();
@@ -56,11 +60,12 @@ class OpenTitle : public QWidget {
  private:
   QString placeWords() const;
   Session& session_;
+  Tries& tries_;
   Ornament ornament_;
   QString sentence_;
   bool warns_ = false;
-  std::vector<VariantRing*> variants_;
-  InkButton *audition_, *alone_, *close_;
+  std::vector<VariantRing*> variants_, tryRings_;
+  InkButton *audition_, *alone_, *fourTries_, *close_, *keep_, *others_, *none_;
 };
 
 } // namespace ivrin::app

@@ -237,7 +237,7 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
     return;
   }
   if (!moved_ && (at - press_).manhattanLength() < kDragFrom) return;
-  moved_ = true;
+  if (!std::exchange(moved_, true) && drag_ == Drag::handle) emit handleHeld(true);
   const bool free = e->modifiers() & Qt::AltModifier;
   switch (drag_) {
   case Drag::select:
@@ -283,6 +283,7 @@ void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
   }
   if (was == Drag::handle) {
     session_.settle();
+    if (moved_) emit handleHeld(false);
     handle_.clear();
     update();
     return;

@@ -572,6 +572,10 @@ void ScoreView::keyPressEvent(QKeyEvent* e) {
       return;
     case Qt::Key_Return:
     case Qt::Key_Enter:
+      if (tries_.running()) {
+        tries_.keep();
+        return;
+      }
       if (const std::string id = ornamentAtCaret(); !id.empty()) openOrnament(id);
       return;
     default:

@@ -8,6 +8,7 @@
 #include "app/score/ornament_hand.h"
 #include "app/score/row_waves.h"
 #include "app/score/time_axis.h"
+#include "app/session/tries.h"
 #include "app/theme/paint_helper.h"
 
 #include <QTimer>
@@ -67,6 +68,7 @@ class ScoreView : public QWidget {
   void closeOrnament();
   bool ornamentIsOpen() const { return !open_.empty(); }
   /// The frame of the open row; null while none is open (it is kept for the next one).
+  Tries& tries() { return tries_; }
   OpenRow* openRow() const { return open_.empty() ? nullptr : openRow_; }
   /// The keyboard's place in the score.
   void moveCaret(int rows, int steps, bool extend);
@@ -125,6 +127,8 @@ class ScoreView : public QWidget {
   void markedChanged();
   void seekRequested(ivrin::Beats at);
   void auditionRequested();
+  /// A handle of the open row is being dragged, or was let go.
+  void handleHeld(bool held);
   void aloneRequested(bool on);
 
  protected:
@@ -194,6 +198,7 @@ class ScoreView : public QWidget {
   std::vector<RowHead*> heads_;
   SignStrip* strip_;
   InkButton* gridMark_ = nullptr;
+  Tries tries_{session_};
   OpenRow* openRow_ = nullptr;
   CurveLane* lane_ = nullptr;
   OrnamentLayout marks_;

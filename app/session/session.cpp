@@ -451,7 +451,11 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
         emit notice(tr("There is no landing after it to move it to"), false);
         return;
       }
-      edit(tr("landing of %1").arg(kindWord(kind)), withOrnamentReplaced(song(), *again));
+      edit((kind == "tape"       ? tr("shape of %1")
+            : kind == "halftime" ? tr("pitch of %1")
+                                 : tr("landing of %1"))
+               .arg(kindWord(kind)),
+           withOrnamentReplaced(song(), *again));
       settle();
       return;
     }
@@ -552,8 +556,23 @@ void Session::startFacts() {
                   phrases = phrases(node->ornament->on)](std::stop_token stop) {
     const OrnamentFacts f = factsOf(*plan, *node, *without, stop);
     if (stop.stop_requested()) return;
-    ChosenFacts c{id, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop,
-                  {}, {}};
+    ChosenFacts c{
+        id, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop, {}, {}, {}};
+    if (!node->plan.dry.isOne()) { // it takes the row's place: how it leaves and meets it
+      Evaluator rows(*plan, Evaluator::Missing::compute);
+      Planes planes;
+      const std::int64_t half = std::llround(0.002 * plan->map().sampleRate());
+      for (const Frames at : {f.extent.begin, f.extent.end}) {
+        rows.planes(node->row, at - Frames(half), 2 * half, planes);
+        Seam seam{at, std::vector<float>(static_cast<std::size_t>(2 * half))};
+        for (std::int64_t i = 0; i < 2 * half; ++i) {
+          float both = planes.dry.left()[i] + planes.dry.right()[i];
+          if (planes.wetSounds) both += planes.wet.left()[i] + planes.wet.right()[i];
+          seam.row[static_cast<std::size_t>(i)] = both / 2;
+        }
+        c.seams.push_back(std::move(seam));
+      }
+    }
     if (node->print) {
       c.collisions = findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
                                     readerBeforeOrnaments(plan, node->ornament->on), phrases, plan->map().sampleRate());

@@ -26,6 +26,13 @@ namespace ivrin::app {
 
 class JournalWriter;
 
+/// What is heard about a place where an ornament leaves or meets its row: left and right in the middle of each other,
+/// 2 ms before and 2 ms after.
+struct Seam {
+  Frames at;
+  std::vector<float> row;
+};
+
 /// What the measure line says of the chosen ornament.
 struct ChosenFacts {
   std::string ornament;
@@ -34,6 +41,7 @@ struct ChosenFacts {
   std::optional<LoopFigures> loop;
   std::vector<Collision> collisions;
   std::vector<std::string> notes;
+  std::vector<Seam> seams; // of kinds that replace the row
 };
 
 /// Levels of a print before and after one processor of its finish, in 1/10-decade-like bands over the drawings'

@@ -6,6 +6,7 @@
 #include "ornaments/finished.h"
 #include "ornaments/source.h"
 #include "song/edits.h"
+#include "time/note_value.h"
 
 #include <algorithm>
 #include <cmath>
@@ -121,6 +122,36 @@ void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Li
   fitLevel(kinds, o, map, listening, 8);
 }
 
+/// A stop goes down to the landing when there is one near its end: within half of it, and half a beat.
+void fitTape(const Song& song, Ornament& o) {
+  const Beats reach(std::min(o.length.ticks / 2, kTicksPerQuarter / 2));
+  const Beats end = o.span().end;
+  const Landing* best = nullptr;
+  const auto all = song.allLandings();
+  for (const Landing& l : all)
+    if (std::abs((l.at - end).ticks) <= reach.ticks &&
+        (!best || std::abs((l.at - end).ticks) < std::abs((best->at - end).ticks)))
+      best = &l;
+  if (best) {
+    o.length = best->at - o.start;
+    o.landing = best->id;
+  }
+}
+
+/// One bar, or the whole selection where that is shorter.
+void fitHalftime(const Song& song, Ornament& o) {
+  const TempoMap map = song.tempoMap();
+  const Beats bar = map.meterAt(o.start).barLength();
+  tieToLanding(song, o, o.span().end);
+  if (o.length >= bar) return; // the cycle's own default is a bar
+  for (const NoteValue& n : allNoteValues(map, o.start))
+    if (n.beats(map, o.start) == o.length) {
+      o.settings["cycle"] = n.text();
+      return;
+    }
+  o.settings["cycle"] = std::max(1.0, (map.secondsAt(o.span().end).value - map.secondsAt(o.start).value) * 1000);
+}
+
 } // namespace
 
 PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map, const Listening& listening) {
@@ -173,6 +204,8 @@ Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, 
   if (kind == "delay-throw") fitDelayThrow(kinds, song, o, listening);
   if (kind == "reverb-throw") fitReverbThrow(kinds, song, o, listening);
   if (kind == "reverse-reverb") fitReverseReverb(kinds, song, o, listening);
+  if (kind == "tape") fitTape(song, o);
+  if (kind == "halftime") fitHalftime(song, o);
   if (kind == "treat") { // a plate of 1.2 s at 30 %, the dry kept
     o.settings = {{"dry", "keep"}, {"mix_percent", 30.0}};
     o.finish = {{"reverb", {{"character", "plate"}, {"decay_seconds", 1.2}, {"mix_percent", 100.0}}}};
@@ -181,27 +214,51 @@ Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, 
   return o;
 }
 
+namespace {
+
+/// Lands on the next landing instead of its word, or on the word again.
+Ornament swellPressedAgain(const Song& song, Ornament o) {
+  const Ornament before = o;
+  const auto land = o.settings.find("land");
+  const bool onWord = land == o.settings.end() || land->second == Value(0.0);
+  o.landing.reset();
+  if (onWord) {
+    for (const Landing& l : song.allLandings())
+      if (l.at > o.start && (l.at - o.start).quarters() <= 64) {
+        o.settings["land"] = (l.at - o.start).quarters();
+        o.landing = l.id;
+        return o;
+      }
+    return before;
+  }
+  o.settings.erase("land");
+  tieToLanding(song, o, o.start);
+  return o;
+}
+
+/// The next choice of one setting.
+Ornament withNextChoice(Ornament o, const Kind& kind, const char* key) {
+  const SettingSpec& spec = *kind.table().find(key);
+  const std::string now = *settingOr(kind.table(), o.settings, key).text();
+  const auto at = std::find(spec.choices.begin(), spec.choices.end(), now) - spec.choices.begin() + 1;
+  std::size_t next = static_cast<std::size_t>(at) % spec.choices.size();
+  if (spec.choices[next] == "custom") next = 0; // nothing is drawn yet
+  o.settings[key] = spec.choices[next];
+  return o;
+}
+
+} // namespace
+
 std::optional<Ornament> pressedAgain(const Song& song, const std::string& kind, const std::string& row,
                                      BeatRange stretch) {
-  if (kind != "reverse-reverb") return std::nullopt;
+  if (kind != "reverse-reverb" && kind != "tape" && kind != "halftime") return std::nullopt;
+  // A stop may have been drawn to its landing, so that where it begins is what tells it.
   for (const auto& one : song.ornaments) {
-    if (one->kind != kind || one->on != row || one->start != stretch.begin || one->length != stretch.length()) continue;
-    Ornament o = *one;
-    const auto land = o.settings.find("land");
-    const bool onWord = land == o.settings.end() || land->second == Value(0.0);
-    o.landing.reset();
-    if (onWord) {
-      for (const Landing& l : song.allLandings())
-        if (l.at > o.start && (l.at - o.start).quarters() <= 64) {
-          o.settings["land"] = (l.at - o.start).quarters();
-          o.landing = l.id;
-          return o;
-        }
-      return *one;
-    }
-    o.settings.erase("land");
-    tieToLanding(song, o, o.start);
-    return o;
+    if (one->kind != kind || one->on != row || one->start != stretch.begin) continue;
+    if (one->length != stretch.length() && kind != "tape") continue;
+    if (kind == "tape") return withNextChoice(*one, *allKinds().find(kind), "shape");
+    if (kind == "halftime") return withNextChoice(*one, *allKinds().find(kind), "pitch");
+    return swellPressedAgain(song, *one);
   }
   return std::nullopt;
 }

@@ -20,8 +20,8 @@ Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, 
                BeatRange stretch, const Listening& listening);
 
 /// The same key pressed again on the same stretch: the ornament that stands there, changed to what its kind means by
-/// it (a reverse reverb: landing on the next landing instead of its word, and back). Nothing where this is a first
-/// press.
+/// it: a reverse reverb lands on the next landing instead of its word, and back; a tape takes its next shape; a
+/// halftime keeps its pitch, and drops it again. Nothing where this is a first press.
 std::optional<Ornament> pressedAgain(const Song& song, const std::string& kind, const std::string& row,
                                      BeatRange stretch);
 

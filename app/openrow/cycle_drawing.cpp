@@ -1,0 +1,226 @@
+// The open halftime: every cycle folded open. Above what of the row is played and what is skipped, below where it is
+// heard, and where one turn hands over to the next.
+#include "app/openrow/drawings.h"
+#include "app/theme/ornament_look.h"
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
+#include "ornaments/halftime.h"
+#include "song/setting_text.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+class HalftimeDrawing : public OpenDrawing {
+ public:
+  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+    const Palette& ink = paper();
+    paintSourceEdges(p, c, active, QString());
+    const Frame f(c);
+    const TempoMap& map = c.session.plan()->map();
+    const QColor hue = inkOf(c.ornament);
+    QColor veil = hue;
+    veil.setAlphaF(ink.night ? 0.16f : 0.10f);
+    for (std::size_t i = 0; i < f.h.cycles.size(); ++i) {
+      const double a = c.axis.xOf(map.beatAt(f.h.cycles[i].begin)), b = c.axis.xOf(map.beatAt(f.h.cycles[i].end));
+      if (b < c.area.left() || a > c.area.right()) continue;
+      const double played = a + (b - a) / f.h.slower;
+      // The fold: what is played, opened out over the whole turn.
+      p.setPen(Qt::NoPen);
+      p.setBrush(veil);
+      p.drawPolygon(
+          QPolygonF({QPointF(a, f.upper), QPointF(played, f.upper), QPointF(b, f.lower), QPointF(a, f.lower)}));
+      p.setPen(QPen(hue, 2.4));
+      p.drawLine(QPointF(a, f.upper), QPointF(played, f.upper));
+      p.drawLine(QPointF(a, f.lower), QPointF(b, f.lower));
+      p.setPen(QPen(hue, 1.1));
+      p.drawLine(QPointF(played, f.upper), QPointF(b, f.lower));
+      p.drawLine(QPointF(a, f.upper), QPointF(a, f.lower));
+      p.setPen(QPen(ink.quiet, 1.4, Qt::DotLine));
+      p.drawLine(QPointF(played, f.upper), QPointF(b, f.upper));
+      // Each beat of what is played, and where it is heard.
+      Beats step(kTicksPerQuarter);
+      while (c.axis.pxPerBeat * step.quarters() < scaled(16)) step = step * 2;
+      const Beats begin = map.beatAt(f.h.cycles[i].begin);
+      for (Beats beat = begin + step; c.axis.xOf(beat) < played - 1; beat = beat + step) {
+        const double x = c.axis.xOf(beat), heard = a + (x - a) * f.h.slower;
+        p.setPen(QPen(hue, 0.8));
+        p.drawLine(QPointF(x, f.upper), QPointF(heard, f.lower));
+      }
+      if (b - a > scaled(150)) {
+        word(p, QPointF(a + scaled(8), f.upper - scaled(6)), QObject::tr("played %1 times as long").arg(f.h.slower),
+             ink.ink);
+        word(p, QPointF(played + scaled(52), f.upper - scaled(6)), QObject::tr("skipped"), ink.quiet);
+      }
+      // The join: the next turn comes in under the end of this one.
+      if (i + 1 < f.h.cycles.size()) {
+        const double join =
+            std::max(3.0, static_cast<double>(f.h.join) / map.sampleRate() * map.bpmAt(begin) / 60 * c.axis.pxPerBeat);
+        p.setPen(QPen(ink.ink, 1.2));
+        p.drawLine(QPointF(b - join, f.lower - scaled(7)), QPointF(b, f.lower + scaled(7)));
+        p.drawLine(QPointF(b - join, f.lower + scaled(7)), QPointF(b, f.lower - scaled(7)));
+      }
+    }
+    paintSeams(p, c, {f.span.begin, f.span.end}, scaled(12));
+    for (const OpenHandle& h : handles(c)) {
+      QString text;
+      if (h.name == QLatin1String("cycle"))
+        text = QObject::tr("cycle %1").arg(said(c, "cycle"));
+      else if (h.name == QLatin1String("slower"))
+        text = said(c, "slower");
+      else if (h.name == QLatin1String("mix"))
+        text = QObject::tr("mix %1").arg(said(c, "mix_percent"));
+      else if (h.name == QLatin1String("in"))
+        text = QObject::tr("in %1").arg(said(c, "fade_in_beats"));
+      else if (h.name == QLatin1String("out"))
+        text = QObject::tr("out %1").arg(said(c, "fade_out_beats"));
+      else
+        continue;
+      paintRing(p, h.rect.center(), text, active == h.name,
+                h.name == QLatin1String("out") || h.rect.center().x() > c.area.right() - scaled(130));
+    }
+    paintNeighbours(p, c);
+  }
+
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
+    std::vector<OpenHandle> all;
+    addSourceHandles(all, c);
+    const Frame f(c);
+    const double r = scaled(8);
+    const auto ring = [&](const char* name, double x, double y, Qt::CursorShape cursor) {
+      all.push_back({QString::fromLatin1(name), QRectF(x - r, y - r, 2 * r, 2 * r), cursor});
+    };
+    ring("cycle", f.firstEnd, f.lower, Qt::SizeHorCursor);
+    ring("slower", f.firstPlayed, f.upper, Qt::SizeHorCursor);
+    ring("mix", (f.begin + f.end) / 2, f.mixY, Qt::SizeVerCursor);
+    ring("in", f.fadeIn, f.fadeY, Qt::SizeHorCursor);
+    ring("out", f.fadeOut, f.fadeY, Qt::SizeHorCursor);
+    return all;
+  }
+
+  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
+                               const Ornament& before) const override {
+    const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
+    const Frame f(was);
+    const TempoMap& map = c.session.plan()->map();
+    Ornament o = before;
+    if (handle == QLatin1String("cycle")) {
+      const double seconds = std::max(0.001, (to.x() - f.begin) / c.axis.pxPerBeat * 60 / map.bpmAt(before.start));
+      Value v(std::round(std::clamp(seconds, 0.02, 60.0) * 1e4) / 10);
+      if (!free) {
+        const NoteValue* best = nullptr;
+        const auto values = allNoteValues(map, before.start);
+        for (const NoteValue& n : values)
+          if (!best || std::abs(n.seconds(map, before.start).value - seconds) <
+                           std::abs(best->seconds(map, before.start).value - seconds))
+            best = &n;
+        v = Value(best->text());
+      }
+      o.settings["cycle"] = v;
+      return o;
+    }
+    if (handle == QLatin1String("slower")) {
+      const double wanted = (f.firstEnd - f.begin) / std::max(1.0, to.x() - f.begin);
+      const auto& allowed = table().find("slower")->allowed;
+      o.settings["slower"] = *std::min_element(allowed.begin(), allowed.end(), [&](double a, double b) {
+        return std::abs(std::log(a / wanted)) < std::abs(std::log(b / wanted));
+      });
+      return o;
+    }
+    if (handle == QLatin1String("mix")) {
+      const double share = (f.mixFoot - to.y()) / (f.mixFoot - f.mixTop);
+      o.settings["mix_percent"] = std::round(std::clamp(share, 0.0, 1.0) * 100);
+      return o;
+    }
+    const double at = (beatUnder(to, free, grid, c)).quarters();
+    if (handle == QLatin1String("in")) {
+      o.settings["fade_in_beats"] = std::clamp(std::round((at - before.start.quarters()) * 1000) / 1000, 0.0,
+                                               std::min(64.0, before.length.quarters()));
+      return o;
+    }
+    if (handle == QLatin1String("out")) {
+      o.settings["fade_out_beats"] = std::clamp(std::round((before.span().end.quarters() - at) * 1000) / 1000, 0.0,
+                                                std::min(64.0, before.length.quarters()));
+      return o;
+    }
+    return dragSource(handle, to, free, grid, c, before);
+  }
+
+  QString wordFor(const QString& handle) const override {
+    if (handle == QLatin1String("cycle")) return QObject::tr("cycle");
+    if (handle == QLatin1String("slower")) return QObject::tr("slowing");
+    if (handle == QLatin1String("mix")) return QObject::tr("mix");
+    if (handle == QLatin1String("in")) return QObject::tr("fade in");
+    if (handle == QLatin1String("out")) return QObject::tr("fade out");
+    return QObject::tr("edge");
+  }
+
+  QString sentence(const OpenCanvas& c, bool& warn) const override {
+    warn = false;
+    if (!c.node) return QObject::tr("switched off");
+    if (!c.node->plan.refusal.empty()) {
+      warn = true;
+      return QString::fromStdString(c.node->plan.refusal);
+    }
+    const double slower = *settingOr(table(), c.ornament.settings, "slower").number();
+    const bool keep = *settingOr(table(), c.ornament.settings, "pitch").text() == "keep";
+    const QString pitch =
+        keep
+            ? QObject::tr("at its pitch")
+            : QObject::tr("%1 semitones lower").arg(12 * std::log2(slower), 0, 'f', slower == 2 || slower == 4 ? 0 : 1);
+    QString cycle = said(c, "cycle");
+    if (cycle.startsWith(QLatin1String("1 "))) cycle = cycle.mid(2);
+    const QString part = slower == 2   ? QObject::tr("half")
+                         : slower == 3 ? QObject::tr("third")
+                         : slower == 4 ? QObject::tr("quarter")
+                                       : QObject::tr("two thirds");
+    return QObject::tr("the first %1 of each %2 fills it, %3").arg(part, cycle, pitch);
+  }
+
+ private:
+  static const TableSpec& table() { return allKinds().find("halftime")->table(); }
+  static QString said(const OpenCanvas& c, const char* key) {
+    return QString::fromStdString(settingText(*table().find(key), settingOr(table(), c.ornament.settings, key)));
+  }
+  static void word(QPainter& p, QPointF at, const QString& text, const QColor& colour) {
+    const double w = songTextWidth(text, 14, true);
+    QColor ground = paper().card;
+    ground.setAlphaF(0.8f);
+    p.fillRect(QRectF(at.x() - 2, at.y() - scaled(13), w + 4, scaled(17)), ground);
+    drawSongText(p, at, text, 14, true, colour);
+  }
+  struct Frame {
+    explicit Frame(const OpenCanvas& c)
+        : h(halftimeCycles(c.placed()))
+        , span(c.placed().span()) {
+      const TempoMap& map = c.session.plan()->map();
+      begin = c.axis.xOf(map.beatAt(span.begin));
+      end = c.axis.xOf(map.beatAt(span.end));
+      firstEnd = c.axis.xOf(map.beatAt(h.cycles.front().end));
+      firstPlayed = begin + (firstEnd - begin) / h.slower;
+      upper = c.area.top() + c.area.height() * 0.34;
+      lower = c.area.top() + c.area.height() * 0.66;
+      mixTop = c.area.top() + scaled(26);
+      mixFoot = c.area.bottom() - scaled(24);
+      const auto number = [&](const char* key) { return *settingOr(table(), c.ornament.settings, key).number(); };
+      mixY = mixFoot - number("mix_percent") / 100 * (mixFoot - mixTop);
+      fadeY = c.area.bottom() - scaled(14);
+      fadeIn = begin + number("fade_in_beats") * c.axis.pxPerBeat;
+      fadeOut = end - number("fade_out_beats") * c.axis.pxPerBeat;
+    }
+    HalftimeCycles h;
+    FrameRange span;
+    double begin, end, firstEnd, firstPlayed, upper, lower, mixTop, mixFoot, mixY, fadeY, fadeIn, fadeOut;
+  };
+};
+
+} // namespace
+
+std::unique_ptr<OpenDrawing> halftimeDrawing() {
+  return std::make_unique<HalftimeDrawing>();
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,63 @@
+#include "app/session/tries.h"
+
+#include "app/theme/ornament_look.h"
+#include "song/edits.h"
+
+namespace ivrin::app {
+
+Tries::Tries(Session& session)
+    : session_(session) {
+  // Whatever else changes the ornament, or chooses another, keeps what is heard.
+  connect(&session_, &Session::songChanged, this, [this] {
+    if (!running() || editing_) return;
+    const Ornament* o = session_.song().ornament(before_.id);
+    if (!o || session_.chosen() != before_.id || !(*o == tries_[static_cast<std::size_t>(heard_)])) end();
+  });
+}
+
+void Tries::begin() {
+  const Ornament* o = session_.song().ornament(session_.chosen());
+  if (!o) return;
+  if (running() && before_.id == o->id) {
+    ++round_;
+  } else {
+    session_.settle();
+    before_ = *o;
+    round_ = 0;
+  }
+  tries_ = fourTries(*allKinds().find(before_.kind), before_, session_.plan()->map(), round_);
+  hear(0);
+}
+
+void Tries::hear(int which) {
+  if (!running() || which < 0 || which >= kTries) return;
+  heard_ = which;
+  editing_ = true;
+  session_.edit(tr("try of %1").arg(kindWord(before_.kind)),
+                withOrnamentReplaced(session_.song(), tries_[static_cast<std::size_t>(which)]), "tries-" + before_.id);
+  editing_ = false;
+  emit changed();
+  emit heardAnother();
+}
+
+void Tries::keep() {
+  if (!running()) return;
+  session_.settle();
+  end();
+}
+
+void Tries::none() {
+  if (!running()) return;
+  editing_ = true;
+  session_.settle();
+  session_.undo();
+  editing_ = false;
+  end();
+}
+
+void Tries::end() {
+  before_ = Ornament();
+  emit changed();
+}
+
+} // namespace ivrin::app
