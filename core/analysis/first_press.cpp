@@ -122,8 +122,8 @@ void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Li
   fitLevel(kinds, o, map, listening, 8);
 }
 
-/// A stop goes down to the landing when there is one near its end: within half of it, and half a beat.
-void fitTape(const Song& song, Ornament& o) {
+/// Up to the landing when there is one near the end: within half of the length, and half a beat.
+void endOnLanding(const Song& song, Ornament& o) {
   const Beats reach(std::min(o.length.ticks / 2, kTicksPerQuarter / 2));
   const Beats end = o.span().end;
   const Landing* best = nullptr;
@@ -142,7 +142,7 @@ void fitTape(const Song& song, Ornament& o) {
 void fitHalftime(const Song& song, Ornament& o) {
   const TempoMap map = song.tempoMap();
   const Beats bar = map.meterAt(o.start).barLength();
-  tieToLanding(song, o, o.span().end);
+  endOnLanding(song, o);
   if (o.length >= bar) return; // the cycle's own default is a bar
   for (const NoteValue& n : allNoteValues(map, o.start))
     if (n.beats(map, o.start) == o.length) {
@@ -204,7 +204,7 @@ Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, 
   if (kind == "delay-throw") fitDelayThrow(kinds, song, o, listening);
   if (kind == "reverb-throw") fitReverbThrow(kinds, song, o, listening);
   if (kind == "reverse-reverb") fitReverseReverb(kinds, song, o, listening);
-  if (kind == "tape") fitTape(song, o);
+  if (kind == "tape") endOnLanding(song, o);
   if (kind == "halftime") fitHalftime(song, o);
   if (kind == "treat") { // a plate of 1.2 s at 30 %, the dry kept
     o.settings = {{"dry", "keep"}, {"mix_percent", 30.0}};
@@ -252,10 +252,10 @@ Ornament withNextChoice(Ornament o, const Kind& kind, const char* key) {
 std::optional<Ornament> pressedAgain(const Song& song, const std::string& kind, const std::string& row,
                                      BeatRange stretch) {
   if (kind != "reverse-reverb" && kind != "tape" && kind != "halftime") return std::nullopt;
-  // A stop may have been drawn to its landing, so that where it begins is what tells it.
+  // It may have been drawn to its landing, so that where it begins is what tells it.
   for (const auto& one : song.ornaments) {
     if (one->kind != kind || one->on != row || one->start != stretch.begin) continue;
-    if (one->length != stretch.length() && kind != "tape") continue;
+    if (one->length != stretch.length() && kind == "reverse-reverb") continue;
     if (kind == "tape") return withNextChoice(*one, *allKinds().find(kind), "shape");
     if (kind == "halftime") return withNextChoice(*one, *allKinds().find(kind), "pitch");
     return swellPressedAgain(song, *one);

@@ -232,3 +232,70 @@ TEST_CASE("first presses over the whole demo song: audible, not jumping out, no 
   }
   CHECK(tried > 100);
 }
+
+TEST_CASE("first presses of tape and halftime over the demo song: before landings, whole bars, single hits",
+          "[analysis][heavy]") {
+  const std::filesystem::path file = std::string(IVRIN_SOURCE_DIR) + "/demo/song/lantern-ferry.ivrin";
+  const TempFolder cache;
+  const StemStore store(cache / "store");
+  Problems problems;
+  const auto opened = openSong(file, {}, allKinds(), store, problems);
+  REQUIRE(opened);
+  PrintCache prints;
+  Song bare = opened->song;
+  bare.ornaments.clear();
+  const auto plan = RenderPlan::make(bare, opened->audio, allKinds(), prints);
+  const TempoMap& map = plan->map();
+  const Beats quarter(kTicksPerQuarter);
+  int tried = 0, toLanding = 0;
+  for (const char* row : {"voice", "drums", "keys", "bass", "music", "mix"}) {
+    const auto listening = listenTo(plan, row);
+    std::vector<BeatRange> stretches;
+    // The last half bar before each landing, selected a little short too, as a hand does.
+    for (const Landing& l : bare.allLandings())
+      if (l.at > quarter * 4) {
+        stretches.push_back({l.at - quarter * 2, l.at});
+        stretches.push_back({l.at - quarter * 2, l.at - Beats(kTicksPerQuarter / 4)});
+      }
+    for (int bar = 9; bar < 56; bar += 7) stretches.push_back({quarter * (4 * bar), quarter * (4 * bar + 4)});
+    int nth = 0;
+    if (std::string(row) == "drums")
+      for (const FrameRange& hit : listening.phrases)
+        if (nth++ % 9 == 0) {
+          const Beats at = snapToGrid(map.beatAt(hit.begin), Beats(kTicksPerQuarter / 4), map);
+          stretches.push_back({at, at + Beats(kTicksPerQuarter / 2)});
+        }
+    for (const BeatRange& stretch : stretches) {
+      INFO(row << " at " << stretch.begin.quarters() << " to " << stretch.end.quarters());
+      const Ornament stop = place(allKinds(), "tape", bare, row, stretch, listening);
+      const PrintLevel level = measurePrint(*allKinds().find("tape"), stop, map, listening);
+      if (level.source < -60) continue;
+      ++tried;
+      if (stop.landing) {
+        CHECK(stop.span().end == bare.landingById(*stop.landing)->at);
+        ++toLanding;
+      }
+      CHECK(stop.start == stretch.begin);
+      // Nothing is louder than it was: the source is measured with its first 2 ms faded, and between its samples a peak
+      // may lie higher.
+      CHECK(level.printPeakDb < level.sourcePeakDb + 1.2);
+      CHECK(level.print > level.source - 9); // and it is heard: it slows before it fades
+      CHECK(level.print < level.source + 1);
+
+      const Ornament half = place(allKinds(), "halftime", bare, row, stretch, listening);
+      const PrintLevel slowed = measurePrint(*allKinds().find("halftime"), half, map, listening);
+      CHECK(slowed.printPeakDb < slowed.sourcePeakDb + 2);
+      if (stretch.length() >= quarter * 4) {
+        CHECK(half.settings.count("cycle") == 0);               // a bar
+        CHECK(slowed.print == Approx(slowed.source).margin(6)); // it keeps the place's level
+      } else {
+        const Value cycle = half.settings.at("cycle");
+        const double seconds =
+            cycle.text() ? NoteValue::parse(*cycle.text())->seconds(map, half.start).value : *cycle.number() / 1000;
+        CHECK(seconds == Approx(map.secondsAt(half.span().end).value - map.secondsAt(half.start).value).epsilon(1e-9));
+      }
+    }
+  }
+  CHECK(tried > 80);
+  CHECK(toLanding > 30);
+}

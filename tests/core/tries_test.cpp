@@ -1,0 +1,51 @@
+// Four tries: bounded, different, the same each time.
+#include "analysis/tries.h"
+#include "song/json.h"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace ivrin;
+
+TEST_CASE("four tries of every kind are legal, bounded, different and repeatable", "[tries]") {
+  const TempoMap map({{Beats(0), 104}}, {{Beats(0), 4, 4}}, Seconds(0), 48000);
+  for (const Kind* kind : allKinds().all()) {
+    Ornament o;
+    o.id = "o1";
+    o.kind = kind->table().id;
+    o.on = "v";
+    o.start = Beats::ofQuarters(8);
+    o.length = Beats::ofQuarters(2);
+    for (int round = 0; round < 5; ++round) {
+      const auto tries = fourTries(*kind, o, map, round);
+      CHECK(tries == fourTries(*kind, o, map, round));
+      for (std::size_t k = 0; k < tries.size(); ++k) {
+        const Ornament& t = tries[k];
+        INFO(o.kind << " round " << round << " try " << k);
+        Problems problems;
+        checkSettings(kind->table(), t.settings, "settings", problems);
+        CHECK(problems.list.empty());
+        CHECK(t.start == o.start);
+        CHECK(t.length == o.length);
+        CHECK(t.gainDb == o.gainDb);
+        int changed = 0;
+        for (const auto& [key, value] : t.settings) {
+          const SettingSpec& spec = *kind->table().find(key);
+          const Value& was = settingOr(kind->table(), o.settings, key);
+          changed += value == was ? 0 : 1;
+          CHECK(key != "land");
+          CHECK(key != "remove_dry");
+          CHECK(key != "wet_db");
+          if (value.number() && was.number() && spec.unit != "Hz" && spec.allowed.empty() &&
+              spec.type == SettingType::number)
+            CHECK(std::abs(*value.number() - *was.number()) <= (spec.max - spec.min) / 4 + 1.001 * spec.step);
+          if (key.starts_with("feedback") && value.number()) CHECK(*value.number() <= 85);
+        }
+        CHECK(changed <= 4);
+        for (std::size_t j = 0; j < k; ++j) CHECK(!(tries[j] == t));
+        CHECK(!(t == o));
+      }
+    }
+  }
+}
