@@ -71,6 +71,14 @@ bool arrange(MainWindow& w, const QString& view) {
     score.openRow()->openFinish(parts.value(2).toInt());
     return true;
   }
+  if (view.startsWith(QLatin1String("tries-"))) { // four tries of an ornament
+    const std::string id = view.mid(6).toStdString();
+    if (!w.session().song().ornament(id)) return false;
+    score.openOrnament(id);
+    score.tries().begin();
+    score.tries().hear(2);
+    return true;
+  }
   if (view.startsWith(QLatin1String("open-"))) { // any ornament by its id
     const std::string id = view.mid(5).toStdString();
     if (!w.session().song().ornament(id)) return false;
@@ -100,7 +108,7 @@ int main(int argc, char** argv) {
       {{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
        {QStringLiteral("view"),
         QStringLiteral("what the picture shows: score, selecting, rows, handling, open-throw, open-curve, open-gap, "
-                       "open-ID, empty"),
+                       "open-ID, finish-ID-N, tries-ID, empty"),
         QStringLiteral("NAME"), QStringLiteral("score")},
        {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
        {QStringLiteral("text"), QStringLiteral("scale of all text, 1 to 2; the desktop's otherwise"),

@@ -16,9 +16,9 @@ $ivrin $song --shot $out/handling-day.png --view handling
 $ivrin $song --shot $out/open-curve-night.png --view open-curve --night
 $ivrin $song --shot $out/rows-day.png --view rows
 $ivrin $song --shot $out/open-swell-day.png --view open-o14
-$ivrin $song --shot $out/open-swell-night.png --view open-o14 --night
 $ivrin $song --shot $out/open-reverse-day.png --view open-o17
 $ivrin $song --shot $out/finish-night.png --view finish-o15-0 --night
 $ivrin $song --shot $out/open-reverb-throw-day.png --view open-o15
-$ivrin $song --shot $out/open-treat-night.png --view open-o16 --night
-$ivrin $song --shot $out/finish-day.png --view finish-o16-1
+$ivrin $song --shot $out/open-tape-day.png --view open-o18
+$ivrin $song --shot $out/open-halftime-night.png --view open-o20 --night
+$ivrin $song --shot $out/tries-day.png --view tries-o19

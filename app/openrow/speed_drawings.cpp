@@ -208,7 +208,9 @@ class TapeDrawing : public OpenDrawing {
   static const TableSpec& table() { return allKinds().find("tape")->table(); }
   static double numberOf(const Ornament& o, const char* key) { return *settingOr(table(), o.settings, key).number(); }
   static double number(const OpenCanvas& c, const char* key) { return numberOf(c.ornament, key); }
-  static QString percent(double v) { return QObject::tr("%1 %").arg(std::round(v * 100)); }
+  static QString percent(double v) {
+    return QObject::tr("%1%2 %").arg(v < 0 ? QStringLiteral("−") : QString()).arg(std::round(std::abs(v) * 100));
+  }
 
   /// Where things are drawn.
   struct Frame {

@@ -25,6 +25,27 @@ bool leftAlone(const SettingSpec& s) {
   return std::any_of(std::begin(keys), std::end(keys), [&](const char* k) { return s.key == k; });
 }
 
+/// Whether a setting is heard at all as the others stand: nobody wants a try that sounds like the last one.
+bool isHeard(const TableSpec& table, const Settings& now, const std::string& key) {
+  const auto text = [&](const char* k) { return *settingOr(table, now, k).text(); };
+  if (table.id == "tape") {
+    const std::string shape = text("shape");
+    const bool locked = *settingOr(table, now, "pitch_lock").boolean();
+    if (key == "lowest_semitones") return locked && shape != "custom";
+    if (key == "lowest") return !locked && shape != "custom" && shape != "spin-back";
+    if (key == "bottom_at") return shape == "dip" || shape == "spin-back";
+    if (key == "bend") return shape != "custom";
+  }
+  if (table.id == "reverse-reverb") {
+    const std::string space = text("space");
+    if (key.starts_with("echo_")) return space != "reverb";
+    if (key == "balance_percent") return space.find('-') != std::string::npos;
+    if (key == "character" || key == "size_percent" || key == "damping_percent" || key == "modulation_percent")
+      return space != "echo";
+  }
+  return true;
+}
+
 class Draw {
  public:
   explicit Draw(std::uint64_t seed)
@@ -87,9 +108,9 @@ std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, cons
                 attempt * 131);
       t = o;
       const int changes = 2 + draw.below(3);
-      // Left and right of a time belong together: both are stepped alike.
       for (int c = 0; c < changes; ++c) {
         const SettingSpec& s = *may[static_cast<std::size_t>(draw.below(may.size()))];
+        if (!isHeard(kind.table(), t.settings, s.key)) continue;
         t.settings[s.key] = varied(s, settingOr(kind.table(), t.settings, s.key), o, map, draw);
       }
       const auto same = [&](const Ornament& other) { return other.settings == t.settings; };
