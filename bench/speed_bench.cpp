@@ -4,7 +4,7 @@
 #include "audio/lanes.h"
 #include "audio/simd.h"
 #include "dsp/denormals.h"
-#include "dsp/speed_curve.h"
+#include "ornaments/speed_curve.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
 #include "dsp/windowed_sinc.h"

@@ -218,7 +218,7 @@ namespace {
 
 /// Lands on the next landing instead of its word, or on the word again.
 Ornament swellPressedAgain(const Song& song, Ornament o) {
-  const Ornament before = o;
+  Ornament before = o;
   const auto land = o.settings.find("land");
   const bool onWord = land == o.settings.end() || land->second == Value(0.0);
   o.landing.reset();

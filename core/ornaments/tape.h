@@ -1,7 +1,7 @@
 // Tape: the row at a speed that falls, rises, dips or runs backwards.
 #pragma once
 
-#include "dsp/speed_curve.h"
+#include "ornaments/speed_curve.h"
 #include "ornaments/kind.h"
 
 namespace ivrin {

@@ -1,6 +1,6 @@
 // The variable-speed reader, the curve that drives it, the crossover and the stretch engine.
 #include "dsp/crossover.h"
-#include "dsp/speed_curve.h"
+#include "ornaments/speed_curve.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
 #include "test_support/signals.h"

@@ -1,4 +1,4 @@
-#include "dsp/speed_curve.h"
+#include "ornaments/speed_curve.h"
 
 #include "audio/simd.h"
 
