@@ -123,6 +123,8 @@ class Tapeable {
   }
   const std::vector<Read>& reads() const { return reads_; }
   bool own() const { return !source_; }
+  /// Of pieces from elsewhere, frames.
+  std::int64_t length() const { return source_ ? source_->frames() : 0; }
   void read(Sounds& sounds, std::int64_t from, StereoSpan out) {
     if (source_)
       source_->read(sounds, from, out, scratch_);
@@ -191,9 +193,9 @@ class TapeVoice : public Voice {
       stretch_->render(part);
     } else {
       // Positions come from the motion's begin; its heads stand where the plan says.
-      const double leaving = motion_.positionLeaving(0) - begin_,
-                   arriving =
-                       motion_.positionArriving(1) - begin_ - motion_.speed.total() * static_cast<double>(frames_);
+      const double last = source_.own() ? motion_.positionArriving(1) - begin_ : static_cast<double>(source_.length());
+      const double arriving = last - motion_.speed.total() * static_cast<double>(frames_);
+      const double leaving = motion_.shape == TapeMotion::Shape::start ? arriving : motion_.positionLeaving(0) - begin_;
       if (motion_.shape == TapeMotion::Shape::dip)
         renderDip(part, leaving, arriving);
       else

@@ -280,3 +280,16 @@ TEST_CASE("tape: with time locked a click stays where it was and the pitch glide
     }
   }
 }
+
+TEST_CASE("tape: sound from elsewhere is run up to its own end", "[tape]") {
+  TestSong t;
+  t.stem("v", kSong, silence());
+  t.stem("w", kSong, impulseAt(192000 + 12000 - 480)); // a hundredth of a second before the piece's end
+  Ornament& o = t.ornament("tape", "v", 4, 2, {{"shape", "start"}, {"bend", 0.0}, {"fade", 0.0}});
+  o.source = {{"w", Beats::ofQuarters(8), Beats::ofQuarters(0.5), 0}};
+  const StereoBuffer p = printOf(*t.plan(), "o1");
+  CHECK(p.frames() == 48000);
+  // v = u: what lies 480 frames before the end is passed where N(1 − u²)/2 = 480.
+  const auto wanted = static_cast<std::int64_t>(std::llround(48000 * std::sqrt(1 - 960.0 / 48000)));
+  CHECK(std::abs(peakIn(p.left(), 0, p.frames()).frame - wanted) <= 2);
+}
