@@ -26,8 +26,11 @@ class Stretch {
   void render(StereoSpan out);
   /// The pitch at an output frame (≥ 0), asked every kBlock frames; without it, it stays as it began.
   void follow(std::function<double(std::int64_t frame)> pitchRatio);
-  static constexpr std::int64_t kBlock = 256;   // frames fed at once
-  static constexpr double kAroundSeconds = 0.2; // read at most so much before the origin and after what has been asked
+  static constexpr std::int64_t kBlock = 256;    // frames fed at once
+  static constexpr std::int64_t kAround = 12288; // read at most so much before the origin and after what has been asked
+  /// An attack so many source frames after the origin, or more, is where it should be within 2 ms; one on the origin is
+  /// exact; between them it may be early.
+  static constexpr std::int64_t kRunUp = 5120;
 
  private:
   struct Engine;

@@ -94,12 +94,13 @@ struct HalftimeSettings {
 };
 
 /// How far the slowed sound has come in, 0..1, and the row's share beside it. On the span's first frame both sound the
-/// same frame of the row, so that without a fade it may begin at once; at the end it gives way within the join.
+/// same frame of the row, so that without a fade it may begin at once (stretched at its pitch: within 2 ms); at the end
+/// it gives way within the join.
 class Share {
  public:
   Share(const Placed& p, const HalftimeSettings& s, std::int64_t join)
       : span_(p.span())
-      , in_(s.fadeIn)
+      , in_(s.fadeIn > 0 || !s.keep ? s.fadeIn : std::llround(kFadeInSeconds * p.sampleRate()))
       , out_(s.fadeOut > 0 ? s.fadeOut : std::min(join, span_.length() / 2))
       , mix_(s.mix) {}
   /// Gain of the row's dry plane: what the plan says.
@@ -217,7 +218,8 @@ class HalftimeVoice : public Voice {
       , reader_([this](std::int64_t from, StereoSpan out) { slowed_.read(from, out); })
       , next_(kPrintBlock)
       , rest_(kPrintBlock)
-      , plain_(kPrintBlock) {
+      , plain_(kPrintBlock)
+      , unheard_(kPrintBlock) {
     if (settings_.keep)
       for (auto& head : heads_)
         head.emplace(p.sampleRate(), cycles_.slower, 1.0,
@@ -293,9 +295,16 @@ class HalftimeVoice : public Voice {
       Stretch& s = *heads_[i % 2];
       if (headCycle_[i % 2] != static_cast<std::int64_t>(i)) {
         headCycle_[i % 2] = static_cast<std::int64_t>(i);
-        // Where a join comes before the cycle, the stretched sound begins as much earlier.
-        const std::int64_t early = cycleBegin - f;
-        s.begin(cycleBegin - std::llround(static_cast<double>(early) / cycles_.slower));
+        // On the span's first frame the engine's own begin is exact. A later cycle is joined to the one before it, so
+        // its sound begins earlier, and unheard as much earlier as the engine needs to place the cycle's first attack.
+        const std::int64_t early = cycleBegin - f, unheard = i == 0 ? 0 : Stretch::kRunUp;
+        s.begin(cycleBegin - std::llround(static_cast<double>(early) / cycles_.slower) - unheard);
+        std::int64_t left = std::llround(static_cast<double>(unheard) * cycles_.slower);
+        while (left > 0) {
+          const std::int64_t n = std::min(left, kPrintBlock);
+          s.render(unheard_.span().part(0, n));
+          left -= n;
+        }
       }
       s.render(out);
       return;
@@ -318,7 +327,7 @@ class HalftimeVoice : public Voice {
   SpeedReader reader_;
   std::optional<Stretch> heads_[2];
   std::int64_t headCycle_[2] = {-1, -1};
-  StereoBuffer next_, rest_, plain_;
+  StereoBuffer next_, rest_, plain_, unheard_;
   std::array<double, kPrintBlock> place_{}, speed_{};
   std::size_t now_ = 0;
   std::int64_t at_ = 0;
@@ -326,7 +335,8 @@ class HalftimeVoice : public Voice {
 
 /// What is read on both sides of the span.
 std::int64_t framesAround(const Placed& p) {
-  return std::llround((kFilterSeconds + Stretch::kAroundSeconds) * p.sampleRate()) + SpeedReader::kReach + kPrintBlock;
+  return std::llround(kFilterSeconds * p.sampleRate()) + Stretch::kAround + Stretch::kRunUp + SpeedReader::kReach +
+         kPrintBlock;
 }
 
 } // namespace

@@ -104,7 +104,7 @@ class Tapeable {
     const double length = static_cast<double>(m.frames.length());
     double low = 0, high = 0;
     if (m.pitchLock) {
-      const double around = std::ceil(Stretch::kAroundSeconds * p.sampleRate());
+      constexpr auto around = static_cast<double>(Stretch::kAround);
       low = -around;
       high = length + around;
     } else {

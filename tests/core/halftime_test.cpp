@@ -61,6 +61,26 @@ TEST_CASE("halftime: stretched at its pitch, a click is heard within 5 ms and a 
   }
 }
 
+TEST_CASE("halftime: stretched at its pitch, the first attack of every cycle is on its beat and whole",
+          "[halftime][slow]") {
+  for (const double slower : {1.5, 2.0, 3.0, 4.0}) {
+    TestSong t;
+    t.stem("v", kSong, [](std::int64_t f, int) { return f % 96000 == 0 ? 0.9f : 0.0f; });
+    t.ornament("halftime", "v", 4, 16, {{"slower", slower}, {"pitch", "keep"}});
+    const auto plan = t.plan();
+    float first = 0;
+    for (int k = 0; k < 4; ++k) {
+      const std::int64_t wanted = 96000 * (k + 1);
+      const StereoBuffer row = rowOut(*plan, "v", wanted - 2000, 4000);
+      const PeakAt p = peakIn(row.left(), 0, 4000);
+      INFO(slower << ", cycle " << k << ": " << p.frame - 2000 << " " << p.value);
+      CHECK(std::abs(p.frame - 2000) <= (k == 0 ? 1 : 144)); // 3 ms
+      if (k == 0) first = std::abs(p.value);
+      CHECK(std::abs(p.value) > 0.25f * first);
+    }
+  }
+}
+
 TEST_CASE("halftime: the join lies before a cycle's first frame, and its first attack is whole", "[halftime]") {
   TestSong t;
   // Noise in a cycle's first half only, with a click on the boundary.
@@ -87,21 +107,23 @@ TEST_CASE("halftime: mixed by half, both are at half", "[halftime]") {
 }
 
 TEST_CASE("halftime: its edges have no step and no click, with or without fades", "[halftime]") {
-  for (const double fade : {0.0, 1.0}) {
-    TestSong t;
-    t.stem("v", kSong, sine(441, 48000, 0.5));
-    t.ornament("halftime", "v", 4, 4, {{"fade_in_beats", fade}, {"fade_out_beats", fade}});
-    const auto plan = t.plan();
-    const double w = 2 * std::numbers::pi * 441 / 48000;
-    for (const std::int64_t seam : {96000, 192000}) {
-      const StereoBuffer row = rowOut(*plan, "v", seam - 1000, 2000);
-      double worst = 0;
-      for (std::int64_t i = 0; i + 1 < 2000; ++i)
-        worst = std::max(worst, std::abs(static_cast<double>(row.left()[i + 1]) - static_cast<double>(row.left()[i])));
-      CHECK(worst < 1.6 * 0.5 * w); // two sines at equal power are at most √2 as steep
+  for (const double fade : {0.0, 1.0})
+    for (const char* pitch : {"drop", "keep"}) {
+      TestSong t;
+      t.stem("v", kSong, sine(441, 48000, 0.5));
+      t.ornament("halftime", "v", 4, 4, {{"fade_in_beats", fade}, {"fade_out_beats", fade}, {"pitch", pitch}});
+      const auto plan = t.plan();
+      const double w = 2 * std::numbers::pi * 441 / 48000;
+      for (const std::int64_t seam : {96000, 192000}) {
+        const StereoBuffer row = rowOut(*plan, "v", seam - 1000, 2000);
+        double worst = 0;
+        for (std::int64_t i = 0; i + 1 < 2000; ++i)
+          worst =
+              std::max(worst, std::abs(static_cast<double>(row.left()[i + 1]) - static_cast<double>(row.left()[i])));
+        CHECK(worst < 1.6 * 0.5 * w); // two sines at equal power are at most √2 as steep
+      }
+      CHECK(rowOut(*plan, "v", 192000, 100).left()[0] == fill(192001, sine(441, 48000, 0.5)).left()[192000]);
     }
-    CHECK(rowOut(*plan, "v", 192000, 100).left()[0] == fill(192001, sine(441, 48000, 0.5)).left()[192000]);
-  }
 }
 
 TEST_CASE("halftime: with a band only that is slowed, and nothing slowed is flat within 0.1 dB", "[halftime]") {

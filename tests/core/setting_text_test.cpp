@@ -93,3 +93,23 @@ TEST_CASE("stepping stays in range, walks note values, and can be undone by step
         CHECK_FALSE(p.hasErrors());
       }
 }
+
+TEST_CASE("a number of which only some are allowed, and a curve over the span", "[settings]") {
+  const TableSpec& halftime = allKinds().find("halftime")->table();
+  const SettingSpec& slower = *halftime.find("slower");
+  const TempoMap map;
+  std::string why;
+  CHECK(parseSetting(slower, "1.5", why) == Value(1.5));
+  CHECK_FALSE(parseSetting(slower, "2.5", why));
+  CHECK(why.find("none of 1.5, 2, 3, 4") != std::string::npos);
+  CHECK(steppedSetting(slower, Value(1.5), 1, map, Beats(0)) == Value(2.0));
+  CHECK(steppedSetting(slower, Value(3.0), 5, map, Beats(0)) == Value(4.0));
+  CHECK(steppedSetting(slower, Value(2.0), -3, map, Beats(0)) == Value(1.5));
+  const SettingSpec& speed = *allKinds().find("tape")->table().find("speed");
+  Problems fine, wrong;
+  checkSetting(speed, List{List{0.0, 1.0}, List{1.0, -2.0, 0.5}}, "speed", fine);
+  CHECK(fine.list.empty());
+  checkSetting(speed, List{List{0.0, 1.0}, List{1.5, 0.0}}, "speed", wrong);
+  REQUIRE(wrong.list.size() == 1);
+  CHECK(wrong.list[0].text().find("0..1 over the span") != std::string::npos);
+}
