@@ -4,10 +4,10 @@
 #include "audio/lanes.h"
 #include "audio/simd.h"
 #include "dsp/denormals.h"
-#include "ornaments/speed_curve.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
 #include "dsp/windowed_sinc.h"
+#include "ornaments/speed_curve.h"
 #include "test_support/signals.h"
 
 #include <rubberband/RubberBandStretcher.h>

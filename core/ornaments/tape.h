@@ -1,8 +1,8 @@
 // Tape: the row at a speed that falls, rises, dips or runs backwards.
 #pragma once
 
-#include "ornaments/speed_curve.h"
 #include "ornaments/kind.h"
+#include "ornaments/speed_curve.h"
 
 namespace ivrin {
 

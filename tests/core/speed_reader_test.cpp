@@ -1,8 +1,8 @@
 // The variable-speed reader, the curve that drives it, the crossover and the stretch engine.
 #include "dsp/crossover.h"
-#include "ornaments/speed_curve.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
+#include "ornaments/speed_curve.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>
