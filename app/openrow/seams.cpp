@@ -14,6 +14,7 @@ void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& sea
   const Palette& ink = paper();
   const TempoMap& map = c.session.plan()->map();
   const double w = scaled(92), h = scaled(44);
+  const bool low = c.area.height() < 4 * h; // they would cover what they belong to
   for (std::size_t i = 0; i < seams.size(); ++i) {
     const auto found =
         std::find_if(facts->seams.begin(), facts->seams.end(), [&](const Seam& s) { return s.at == seams[i]; });
@@ -21,6 +22,7 @@ void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& sea
     const double x = c.axis.xOf(map.beatAt(seams[i]));
     // Outside the ornament, where there is room; else inside.
     double left = i == 0 ? x - w - clear : x + clear;
+    if (low && (left < c.area.left() + 2 || left + w > c.area.right() - 2)) continue;
     if (left < c.area.left() + 2) left = x + scaled(14);
     if (left + w > c.area.right() - 2) left = x - w - scaled(14);
     if (left < c.area.left() || left + w > c.area.right()) continue;
