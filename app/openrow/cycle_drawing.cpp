@@ -109,17 +109,7 @@ class HalftimeDrawing : public OpenDrawing {
     Ornament o = before;
     if (handle == QLatin1String("cycle")) {
       const double seconds = std::max(0.001, (to.x() - f.begin) / c.axis.pxPerBeat * 60 / map.bpmAt(before.start));
-      Value v(std::round(std::clamp(seconds, 0.02, 60.0) * 1e4) / 10);
-      if (!free) {
-        const NoteValue* best = nullptr;
-        const auto values = allNoteValues(map, before.start);
-        for (const NoteValue& n : values)
-          if (!best || std::abs(n.seconds(map, before.start).value - seconds) <
-                           std::abs(best->seconds(map, before.start).value - seconds))
-            best = &n;
-        v = Value(best->text());
-      }
-      o.settings["cycle"] = v;
+      o.settings["cycle"] = timeFor(seconds, 0.02, free, map, before.start);
       return o;
     }
     if (handle == QLatin1String("slower")) {

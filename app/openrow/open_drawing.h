@@ -54,6 +54,8 @@ void paintNeighbours(QPainter& p, const OpenCanvas& c);
 /// Four milliseconds of the row about each of these frames, as it is heard; the first to the left, the others right,
 /// `clear` pixels away from the seam where there is room.
 void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& seams, double clear);
+/// A time setting of about so many seconds: the nearest note value; free of it milliseconds, `least` seconds or more.
+Value timeFor(double seconds, double least, bool free, const TempoMap& map, Beats at);
 /// The snapped beat under `to`.
 Beats beatUnder(QPointF to, bool free, Beats grid, const OpenCanvas& c);
 

@@ -4,6 +4,7 @@
 #include "app/theme/type.h"
 #include "time/note_value.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace ivrin::app {
@@ -94,6 +95,15 @@ void paintNeighbours(QPainter& p, const OpenCanvas& c) {
     p.drawLine(QPointF(a, y - 5), QPointF(a, y + 5));
     p.drawLine(QPointF(b, y - 5), QPointF(b, y + 5));
   }
+}
+
+Value timeFor(double seconds, double least, bool free, const TempoMap& map, Beats at) {
+  if (free) return Value(std::round(std::clamp(seconds, least, 60.0) * 1e4) / 10);
+  const auto values = allNoteValues(map, at);
+  const auto off = [&](const NoteValue& n) { return std::abs(n.seconds(map, at).value - seconds); };
+  return Value(std::min_element(values.begin(), values.end(), [&](const NoteValue& a, const NoteValue& b) {
+                 return off(a) < off(b);
+               })->text());
 }
 
 Beats beatUnder(QPointF to, bool free, Beats grid, const OpenCanvas& c) {

@@ -116,11 +116,9 @@ class TapeDrawing : public OpenDrawing {
     if (handle == QLatin1String("bend")) {
       // So that the curve goes through the mouse: a segment of its own from 1 to the lowest.
       const bool start = f.motion.shape == TapeMotion::Shape::start;
-      const bool half = f.motion.shape == TapeMotion::Shape::dip || f.motion.shape == TapeMotion::Shape::spinBack;
       const double foot = f.motion.shape == TapeMotion::Shape::spinBack ? 0 : numberOf(before, "lowest");
       const Curve one = start ? Curve({{0, foot, 0}, {1, 1, 0}}) : Curve({{0, 1, 0}, {1, foot, 0}});
       const double bend = bendThrough(one, 1, 0.5, std::clamp(f.valueAt(to.y()), foot + 1e-3, 1 - 1e-3));
-      static_cast<void>(half);
       o.settings["bend"] = std::round((start ? -bend : bend) * 100) / 100;
       return o;
     }

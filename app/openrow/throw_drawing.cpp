@@ -115,16 +115,7 @@ class ThrowDrawing : public OpenDrawing {
       if (std::abs(dx) >= 3) {
         const double seconds =
             l.echoes.front().frames / was.placed().sampleRate() + dx / c.axis.pxPerBeat * 60 / map.bpmAt(before.start);
-        Value v(std::round(std::clamp(seconds, 0.001, 60.0) * 1e4) / 10);
-        if (!free) {
-          const NoteValue* best = nullptr;
-          const auto values = allNoteValues(map, before.start);
-          for (const NoteValue& n : values)
-            if (!best || std::abs(n.seconds(map, before.start).value - seconds) <
-                             std::abs(best->seconds(map, before.start).value - seconds))
-              best = &n;
-          v = Value(best->text());
-        }
+        const Value v = timeFor(seconds, 0.001, free, map, before.start);
         const Value formerLeft = settingOr(DelayThrowSettings::table(), before.settings, "time_left"),
                     formerRight = settingOr(DelayThrowSettings::table(), before.settings, "time_right");
         const char* own = l.echoes.front().right ? "time_right" : "time_left";

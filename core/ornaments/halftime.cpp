@@ -135,7 +135,7 @@ class Slowed {
   Slowed(const Placed& p, const HalftimeSettings& s, Sounds& sounds, std::int64_t before)
       : sounds_(sounds)
       , begin_(p.span().begin)
-      , before_(before) {
+      , first_(-before) {
     if (!p.ornament.source.empty()) source_.emplace(p);
     if (s.banded()) split_.emplace(s.low, s.high, p.sampleRate());
   }
@@ -182,10 +182,6 @@ class Slowed {
       sounds_.read(0, begin_ + Frames(from), out);
   }
   void fillTo(std::int64_t end) {
-    if (!started_) {
-      started_ = true;
-      first_ = -before_;
-    }
     while (first_ + band_.frames() < end) {
       const std::int64_t at = band_.frames();
       band_.resize(at + kPrintBlock);
@@ -198,8 +194,7 @@ class Slowed {
 
   Sounds& sounds_;
   Frames begin_;
-  std::int64_t before_, first_ = 0;
-  bool started_ = false;
+  std::int64_t first_; // of what is kept
   std::optional<Source> source_;
   std::optional<BandSplit> split_;
   StereoBuffer band_, rest_, scratch_;
@@ -365,17 +360,6 @@ HalftimeCycles halftimeCycles(const Placed& p) {
     begin = end;
   }
   return h;
-}
-
-double HalftimeCycles::positionAt(std::size_t i, double f) const {
-  const auto begin = static_cast<double>(cycles[i].begin.count);
-  return begin + (f - begin) / slower;
-}
-
-std::size_t HalftimeCycles::cycleAt(Frames f) const {
-  std::size_t i = 0;
-  while (i + 1 < cycles.size() && f >= cycles[i].end) ++i;
-  return i;
 }
 
 const TableSpec& Halftime::table() const {

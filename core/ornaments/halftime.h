@@ -10,9 +10,6 @@ struct HalftimeCycles {
   std::vector<FrameRange> cycles; // without gaps from the span's begin to its end; the last may be cut short
   double slower = 2;
   std::int64_t join = 0; // frames before a cycle's end within which the next one is crossfaded in
-  /// Song frame heard at `f` in cycle `i`; `f` may lie before the cycle, for its join.
-  double positionAt(std::size_t i, double f) const;
-  std::size_t cycleAt(Frames f) const;
 };
 
 HalftimeCycles halftimeCycles(const Placed& p);
