@@ -119,6 +119,10 @@ void ScoreView::showRange(double begin, double end, bool eased) {
   ease_->start();
 }
 
+bool ScoreView::atRest() const {
+  return ease_->state() == QAbstractAnimation::Stopped && !foldTimer_.isActive() && !learnTimer_.isActive();
+}
+
 void ScoreView::zoom(double factor, double atX) {
   const double beat = axis_.quartersAt(atX);
   axis_.pxPerBeat = std::clamp(axis_.pxPerBeat * factor, kLeastPxPerBeat, kMostPxPerBeat);

@@ -57,6 +57,8 @@ class ScoreView : public QWidget {
   void goToLanding(const std::string& id);
   void centreOn(Beats b);
   void showRange(double beginQuarters, double endQuarters, bool eased);
+  /// True when no eased view, no folding and no drawing of an ornament is under way.
+  bool atRest() const;
   void zoom(double factor, double atX);
   void scrollBy(double pixels);
   /// The snap grid; zero is free. `name` is how it is written at the head of the margin.

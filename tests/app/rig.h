@@ -7,6 +7,8 @@
 #include "test_support/signals.h"
 #include "test_support/test_devices.h"
 
+#include <catch2/catch.hpp>
+
 #include <QTest>
 #include <QTimer>
 
@@ -78,8 +80,12 @@ struct Rig {
     session->waitUntilIdle();
     settleView();
   }
-  /// Ends the eased view.
-  void settleView() { QTest::qWait(400); }
+  /// Until the eased view has come to its end, and two ticks of the window after it: however slow the machine is.
+  void settleView() {
+    QTest::qWait(20); // what was posted begins
+    CHECK(QTest::qWaitFor([this] { return score().atRest(); }, 20000));
+    QTest::qWait(80);
+  }
   ScoreView& score() { return window->score(); }
   QPoint at(const std::string& row, double beat) {
     return {static_cast<int>(std::lround(score().axis().xOf(Beats::ofQuarters(beat)))),

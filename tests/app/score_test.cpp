@@ -390,7 +390,7 @@ TEST_CASE("staves fold by hand and, where nothing happens, by themselves", "[sco
   rig.score().showRange(4, 20, false);
   rig.score().setFocus();
   rig.key(Qt::Key_F);
-  QTest::qWait(400);
+  rig.settleView();
   CHECK(rig.score().folded("drums"));
   CHECK(rig.score().folded("keys"));
   CHECK_FALSE(rig.score().folded("voice"));

@@ -34,12 +34,13 @@ bool waitUntil(const std::function<bool()>& there, int milliseconds) {
   return true;
 }
 
-/// A JACK server of this test's own.
+/// A JACK server of this test's own. JACK keeps a place for eight names; one whose server was killed is free again for
+/// the same name only, so the name is always the same.
 class Server {
  public:
   Server() {
-    name_ = "ivrin-test-" + std::to_string(getpid());
-    setenv("JACK_DEFAULT_SERVER", name_.c_str(), 1); // RtAudio's client and ours look for this one
+    constexpr const char* kName = "ivrin-test";
+    setenv("JACK_DEFAULT_SERVER", kName, 1); // RtAudio's client and ours look for this one
     setenv("JACK_NO_AUDIO_RESERVATION", "1", 1);
     setenv("JACK_NO_START_SERVER", "1", 1);
     jack_set_error_function([](const char*) {});
@@ -47,12 +48,16 @@ class Server {
     pid_ = fork();
     if (pid_ == 0) {
       if (!freopen("/dev/null", "w", stdout) || !freopen("/dev/null", "w", stderr)) _exit(126);
-      execlp("jackd", "jackd", "-n", name_.c_str(), "-r", "-d", "dummy", "-r", "48000", "-p", "256",
+      execlp("jackd", "jackd", "-n", kName, "-r", "-d", "dummy", "-r", "48000", "-p", "256",
              static_cast<char*>(nullptr));
       _exit(127);
     }
   }
-  ~Server() { kill(); }
+  ~Server() {
+    if (pid_ <= 0) return;
+    ::kill(pid_, SIGTERM);
+    if (!waitUntil([this] { return waitpid(pid_, nullptr, WNOHANG) == pid_; }, 5000)) kill();
+  }
   Server(const Server&) = delete;
   Server& operator=(const Server&) = delete;
   bool ready() const {
@@ -72,7 +77,6 @@ class Server {
   }
 
  private:
-  std::string name_;
   pid_t pid_ = 0;
 };
 
@@ -87,13 +91,6 @@ class Capture {
       ports_[i] = jack_port_register(client_, i ? "right" : "left", JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput, 0);
     jack_set_process_callback(
         client_, [](jack_nframes_t n, void* self) { return static_cast<Capture*>(self)->take(n); }, this);
-    jack_set_xrun_callback(
-        client_,
-        [](void* self) {
-          ++static_cast<Capture*>(self)->xruns_;
-          return 0;
-        },
-        this);
     jack_activate(client_);
   }
   ~Capture() { jack_client_close(client_); }
@@ -113,9 +110,14 @@ class Capture {
     jack_free(outs);
     recording_ = true;
   }
+  /// The server runs cycle after cycle, each when all its clients have done theirs: nothing is lost, however late the
+  /// machine wakes us. This client keeps such cycles to real time, so that the player's mixer is not outrun.
+  void freewheel(bool on) {
+    pace_ = on;
+    REQUIRE(jack_set_freewheel(client_, on) == 0);
+  }
   bool full() const { return at_ >= kept_.frames(); }
   const StereoBuffer& heard() const { return kept_; }
-  int xruns() const { return xruns_; }
 
  private:
   int take(jack_nframes_t n) {
@@ -127,14 +129,14 @@ class Capture {
       kept_.right()[at + i] = r[i];
     }
     if (recording_) at_ = at + n;
+    if (pace_) std::this_thread::sleep_for(std::chrono::microseconds(1000000LL * n / kRate));
     return 0;
   }
   StereoBuffer kept_;
   jack_client_t* client_;
   jack_port_t* ports_[2] = {};
   std::atomic<std::int64_t> at_{0};
-  std::atomic<bool> recording_{false};
-  std::atomic<int> xruns_{0};
+  std::atomic<bool> recording_{false}, pace_{false};
 };
 
 } // namespace
@@ -145,7 +147,7 @@ TEST_CASE("what a real sound server was given is the export, bit for bit", "[dev
   const auto t = bigSong(3, 6, 6);
   t->song.mix.limiter = true;
   const auto plan = t->plan();
-  const std::int64_t length = 3 * kRate / 2;
+  const std::int64_t length = 3 * kRate;
   Evaluator e(*plan, Evaluator::Missing::compute);
   e.setBeginsAtZero(true);
   MixLimiter limiter(kRate, plan->song().mix.ceilingDbtp, [&](Frames at, StereoSpan out) { e.mix(at, out); });
@@ -154,10 +156,11 @@ TEST_CASE("what a real sound server was given is the export, bit for bit", "[dev
 
   const auto devices = realDevices();
   REQUIRE_FALSE(devices->devices().empty());
-  // A machine without a real-time kernel may lose a period between server and clients; that is not ours. What must be:
-  // a run in which nothing was lost on the way is the export, and there is one: short runs, and many if need be.
+  // A machine without a real-time kernel loses periods between server and clients, which is not ours: the server
+  // freewheels here, and waits for its clients. A mixer kept from its processor for a tenth of a second would still
+  // miss frames; then the run is taken again.
   bool clean = false;
-  for (int attempt = 0; attempt < 24 && !clean; ++attempt) {
+  for (int attempt = 0; attempt < 6 && !clean; ++attempt) {
     auto output = devices->open({});
     REQUIRE(output);
     CHECK_FALSE(output->simulated());
@@ -165,24 +168,27 @@ TEST_CASE("what a real sound server was given is the export, bit for bit", "[dev
     player.setPlan(plan);
     REQUIRE(output->start(player, kRate).empty());
     CHECK(output->periodFrames() == 256);
-    Capture capture(length + kRate / 2);
+    Capture capture(length + kRate);
     capture.listenTo("Ivrin");
+    capture.freewheel(true);
     player.play(Frames(0));
-    REQUIRE(waitUntil([&] { return capture.full(); }, 20000));
+    REQUIRE(waitUntil([&] { return capture.full(); }, 60000));
     player.stop();
+    capture.freewheel(false);
     output->stop();
     const StereoBuffer& got = capture.heard();
-    // Where frame 1000 of the song came: past the fade-in, anywhere in the first half second.
+    // Where frame 1000 of the song came: past the fade-in, anywhere in the first second.
     std::int64_t shift = -1;
-    for (std::int64_t s = 0; s < kRate / 2 && shift < 0; ++s)
+    for (std::int64_t s = 0; s < kRate && shift < 0; ++s)
       if (std::equal(want.left() + 1000, want.left() + 1400, got.left() + s + 1000)) shift = s;
-    INFO("attempt " << attempt << ": shift " << shift << ", xruns " << capture.xruns() << ", missed "
-                    << player.missedFrames());
-    if (capture.xruns() > 0 || player.missedFrames() > 0 || shift < 0) continue;
+    INFO("attempt " << attempt << ": shift " << shift << ", missed " << player.missedFrames());
+    if (player.missedFrames() > 0) continue;
+    REQUIRE(shift >= 0);
     std::int64_t differ = 0;
     for (std::int64_t f = 500; f < length - 2000; ++f)
       differ += got.left()[f + shift] != want.left()[f] || got.right()[f + shift] != want.right()[f];
-    clean = differ == 0;
+    CHECK(differ == 0);
+    clean = true;
   }
   CHECK(clean);
 }
