@@ -50,7 +50,7 @@ class HalftimeDrawing : public OpenDrawing {
         p.setPen(QPen(hue, 0.8));
         p.drawLine(QPointF(x, f.upper), QPointF(heard, f.lower));
       }
-      if (b - a > scaled(150)) {
+      if (i == 0 && b - a > scaled(150)) { // the others are alike
         word(p, QPointF(a + scaled(8), f.upper - scaled(6)), QObject::tr("played %1 times as long").arg(f.h.slower),
              ink.ink);
         word(p, QPointF(played + scaled(52), f.upper - scaled(6)), QObject::tr("skipped"), ink.quiet);

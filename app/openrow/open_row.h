@@ -22,6 +22,7 @@ class OpenRow : public QObject {
   void setOrnament(const Ornament& o);
   /// The whole row; title and panel lay themselves at its top and bottom.
   void place(const QRect& row);
+  const QRect& geometry() const { return row_; }
   void show();
   void hide();
   int titleHeight() const;

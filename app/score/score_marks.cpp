@@ -224,6 +224,9 @@ void ScoreView::paintOverlay(QPainter& p, const QRect& dirty) {
     p.fillRect(QRectF(x - thick / 2, from, thick, bottom - from), c.ochre);
     if (current) p.fillRect(QRectF(x + 4, scaled(24), 1.1, bottom - scaled(24)), c.ochre);
   }
+  p.save();
+  if (scrollY_ > 0) // what lies scrolled under the ruler does not reach into it
+    p.setClipRect(QRect(marginWidth(), top, width(), height()).intersected(dirty));
   paintTies(p);
   paintPieces(p);
   if (!open_.empty() && session_.song().ornament(open_) && !lane_) {
@@ -241,6 +244,7 @@ void ScoreView::paintOverlay(QPainter& p, const QRect& dirty) {
     p.setPen(QPen(c.ink, 1, Qt::DotLine));
     p.drawLine(QPointF(x, staff.top()), QPointF(x, staff.bottom()));
   }
+  p.restore();
   paintDragMarks(p);
   // The playhead.
   const double x = playheadX();

@@ -21,7 +21,7 @@ namespace {
 
 constexpr int kMargin = 112;
 constexpr int kEaseMs = 180, kFoldAfterMs = 260;
-constexpr int kDrawingLeast = 96, kThinnest = 18; // beside an open row
+constexpr int kDrawingLeast = 96, kThinnest = 18, kRowsBeside = 6; // beside an open row
 constexpr int kOpenHeight = 372, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 104;
 constexpr double kLearnMs = 5; // of looking at prints out of view, at a time
 
@@ -221,17 +221,19 @@ void ScoreView::layOut() {
   if (n == 0) return;
   const int room = height() - rulerHeight();
   const Ornament* opened = open_.empty() ? nullptr : session_.song().ornament(open_);
-  // The open row takes what the others leave, but never less than its numbers and a drawing that can be handled.
+  // The open row takes what the others leave, but never less than its numbers and a drawing that can be handled. A few
+  // of the others stay beside it; what there is no room for is scrolled to.
   const int openLeast = opened ? openRow_->titleHeight() + openRow_->panelHeight() + scaled(kDrawingLeast) : 0;
+  const int openMost = room - std::min(n - 1, kRowsBeside) * scaled(kThinnest);
   const int openHeight =
-      opened ? std::max(openLeast, std::min(std::max(scaled(kOpenHeight), room - (n - 1) * scaled(kFoldedMost)),
-                                            std::min(scaled(540), std::max(openLeast, room - (n - 1) * kThinnest))))
+      opened ? std::max(openLeast, std::min({std::max(scaled(kOpenHeight), room - (n - 1) * scaled(kFoldedMost)),
+                                             openMost, scaled(540)}))
              : 0;
   // Beside an open row all are folded; else the folded ones are thin and the others share what is left.
   const int folds = static_cast<int>(
       opened ? n - 1 : std::count_if(rows_.begin(), rows_.end(), [&](const RowBox& r) { return folded(r.id); }));
   const int whole = opened ? 0 : n - folds;
-  const int thin = opened ? std::clamp((room - openHeight) / std::max(1, folds), kThinnest, scaled(kFoldedMost))
+  const int thin = opened ? std::clamp((room - openHeight) / std::max(1, folds), scaled(kThinnest), scaled(kFoldedMost))
                           : std::clamp(room / n, scaled(kFoldedLeast), scaled(30));
   const int each = whole == 0 ? 0
                               : std::clamp((room - folds * thin) / whole, scaled(kRowLeast),
@@ -372,6 +374,7 @@ void ScoreView::openOrnament(const std::string& id) {
   }
   const double air = std::max(0.04 * (end - begin), std::min(1.0, 0.25 * (end - begin)));
   layOut();
+  bringIntoView(o->on);
   showRange(begin - air, end + air, true);
   emit openChanged();
 }
@@ -487,12 +490,17 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
     emit seekRequested(caret_);
   }
   if (caret_.quarters() < axis_.left || caret_.quarters() > axis_.right()) centreOn(caret_);
-  const RowBox& r = rows_[at]; // a row out of sight comes into it
-  if (r.y < rulerHeight() || r.y + r.height > height()) {
-    scrollY_ += r.y < rulerHeight() ? r.y - rulerHeight() : r.y + r.height - height();
-    layOut();
-    update();
-  }
+  bringIntoView(caretRow_);
+}
+
+void ScoreView::bringIntoView(const std::string& row) {
+  const auto r = std::find_if(rows_.begin(), rows_.end(), [&](const RowBox& b) { return b.id == row; });
+  if (r == rows_.end()) return;
+  const int over = r->y - rulerHeight(), under = r->y + r->height - height();
+  if (over >= 0 && under <= 0) return;
+  scrollY_ += over < 0 ? over : std::min(under, over); // one too high for the window shows its top
+  layOut();
+  update();
 }
 
 void ScoreView::mark(std::set<std::string> ids) {

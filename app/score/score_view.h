@@ -152,6 +152,7 @@ class ScoreView : public QWidget {
 
   void fitAxis();
   void updateStaves();
+  void bringIntoView(const std::string& row);
   void layOut();
   void learnOrnaments();
   void axisMoved();
