@@ -63,9 +63,7 @@ TEST_CASE("the output is chosen in a dialog, used at once, and remembered", "[de
 
 TEST_CASE("levels: click and monitor are set, and neither touches what is exported", "[desktop]") {
   const OwnSettings own;
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const auto loudest = [&] {
     rig.session->player().play(Frames(48000 * 4));
     rig.hear(1000);
@@ -97,9 +95,7 @@ TEST_CASE("levels: click and monitor are set, and neither touches what is export
 }
 
 TEST_CASE("equal loudness turns the louder side down by the measured difference, and shows it", "[desktop]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
   rig.session->edit("loud", [&] {
     Ornament o = rig.ornament(id);
@@ -121,9 +117,7 @@ TEST_CASE("equal loudness turns the louder side down by the measured difference,
   // Where the level is the effect nothing is matched.
   rig.score().closeOrnament();
   rig.settleView();
-  const std::string gap = rig.place("gap", "drums", 20, 22);
-  rig.score().openOrnament(gap);
-  rig.settle();
+  const std::string gap = rig.placeOpen("gap", "drums", 20, 22);
   CHECK(rig.session->matchDb() == 0);
 }
 
@@ -243,12 +237,8 @@ TEST_CASE("at larger fonts nothing of the open row is cut off at 1280 by 800", "
   const double scale = GENERATE(1.0, 1.15, 1.3, 1.5);
   CAPTURE(scale);
   setTextScale(scale);
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   OpenRow* row = rig.score().openRow();
   QRect last;
   for (const SettingSpec& s : allKinds().find("delay-throw")->table().settings) {

@@ -10,9 +10,7 @@ using namespace ivrin::app;
 using namespace ivrin::app::test;
 
 TEST_CASE("a landing is dragged in the form line and in the ruler, with what is tied to it", "[form]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string tied = rig.place("delay-throw", "voice", 12, 13), free = rig.place("gap", "drums", 14, 15);
   rig.session->edit("tie", [&] {
     Ornament o = rig.ornament(tied);
@@ -52,9 +50,7 @@ TEST_CASE("a landing is dragged in the form line and in the ruler, with what is 
 }
 
 TEST_CASE("sections and landings are made at the caret, named in place and removed", "[form]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().setFocus();
   rig.score().setCaret(Beats::ofQuarters(10));
   rig.key(Qt::Key_M);
@@ -89,9 +85,7 @@ TEST_CASE("sections and landings are made at the caret, named in place and remov
 }
 
 TEST_CASE("a click on a letter goes there, a drag elsewhere travels", "[form]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().showRange(0, 16, false);
   FormLine& form = rig.window->form();
   QTest::mouseClick(&form, Qt::LeftButton, {}, form.markOf("c").center().toPoint());
@@ -109,9 +103,7 @@ TEST_CASE("a click on a letter goes there, a drag elsewhere travels", "[form]") 
 }
 
 TEST_CASE("the right button offers what can be done at a place", "[form]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   FormLine& form = rig.window->form();
   const auto choose = [&](QPoint at, const QString& words) {
     QTimer::singleShot(0, [words] {

@@ -20,12 +20,8 @@ Curve curveOf(const Ornament& o, const char* key) {
 } // namespace
 
 TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   OpenTitle& title = rig.score().openRow()->title();
   using S = VariantRing::State;
   CHECK(title.variant(0)->state() == S::live);
@@ -51,19 +47,15 @@ TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
   CHECK(rig.session->history().undoLabel() == "forget variant B of delay throw");
   // It survives the file.
   rig.key(Qt::Key_Z, Qt::ControlModifier);
-  rig.session->save(dir / "song.ivrin");
-  rig.open(dir / "song.ivrin");
+  rig.session->save(rig.dir / "song.ivrin");
+  rig.open(rig.dir / "song.ivrin");
   REQUIRE(rig.ornament(id).variants.size() == 1);
   CHECK(*rig.ornament(id).variants[0].settings.at("feedback_percent").number() == 20);
 }
 
 TEST_CASE("tied to: the open row ties to any landing", "[open]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   NumberField* tied = rig.score().openRow()->field("landing");
   REQUIRE(tied);
   tied->setFocus();
@@ -79,12 +71,8 @@ TEST_CASE("tied to: the open row ties to any landing", "[open]") {
 }
 
 TEST_CASE("a curve is drawn by mouse: points set, dragged, bent and removed", "[open]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   const double before = setting(rig.ornament(id), "feedback_percent");
   NumberField* field = rig.score().openRow()->field("feedback_percent");
   QTest::mouseClick(field, Qt::LeftButton, {}, field->curveMark().center());
@@ -129,12 +117,8 @@ TEST_CASE("a curve is drawn by mouse: points set, dragged, bent and removed", "[
 }
 
 TEST_CASE("a curve is drawn by keys alone, typed, copied and pasted", "[open]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   rig.score().openRow()->field("send_percent")->setFocus();
   rig.key(Qt::Key_C);
   CurveLane* lane = rig.score().curveLane();
@@ -207,12 +191,8 @@ TEST_CASE("a collision is drawn with its answers, and one press of each is enoug
 }
 
 TEST_CASE("alone plays only what the open ornament adds", "[open]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   QTest::mouseClick(rig.score().openRow()->title().alone(), Qt::LeftButton);
   CHECK(rig.session->alone());
   const auto node = rig.session->plan()->node(id);

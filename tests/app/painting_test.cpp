@@ -55,9 +55,7 @@ TEST_CASE("waves are painted with exact coverage and travel with their texture",
 }
 
 TEST_CASE("scrolled and painted in strips, the score is the same picture as painted at once", "[painting]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().clearFocus();
   rig.score().showRange(4, 24, false);
   QApplication::processEvents();
@@ -74,9 +72,7 @@ TEST_CASE("scrolled and painted in strips, the score is the same picture as pain
 }
 
 TEST_CASE("ink stands where there is sound and only there", "[painting]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().clearFocus();
   rig.score().showRange(4, 20, false);
   const QImage image = scoreImage(rig);
@@ -117,9 +113,7 @@ TEST_CASE("day and night keep the contrast the design asks for", "[painting]") {
 }
 
 TEST_CASE("changing paper repaints everything", "[painting]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.window->action("night")->trigger();
   const QImage night = rig.window->grab().toImage();
   CHECK(night.pixelColor(640, 790) == nightPaper().paper);

@@ -127,6 +127,15 @@ struct Rig {
     settleView();
     return id;
   }
+  /// The same, with its row open.
+  std::string placeOpen(const char* kind, const char* row, double from, double to) {
+    const std::string id = place(kind, row, from, to);
+    score().openOrnament(id);
+    settle();
+    return id;
+  }
+  /// The middle of a handle of the open row.
+  QPoint handle(const char* name) { return score().handleRect(QString::fromLatin1(name)).center().toPoint(); }
   const Ornament& ornament(const std::string& id) { return *session->song().ornament(id); }
   void hoverAt(QPointF p) {
     QMouseEvent e(QEvent::MouseMove, p, score().mapToGlobal(p), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
@@ -147,6 +156,16 @@ struct Rig {
   std::shared_ptr<TestDevices> devices;
   std::unique_ptr<Session> session;
   std::unique_ptr<MainWindow> window;
+};
+
+/// A folder that outlives the rig over it.
+struct SongFolder {
+  TempFolder dir;
+};
+
+/// The window with the small song open.
+struct SmallSongRig : SongFolder, Rig {
+  SmallSongRig() { open(writeSmallSong(dir)); }
 };
 
 /// How many pixels of an area are within `reach` (sum over the channels) of a colour.

@@ -65,9 +65,7 @@ TEST_CASE("every kind has a sign of its own, legible at 14 pixels on both papers
 
 TEST_CASE("overlapping ornaments stand in lanes; their order is dragged by the number", "[score]") {
   const TempoMap map;
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string a = rig.place("delay-throw", "voice", 8, 9.5), b = rig.place("delay-throw", "voice", 9, 10);
   rig.score().showRange(4, 20, false);
   const OrnamentBox *first = rig.score().layoutOfOrnaments().box(a), *second = rig.score().layoutOfOrnaments().box(b);
@@ -104,9 +102,7 @@ TEST_CASE("overlapping ornaments stand in lanes; their order is dragged by the n
 }
 
 TEST_CASE("the bracket under the mouse drags source edges and the end of the tail", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
   rig.score().showRange(4, 24, false);
   const Ornament before = rig.ornament(id);
@@ -149,9 +145,7 @@ TEST_CASE("the bracket under the mouse drags source edges and the end of the tai
 }
 
 TEST_CASE("while dragging, landings draw what comes near, and say so", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string id = rig.place("delay-throw", "voice", 12, 13);
   rig.window->setGridText("free");
   rig.score().showRange(4, 24, false);
@@ -166,9 +160,7 @@ TEST_CASE("while dragging, landings draw what comes near, and say so", "[score]"
 }
 
 TEST_CASE("several ornaments are marked, moved, silenced, copied and deleted together", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string a = rig.place("delay-throw", "voice", 8, 9), b = rig.place("gap", "drums", 12, 13),
                     c = rig.place("gap", "keys", 20, 21);
   rig.score().showRange(4, 28, false);
@@ -226,9 +218,7 @@ TEST_CASE("several ornaments are marked, moved, silenced, copied and deleted tog
 }
 
 TEST_CASE("a source is taken from elsewhere by a drag or from the selection, and brought home again", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string id = rig.place("delay-throw", "voice", 16, 17);
   rig.score().showRange(4, 28, false);
   const double px = rig.score().axis().pxPerBeat;
@@ -271,9 +261,7 @@ TEST_CASE("a source is taken from elsewhere by a drag or from the selection, and
 }
 
 TEST_CASE("a stretch across rows is selected by mouse and by keys; one press places on each, in one step", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().showRange(4, 28, false);
   // By mouse from the voice down to the drums.
   rig.drag(&rig.score(), rig.at("voice", 8), rig.at("drums", 10));
@@ -305,9 +293,7 @@ TEST_CASE("a stretch across rows is selected by mouse and by keys; one press pla
 }
 
 TEST_CASE("grids from whole notes to sixty-fourths, dotted, triplet and free", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().showRange(0, 8, false);
   rig.score().setFocus();
   const auto snaps = [&](double from, double to) {
@@ -343,9 +329,7 @@ TEST_CASE("grids from whole notes to sixty-fourths, dotted, triplet and free", "
 }
 
 TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift find the attack", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   CHECK(rig.session->onsets("drums").size() >= 60);                     // a stroke each half second
   CHECK(std::abs(rig.session->onsets("drums")[1].count - 24000) < 144); // within 3 ms
   rig.score().showRange(0, 8, false);
@@ -370,9 +354,7 @@ TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift fi
 }
 
 TEST_CASE("staves fold by hand and, where nothing happens, by themselves", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const int full = rig.score().staffOf("drums").height();
   rig.score().toggleFold("drums");
   CHECK(rig.score().staffOf("drums").height() < full / 2);
@@ -400,9 +382,7 @@ TEST_CASE("staves fold by hand and, where nothing happens, by themselves", "[sco
 }
 
 TEST_CASE("a sign is dropped on the selection, or on another row", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().showRange(4, 20, false);
   const auto drop = [&](QPoint at, const char* kind) {
     auto mime = std::make_unique<QMimeData>();
@@ -430,9 +410,7 @@ TEST_CASE("a sign is dropped on the selection, or on another row", "[score]") {
 }
 
 TEST_CASE("a tie to the landing is a slur, made and undone by a key, and travels with it", "[score]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string id = rig.place("delay-throw", "voice", 12, 13);
   rig.score().goToLanding(std::string("b"));
   rig.settleView();

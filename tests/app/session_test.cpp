@@ -66,22 +66,18 @@ TEST_CASE("a journal that belongs to other contents of the file is not mixed in"
 }
 
 TEST_CASE("a save that fails says so and loses nothing", "[session]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   RowMix m;
   m.gainDb = -9;
   rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
-  CHECK_FALSE(rig.session->save(dir / "no-such-folder" / "song.ivrin"));
+  CHECK_FALSE(rig.session->save(rig.dir / "no-such-folder" / "song.ivrin"));
   CHECK(rig.window->measure().said().contains("not saved"));
   CHECK(rig.session->history().changedSinceSave());
   CHECK(rig.session->song().rowMix("drums").gainDb == -9);
 }
 
 TEST_CASE("phrases, row peaks and the figures of the chosen ornament arrive by themselves", "[session]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   CHECK(rig.session->phrases("voice").size() == 7);
   REQUIRE(rig.session->rowPeaks("mix"));
   CHECK(rig.session->rowPeaks("mix")->frames() == 64 * 24000);
@@ -117,9 +113,7 @@ TEST_CASE("opening another song while one plays stops it and starts fresh", "[se
 }
 
 TEST_CASE("a device that disappears stops playing and is said", "[session]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.session->player().play(Frames(0));
   rig.hear(4800);
   rig.out().disappear();

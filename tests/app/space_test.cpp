@@ -27,10 +27,6 @@ StereoBuffer wholePrint(const Rig& rig, const std::string& id) {
   return printOf(*rig.session->plan(), id);
 }
 
-QPoint handle(Rig& rig, const char* name) {
-  return rig.score().handleRect(QString::fromLatin1(name)).center().toPoint();
-}
-
 /// The action of a menu, submenus included.
 QAction* actionNamed(QMenu* menu, const QString& text) {
   for (QAction* a : menu->actions()) {
@@ -65,9 +61,7 @@ std::vector<std::string> chainOf(const Ornament& o) {
 } // namespace
 
 TEST_CASE("a word and one key: the swell lands on it to the sample, in two actions", "[space][first-use]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   int actions = 0;
   rig.select("voice", 12, 13);
   ++actions;
@@ -94,7 +88,7 @@ TEST_CASE("a word and one key: the swell lands on it to the sample, in two actio
   double swell = 0, after = 0;
   const StereoBuffer without = [&] {
     Rig bare;
-    bare.open(dir / "song.ivrin");
+    bare.open(rig.dir / "song.ivrin");
     return mixOut(*bare.session->plan(), landing.count - 24000, 48000);
   }();
   for (std::int64_t i = 0; i < 24000; ++i)
@@ -113,9 +107,7 @@ TEST_CASE("a word and one key: the swell lands on it to the sample, in two actio
 }
 
 TEST_CASE("the same key again lands it on the next landing, and back", "[space]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string id = rig.place("reverse-reverb", "voice", 12, 13);
   rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
   rig.score().placeOnSelection("reverse-reverb");
@@ -131,26 +123,22 @@ TEST_CASE("the same key again lands it on the next landing, and back", "[space]"
 }
 
 TEST_CASE("the handles of the swell: lead-in, decay, rise, wet, spill and landing", "[space]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("reverse-reverb", "voice", 12, 13);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("reverse-reverb", "voice", 12, 13);
   ScoreView& score = rig.score();
   const double before = setting(rig.ornament(id), "lead_beats");
   const int beat = static_cast<int>(score.axis().pxPerBeat);
-  rig.drag(&score, handle(rig, "lead"), handle(rig, "lead") + QPoint(beat, 0));
+  rig.drag(&score, rig.handle("lead"), rig.handle("lead") + QPoint(beat, 0));
   CHECK(setting(rig.ornament(id), "lead_beats") == Approx(before - 1).margin(0.01));
   CHECK(rig.session->history().undoLabel() == "lead-in of reverse reverb");
   rig.settle();
   // Lower at the same place: it falls faster.
-  rig.drag(&score, handle(rig, "decay"), handle(rig, "decay") + QPoint(0, -14));
+  rig.drag(&score, rig.handle("decay"), rig.handle("decay") + QPoint(0, -14));
   rig.settle();
   const Value& slower = rig.ornament(id).settings.at("decay_seconds");
   REQUIRE(slower.number());
   CHECK(*slower.number() > 0.5 * setting(rig.ornament(id), "lead_beats") * 1.05); // than what was fitted
-  rig.drag(&score, handle(rig, "rise"), handle(rig, "rise") + QPoint(0, 12));
+  rig.drag(&score, rig.handle("rise"), rig.handle("rise") + QPoint(0, 12));
   rig.settle();
   CHECK(setting(rig.ornament(id), "rise_bend") > 0);
   const double loud = static_cast<double>(largest(wholePrint(rig, id)));
@@ -163,15 +151,15 @@ TEST_CASE("the handles of the swell: lead-in, decay, rise, wet, spill and landin
   rig.settle();
   static_cast<void>(loud);
   const double wet = static_cast<double>(largest(wholePrint(rig, id)));
-  rig.drag(&score, handle(rig, "wet"), handle(rig, "wet") + QPoint(0, 25));
+  rig.drag(&score, rig.handle("wet"), rig.handle("wet") + QPoint(0, 25));
   rig.settle();
   CHECK(setting(rig.ornament(id), "wet_db") < -1);
   CHECK(20 * std::log10(static_cast<double>(largest(wholePrint(rig, id))) / wet) ==
         Approx(setting(rig.ornament(id), "wet_db")).margin(0.1));
-  rig.drag(&score, handle(rig, "spill"), handle(rig, "spill") + QPoint(2 * beat, 0));
+  rig.drag(&score, rig.handle("spill"), rig.handle("spill") + QPoint(2 * beat, 0));
   rig.settle();
   CHECK(setting(rig.ornament(id), "spill_beats") > 1);
-  rig.drag(&score, handle(rig, "land"), handle(rig, "land") + QPoint(beat, 0));
+  rig.drag(&score, rig.handle("land"), rig.handle("land") + QPoint(beat, 0));
   rig.settle();
   CHECK(setting(rig.ornament(id), "land") == Approx(1).margin(0.01));
   // The picture: rust before the landing, and the word hatched.
@@ -182,13 +170,9 @@ TEST_CASE("the handles of the swell: lead-in, decay, rise, wet, spill and landin
 }
 
 TEST_CASE("a swell over the former phrase is a collision, and can be ducked, begun later or made steeper", "[space]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   // The word from 2.5 follows one that ends on 2: hardly a rest, so the swell lies over it.
-  const std::string id = rig.place("reverse-reverb", "voice", 2.5, 4);
-  rig.score().openOrnament(id);
-  rig.settle();
+  const std::string id = rig.placeOpen("reverse-reverb", "voice", 2.5, 4);
   REQUIRE(rig.session->facts());
   REQUIRE_FALSE(rig.session->facts()->collisions.empty());
   const Collision hit = rig.session->facts()->collisions.front();
@@ -211,9 +195,7 @@ TEST_CASE("a swell over the former phrase is a collision, and can be ducked, beg
 }
 
 TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   ScoreView& score = rig.score();
   {
     const std::string id = rig.place("reverb-throw", "voice", 8, 9.5);
@@ -221,12 +203,12 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
     rig.settle();
     const double decay = setting(rig.ornament(id), "decay_seconds");
     const std::int64_t long_ = wholePrint(rig, id).frames();
-    rig.drag(&score, handle(rig, "decay"), handle(rig, "decay") - QPoint(20, 0));
+    rig.drag(&score, rig.handle("decay"), rig.handle("decay") - QPoint(20, 0));
     rig.settle();
     CHECK(setting(rig.ornament(id), "decay_seconds") < decay);
     CHECK(wholePrint(rig, id).frames() < long_);
-    rig.drag(&score, handle(rig, "cut"),
-             QPoint(static_cast<int>(score.axis().xOf(Beats::ofQuarters(10))), handle(rig, "cut").y()));
+    rig.drag(&score, rig.handle("cut"),
+             QPoint(static_cast<int>(score.axis().xOf(Beats::ofQuarters(10))), rig.handle("cut").y()));
     rig.settle();
     CHECK(*rig.ornament(id).settings.at("cut_at").number() == Approx(2).margin(0.01));
     CHECK(wholePrint(rig, id).frames() == 2 * 24000);
@@ -237,11 +219,11 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
     const std::string id = rig.place("reverse", "voice", 24, 26);
     score.openOrnament(id);
     rig.settle();
-    rig.drag(&score, handle(rig, "fade"), handle(rig, "fade") + QPoint(static_cast<int>(score.axis().pxPerBeat), 0));
+    rig.drag(&score, rig.handle("fade"), rig.handle("fade") + QPoint(static_cast<int>(score.axis().pxPerBeat), 0));
     rig.settle();
     CHECK(setting(rig.ornament(id), "fade_in_beats") == Approx(1).margin(0.01));
-    rig.drag(&score, handle(rig, "land"),
-             QPoint(static_cast<int>(score.axis().xOf(Beats::ofQuarters(24))), handle(rig, "land").y()));
+    rig.drag(&score, rig.handle("land"),
+             QPoint(static_cast<int>(score.axis().xOf(Beats::ofQuarters(24))), rig.handle("land").y()));
     rig.settle();
     CHECK(landingOf(rig, id) == rig.session->plan()->map().frameAt(Beats::ofQuarters(24)));
     score.closeOrnament();
@@ -254,17 +236,13 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
   score.openOrnament(id);
   rig.settle();
   CHECK(wholePrint(rig, id).frames() > 24000 + 12000); // the tail over what follows
-  rig.drag(&score, handle(rig, "mix"), handle(rig, "mix") - QPoint(0, 20));
+  rig.drag(&score, rig.handle("mix"), rig.handle("mix") - QPoint(0, 20));
   CHECK(setting(rig.ornament(id), "mix_percent") > 35);
 }
 
 TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and by keys", "[space][finish]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   OpenRow& row = *rig.score().openRow();
   FinishLine& line = row.finish();
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"level"});
@@ -310,18 +288,14 @@ TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and 
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
   // It survives the file.
-  rig.session->save(dir / "song.ivrin");
-  rig.open(dir / "song.ivrin");
+  rig.session->save(rig.dir / "song.ivrin");
+  rig.open(rig.dir / "song.ivrin");
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
 }
 
 TEST_CASE("a curve of the finish is set, moved and cleared point by point", "[space][finish]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("reverb-throw", "voice", 40, 44);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("reverb-throw", "voice", 40, 44);
   const auto leaning = [](const StereoBuffer& b) {
     return rmsDb(b.left() + 46000, 4000) - rmsDb(b.right() + 46000, 4000);
   };
@@ -363,12 +337,8 @@ TEST_CASE("a curve of the finish is set, moved and cleared point by point", "[sp
 TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[space][finish]") {
   QStandardPaths::setTestModeEnabled(true);
   std::filesystem::remove_all(FinishLine::ownFolder());
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   choose(rig, "broken radio");
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"filter", "dirt", "width", "level"});
   CHECK(rig.session->history().undoLabel() == "broken radio of delay throw");

@@ -84,10 +84,6 @@ double hertz(const StereoBuffer& b, std::int64_t from, std::int64_t to) {
   return n > 1 ? (n - 1) * 48000 / (lastAt - first) : 0;
 }
 
-QPoint handle(Rig& rig, const char* name) {
-  return rig.score().handleRect(QString::fromLatin1(name)).center().toPoint();
-}
-
 } // namespace
 
 TEST_CASE("a stop on the last half bar goes down to the landing, by mouse and by key", "[speed-window]") {
@@ -218,7 +214,7 @@ TEST_CASE("halftime over two bars at half mix, by mouse and by key", "[speed-win
       REQUIRE(mix);
       rig.type(mix, "50");
     } else {
-      const QPoint from = handle(rig, "mix");
+      const QPoint from = rig.handle("mix");
       const QRect area = rig.score().openArea();
       // Half way between its ends, which the drawing keeps 26 and 24 pixels off the area's.
       rig.drag(&rig.score(), from, {from.x(), (area.top() + 26 + area.bottom() - 24) / 2});
@@ -251,29 +247,25 @@ TEST_CASE("halftime over two bars at half mix, by mouse and by key", "[speed-win
 
 TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, points of its own curve",
           "[speed-window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("tape", "keys", 12, 16);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("tape", "keys", 12, 16);
   ScoreView& score = rig.score();
   CHECK(score.openRow()->sentence() == "1 bar, down to a halt");
-  rig.drag(&score, handle(rig, "bend"), handle(rig, "bend") + QPoint(0, 40));
+  rig.drag(&score, rig.handle("bend"), rig.handle("bend") + QPoint(0, 40));
   rig.settle();
   CHECK(setting(rig.ornament(id), "bend") < 0.2);
   CHECK(rig.session->history().undoLabel() == "bend of tape");
   // The ring is where it was let go: the curve passes through the mouse.
-  const auto shown = handle(rig, "bend");
+  const auto shown = rig.handle("bend");
   rig.drag(&score, shown, shown + QPoint(0, -30));
   rig.settle();
-  CHECK(std::abs(handle(rig, "bend").y() - (shown.y() - 30)) <= 2);
+  CHECK(std::abs(rig.handle("bend").y() - (shown.y() - 30)) <= 2);
   // Up: not quite to a halt. Left: earlier, then the row comes back; with silence it stays away.
-  rig.drag(&score, handle(rig, "halt"), handle(rig, "halt") + QPoint(0, -30));
+  rig.drag(&score, rig.handle("halt"), rig.handle("halt") + QPoint(0, -30));
   rig.settle();
   CHECK(setting(rig.ornament(id), "lowest") > 0.1);
   const double beat = rig.score().axis().pxPerBeat;
-  rig.drag(&score, handle(rig, "halt"), handle(rig, "halt") + QPoint(-static_cast<int>(std::lround(2 * beat)), 0));
+  rig.drag(&score, rig.handle("halt"), rig.handle("halt") + QPoint(-static_cast<int>(std::lround(2 * beat)), 0));
   rig.settle();
   CHECK(setting(rig.ornament(id), "halt_at") == Approx(0.5).margin(0.01));
   CHECK(score.openRow()->sentence().endsWith("then the row comes back"));
@@ -285,7 +277,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   rig.key(Qt::Key_E, Qt::ControlModifier | Qt::ShiftModifier);
   rig.settle();
   CHECK(textSetting(rig.ornament(id), "shape") == "dip");
-  rig.drag(&score, handle(rig, "lowest"), handle(rig, "lowest") + QPoint(-static_cast<int>(std::lround(beat)), 0),
+  rig.drag(&score, rig.handle("lowest"), rig.handle("lowest") + QPoint(-static_cast<int>(std::lround(beat)), 0),
            Qt::AltModifier);
   rig.settle();
   CHECK(setting(rig.ornament(id), "bottom_at") == Approx(0.35).margin(0.02));
@@ -298,7 +290,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
       "curve", withSetting(rig.session->song(), id, "speed", List{List{0.0, 1.0}, List{0.5, 0.5}, List{1.0, 1.0}}));
   rig.settle();
   CHECK(textSetting(rig.ornament(id), "shape") == "custom");
-  rig.drag(&score, handle(rig, "point1"), handle(rig, "point1") + QPoint(static_cast<int>(std::lround(beat)), 0),
+  rig.drag(&score, rig.handle("point1"), rig.handle("point1") + QPoint(static_cast<int>(std::lround(beat)), 0),
            Qt::AltModifier);
   rig.settle();
   const auto curve = Curve::from(rig.ornament(id).settings.at("speed"));
@@ -315,23 +307,19 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
 }
 
 TEST_CASE("the handles of the open halftime: cycle, slowing, fades", "[speed-window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("halftime", "drums", 8, 16);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("halftime", "drums", 8, 16);
   ScoreView& score = rig.score();
   const double beat = score.axis().pxPerBeat;
   CHECK(score.openRow()->sentence() == "the first half of each bar fills it, 12 semitones lower");
-  rig.drag(&score, handle(rig, "cycle"), handle(rig, "cycle") - QPoint(static_cast<int>(std::lround(2 * beat)), 0));
+  rig.drag(&score, rig.handle("cycle"), rig.handle("cycle") - QPoint(static_cast<int>(std::lround(2 * beat)), 0));
   rig.settle();
   CHECK(textSetting(rig.ornament(id), "cycle") == "1/2");
-  rig.drag(&score, handle(rig, "slower"), handle(rig, "slower") - QPoint(static_cast<int>(std::lround(0.5 * beat)), 0));
+  rig.drag(&score, rig.handle("slower"), rig.handle("slower") - QPoint(static_cast<int>(std::lround(0.5 * beat)), 0));
   rig.settle();
   CHECK(setting(rig.ornament(id), "slower") == 4);
-  rig.drag(&score, handle(rig, "in"), handle(rig, "in") + QPoint(static_cast<int>(std::lround(beat)), 0));
-  rig.drag(&score, handle(rig, "out"), handle(rig, "out") - QPoint(static_cast<int>(std::lround(beat)), 0));
+  rig.drag(&score, rig.handle("in"), rig.handle("in") + QPoint(static_cast<int>(std::lround(beat)), 0));
+  rig.drag(&score, rig.handle("out"), rig.handle("out") - QPoint(static_cast<int>(std::lround(beat)), 0));
   rig.settle();
   CHECK(setting(rig.ornament(id), "fade_in_beats") == 1);
   CHECK(setting(rig.ornament(id), "fade_out_beats") == 1);
@@ -344,12 +332,8 @@ TEST_CASE("the handles of the open halftime: cycle, slowing, fades", "[speed-win
 }
 
 TEST_CASE("keys turn the bend, the fade and the fit of a tape", "[speed-window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("tape", "keys", 12, 16);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("tape", "keys", 12, 16);
   rig.score().setFocus();
   rig.key(Qt::Key_Up, Qt::ControlModifier);
   CHECK(setting(rig.ornament(id), "bend") == Approx(0.6));
@@ -366,17 +350,13 @@ TEST_CASE("keys turn the bend, the fade and the fit of a tape", "[speed-window]"
 }
 
 TEST_CASE("a handle that is dragged is heard in a loop, and let go it is quiet again", "[speed-window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("tape", "keys", 12, 16);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("tape", "keys", 12, 16);
   only(rig, "keys");
   rig.session->player().stop();
   rig.hear(9600);
   CHECK_FALSE(rig.session->player().playing());
-  const QPoint from = handle(rig, "bend");
+  const QPoint from = rig.handle("bend");
   QTest::mousePress(&rig.score(), Qt::LeftButton, {}, from);
   Rig::moveTo(&rig.score(), from + QPoint(0, 10));
   CHECK(rig.session->player().playing());
@@ -394,12 +374,8 @@ TEST_CASE("a handle that is dragged is heard in a loop, and let go it is quiet a
 }
 
 TEST_CASE("four tries: listened through, one kept or none, one step of undo", "[speed-window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  const std::string id = rig.place("delay-throw", "voice", 12, 13);
-  rig.score().openOrnament(id);
-  rig.settle();
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 12, 13);
   rig.score().setFocus();
   const Ornament before = rig.ornament(id);
   rig.key(Qt::Key_Y);

@@ -23,9 +23,7 @@ using namespace ivrin::app;
 using namespace ivrin::app::test;
 
 TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save, reopen, export", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   REQUIRE(rig.session->isOpen());
   rig.score().showRange(0, 20, false);
 
@@ -110,29 +108,27 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   rig.key(Qt::Key_S, Qt::ControlModifier);
   CHECK_FALSE(rig.session->history().changedSinceSave());
   Rig again;
-  again.open(dir / "song.ivrin");
+  again.open(rig.dir / "song.ivrin");
   CHECK(again.session->song() == latest);
 
   // The window's export and the command line's render are the same bytes.
   ExportOptions o;
   o.stems = o.ornaments = true;
-  rig.session->exportTo(dir / "window", o);
+  rig.session->exportTo(rig.dir / "window", o);
   rig.session->waitUntilIdle();
-  const std::string line = "XDG_CACHE_HOME='" + (dir / "c").string() + "' '" IVRIN_BIN_DIR "/ivrin-cli' render '" +
-                           (dir / "song.ivrin").string() + "' --what mix,stems,ornaments --threads 1 --out '" +
-                           (dir / "cli").string() + "' > /dev/null 2>&1";
+  const std::string line = "XDG_CACHE_HOME='" + (rig.dir / "c").string() + "' '" IVRIN_BIN_DIR "/ivrin-cli' render '" +
+                           (rig.dir / "song.ivrin").string() + "' --what mix,stems,ornaments --threads 1 --out '" +
+                           (rig.dir / "cli").string() + "' > /dev/null 2>&1";
   REQUIRE(std::system(line.c_str()) == 0);
   for (const char* f : {"mix.wav", "stems/voice.wav", "stems/music.wav", "stems/mix.wav", "ornaments/o1.wav"}) {
     INFO(f);
-    CHECK(fileBytes(dir / (std::string("window/") + f)).size() > 1000000);
-    CHECK(fileBytes(dir / (std::string("window/") + f)) == fileBytes(dir / (std::string("cli/") + f)));
+    CHECK(fileBytes(rig.dir / (std::string("window/") + f)).size() > 1000000);
+    CHECK(fileBytes(rig.dir / (std::string("window/") + f)) == fileBytes(rig.dir / (std::string("cli/") + f)));
   }
 }
 
 TEST_CASE("the same by keyboard alone", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().setFocus();
   rig.key(Qt::Key_Home);
   for (int i = 0; i < 32; ++i) rig.key(Qt::Key_Right); // eight beats of sixteenths
@@ -161,9 +157,7 @@ TEST_CASE("the same by keyboard alone", "[window]") {
 }
 
 TEST_CASE("what cannot be, cannot be entered, and says why", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
@@ -179,9 +173,7 @@ TEST_CASE("what cannot be, cannot be entered, and says why", "[window]") {
 }
 
 TEST_CASE("every setting of both kinds is reachable and editable in the open row at 1280 × 800", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   for (const char* kind : {"delay-throw", "gap"}) {
     rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
     rig.score().placeOnSelection(kind);
@@ -210,14 +202,8 @@ TEST_CASE("every setting of both kinds is reachable and editable in the open row
 }
 
 TEST_CASE("a gap on the mix by its key leaves the throw's tail sounding", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
-  rig.score().placeOnSelection("delay-throw");
-  rig.settle();
-  rig.key(Qt::Key_Escape);
-  rig.settleView();
+  SmallSongRig rig;
+  rig.place("delay-throw", "voice", 12, 13);
   rig.score().showRange(8, 20, false);
   rig.select("mix", 14, 16);
   rig.key(Qt::Key_0);
@@ -238,9 +224,7 @@ TEST_CASE("a gap on the mix by its key leaves the throw's tail sounding", "[wind
 }
 
 TEST_CASE("with and without: the open ornament is left out, and comes back", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
@@ -264,9 +248,7 @@ TEST_CASE("with and without: the open ornament is left out, and comes back", "[w
 }
 
 TEST_CASE("Esc folds the row and gives the former view back; the open row shows lead-in to tail", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().showRange(2, 30, false);
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.score().placeOnSelection("delay-throw");
@@ -286,9 +268,7 @@ TEST_CASE("Esc folds the row and gives the former view back; the open row shows 
 }
 
 TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
@@ -303,9 +283,7 @@ TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window]")
 }
 
 TEST_CASE("mute, solo and gain of a row by mouse", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const auto find = [&](const char* name) {
     for (QWidget* w : rig.score().findChildren<QWidget*>())
       if (w->accessibleName() == QLatin1String(name)) return w;
@@ -324,9 +302,7 @@ TEST_CASE("mute, solo and gain of a row by mouse", "[window]") {
 }
 
 TEST_CASE("a click places the playhead, the ruler too; landings and the form line travel", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().showRange(0, 24, false);
   QTest::mouseClick(&rig.score(), Qt::LeftButton, {}, rig.at("drums", 5.03));
   CHECK(rig.session->player().position() == rig.session->plan()->map().frameAt(Beats::ofQuarters(5)));
@@ -378,19 +354,17 @@ TEST_CASE("dropped stems make a new song at the tempo asked for", "[window]") {
 }
 
 TEST_CASE("files that are wrong say so by name, and what was open stays", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const Song before = rig.session->song();
-  std::ofstream(dir / "broken.ivrin") << "{ not a song";
-  rig.open(dir / "broken.ivrin");
+  std::ofstream(rig.dir / "broken.ivrin") << "{ not a song";
+  rig.open(rig.dir / "broken.ivrin");
   CHECK(rig.window->measure().said().contains("broken.ivrin"));
   CHECK(rig.session->song() == before);
-  rig.open(dir / "gone.ivrin");
+  rig.open(rig.dir / "gone.ivrin");
   CHECK(rig.window->measure().said().contains("gone.ivrin"));
   CHECK(rig.session->song() == before);
-  std::ofstream(dir / "later.ivrin") << "{\"format\": \"ivrin-song\", \"version\": 9}";
-  rig.open(dir / "later.ivrin");
+  std::ofstream(rig.dir / "later.ivrin") << "{\"format\": \"ivrin-song\", \"version\": 9}";
+  rig.open(rig.dir / "later.ivrin");
   CHECK(rig.window->measure().said().contains("later Ivrin"));
 }
 
@@ -412,34 +386,30 @@ TEST_CASE("a song with a missing stem opens, the row is marked, the rest sounds"
 }
 
 TEST_CASE("the export dialog writes what is ticked; cancelling leaves nothing half written", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   whenUp<ExportDialog>([](ExportDialog* d) {
     d->findChild<QCheckBox*>("export-stems")->setChecked(false);
     d->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
   });
   rig.key(Qt::Key_E, Qt::ControlModifier);
   rig.session->waitUntilIdle();
-  CHECK(std::filesystem::exists(dir / "prints/mix.wav"));
-  CHECK_FALSE(std::filesystem::exists(dir / "prints/stems"));
+  CHECK(std::filesystem::exists(rig.dir / "prints/mix.wav"));
+  CHECK_FALSE(std::filesystem::exists(rig.dir / "prints/stems"));
   CHECK(rig.window->measure().said().contains("1 file written"));
   ExportOptions o;
   o.stems = true;
-  rig.session->exportTo(dir / "more", o);
+  rig.session->exportTo(rig.dir / "more", o);
   rig.session->cancelExport();
   rig.session->waitUntilIdle();
   int halves = 0;
-  if (std::filesystem::exists(dir / "more"))
-    for (const auto& f : std::filesystem::recursive_directory_iterator(dir / "more"))
+  if (std::filesystem::exists(rig.dir / "more"))
+    for (const auto& f : std::filesystem::recursive_directory_iterator(rig.dir / "more"))
       if (f.is_regular_file()) halves += readWav(f.path()).frames() == rig.session->plan()->end().count ? 0 : 1;
   CHECK(halves == 0);
 }
 
 TEST_CASE("every action has words, a tip and a key of its own; everything that takes focus has a name", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
@@ -482,14 +452,8 @@ TEST_CASE("an empty start teaches, and its buttons are there", "[window]") {
 
 TEST_CASE("an ornament is moved by its sign, along the grid, freely, and to another row; each drag is one step",
           "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
-  rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
-  rig.score().placeOnSelection("delay-throw");
-  rig.settle();
-  rig.key(Qt::Key_Escape);
-  rig.settleView();
+  SmallSongRig rig;
+  rig.place("delay-throw", "voice", 8, 9.5);
   rig.score().showRange(0, 24, false);
   const Song before = rig.session->song();
   const auto grip = [&] { return rig.score().signOf("o1").center().toPoint(); };
@@ -511,9 +475,7 @@ TEST_CASE("an ornament is moved by its sign, along the grid, freely, and to anot
 }
 
 TEST_CASE("copy, paste, duplicate to the next landing, nudge", "[window]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
