@@ -1,5 +1,5 @@
 // echo: a tempo-synced echo behind the sound.
-#include "dsp/echo_loop.h"
+#include "finish/echo_pattern.h"
 #include "finish/stages.h"
 
 namespace ivrin {
@@ -11,8 +11,7 @@ EchoSettings echoOf(const SettingsView& v, const FinishPlace& at) {
   EchoSettings e;
   e.timeLeft = std::max(1.0, v.seconds("time_left", at) * at.sampleRate());
   e.timeRight = std::max(1.0, v.seconds("time_right", at) * at.sampleRate());
-  const std::string& p = v.text("pattern");
-  e.pattern = p == "cross" ? EchoPattern::cross : p == "ping-pong" ? EchoPattern::pingPong : EchoPattern::straight;
+  e.pattern = echoPatternOf(v.value("pattern"));
   e.feedback = v.share("feedback_percent");
   e.lowCutHz = v.maybe("low_cut_hz");
   e.highCutHz = v.maybe("high_cut_hz");
@@ -55,17 +54,7 @@ class EchoFinisher : public Finisher {
     };
     add({"time_left", "left", "", T::time, 1, 960000, "1/8", "Time of the left echo.", "echo"});
     add({"time_right", "right", "", T::time, 1, 960000, "1/8", "Time of the right echo.", "echo"});
-    add({"pattern",
-         "pattern",
-         "",
-         T::choice,
-         0,
-         0,
-         "straight",
-         "How the echoes go between the sides.",
-         "echo",
-         1,
-         {"straight", "ping-pong", "cross"}});
+    add(echoPatternSetting("pattern"));
     add({"feedback_percent", "feedback", "%", T::number, 0, 95, 35, "What goes round again.", "echo", 1});
     add({"mix_percent", "mix", "%", T::number, 0, 100, 25, "Wet against dry.", "echo", 1});
     for (const bool low : {true, false}) {

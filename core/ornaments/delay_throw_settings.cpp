@@ -1,5 +1,6 @@
 #include "ornaments/delay_throw_settings.h"
 
+#include "finish/echo_pattern.h"
 #include "time/note_value.h"
 
 #include <algorithm>
@@ -24,17 +25,7 @@ TableSpec makeTable() {
        "echo"});
   add({"time_right", "right", "", T::time, 1, ms, "1/4", "Time of the right echo: a note value, or milliseconds.",
        "echo"});
-  add({"pattern",
-       "pattern",
-       "",
-       T::choice,
-       0,
-       0,
-       "straight",
-       "How the echoes go between the sides.",
-       "echo",
-       1,
-       {"straight", "ping-pong", "cross"}});
+  add(echoPatternSetting("pattern"));
   add({"feedback_percent", "feedback", "%", T::number, 0, 200, 45,
        "What goes round again; over 100 builds up to the ceiling.", "echo", 1})
       .curve = true;
@@ -106,10 +97,7 @@ DelayThrowSettings DelayThrowSettings::of(const Placed& p) {
   DelayThrowSettings s;
   s.timeLeft = frames("time_left");
   s.timeRight = frames("time_right");
-  const std::string& pattern = *value("pattern").text();
-  s.pattern = pattern == "cross"       ? EchoPattern::cross
-              : pattern == "ping-pong" ? EchoPattern::pingPong
-                                       : EchoPattern::straight;
+  s.pattern = echoPatternOf(value("pattern"));
   s.feedbackLeft = percent(value("feedback_percent"));
   const Value& right = value("feedback_right_percent");
   s.feedbackRight = right.isNull() ? s.feedbackLeft : percent(right);

@@ -1,7 +1,7 @@
 #include "ornaments/reverse_reverb.h"
 
-#include "dsp/echo_loop.h"
 #include "dsp/svf.h"
+#include "finish/echo_pattern.h"
 #include "finish/space.h"
 #include "ornaments/source.h"
 #include "ornaments/tail.h"
@@ -77,17 +77,7 @@ TableSpec makeTable() {
   add({"echo_time", "echo time", "", T::time, 1, 960000, "1/8", "Time of the echo.", "echo"});
   add({"echo_feedback_percent", "feedback", "%", T::number, 0, 95, 60, "What of the echo goes round again.", "echo",
        1});
-  add({"echo_pattern",
-       "pattern",
-       "",
-       T::choice,
-       0,
-       0,
-       "straight",
-       "How the echoes go between the sides.",
-       "echo",
-       1,
-       {"straight", "ping-pong", "cross"}});
+  add(echoPatternSetting("echo_pattern"));
   add({"echo_drive_percent", "drive", "%", T::number, 0, 100, 0, "Saturation in the echo.", "echo", 1});
   return t;
 }
@@ -136,10 +126,7 @@ struct Swell {
     s.loop.timeLeft = s.loop.timeRight = std::max(1.0, seconds * rate);
     s.loop.feedback = number("echo_feedback_percent") / 100;
     s.loop.drive = number("echo_drive_percent") / 100;
-    const std::string& pattern = *value("echo_pattern").text();
-    s.loop.pattern = pattern == "cross"       ? EchoPattern::cross
-                     : pattern == "ping-pong" ? EchoPattern::pingPong
-                                              : EchoPattern::straight;
+    s.loop.pattern = echoPatternOf(value("echo_pattern"));
     if (const double* hz = value("low_cut_hz").number()) s.lowCut = *hz;
     if (const double* hz = value("high_cut_hz").number()) s.highCut = *hz;
     s.seed = p.ornament.seed;
