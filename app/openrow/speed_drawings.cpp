@@ -170,7 +170,8 @@ class TapeDrawing : public OpenDrawing {
     const Beats begin = map.beatAt(m.frames.begin), end = map.beatAt(m.frames.end);
     const QString takes = spanWords(map, begin, end - begin);
     const double lowest = number(c, "lowest");
-    const QString down = m.pitchLock   ? QObject::tr("down by %1 semitones in time").arg(std::abs(m.lowestSemitones))
+    const double fall = std::round(10 * std::abs(m.semitonesAt(lowest))) / 10;
+    const QString down = m.pitchLock   ? QObject::tr("down by %1 semitones in time").arg(fall)
                          : lowest == 0 ? QObject::tr("down to a halt")
                                        : QObject::tr("down to %1 of its speed").arg(percent(lowest));
     QString words;
@@ -179,7 +180,9 @@ class TapeDrawing : public OpenDrawing {
       words = QObject::tr("%1, %2").arg(takes, down);
       break;
     case TapeMotion::Shape::start:
-      words = QObject::tr("%1, from a standstill up to speed").arg(takes);
+      words = m.pitchLock   ? QObject::tr("%1, up by %2 semitones in time").arg(takes).arg(fall)
+              : lowest == 0 ? QObject::tr("%1, from a standstill up to speed").arg(takes)
+                            : QObject::tr("%1, from %2 of its speed up to it").arg(takes, percent(lowest));
       break;
     case TapeMotion::Shape::dip:
       words = QObject::tr("%1, %2 and back").arg(takes, down);

@@ -245,6 +245,26 @@ TEST_CASE("halftime over two bars at half mix, by mouse and by key", "[speed-win
   }
 }
 
+TEST_CASE("the open tape says where its speed goes, and how far the pitch with the time locked", "[speed-window]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("tape", "keys", 12, 16);
+  const auto says = [&](const Settings& settings) {
+    Ornament o = rig.ornament(id);
+    for (const auto& [key, value] : settings) o.settings[key] = value;
+    rig.session->edit("settings", withOrnamentReplaced(rig.session->song(), o));
+    rig.settle();
+    return rig.score().openRow()->sentence().toStdString();
+  };
+  CHECK(says({}) == "1 bar, down to a halt");
+  CHECK(says({{"lowest", 0.25}}) == "1 bar, down to 25 % of its speed");
+  CHECK(says({{"shape", "dip"}}) == "1 bar, down to 25 % of its speed and back");
+  CHECK(says({{"shape", "start"}}) == "1 bar, from 25 % of its speed up to it");
+  CHECK(says({{"lowest", 0.0}}) == "1 bar, from a standstill up to speed");
+  CHECK(says({{"pitch_lock", true}, {"lowest_semitones", -12.0}}) == "1 bar, up by 12 semitones in time");
+  CHECK(says({{"lowest", 0.5}}) == "1 bar, up by 6 semitones in time");
+  CHECK(says({{"shape", "stop"}}) == "1 bar, down by 6 semitones in time");
+}
+
 TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, points of its own curve",
           "[speed-window]") {
   SmallSongRig rig;
