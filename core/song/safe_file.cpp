@@ -1,6 +1,9 @@
 #include "song/safe_file.h"
 
 #include <cerrno>
+#include <charconv>
+#include <chrono>
+#include <csignal>
 #include <cstring>
 #include <fcntl.h>
 #include <sys/stat.h>
@@ -41,9 +44,33 @@ std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBy
   return text;
 }
 
+namespace {
+
+constexpr const char* kNew = ".new-"; // then the process that writes it
+
+/// What processes that were killed while writing `target` left beside it. One of a process that lives, here or on
+/// another machine that shares the folder, is younger than a minute.
+void removeLeftovers(const fs::path& target, const fs::path& folder) {
+  const std::string prefix = target.filename().string() + kNew;
+  std::error_code ignored;
+  for (auto it = fs::directory_iterator(folder, ignored); it != fs::directory_iterator(); it.increment(ignored)) {
+    const std::string name = it->path().filename().string();
+    if (name.compare(0, prefix.size(), prefix) != 0) continue;
+    int process = 0;
+    const char* end = name.data() + name.size();
+    const auto [rest, error] = std::from_chars(name.data() + prefix.size(), end, process);
+    if (error != std::errc() || rest != end || process <= 0 || ::kill(process, 0) == 0) continue;
+    const auto written = fs::last_write_time(it->path(), ignored);
+    if (!ignored && fs::file_time_type::clock::now() - written > std::chrono::minutes(1))
+      fs::remove(it->path(), ignored);
+  }
+}
+
+} // namespace
+
 bool replaceFile(const fs::path& file, std::string_view contents, std::string& why, int keepVersions) {
   const fs::path target = fs::is_symlink(file) ? fs::weakly_canonical(file) : file;
-  const fs::path temp = target.string() + ".new-" + std::to_string(::getpid());
+  const fs::path temp = target.string() + kNew + std::to_string(::getpid());
   const auto failed = [&](const char* what) {
     why = std::string(what) + " " + file.string() + ": " + std::strerror(errno);
     ::unlink(temp.c_str());
@@ -82,6 +109,7 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
     ::fsync(dir);
     ::close(dir);
   }
+  removeLeftovers(target, folder);
   return true;
 }
 

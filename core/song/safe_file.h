@@ -12,7 +12,8 @@ namespace ivrin {
 std::optional<std::string> readWholeFile(const std::filesystem::path& file, std::size_t maxBytes, std::string& why);
 
 /// Writes beside the file, syncs, then renames over it (and syncs the folder). With `keepVersions` > 0 the former
-/// contents stay as FILE~1, FILE~2 …, newest first. False, with `why`, leaves the old file as it was.
+/// contents stay as FILE~1, FILE~2 …, newest first. What a killed process left half written beside the file
+/// (FILE.new-PID) goes after a minute. False, with `why`, leaves the old file as it was.
 bool replaceFile(const std::filesystem::path& file, std::string_view contents, std::string& why, int keepVersions = 0);
 
 } // namespace ivrin

@@ -9,6 +9,7 @@
 #include <catch2/catch.hpp>
 
 #include <csignal>
+#include <fstream>
 #include <sys/wait.h>
 #include <thread>
 #include <unistd.h>
@@ -73,15 +74,20 @@ TEST_CASE("killed a thousand times, the song opens as it was at the last finishe
       editForEver(file, journal, told[1]);
     }
     close(told[1]);
-    std::this_thread::sleep_for(std::chrono::microseconds(static_cast<int>(500 + 12000 * chance.unit())));
+    // Some steps are told, then it is killed within the next ones.
+    Finished last, f;
+    const auto hear = [&] {
+      if (read(told[0], &f, sizeof f) != sizeof f) return false;
+      last = {f.edit, std::max(last.saved, f.saved)};
+      return true;
+    };
+    for (auto steps = static_cast<int>(14 * chance.unit()); steps > 0; --steps) REQUIRE(hear());
+    std::this_thread::sleep_for(std::chrono::microseconds(static_cast<int>(2000 * chance.unit())));
     REQUIRE(::kill(child, SIGKILL) == 0);
     int status = 0;
     REQUIRE(waitpid(child, &status, 0) == child);
     REQUIRE(WIFSIGNALED(status));
-    Finished last, f;
-    while (read(told[0], &f, sizeof f) == sizeof f) {
-      last.edit = f.edit;
-      last.saved = std::max(last.saved, f.saved);
+    while (hear()) {
     }
     close(told[0]);
     INFO("kill " << kill << " after edit " << last.edit << ", saved " << last.saved);
@@ -113,4 +119,20 @@ TEST_CASE("killed a thousand times, the song opens as it was at the last finishe
   }
   CHECK(fromJournal > 300);
   CHECK(saves > 300);
+  // What was half written lies beside it, and goes with the next save that finds it a minute old.
+  const auto halves = [&] {
+    std::vector<std::filesystem::path> all;
+    for (const auto& entry : std::filesystem::directory_iterator(dir.path()))
+      if (entry.path().filename().string().rfind("song.ivrin.new-", 0) == 0) all.push_back(entry.path());
+    return all;
+  };
+  const auto own = dir / ("song.ivrin.new-" + std::to_string(getpid())), other = dir / "song.ivrin.new-x";
+  for (const auto& half : {own, other}) std::ofstream(half) << "half";
+  const std::size_t before = halves().size();
+  CHECK(before > 2);
+  std::string why;
+  for (const auto& half : halves())
+    std::filesystem::last_write_time(half, std::filesystem::file_time_type::clock::now() - std::chrono::minutes(2));
+  REQUIRE(replaceFile(file, "whole", why));
+  CHECK(halves() == std::vector<std::filesystem::path>{other}); // our own was renamed to the file
 }
