@@ -170,7 +170,7 @@ class TapeDrawing : public OpenDrawing {
     const Beats begin = map.beatAt(m.frames.begin), end = map.beatAt(m.frames.end);
     const QString takes = spanWords(map, begin, end - begin);
     const double lowest = number(c, "lowest");
-    const double fall = std::round(10 * std::abs(m.semitonesAt(lowest))) / 10;
+    const double fall = std::abs(m.lowestSemitones); // with the time locked it has a number of its own
     const QString down = m.pitchLock   ? QObject::tr("down by %1 semitones in time").arg(fall)
                          : lowest == 0 ? QObject::tr("down to a halt")
                                        : QObject::tr("down to %1 of its speed").arg(percent(lowest));

@@ -50,7 +50,7 @@ void Tries::none() {
   if (!running()) return;
   editing_ = true;
   session_.settle();
-  session_.undo();
+  if (const Ornament* o = session_.song().ornament(before_.id); o && !(*o == before_)) session_.undo();
   editing_ = false;
   end();
 }
