@@ -79,7 +79,7 @@ std::vector<double> levels(const StereoBuffer& b, int rate, double seconds) {
 
 } // namespace
 
-TEST_CASE("moved by whole bars, any kind with any settings gives the same samples", "[kinds][everywhere]") {
+TEST_CASE("moved by whole bars, any kind with any settings gives the same samples", "[kinds][everywhere][heavy]") {
   Chance chance(21);
   for (const Kind* kind : allKinds().all())
     for (int i = 0; i < 4; ++i) {
@@ -94,7 +94,7 @@ TEST_CASE("moved by whole bars, any kind with any settings gives the same sample
     }
 }
 
-TEST_CASE("at any rate a kind is as loud at every moment", "[kinds][everywhere]") {
+TEST_CASE("at any rate a kind is as loud at every moment", "[kinds][everywhere][heavy]") {
   for (const Kind* kind : allKinds().all()) {
     const Settings s = plainOf(*kind);
     // Echoes of a space stand elsewhere at another rate: its windows are noise, their levels scatter, the less the more
