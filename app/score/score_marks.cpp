@@ -231,7 +231,7 @@ void ScoreView::paintOverlay(QPainter& p, const QRect& dirty) {
   paintPieces(p);
   if (!open_.empty() && session_.song().ornament(open_) && !lane_) {
     p.save();
-    p.setClipRect(openArea().adjusted(0, -2, scaled(14), 2).intersected(dirty));
+    p.setClipRect(openArea().adjusted(0, -2, scaled(14), 2), Qt::IntersectClip);
     drawing_->paint(p, canvas(), drag_ == Drag::handle ? handle_ : hoverHandle_);
     p.restore();
   }
