@@ -1,6 +1,6 @@
 #include "analysis/tries.h"
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "song/curve.h"
 #include "song/setting_text.h"
 
@@ -46,24 +46,13 @@ bool isHeard(const TableSpec& table, const Settings& now, const std::string& key
   return true;
 }
 
-class Draw {
- public:
-  explicit Draw(std::uint64_t seed)
-      : state_(seed) {}
-  double unit() { return static_cast<double>(mix64(state_++) >> 11) / 9007199254740992.0; }
-  int below(std::size_t n) { return static_cast<int>(unit() * static_cast<double>(n)); }
-
- private:
-  std::uint64_t state_;
-};
-
-Value varied(const SettingSpec& s, const Value& now, const Ornament& o, const TempoMap& map, Draw& draw) {
+Value varied(const SettingSpec& s, const Value& now, const Ornament& o, const TempoMap& map, Chance& draw) {
   if (s.type == SettingType::choice) {
     std::vector<std::string> others;
     for (const auto& c : s.choices)
       if (!now.text() || c != *now.text())
         if (c != "custom" && c != "impulse") others.push_back(c);
-    return others.empty() ? now : Value(others[static_cast<std::size_t>(draw.below(others.size()))]);
+    return others.empty() ? now : Value(draw.oneOf(others));
   }
   if (s.type == SettingType::time || s.type == SettingType::duration || s.type == SettingType::rate) {
     if (now.text())
@@ -104,12 +93,12 @@ std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, cons
   for (int k = 0; k < kTries; ++k) {
     Ornament& t = tries[static_cast<std::size_t>(k)];
     for (std::uint64_t attempt = 0; attempt < 40; ++attempt) {
-      Draw draw(static_cast<std::uint64_t>(o.seed) * 1000003 + static_cast<std::uint64_t>(round * kTries + k) * 8191 +
-                attempt * 131);
+      Chance draw(static_cast<std::uint64_t>(o.seed) * 1000003 + static_cast<std::uint64_t>(round * kTries + k) * 8191 +
+                  attempt * 131);
       t = o;
       const int changes = 2 + draw.below(3);
       for (int c = 0; c < changes; ++c) {
-        const SettingSpec& s = *may[static_cast<std::size_t>(draw.below(may.size()))];
+        const SettingSpec& s = *draw.oneOf(may);
         if (!isHeard(kind.table(), t.settings, s.key)) continue;
         t.settings[s.key] = varied(s, settingOr(kind.table(), t.settings, s.key), o, map, draw);
       }

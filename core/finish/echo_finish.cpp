@@ -1,5 +1,5 @@
 // echo: a tempo-synced echo behind the sound.
-#include "finish/echo_pattern.h"
+#include "finish/shared_settings.h"
 #include "finish/stages.h"
 
 namespace ivrin {
@@ -57,12 +57,7 @@ class EchoFinisher : public Finisher {
     add(echoPatternSetting("pattern"));
     add({"feedback_percent", "feedback", "%", T::number, 0, 95, 35, "What goes round again.", "echo", 1});
     add({"mix_percent", "mix", "%", T::number, 0, 100, 25, "Wet against dry.", "echo", 1});
-    for (const bool low : {true, false}) {
-      auto& s = add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000,
-                     Value(), low ? "High-pass in the loop." : "Low-pass in the loop.", "echo", low ? 10.0 : 250.0});
-      s.nullable = true;
-      s.whenNull = "open";
-    }
+    for (const bool low : {true, false}) add(cutSetting(low, "in the loop.", "echo"));
   }
   const TableSpec& table() const override { return table_; }
   std::int64_t tailFrames(const FinishPlace& at, const Settings& set) const override {

@@ -1,6 +1,6 @@
 #include "ornaments/delay_throw_settings.h"
 
-#include "finish/echo_pattern.h"
+#include "finish/shared_settings.h"
 #include "time/note_value.h"
 
 #include <algorithm>
@@ -38,14 +38,7 @@ TableSpec makeTable() {
   add({"level_left_db", "level L", "dB", T::number, -60, 12, 0, "Level of the left echoes.", "echo", 0.5});
   add({"level_right_db", "level R", "dB", T::number, -60, 12, 0, "Level of the right echoes.", "echo", 0.5});
   add({"width_percent", "width", "%", T::number, 0, 200, 100, "Side against middle of the echoes.", "echo", 5});
-  for (const bool low : {true, false}) {
-    auto& s =
-        add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000, Value(),
-             low ? "High-pass in the loop, 12 dB per octave." : "Low-pass in the loop, 12 dB per octave.", "colour",
-             low ? 10.0 : 250.0});
-    s.nullable = s.perSide = true;
-    s.whenNull = "open";
-  }
+  for (const bool low : {true, false}) add(cutSetting(low, "in the loop, 12 dB per octave.", "colour")).perSide = true;
   add({"drive_percent", "drive", "%", T::number, 0, 100, 0, "Saturation in the loop.", "colour", 1});
   add({"wobble_percent", "wobble", "%", T::number, 0, 100, 0, "Slow drift of the time.", "colour", 1});
   add({"step_semitones", "pitch step", "st", T::number, -12, 12, 0, "Each pass is shifted by this.", "colour", 1});

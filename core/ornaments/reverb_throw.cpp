@@ -3,6 +3,7 @@
 #include "dsp/svf.h"
 #include "finish/control_ramp.h"
 #include "finish/ducking.h"
+#include "finish/shared_settings.h"
 #include "finish/space.h"
 #include "ornaments/source.h"
 #include "ornaments/tail.h"
@@ -34,14 +35,7 @@ TableSpec makeTable() {
   add({"send_percent", "send", "%", T::number, 0, 100, 100, "How much of the source is sent.", "tail", 1}).curve = true;
   add({"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of the space.", "tail", 0.5});
   add({"width_percent", "width", "%", T::number, 0, 200, 100, "Side against middle of the space.", "tail", 5});
-  for (const bool low : {true, false}) {
-    auto& s =
-        add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000, Value(),
-             low ? "High-pass of the space, 12 dB per octave." : "Low-pass of the space, 12 dB per octave.", "tail",
-             low ? 10.0 : 250.0});
-    s.nullable = true;
-    s.whenNull = "open";
-  }
+  for (const bool low : {true, false}) add(cutSetting(low, "of the space, 12 dB per octave.", "tail"));
   add({"duck_db", "duck", "dB", T::number, 0, 48, 0, "Turned down while the dry row sounds.", "tail", 0.5});
   auto& cut = add({"cut_at", "cut at", "beats", T::number, 1.0 / 64, 4096, Value(),
                    "Ended there, beats from the start.", "tail", 0.25});

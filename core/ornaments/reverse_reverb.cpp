@@ -1,7 +1,7 @@
 #include "ornaments/reverse_reverb.h"
 
 #include "dsp/svf.h"
-#include "finish/echo_pattern.h"
+#include "finish/shared_settings.h"
 #include "finish/space.h"
 #include "ornaments/source.h"
 #include "ornaments/tail.h"
@@ -64,14 +64,7 @@ TableSpec makeTable() {
   decay.nullable = true;
   decay.whenNull = "fitted";
   SpaceSettings::addTo(t, "space");
-  for (const bool low : {true, false}) {
-    auto& s =
-        add({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20, 20000, Value(),
-             low ? "High-pass of the swell, 12 dB per octave." : "Low-pass of the swell, 12 dB per octave.", "space",
-             low ? 10.0 : 250.0});
-    s.nullable = true;
-    s.whenNull = "open";
-  }
+  for (const bool low : {true, false}) add(cutSetting(low, "of the swell, 12 dB per octave.", "space"));
   add({"balance_percent", "balance", "%", T::number, 0, 100, 50,
        "Of the two in a row: 0 the reverb alone, 100 the echoes alone.", "echo", 5});
   add({"echo_time", "echo time", "", T::time, 1, 960000, "1/8", "Time of the echo.", "echo"});

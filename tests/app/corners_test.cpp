@@ -87,7 +87,7 @@ TEST_CASE("two dozen rows: the wheel, the caret and an opened row reach the last
   }
   CHECK(rig.score().caretRow() == "mix");
   for (const char* row : {"r23", "r0", "r12"}) {
-    const std::string id = rig.placeOpen("delay-throw", row, 4, 6);
+    rig.placeOpen("delay-throw", row, 4, 6);
     INFO(row);
     CHECK(rig.score().rect().contains(rig.score().openRow()->geometry()));
     CHECK(rig.score().openArea().height() >= 96);
@@ -163,7 +163,6 @@ TEST_CASE("whatever hands do, the song stays legal, can be undone to its begin a
   SmallSongRig rig;
   const Song original = rig.session->song();
   Chance chance(seed * 1000);
-  const auto upTo = [&](int n) { return std::min(n - 1, static_cast<int>(chance.unit() * n)); };
   // What opens a dialog or ends the window is left out.
   std::vector<QAction*> actions;
   for (QAction* a : rig.window->actions()) {
@@ -173,17 +172,21 @@ TEST_CASE("whatever hands do, the song stays legal, can be undone to its begin a
   }
   REQUIRE(actions.size() > 60);
   const auto rows = original.rowsInScoreOrder();
+  const auto anywhere = [&] {
+    const QSize page = rig.score().size();
+    return QPoint(120 + chance.below(static_cast<std::size_t>(page.width() - 130)),
+                  chance.below(static_cast<std::size_t>(page.height())));
+  };
   int edits = 0, dragged = 0;
   QString log;
   for (int step = 0; step < 120; ++step) {
     const Song before = rig.session->song();
-    switch (upTo(6)) {
+    switch (chance.below(6)) {
     case 0: { // a stretch and a kind
-      const double from = 0.25 * upTo(200) - 4;
-      const auto& kinds = allKinds().all();
-      rig.score().select(Selection{rows[static_cast<std::size_t>(upTo(static_cast<int>(rows.size())))],
-                                   Beats::ofQuarters(from), Beats::ofQuarters(from + 0.25 * (1 + upTo(16)))});
-      const auto& kind = kinds[static_cast<std::size_t>(upTo(static_cast<int>(kinds.size())))]->table().id;
+      const double from = 0.25 * chance.below(200) - 4;
+      rig.score().select(Selection{chance.oneOf(rows), Beats::ofQuarters(from),
+                                   Beats::ofQuarters(from + 0.25 * (1 + chance.below(16)))});
+      const auto& kind = chance.oneOf(allKinds().all())->table().id;
       log = QStringLiteral("place ") + QString::fromStdString(kind);
       rig.score().placeOnSelection(QString::fromStdString(kind));
       rig.session->waitUntilIdle();
@@ -191,18 +194,17 @@ TEST_CASE("whatever hands do, the song stays legal, can be undone to its begin a
     }
     case 1:
     case 2: {
-      QAction* a = actions[static_cast<std::size_t>(upTo(static_cast<int>(actions.size())))];
+      QAction* a = chance.oneOf(actions);
       log = a->objectName();
       if (a->isEnabled()) a->trigger();
       break;
     }
     case 3: { // a drag from anywhere to anywhere
       log = QStringLiteral("drag");
-      const QPoint from(120 + upTo(rig.score().width() - 130), upTo(rig.score().height()));
-      const QPoint to(120 + upTo(rig.score().width() - 130), upTo(rig.score().height()));
-      static const Qt::KeyboardModifiers held[] = {Qt::NoModifier, Qt::NoModifier, Qt::AltModifier,
-                                                   Qt::ControlModifier};
-      rig.drag(&rig.score(), from, to, held[upTo(4)]);
+      const QPoint from = anywhere(), to = anywhere();
+      static const std::vector<Qt::KeyboardModifiers> held = {Qt::NoModifier, Qt::NoModifier, Qt::AltModifier,
+                                                              Qt::ControlModifier};
+      rig.drag(&rig.score(), from, to, chance.oneOf(held));
       break;
     }
     case 4: { // a handle of the open row, or opening one
@@ -210,26 +212,28 @@ TEST_CASE("whatever hands do, the song stays legal, can be undone to its begin a
       if (!rig.score().ornamentIsOpen()) {
         if (all.empty()) break;
         log = QStringLiteral("open");
-        rig.score().openOrnament(all[static_cast<std::size_t>(upTo(static_cast<int>(all.size())))]->id);
+        rig.score().openOrnament(chance.oneOf(all)->id);
         break;
       }
-      static const char* names[] = {"bend", "halt", "lowest", "turn", "cycle", "mix",   "slower", "begin", "end",
-                                    "land", "lead", "decay",  "rise", "wet",   "spill", "in",     "out",   "time_left"};
-      const char* name = names[upTo(18)];
+      static const std::vector<const char*> names = {"bend",   "halt",  "lowest", "turn", "cycle", "mix",
+                                                     "slower", "begin", "end",    "land", "lead",  "decay",
+                                                     "rise",   "wet",   "spill",  "in",   "out",   "time_left"};
+      const char* name = chance.oneOf(names);
       if (rig.score().handleRect(name).isEmpty()) break;
       log = QStringLiteral("handle ") + QLatin1String(name);
-      rig.drag(&rig.score(), rig.handle(name), rig.handle(name) + QPoint(upTo(300) - 150, upTo(120) - 60));
+      rig.drag(&rig.score(), rig.handle(name),
+               rig.handle(name) + QPoint(chance.below(300) - 150, chance.below(120) - 60));
       ++dragged;
       break;
     }
     default: { // a number, stepped
       if (!rig.score().ornamentIsOpen()) break;
       const auto& table = allKinds().find(rig.ornament(rig.session->chosen()).kind)->table();
-      const auto& spec = table.settings[static_cast<std::size_t>(upTo(static_cast<int>(table.settings.size())))];
+      const auto& spec = chance.oneOf(table.settings);
       log = QStringLiteral("step ") + QString::fromStdString(spec.key);
       if (NumberField* f = rig.score().openRow()->field(spec.key)) {
         f->setFocus();
-        for (int i = 0; i < 1 + upTo(5); ++i) QTest::keyClick(f, seed % 2 == 0 ? Qt::Key_Up : Qt::Key_Down);
+        for (int i = 0; i < 1 + chance.below(5); ++i) QTest::keyClick(f, seed % 2 == 0 ? Qt::Key_Up : Qt::Key_Down);
       }
       break;
     }

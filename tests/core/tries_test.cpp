@@ -1,5 +1,6 @@
 // Four tries: bounded, different, the same each time.
 #include "analysis/tries.h"
+#include "audio/chance.h"
 #include "song/json.h"
 
 #include <catch2/catch.hpp>
@@ -7,6 +8,25 @@
 #include <cmath>
 
 using namespace ivrin;
+
+TEST_CASE("chance is the same for the same seed, even, and never reaches its end", "[tries]") {
+  Chance a(5), b(5), other(6);
+  constexpr int kDraws = 40000;
+  int counts[8] = {}, differ = 0;
+  double sum = 0;
+  for (int i = 0; i < kDraws; ++i) {
+    const double u = a.unit();
+    REQUIRE(u == b.unit());
+    REQUIRE(u >= 0);
+    REQUIRE(u < 1);
+    differ += u != other.unit();
+    sum += u;
+    ++counts[Chance(static_cast<std::uint64_t>(i)).below(8)];
+  }
+  CHECK(differ == kDraws);
+  CHECK(sum / kDraws == Approx(0.5).margin(0.006));                      // four times the spread of such a mean
+  for (const int n : counts) CHECK(n == Approx(kDraws / 8).margin(265)); // the same for a share of an eighth
+}
 
 TEST_CASE("four tries of every kind are legal, bounded, different and repeatable", "[tries]") {
   const TempoMap map({{Beats(0), 104}}, {{Beats(0), 4, 4}}, Seconds(0), 48000);

@@ -1,20 +1,10 @@
 // Legal settings at random, limits as often as not.
 #pragma once
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "song/setting_spec.h"
 
 namespace ivrin::test {
-
-class Chance {
- public:
-  explicit Chance(std::uint64_t seed)
-      : state_(seed) {}
-  double unit() { return static_cast<double>(mix64(state_++) >> 11) / 9007199254740992.0; }
-
- private:
-  std::uint64_t state_;
-};
 
 /// About six in ten of the table's settings.
 inline Settings anySettings(const TableSpec& table, Chance& chance) {
@@ -32,7 +22,7 @@ inline Settings anySettings(const TableSpec& table, Chance& chance) {
       s[spec.key] = chance.unit() < 0.5;
       break;
     case SettingType::choice:
-      s[spec.key] = spec.choices[static_cast<std::size_t>(chance.unit() * static_cast<double>(spec.choices.size()))];
+      s[spec.key] = chance.oneOf(spec.choices);
       break;
     case SettingType::time:
       s[spec.key] = chance.unit() < 0.5 ? Value(1.0 + 500 * chance.unit() * chance.unit()) : Value("1/64t");

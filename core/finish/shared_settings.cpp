@@ -1,4 +1,4 @@
-#include "finish/echo_pattern.h"
+#include "finish/shared_settings.h"
 
 namespace ivrin {
 
@@ -17,6 +17,21 @@ SettingSpec echoPatternSetting(std::string key) {
 EchoPattern echoPatternOf(const Value& v) {
   const std::string& p = *v.text();
   return p == "cross" ? EchoPattern::cross : p == "ping-pong" ? EchoPattern::pingPong : EchoPattern::straight;
+}
+
+SettingSpec cutSetting(bool low, const std::string& what, std::string group) {
+  SettingSpec s;
+  s.key = low ? "low_cut_hz" : "high_cut_hz";
+  s.label = low ? "lows cut" : "highs cut";
+  s.unit = "Hz";
+  s.min = 20;
+  s.max = 20000;
+  s.meaning = (low ? "High-pass " : "Low-pass ") + what;
+  s.group = std::move(group);
+  s.step = low ? 10 : 250;
+  s.nullable = true;
+  s.whenNull = "open";
+  return s;
 }
 
 } // namespace ivrin
