@@ -117,7 +117,7 @@ TEST_CASE("equal loudness turns the louder side down by the measured difference,
   // Where the level is the effect nothing is matched.
   rig.score().closeOrnament();
   rig.settleView();
-  const std::string gap = rig.placeOpen("gap", "drums", 20, 22);
+  rig.placeOpen("gap", "drums", 20, 22);
   CHECK(rig.session->matchDb() == 0);
 }
 
