@@ -4,6 +4,7 @@
 #include "app/frame/main_window.h"
 #include "song/edits.h"
 #include "song/song_file.h"
+#include "test_support/places.h"
 #include "test_support/bench_song.h"
 #include "test_support/test_devices.h"
 
@@ -92,7 +93,7 @@ void windowBenchmarks() {
     spread("opening a row, to its first picture", "two frames: <= 33 ms", opening);
   }
   {
-    const std::filesystem::path song = std::filesystem::path(IVRIN_SOURCE_DIR) / "demo/song/lantern-ferry.ivrin";
+    const std::filesystem::path song = sourceFolder() / "demo/song/lantern-ferry.ivrin";
     const TempFolder cache;
     std::vector<double> ms;
     for (int i = 0; i < 9; ++i) {
@@ -106,7 +107,7 @@ void windowBenchmarks() {
   }
   { // A handle is dragged while the song plays: from the mouse's move to the new sound in the player.
     const TempFolder cache;
-    Shown s(cache.path(), std::filesystem::path(IVRIN_SOURCE_DIR) / "demo/song/lantern-ferry.ivrin", {1280, 800},
+    Shown s(cache.path(), sourceFolder() / "demo/song/lantern-ferry.ivrin", {1280, 800},
             SimulatedOutput::Mode::realTime);
     s.session.waitUntilIdle();
     const std::string id = s.session.song().ornaments.front()->id;

@@ -124,7 +124,7 @@ std::optional<FrameRange> Listening::loopRange() const {
     if (node->print) begin = std::min(begin, map.beatAt(node->print->first()));
     if (node->print && node->print->complete())
       end = std::max(end, map.beatAt(node->extent().end));
-    else if (const auto f = node->kind->loopFigures({o, map}); f && f->diesAt)
+    else if (const auto f = node->kind->loopFigures({o, session_.plan()->context()}); f && f->diesAt)
       end = std::max(end, *f->diesAt);
     begin = begin - map.meterAt(begin).barLength();
     r = {map.frameAt(begin), map.frameAt(map.barStart(map.barAt(end + Beats(kTicksPerQuarter / 2)).bar + 1))};

@@ -24,7 +24,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kTickMs = 16;
-const char* const kAudioFilter = "*.wav *.flac *.aiff *.aif *.ogg *.mp3 *.w64 *.rf64";
 
 fs::path pathOf(const QString& s) {
   return fs::path(s.toStdString());

@@ -40,7 +40,7 @@ void Answers::renew(const std::string& ornament) {
   bool any = false;
   for (std::size_t i = 0; i < buttons_.size(); ++i) {
     const bool can = o && f && f->ornament == ornament && !f->collisions.empty() &&
-                     answered(*allKinds().find(o->kind), {*o, session_.plan()->map()}, static_cast<CollisionAnswer>(i),
+                     answered(*allKinds().find(o->kind), {*o, session_.plan()->context()}, static_cast<CollisionAnswer>(i),
                               f->collisions.front());
     buttons_[i]->setVisible(can);
     any = any || can;
@@ -53,7 +53,7 @@ void Answers::answer(CollisionAnswer a) {
   const auto& f = session_.facts();
   const Ornament* o = session_.song().ornament(ornament_);
   if (!o || !f || f->ornament != ornament_ || f->collisions.empty()) return;
-  const auto next = answered(*allKinds().find(o->kind), {*o, session_.plan()->map()}, a, f->collisions.front());
+  const auto next = answered(*allKinds().find(o->kind), {*o, session_.plan()->context()}, a, f->collisions.front());
   if (!next) return;
   const QString name = kindWord(o->kind);
   session_.edit(tr("%1 of %2").arg(buttons_[static_cast<std::size_t>(a)]->text(), name),

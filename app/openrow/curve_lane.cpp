@@ -22,7 +22,7 @@ namespace ivrin::app {
 namespace {
 
 constexpr double kReach = 8;
-constexpr int kTop = 44, kBottom = 22; // room for the numbers above, the beats below
+constexpr int kLaneTop = 44, kLaneBottom = 22; // room for the numbers above, the beats below
 
 } // namespace
 
@@ -130,11 +130,11 @@ double CurveLane::unit() const {
   return spec_.curveOverSpan ? ornament_.length.quarters() : 1;
 }
 double CurveLane::yOf(double value) const {
-  const double top = scaled(kTop), bottom = height() - scaled(kBottom);
+  const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
   return bottom - (value - spec_.min) / (spec_.max - spec_.min) * (bottom - top);
 }
 double CurveLane::valueAt(double y) const {
-  const double top = scaled(kTop), bottom = height() - scaled(kBottom);
+  const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
   return spec_.min + (bottom - y) / (bottom - top) * (spec_.max - spec_.min);
 }
 
@@ -370,7 +370,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
   p.fillRect(rect(), veil);
   QColor head = c.card;
   head.setAlphaF(0.9f);
-  p.fillRect(QRect(0, 0, width(), scaled(kTop - 4)), head);
+  p.fillRect(QRect(0, 0, width(), scaled(kLaneTop - 4)), head);
   drawSongText(p, QPointF(scaled(8), scaled(25)), QString::fromStdString(spec_.label), 18, true, c.ink);
   // The scale: the two limits, the middle, and the file's default.
   p.setFont(sans(11));
@@ -383,7 +383,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
                Qt::AlignRight | Qt::AlignBottom, QString::fromStdString(settingText(spec_, Value(v))));
   }
   p.setPen(QPen(c.quiet, 1, Qt::DotLine));
-  p.drawLine(QPointF(xOf(0), scaled(kTop)), QPointF(xOf(0), height() - scaled(4)));
+  p.drawLine(QPointF(xOf(0), scaled(kLaneTop)), QPointF(xOf(0), height() - scaled(4)));
   // The curve, a step a pixel, with jumps upright.
   QPainterPath path;
   const auto& points = curve_.points();
@@ -423,7 +423,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
   const double w = QFontMetricsF(p.font()).horizontalAdvance(text);
   QRectF label(at.x() + scaled(9), at.y() - scaled(20), w + 4, scaled(16));
   if (label.right() > width() - scaled(80)) label.moveRight(at.x() - scaled(9));
-  if (label.top() < scaled(kTop)) label.moveTop(at.y() + scaled(6));
+  if (label.top() < scaled(kLaneTop)) label.moveTop(at.y() + scaled(6));
   p.drawText(label, Qt::AlignLeft | Qt::AlignVCenter, text);
   if (hasFocus()) {
     p.setPen(QPen(c.ink, 1, Qt::DotLine));

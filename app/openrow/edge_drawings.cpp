@@ -162,7 +162,7 @@ class ReverseDrawing : public OpenDrawing {
                                const Ornament& before) const override {
     const Kind* kind = allKinds().find(before.kind);
     const Beats at = beatUnder(to, free, grid, c);
-    if (handle == QLatin1String("land")) return kind->withLandingAt({before, c.session.plan()->map()}, at);
+    if (handle == QLatin1String("land")) return kind->withLandingAt({before, c.session.plan()->context()}, at);
     if (handle == QLatin1String("fade")) {
       Ornament o = before;
       const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};

@@ -1,5 +1,6 @@
 #include "app/openrow/finish_line.h"
 
+#include "app/openrow/measures.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
 #include "finish/finisher.h"
@@ -19,7 +20,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kLabel = 112, kBox = 28, kGap = 16;
+constexpr int kBox = 28, kGap = 16;
 
 } // namespace
 

@@ -1,5 +1,6 @@
 #include "app/openrow/finish_panel.h"
 
+#include "app/openrow/measures.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
 #include "finish/finisher.h"
@@ -14,7 +15,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kLabel = 112, kDrawing = 460, kLine = 38;
+constexpr int kDrawing = 460;
 
 } // namespace
 

@@ -1,5 +1,6 @@
 #include "app/openrow/finish_shapes.h"
 
+#include "app/openrow/measures.h"
 #include "finish/finisher.h"
 #include "finish/stages.h"
 #include "finish/tone.h"
@@ -89,10 +90,6 @@ Settings with(const Processor& p, const char* key, Value v) {
   Settings s = p.settings;
   s[key] = std::move(v);
   return s;
-}
-
-double rounded(double v, double step) {
-  return std::round(v / step) * step;
 }
 
 Value frequency(double u) {

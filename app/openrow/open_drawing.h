@@ -17,7 +17,7 @@ struct OpenCanvas {
   const Ornament& ornament;
   std::shared_ptr<const OrnamentNode> node; // none while it is switched off
   const RowWaves* waves = nullptr;          // none where nothing is painted
-  Placed placed() const { return {ornament, session.plan()->map()}; }
+  Placed placed() const { return {ornament, session.plan()->context()}; }
 };
 
 struct OpenHandle {

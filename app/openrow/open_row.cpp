@@ -1,5 +1,6 @@
 #include "app/openrow/open_row.h"
 #include "app/theme/ornament_look.h"
+#include "app/openrow/measures.h"
 
 #include "app/openrow/open_drawing.h"
 #include "app/score/score_view.h"
@@ -17,7 +18,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kLine = 38, kFinish = 34, kLabel = 112;
+constexpr int kFinish = 34;
 constexpr std::size_t kShared = 5; // numbers of a line that leave room for those of the whole
 
 } // namespace

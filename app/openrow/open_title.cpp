@@ -15,7 +15,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kSignX = 116, kNameX = 146, kControlsX = 470, kRight = 20;
+constexpr int kSignX = 116, kNameX = 146, kControlsX = 470, kTitleRight = 20;
 const char* const kLetters[] = {"A", "B", "C", "D"};
 
 } // namespace
@@ -241,14 +241,14 @@ void OpenTitle::paintEvent(QPaintEvent*) {
   x += drawSongText(p, QPointF(x, y), QString::fromStdString(kind->table().name), 19, false, c.ink) + scaled(14);
   drawSongText(p, QPointF(x, y), placeWords(), 15, true, c.quiet);
   // The sentence takes what room is left: smaller before it is cut.
-  const double room = width() - scaled(kRight) - (tries_.running() ? none_ : close_)->geometry().right() - scaled(14);
+  const double room = width() - scaled(kTitleRight) - (tries_.running() ? none_ : close_)->geometry().right() - scaled(14);
   double px = 16;
   while (px > 13 && songTextWidth(sentence_, px, true) > room) px -= 0.5;
   if (room < scaled(60)) return; // large text in a small window: the row itself says it
   QString shown = sentence_;
   while (shown.size() > 4 && songTextWidth(shown, px, true) > room)
     shown = shown.left(shown.size() - 2).trimmed() + QChar(0x2026);
-  drawSongText(p, QPointF(width() - scaled(kRight) - songTextWidth(shown, px, true), y), shown, px, true,
+  drawSongText(p, QPointF(width() - scaled(kTitleRight) - songTextWidth(shown, px, true), y), shown, px, true,
                warns_ ? c.warning : inkOf(ornament_));
 }
 

@@ -1,5 +1,6 @@
 // The open reverse reverb: the word, its mirror image, and the swell rising to the landing line.
 // The open reverb throw: the decay as a shape to pull.
+#include "app/openrow/measures.h"
 #include "app/openrow/drawings.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -47,10 +48,6 @@ QPainterPath waveShape(const OpenCanvas& c, const std::string& row, FrameRange r
 }
 
 /// A setting's number with a sign that reads well.
-double rounded(double v, double step) {
-  return std::round(v / step) * step;
-}
-
 // ---------------------------------------------------------------- reverse reverb
 
 class SwellDrawing : public OpenDrawing {
@@ -122,7 +119,7 @@ class SwellDrawing : public OpenDrawing {
                                const OpenCanvas& c, const Ornament& before) const override {
     const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
     const Kind* kind = allKinds().find(before.kind);
-    const Placed placed{before, c.session.plan()->map()};
+    const Placed placed{before, c.session.plan()->context()};
     const Beats at = beatUnder(to, free, grid, c);
     const Shape s(was, height_);
     Ornament o = before;
@@ -305,7 +302,7 @@ class ReverbThrowDrawing : public OpenDrawing {
     const Shape s(was, height_);
     Ornament o = before;
     if (handle == QLatin1String("cut"))
-      return allKinds().find(before.kind)->withTailEnd({before, c.session.plan()->map()}, beatUnder(to, free, grid, c));
+      return allKinds().find(before.kind)->withTailEnd({before, c.session.plan()->context()}, beatUnder(to, free, grid, c));
     if (handle == QLatin1String("decay")) {
       // The ring stands a third of the way down: sideways it takes the whole shape with it.
       const TempoMap& map = c.session.plan()->map();

@@ -14,7 +14,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr double kTop = 30, kRail = 26; // room above the curve and for the beats below it
+constexpr double kCurveTop = 30, kRail = 26; // room above the curve and for the beats below it
 
 class TapeDrawing : public OpenDrawing {
  public:
@@ -227,7 +227,7 @@ class TapeDrawing : public OpenDrawing {
         most = std::max(most, v);
         least = std::min(least, v);
       }
-      top = c.area.top() + scaled(kTop);
+      top = c.area.top() + scaled(kCurveTop);
       bottom = c.area.bottom() - scaled(kRail + 12);
     }
     double yOf(double v) const { return top + (most - v) / (most - least) * (bottom - top); }

@@ -14,7 +14,7 @@ namespace ivrin::app {
 namespace {
 
 constexpr double kFloorDb = -48; // the foot of the ladder
-constexpr double kTop = 0.90;    // of the half height, for an echo as loud as its source
+constexpr double kFullHeight = 0.90;    // of the half height, for an echo as loud as its source
 
 class ThrowDrawing : public OpenDrawing {
  public:
@@ -124,7 +124,7 @@ class ThrowDrawing : public OpenDrawing {
           o.settings["time_left"] = o.settings["time_right"] = v; // linked while they are the same
       }
       if (std::abs(dy) >= 6) {
-        const double db = (l.echoes.front().right ? dy : -dy) / (c.area.height() / 2 * kTop) * -kFloorDb;
+        const double db = (l.echoes.front().right ? dy : -dy) / (c.area.height() / 2 * kFullHeight) * -kFloorDb;
         const double wet = *settingOr(DelayThrowSettings::table(), before.settings, "wet_db").number();
         o.settings["wet_db"] = std::clamp(std::round((wet + db) * 2) / 2, -60.0, 12.0);
       }
@@ -195,9 +195,9 @@ class ThrowDrawing : public OpenDrawing {
     }
     double wetDb(bool right) const { return settings.wetDb + (right ? settings.levelRightDb : settings.levelLeftDb); }
     double heightOf(double db) const {
-      return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.12) * kTop * c.area.height() / 2;
+      return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.12) * kFullHeight * c.area.height() / 2;
     }
-    double dbAt(double height) const { return kFloorDb - kFloorDb * height / (kTop * c.area.height() / 2); }
+    double dbAt(double height) const { return kFloorDb - kFloorDb * height / (kFullHeight * c.area.height() / 2); }
     QPointF head(const Echo& e) const {
       const TempoMap& map = c.session.plan()->map();
       const double x = c.axis.xOf(Beats::ofQuarters(map.quartersAt(Frames(start.count + std::llround(e.frames)))));

@@ -40,7 +40,7 @@ Hold OrnamentHand::under(QPointF p, const OrnamentLayout& layout, const std::vec
     const auto near = [&](double x) { return std::abs(p.x() - x) <= kReach; };
     const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
     if (kind && session_.plan()) {
-      const Placed placed{*o, session_.plan()->map()};
+      const Placed placed{*o, session_.plan()->context()};
       if (near(b->begin)) return {Grip::begin, hot, 0};
       if (near(b->end)) return {Grip::end, hot, 0};
       if (b->landingX && near(*b->landingX) && kind->withLandingAt(placed, o->span().end))
@@ -133,7 +133,6 @@ void OrnamentHand::align(const std::vector<Beats>& edges) {
 void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
   const Ornament* was = before_.ornament(hold_.ornament);
   if (!was || !session_.plan()) return;
-  const TempoMap& map = session_.plan()->map();
   Ornament o = *was;
   const QString name = kindWord(o.kind);
   const Kind& kind = *allKinds().find(o.kind);
@@ -192,7 +191,7 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
   case Grip::lead:
   case Grip::landing: {
     const Beats at = settled(axis.beatAt(m.to.x()), m, axis);
-    const Placed placed{*was, map};
+    const Placed placed{*was, session_.plan()->context()};
     const auto made = hold_.grip == Grip::tail   ? kind.withTailEnd(placed, at)
                       : hold_.grip == Grip::lead ? kind.withLeadBegin(placed, at)
                                                  : kind.withLandingAt(placed, at);

@@ -45,7 +45,7 @@ void OrnamentLayout::learn(const RenderPlan& plan, const Heard& heard) {
         span.begin = std::min(span.begin, plan.map().beatAt(range->begin));
         span.end = std::max(span.end, plan.map().beatAt(range->end));
       }
-      if (const auto at = node->kind->landingFrame({*o, plan.map()})) landing = plan.map().beatAt(*at);
+      if (const auto at = node->kind->landingFrame({*o, plan.context()})) landing = plan.map().beatAt(*at);
     }
     auto& row = known_[o->on];
     row.push_back({o->id, row.size(), o->span(), span, landing, 0, 1});

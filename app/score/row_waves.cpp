@@ -8,7 +8,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr float kThinnest = 0.5f; // half the thickness of a silent line, device pixels
+constexpr float kThinnestWave = 0.5f; // half the thickness of a silent line, device pixels
 
 Peak scan(const float* left, const float* right, std::int64_t n) {
   Peak p{left[0], left[0]};
@@ -23,8 +23,8 @@ void put(WaveColumns& w, std::size_t x, double low, double high, double mid, dou
   w.top[x] = static_cast<float>(std::max(mid - half, mid - high * half));
   w.bottom[x] = static_cast<float>(std::min(mid + half, mid - low * half));
   const auto m = static_cast<float>(mid);
-  w.top[x] = std::min(w.top[x], m - kThinnest);
-  w.bottom[x] = std::max(w.bottom[x], m + kThinnest);
+  w.top[x] = std::min(w.top[x], m - kThinnestWave);
+  w.bottom[x] = std::max(w.bottom[x], m + kThinnestWave);
 }
 
 /// put() for all columns at once.
@@ -37,8 +37,8 @@ IVRIN_CLONES void putAll(WaveColumns& w, const float* low, const float* high, fl
     float t = m - high[x] * up, b = m - low[x] * up;
     t = t > m - h ? t : m - h;
     b = b < m + h ? b : m + h;
-    top[x] = t < m - kThinnest ? t : m - kThinnest;
-    bottom[x] = b > m + kThinnest ? b : m + kThinnest;
+    top[x] = t < m - kThinnestWave ? t : m - kThinnestWave;
+    bottom[x] = b > m + kThinnestWave ? b : m + kThinnestWave;
   }
 }
 

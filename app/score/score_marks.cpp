@@ -85,7 +85,7 @@ void ScoreView::paintBracket(QPainter& p, const OrnamentBox& b, const Ornament& 
   p.drawPolyline(line);
   const Kind* kind = allKinds().find(o.kind);
   if (!kind || !session_.plan()) return;
-  const Placed placed{o, session_.plan()->map()};
+  const Placed placed{o, session_.plan()->context()};
   p.setPen(QPen(ink, 1.3, Qt::DashLine));
   if (b.tailX > b.end + 2) p.drawLine(QPointF(b.end, y), QPointF(b.tailX, y));
   if (b.leadX < b.begin - 2) p.drawLine(QPointF(b.leadX, y), QPointF(b.begin, y));

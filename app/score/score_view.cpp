@@ -21,7 +21,7 @@ namespace {
 
 constexpr int kMargin = 112;
 constexpr int kEaseMs = 180, kFoldAfterMs = 260;
-constexpr int kDrawingLeast = 96, kThinnest = 18, kRowsBeside = 6; // beside an open row
+constexpr int kDrawingLeast = 96, kThinnestStaff = 18, kRowsBeside = 6; // beside an open row
 constexpr int kOpenHeight = 372, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 104;
 constexpr double kLearnMs = 5; // of looking at prints out of view, at a time
 
@@ -224,7 +224,7 @@ void ScoreView::layOut() {
   // The open row takes what the others leave, but never less than its numbers and a drawing that can be handled. A few
   // of the others stay beside it; what there is no room for is scrolled to.
   const int openLeast = opened ? openRow_->titleHeight() + openRow_->panelHeight() + scaled(kDrawingLeast) : 0;
-  const int openMost = room - std::min(n - 1, kRowsBeside) * scaled(kThinnest);
+  const int openMost = room - std::min(n - 1, kRowsBeside) * scaled(kThinnestStaff);
   const int openHeight =
       opened ? std::max(openLeast, std::min({std::max(scaled(kOpenHeight), room - (n - 1) * scaled(kFoldedMost)),
                                              openMost, scaled(540)}))
@@ -233,7 +233,7 @@ void ScoreView::layOut() {
   const int folds = static_cast<int>(
       opened ? n - 1 : std::count_if(rows_.begin(), rows_.end(), [&](const RowBox& r) { return folded(r.id); }));
   const int whole = opened ? 0 : n - folds;
-  const int thin = opened ? std::clamp((room - openHeight) / std::max(1, folds), scaled(kThinnest), scaled(kFoldedMost))
+  const int thin = opened ? std::clamp((room - openHeight) / std::max(1, folds), scaled(kThinnestStaff), scaled(kFoldedMost))
                           : std::clamp(room / n, scaled(kFoldedLeast), scaled(30));
   const int each = whole == 0 ? 0
                               : std::clamp((room - folds * thin) / whole, scaled(kRowLeast),
@@ -369,7 +369,7 @@ void ScoreView::openOrnament(const std::string& id) {
     begin = std::min(begin, map.quartersAt(node->extent().begin));
     if (node->print && node->print->complete())
       end = std::max(end, map.quartersAt(node->extent().end));
-    else if (const auto loop = node->kind->loopFigures({*o, map}); loop && loop->diesAt)
+    else if (const auto loop = node->kind->loopFigures({*o, session_.plan()->context()}); loop && loop->diesAt)
       end = std::max(end, loop->diesAt->quarters());
   }
   const double air = std::max(0.04 * (end - begin), std::min(1.0, 0.25 * (end - begin)));

@@ -21,8 +21,8 @@ inline QColor inkOf(const Ornament& o) {
 }
 
 /// Where a print turns from lead-in to what follows: its landing, else the begin of its source.
-inline Frames turnOf(const OrnamentNode& node, const TempoMap& map) {
-  const Placed placed{*node.ornament, map};
+inline Frames turnOf(const OrnamentNode& node, const SongContext& context) {
+  const Placed placed{*node.ornament, context};
   return node.kind->landingFrame(placed).value_or(placed.span().begin);
 }
 

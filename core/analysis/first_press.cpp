@@ -53,9 +53,9 @@ void tieToLanding(const Song& song, Ornament& o, Beats at) {
 }
 
 /// Puts a level at the end of the finish: so many LU under the source.
-void fitLevel(const KindSet& kinds, Ornament& o, const TempoMap& map, const Listening& listening, double underLu,
+void fitLevel(const KindSet& kinds, Ornament& o, const SongContext& context, const Listening& listening, double underLu,
               double mostMoreLu = 0) {
-  const PrintLevel level = measurePrint(*kinds.find(o.kind), o, map, listening);
+  const PrintLevel level = measurePrint(*kinds.find(o.kind), o, context, listening);
   // A swell over a short word is loud at its very end only: its peak stays under the source's, as far as 4 LU allow.
   double more = 0;
   if (level.print > -100 && level.source > -70) {
@@ -66,7 +66,8 @@ void fitLevel(const KindSet& kinds, Ornament& o, const TempoMap& map, const List
 }
 
 void fitReverbThrow(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
-  const TempoMap map = song.tempoMap();
+  const SongContext context = contextOf(song);
+  const TempoMap& map = context.map;
   const FrameRange span = map.frames(o.span());
   const Room room = roomAfter(listening.phrases, span, map.sampleRate());
   // Three seconds, or as much as has fallen 40 dB when the next phrase comes.
@@ -78,11 +79,12 @@ void fitReverbThrow(const KindSet& kinds, const Song& song, Ornament& o, const L
                 {"pre_delay", "1/64"},
                 {"low_cut_hz", 250.0},
                 {"duck_db", 6.0}};
-  fitLevel(kinds, o, map, listening, 8);
+  fitLevel(kinds, o, context, listening, 8);
 }
 
 void fitReverseReverb(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
-  const TempoMap map = song.tempoMap();
+  const SongContext context = contextOf(song);
+  const TempoMap& map = context.map;
   const FrameRange span = map.frames(o.span());
   const RoomBefore room = roomBefore(listening.phrases, span, map.sampleRate());
   // One bar, or the rest before the word; where there is hardly a rest the swell may lie over the former phrase.
@@ -97,11 +99,12 @@ void fitReverseReverb(const KindSet& kinds, const Song& song, Ornament& o, const
     o.settings["wash_under_percent"] = 100.0;
   }
   tieToLanding(song, o, o.start);
-  fitLevel(kinds, o, map, listening, 6, 4);
+  fitLevel(kinds, o, context, listening, 6, 4);
 }
 
 void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
-  const TempoMap map = song.tempoMap();
+  const SongContext context = contextOf(song);
+  const TempoMap& map = context.map;
   const FrameRange span = map.frames(o.span());
   const Room room = roomAfter(listening.phrases, span, map.sampleRate());
   const double quarter = 60 / map.bpmAt(o.start);
@@ -119,7 +122,7 @@ void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Li
                 {"pattern", "ping-pong"}, {"feedback_percent", std::round(feedback)},
                 {"low_cut_hz", 200.0},    {"high_cut_hz", 7000.0},
                 {"duck_db", 6.0},         {"width_percent", 130.0}};
-  fitLevel(kinds, o, map, listening, 8);
+  fitLevel(kinds, o, context, listening, 8);
 }
 
 /// Up to the landing when there is one near the end: within half of the length, and half a beat.
@@ -154,9 +157,10 @@ void fitHalftime(const Song& song, Ornament& o) {
 
 } // namespace
 
-PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map, const Listening& listening) {
+PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& context, const Listening& listening) {
   const FlushDenormals guard;
-  const Placed placed{o, map};
+  const TempoMap& map = context.map;
+  const Placed placed{o, context};
   const PrintPlan plan = finishedPlan(kind, placed);
   PrintLevel level;
   if (!plan.sounds) return level;

@@ -31,6 +31,6 @@ struct PrintLevel {
   double printLowsDb = -200, sourceLowsDb = -200; // energy under 200 Hz of the whole, dB
   double printPeakDb = -200, sourcePeakDb = -200; // sample peaks, dBFS
 };
-PrintLevel measurePrint(const Kind& kind, const Ornament& o, const TempoMap& map, const Listening& listening);
+PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& context, const Listening& listening);
 
 } // namespace ivrin

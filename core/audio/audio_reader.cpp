@@ -1,11 +1,12 @@
 #include "audio/audio_reader.h"
 
+#include "audio/data_length.h"
+
 #include <sndfile.h>
 #include <soxr.h>
 
 #include <algorithm>
 #include <cmath>
-#include <string_view>
 #include <vector>
 
 namespace ivrin {
@@ -94,13 +95,6 @@ class SndfileReader : public AudioReader {
   std::vector<float> block_, input_;
 };
 
-/// libsndfile mends the length of a truncated file silently; its log says so.
-bool logSaysShort(SNDFILE* file) {
-  char log[16384];
-  const int n = sf_command(file, SFC_GET_LOG_INFO, log, sizeof log);
-  return n > 0 && std::string_view(log, static_cast<std::size_t>(n)).find("should be") != std::string_view::npos;
-}
-
 } // namespace
 
 std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file, int songRate,
@@ -130,10 +124,8 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
     sf_close(f);
     return refuse(why);
   }
-  const int major = info.format & SF_FORMAT_TYPEMASK;
-  const bool lengthInHeader =
-      major == SF_FORMAT_WAV || major == SF_FORMAT_WAVEX || major == SF_FORMAT_AIFF || major == SF_FORMAT_RF64;
-  auto reader = std::make_unique<SndfileReader>(f, info, songRate, lengthInHeader && logSaysShort(f));
+  const auto length = dataLength(file);
+  auto reader = std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort());
   if (!reader->usable()) return refuse("its sample rate cannot be converted");
   return reader;
 }

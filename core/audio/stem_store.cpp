@@ -110,13 +110,13 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
   };
   if (out.fd < 0) return writeFailed();
 
-  constexpr std::int64_t kBlock = 32768;
-  std::vector<float> left(kBlock), right(kBlock);
+  constexpr std::int64_t kImportBlock = 32768;
+  std::vector<float> left(kImportBlock), right(kImportBlock);
   PeakPyramid peaks;
   std::int64_t done = 0;
   while (done < frames) {
     if (stop.stop_requested()) return fail("stopped");
-    const std::int64_t n = reader.read(left.data(), right.data(), std::min(kBlock, frames - done));
+    const std::int64_t n = reader.read(left.data(), right.data(), std::min(kImportBlock, frames - done));
     if (n == 0) break;
     h.badSamples += mend(left.data(), n);
     if (channels == 2) h.badSamples += mend(right.data(), n);

@@ -9,7 +9,7 @@
 namespace ivrin {
 namespace {
 
-constexpr int kHalf = 16, kTaps = 2 * kHalf, kPhases = 8;
+constexpr int kSincHalf = 16, kTaps = 2 * kSincHalf, kPhases = 8;
 constexpr double kAheadSeconds = 0.004, kBackSeconds = 0.35;
 constexpr std::int64_t kBlockCells = 64;
 /// The true peak found here may lie this much under the one of a finer grid: cos(π·20k/(8·48k)) = −0.117 dB at
@@ -20,7 +20,7 @@ constexpr double kAimDb = -0.06;
 IVRIN_CLONES float betweenPeak(const float* x, const float* kernels) {
   float best[16] = {};
   for (int half = 0; half < 2; ++half) {
-    const float* in = x + half * 16 - kHalf + 1;
+    const float* in = x + half * 16 - kSincHalf + 1;
     for (int p = 0; p < kPhases - 1; ++p) {
       const float* c = kernels + p * kTaps;
       float acc[16] = {};
@@ -64,7 +64,7 @@ MixLimiter::MixLimiter(double sampleRate, double ceilingDbtp, MixSource source)
     , back_(static_cast<std::int64_t>(std::ceil(kBackSeconds * sampleRate / kCell))) {
   double worst = 1;
   for (int p = 1; p < kPhases; ++p) {
-    const auto c = sincKernel(static_cast<double>(p) / kPhases, kHalf, 7.0);
+    const auto c = sincKernel(static_cast<double>(p) / kPhases, kSincHalf, 7.0);
     kernels_.insert(kernels_.end(), c.begin(), c.end());
     double sum = 0;
     for (float v : c) sum += std::abs(static_cast<double>(v));
@@ -80,7 +80,7 @@ void MixLimiter::appendBlock() {
   if (window_.frames() < windowFrames_) window_.resize(2 * windowFrames_);
   source_(Frames((firstCell_ - 1) * kCell + have), window_.span().part(have, kBlockCells * kCell));
   // Most blocks come nowhere near the ceiling: one look at all of it settles them.
-  const std::int64_t begin = (cells_ + 1) * kCell - kHalf, reach = kBlockCells * kCell + 2 * kHalf;
+  const std::int64_t begin = (cells_ + 1) * kCell - kSincHalf, reach = kBlockCells * kCell + 2 * kSincHalf;
   if (std::max(largest(window_.left() + begin, reach), largest(window_.right() + begin, reach)) <= skipBelow_) {
     needDb_.insert(needDb_.end(), kBlockCells, 0.0f);
     cells_ += kBlockCells;
@@ -90,7 +90,7 @@ void MixLimiter::appendBlock() {
     const std::int64_t at = (c + 1) * kCell;
     float peak = 0;
     for (const float* side : {window_.left(), window_.right()}) {
-      const float near = largest(side + at - kHalf, kCell + 2 * kHalf);
+      const float near = largest(side + at - kSincHalf, kCell + 2 * kSincHalf);
       peak = std::max(peak, largest(side + at, kCell));
       if (near > skipBelow_) peak = std::max(peak, betweenPeak(side + at, kernels_.data()));
     }

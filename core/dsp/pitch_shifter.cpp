@@ -7,7 +7,7 @@
 
 namespace ivrin {
 namespace {
-constexpr int kHalf = 8;
+constexpr int kTapReach = 8;
 }
 
 PitchShifter::PitchShifter(double ratio, std::int64_t window)
@@ -15,25 +15,25 @@ PitchShifter::PitchShifter(double ratio, std::int64_t window)
     , window_(std::max<std::int64_t>(window, 16))
     , fade_(std::max<std::int64_t>(window_ / 4, 4))
     , size_(1)
-    , sinc_(kHalf, 256) {
-  while (size_ < 3 * window_ + 4 * kHalf) size_ *= 2;
+    , sinc_(kTapReach, 256) {
+  while (size_ < 3 * window_ + 4 * kTapReach) size_ *= 2;
   left_.assign(static_cast<std::size_t>(size_), 0);
   right_.assign(static_cast<std::size_t>(size_), 0);
   delay_ = latency();
 }
 
 double PitchShifter::latency() const {
-  return kHalf + static_cast<double>(window_) / 2;
+  return kTapReach + static_cast<double>(window_) / 2;
 }
 
 float PitchShifter::tap(const std::vector<float>& line, double delay) const {
   // Whole part by ring index, the fraction by the sinc table on a small contiguous copy.
   const double position = static_cast<double>(clock_) - delay;
   const double whole = std::floor(position);
-  float x[2 * kHalf];
-  const auto first = static_cast<std::int64_t>(whole) - kHalf + 1;
-  for (int k = 0; k < 2 * kHalf; ++k) x[k] = line[static_cast<std::size_t>((first + k) & (size_ - 1))];
-  return sinc_.read(x + kHalf - 1, position - whole);
+  float x[2 * kTapReach];
+  const auto first = static_cast<std::int64_t>(whole) - kTapReach + 1;
+  for (int k = 0; k < 2 * kTapReach; ++k) x[k] = line[static_cast<std::size_t>((first + k) & (size_ - 1))];
+  return sinc_.read(x + kTapReach - 1, position - whole);
 }
 
 double PitchShifter::bestJump(double target) const {
@@ -47,7 +47,7 @@ double PitchShifter::bestJump(double target) const {
   double best = -2;
   std::int64_t found = aim;
   for (std::int64_t d = aim - search; d <= aim + search; d += 2) {
-    if (d < kHalf + 1 || d > kHalf + window_) continue;
+    if (d < kTapReach + 1 || d > kTapReach + window_) continue;
     double cross = 0, energy = 1e-12;
     for (std::int64_t i = 0; i < length; i += 4) {
       const double a = sample(here, i), b = sample(d, i);
@@ -65,8 +65,8 @@ double PitchShifter::bestJump(double target) const {
 
 void PitchShifter::process(float* left, float* right, std::int64_t frames) {
   const double drift = 1.0 - ratio_; // how the delay grows per frame
-  const double low = kHalf + 1 + (drift < 0 ? -drift * static_cast<double>(fade_) : 0);
-  const double high = kHalf + static_cast<double>(window_);
+  const double low = kTapReach + 1 + (drift < 0 ? -drift * static_cast<double>(fade_) : 0);
+  const double high = kTapReach + static_cast<double>(window_);
   for (std::int64_t i = 0; i < frames; ++i) {
     const auto slot = static_cast<std::size_t>(clock_ & (size_ - 1));
     left_[slot] = left[i];
@@ -80,8 +80,8 @@ void PitchShifter::process(float* left, float* right, std::int64_t frames) {
     float l = tap(left_, delay_), r = tap(right_, delay_);
     if (fadeLeft_ > 0) {
       const auto w = static_cast<float>(raisedCosine(static_cast<double>(fadeLeft_) / static_cast<double>(fade_)));
-      l += (tap(left_, std::max(fadingDelay_, kHalf + 1.0)) - l) * w;
-      r += (tap(right_, std::max(fadingDelay_, kHalf + 1.0)) - r) * w;
+      l += (tap(left_, std::max(fadingDelay_, kTapReach + 1.0)) - l) * w;
+      r += (tap(right_, std::max(fadingDelay_, kTapReach + 1.0)) - r) * w;
       fadingDelay_ += drift;
       --fadeLeft_;
     }

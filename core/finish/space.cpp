@@ -7,9 +7,11 @@
 #include <cmath>
 
 namespace ivrin {
+namespace {
+using T = SettingType;
+}
 
 void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
-  using T = SettingType;
   t.settings.push_back(
       {"character",
        "space",

@@ -373,7 +373,7 @@ std::optional<LoopFigures> DelayThrow::loopFigures(const Placed& p) const {
 std::optional<Ornament> DelayThrow::withTailEnd(const Placed& p, Beats at) const {
   Ornament o = p.ornament;
   o.settings["cut_at"] = Value();
-  const auto whole = loopFigures({o, p.map});
+  const auto whole = loopFigures({o, p.context});
   const Beats least = std::min(o.length, Beats(kTicksPerQuarter / 16));
   at = std::max(at, o.start + least);
   if (!whole->diesAt || at < *whole->diesAt) o.settings["cut_at"] = (at - o.start).quarters();

@@ -10,7 +10,7 @@ namespace {
 
 using T = SettingType;
 
-TableSpec makeTable() {
+TableSpec makeDelayThrowTable() {
   TableSpec t;
   t.id = "delay-throw";
   t.name = "Delay throw";
@@ -60,7 +60,7 @@ TableSpec makeTable() {
 } // namespace
 
 const TableSpec& DelayThrowSettings::table() {
-  static const TableSpec t = makeTable();
+  static const TableSpec t = makeDelayThrowTable();
   return t;
 }
 

@@ -56,8 +56,8 @@ std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const Pr
   std::unique_ptr<Voice> voice = kind.start(p, sounds);
   if (!voice || p.ornament.finish.empty()) return voice;
   FinishPlace at = placeOf(kind, p, plan.extent.begin);
-  at.sourceLufs = [&ornament = p.ornament, &map = p.map, impulses = p.impulses, &sounds] {
-    return sourceLufs({ornament, map, impulses}, sounds);
+  at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds] {
+    return sourceLufs({ornament, context}, sounds);
   };
   std::size_t next = kind.plan(p).reads.size();
   for (const Processor& one : p.ornament.finish) {

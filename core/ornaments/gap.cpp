@@ -5,13 +5,14 @@
 namespace ivrin {
 namespace {
 
-TableSpec makeTable() {
+using T = SettingType;
+
+TableSpec makeGapTable() {
   TableSpec t;
   t.id = "gap";
   t.name = "Gap";
   t.key = "0";
   t.meaning = "The row falls silent, or is turned down, for a moment.";
-  using T = SettingType;
   t.settings.push_back({"depth_db", "depth", "dB", T::number, -96, 0, Value(),
                         "How far the row is turned down; null is silence.", "gap", 1});
   t.settings.back().nullable = true;
@@ -37,7 +38,7 @@ TableSpec makeTable() {
 } // namespace
 
 const TableSpec& Gap::table() const {
-  static const TableSpec t = makeTable();
+  static const TableSpec t = makeGapTable();
   return t;
 }
 

@@ -18,7 +18,7 @@ using T = SettingType;
 constexpr double kFilterSeconds = 0.05;    // heard by the crossover before the span, so that it is under way
 constexpr double kLeastKeptSeconds = 0.02; // a cycle that the stretch engine can still follow
 
-TableSpec makeTable() {
+TableSpec makeHalftimeTable() {
   TableSpec t;
   t.id = "halftime";
   t.name = "Halftime";
@@ -57,13 +57,13 @@ TableSpec makeTable() {
   return t;
 }
 
-const TableSpec& theTable() {
-  static const TableSpec t = makeTable();
+const TableSpec& halftimeTable() {
+  static const TableSpec t = makeHalftimeTable();
   return t;
 }
 
 double number(const Placed& p, const char* key) {
-  return *settingOr(theTable(), p.ornament.settings, key).number();
+  return *settingOr(halftimeTable(), p.ornament.settings, key).number();
 }
 
 struct HalftimeSettings {
@@ -75,10 +75,10 @@ struct HalftimeSettings {
 
   static HalftimeSettings of(const Placed& p) {
     HalftimeSettings s;
-    s.keep = *settingOr(theTable(), p.ornament.settings, "pitch").text() == "keep";
+    s.keep = *settingOr(halftimeTable(), p.ornament.settings, "pitch").text() == "keep";
     s.mix = number(p, "mix_percent") / 100;
-    if (const double* d = settingOr(theTable(), p.ornament.settings, "low_hz").number()) s.low = *d;
-    if (const double* d = settingOr(theTable(), p.ornament.settings, "high_hz").number()) s.high = *d;
+    if (const double* d = settingOr(halftimeTable(), p.ornament.settings, "low_hz").number()) s.low = *d;
+    if (const double* d = settingOr(halftimeTable(), p.ornament.settings, "high_hz").number()) s.high = *d;
     const FrameRange span = p.span();
     s.fadeIn = (p.map.frameAt(p.ornament.start + Beats::ofQuarters(number(p, "fade_in_beats"))) - span.begin).count;
     s.fadeOut =
@@ -341,7 +341,7 @@ HalftimeCycles halftimeCycles(const Placed& p) {
   h.slower = number(p, "slower");
   h.join = std::llround(number(p, "join_ms") / 1000 * p.sampleRate());
   const FrameRange span = p.span();
-  const Value& cycle = settingOr(theTable(), p.ornament.settings, "cycle");
+  const Value& cycle = settingOr(halftimeTable(), p.ornament.settings, "cycle");
   // Every turn is taken from the tempo map: the beat is computed anew, never added up from frames.
   const auto turn = [&](std::int64_t k) {
     if (const double* ms = cycle.number()) {
@@ -363,7 +363,7 @@ HalftimeCycles halftimeCycles(const Placed& p) {
 }
 
 const TableSpec& Halftime::table() const {
-  return theTable();
+  return halftimeTable();
 }
 
 PrintPlan Halftime::plan(const Placed& p) const {

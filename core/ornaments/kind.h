@@ -22,11 +22,24 @@ namespace ivrin {
 /// A print ends this long after its source at the latest.
 inline constexpr double kLongestTailSeconds = 120;
 
+/// All of the song that a kind may know besides what it reads. Part of a print's provenance: a kind that follows key or
+/// bars never goes stale.
+struct SongContext {
+  TempoMap map{}; // with the meters
+  std::optional<Key> key{};
+  std::shared_ptr<const Impulses> impulses{}; // none: only those that ship
+  friend bool operator==(const SongContext&, const SongContext&) = default;
+};
+inline SongContext contextOf(const Song& song, std::shared_ptr<const Impulses> impulses = nullptr) {
+  return {song.tempoMap(), song.key, std::move(impulses)};
+}
+
 /// An ornament at its place in a song.
 struct Placed {
   const Ornament& ornament;
-  const TempoMap& map;
-  const Impulses* impulses = nullptr; // none: only those that ship
+  const SongContext& context;
+  const TempoMap& map = context.map;
+  const Impulses* impulses = context.impulses.get();
   double sampleRate() const { return map.sampleRate(); }
   FrameRange span() const { return map.frames(ornament.span()); }
 };

@@ -17,7 +17,7 @@ namespace {
 
 using T = SettingType;
 
-TableSpec makeTable() {
+TableSpec makeReverbThrowTable() {
   TableSpec t;
   t.id = "reverb-throw";
   t.name = "Reverb throw";
@@ -47,8 +47,8 @@ TableSpec makeTable() {
   return t;
 }
 
-const TableSpec& theTable() {
-  static const TableSpec t = makeTable();
+const TableSpec& reverbThrowTable() {
+  static const TableSpec t = makeReverbThrowTable();
   return t;
 }
 
@@ -61,10 +61,10 @@ struct Throw {
   bool removeDry = false;
 
   static Throw of(const Placed& p) {
-    const auto value = [&](const char* key) -> const Value& { return settingOr(theTable(), p.ornament.settings, key); };
+    const auto value = [&](const char* key) -> const Value& { return settingOr(reverbThrowTable(), p.ornament.settings, key); };
     const auto number = [&](const char* key) { return *value(key).number(); };
     Throw s;
-    s.space = SpaceSettings::of(theTable(), p.ornament.settings);
+    s.space = SpaceSettings::of(reverbThrowTable(), p.ornament.settings);
     s.space.reverb.decaySeconds = decayOf(value("decay_seconds"), p.map, p.ornament.start);
     s.space.reverb.held = *value("freeze").boolean();
     s.space.reverb.seed = static_cast<std::uint64_t>(p.ornament.seed);
@@ -201,7 +201,7 @@ class ReverbThrowVoice : public Voice {
 } // namespace
 
 const TableSpec& ReverbThrow::table() const {
-  return theTable();
+  return reverbThrowTable();
 }
 
 PrintPlan ReverbThrow::plan(const Placed& p) const {

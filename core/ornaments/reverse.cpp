@@ -8,13 +8,14 @@
 namespace ivrin {
 namespace {
 
-TableSpec makeTable() {
+using T = SettingType;
+
+TableSpec makeReverseTable() {
   TableSpec t;
   t.id = "reverse";
   t.name = "Reverse";
   t.key = "B";
   t.meaning = "The source, played backwards.";
-  using T = SettingType;
   t.settings.push_back({"land", "ends at", "beats", T::number, -64, 64, Value(),
                         "Where it ends, from the source's begin; else it stays in its place.", "reverse", 0.25});
   t.settings.back().nullable = true;
@@ -74,7 +75,7 @@ class ReverseVoice : public Voice {
 } // namespace
 
 const TableSpec& Reverse::table() const {
-  static const TableSpec t = makeTable();
+  static const TableSpec t = makeReverseTable();
   return t;
 }
 

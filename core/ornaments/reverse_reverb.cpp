@@ -22,7 +22,7 @@ constexpr float kSilence = 1e-6f;
 
 using T = SettingType;
 
-TableSpec makeTable() {
+TableSpec makeReverseReverbTable() {
   TableSpec t;
   t.id = "reverse-reverb";
   t.name = "Reverse reverb";
@@ -88,7 +88,7 @@ struct Swell {
   std::int64_t seed = 1;
 
   static Swell of(const Placed& p) {
-    static const TableSpec table = makeTable();
+    static const TableSpec table = makeReverseReverbTable();
     const auto value = [&](const char* key) -> const Value& { return settingOr(table, p.ornament.settings, key); };
     const auto number = [&](const char* key) { return *value(key).number(); };
     const double rate = p.sampleRate();
@@ -291,7 +291,7 @@ class ReverseReverbVoice : public Voice {
 } // namespace
 
 const TableSpec& ReverseReverb::table() const {
-  static const TableSpec t = makeTable();
+  static const TableSpec t = makeReverseReverbTable();
   return t;
 }
 

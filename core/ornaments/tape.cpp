@@ -18,7 +18,7 @@ constexpr double kStillSpeed = 0.02;     // a tape that hardly moves makes no so
 constexpr double kBottomSeconds = 0.02;  // the dip's crossfade
 constexpr double kReturnSeconds = 0.002; // of the dry row before the end, where it does not come back in phase
 
-TableSpec makeTable() {
+TableSpec makeTapeTable() {
   TableSpec t;
   t.id = "tape";
   t.name = "Tape";
@@ -72,17 +72,17 @@ TableSpec makeTable() {
   return t;
 }
 
-const TableSpec& theTable() {
-  static const TableSpec t = makeTable();
+const TableSpec& tapeTable() {
+  static const TableSpec t = makeTapeTable();
   return t;
 }
 
 double number(const Settings& s, const char* key) {
-  return *settingOr(theTable(), s, key).number();
+  return *settingOr(tapeTable(), s, key).number();
 }
 
 TapeMotion::Shape shapeOf(const Settings& s) {
-  const std::string& name = *settingOr(theTable(), s, "shape").text();
+  const std::string& name = *settingOr(tapeTable(), s, "shape").text();
   return name == "start"       ? TapeMotion::Shape::start
          : name == "dip"       ? TapeMotion::Shape::dip
          : name == "spin-back" ? TapeMotion::Shape::spinBack
@@ -307,21 +307,21 @@ TapeMotion tapeMotion(const Placed& p) {
   TapeMotion m;
   m.shape = shapeOf(s);
   m.fade = number(s, "fade") / 100;
-  m.pitchLock = *settingOr(theTable(), s, "pitch_lock").boolean();
+  m.pitchLock = *settingOr(tapeTable(), s, "pitch_lock").boolean();
   m.lowestSemitones = number(s, "lowest_semitones");
   if (m.pitchLock) { // the shape is run from 1 to 0; how deep the pitch goes has a number of its own
     Settings whole = s;
     whole["lowest"] = 0.0;
-    m.speed = SpeedCurve(tapeCurve(theTable(), whole));
+    m.speed = SpeedCurve(tapeCurve(tapeTable(), whole));
   } else {
-    m.speed = SpeedCurve(tapeCurve(theTable(), s));
+    m.speed = SpeedCurve(tapeCurve(tapeTable(), s));
   }
   m.bottom = number(s, "bottom_at");
   const FrameRange span = p.span();
   m.frames = m.extent = span;
   const bool parted = m.shape == TapeMotion::Shape::stop || m.shape == TapeMotion::Shape::spinBack ||
                       m.shape == TapeMotion::Shape::custom;
-  if (*settingOr(theTable(), s, "fit").text() == "extend" && !m.pitchLock) {
+  if (*settingOr(tapeTable(), s, "fit").text() == "extend" && !m.pitchLock) {
     const double mean = m.speed.total();
     if (mean < kLeastMeanSpeed) {
       m.refusal = "cannot be extended: its mean speed is under 0.05 of normal, so the source would never be played";
@@ -336,12 +336,12 @@ TapeMotion tapeMotion(const Placed& p) {
         Frames(std::max<std::int64_t>(1, std::llround(static_cast<double>(span.length()) * number(s, "halt_at"))));
   }
   m.extent = m.frames;
-  if (*settingOr(theTable(), s, "hold_silence").boolean()) m.extent.end = std::max(m.extent.end, span.end);
+  if (*settingOr(tapeTable(), s, "hold_silence").boolean()) m.extent.end = std::max(m.extent.end, span.end);
   return m;
 }
 
 const TableSpec& Tape::table() const {
-  return theTable();
+  return tapeTable();
 }
 
 PrintPlan Tape::plan(const Placed& p) const {

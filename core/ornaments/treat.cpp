@@ -8,13 +8,14 @@
 namespace ivrin {
 namespace {
 
-TableSpec makeTable() {
+using T = SettingType;
+
+TableSpec makeTreatTable() {
   TableSpec t;
   t.id = "treat";
   t.name = "Treat";
   t.key = "T";
   t.meaning = "The finish on this stretch alone.";
-  using T = SettingType;
   t.settings.push_back({"dry",
                         "dry",
                         "",
@@ -35,13 +36,13 @@ TableSpec makeTable() {
   return t;
 }
 
-const TableSpec& theTable() {
-  static const TableSpec t = makeTable();
+const TableSpec& treatTable() {
+  static const TableSpec t = makeTreatTable();
   return t;
 }
 
 double share(const Placed& p) {
-  return *settingOr(theTable(), p.ornament.settings, "mix_percent").number() / 100;
+  return *settingOr(treatTable(), p.ornament.settings, "mix_percent").number() / 100;
 }
 
 /// The source as it is; with a set tail, silence for that long after it.
@@ -52,7 +53,7 @@ class TreatVoice : public Voice {
       , source_(p)
       , gain_(static_cast<float>(share(p)))
       , frames_(source_.frames()) {
-    if (const double* tail = settingOr(theTable(), p.ornament.settings, "tail_seconds").number())
+    if (const double* tail = settingOr(treatTable(), p.ornament.settings, "tail_seconds").number())
       frames_ += std::llround(*tail * p.sampleRate());
   }
   std::int64_t render(StereoSpan out) override {
@@ -78,7 +79,7 @@ class TreatVoice : public Voice {
 } // namespace
 
 const TableSpec& Treat::table() const {
-  return theTable();
+  return treatTable();
 }
 
 PrintPlan Treat::plan(const Placed& p) const {
@@ -86,11 +87,11 @@ PrintPlan Treat::plan(const Placed& p) const {
   PrintPlan plan;
   const FrameRange span = p.span();
   std::int64_t tail = 0;
-  if (const double* seconds = settingOr(theTable(), p.ornament.settings, "tail_seconds").number())
+  if (const double* seconds = settingOr(treatTable(), p.ornament.settings, "tail_seconds").number())
     tail = std::llround(*seconds * p.sampleRate());
   plan.extent = {span.begin, span.begin + Frames(source.frames() + tail)};
   plan.reads = source.reads();
-  if (*settingOr(theTable(), p.ornament.settings, "dry").text() == "replace")
+  if (*settingOr(treatTable(), p.ornament.settings, "dry").text() == "replace")
     plan.dry = plan.wet = turnedDown(span, 1 - share(p), std::llround(kFadeInSeconds * p.sampleRate()),
                                      std::llround(kFadeOutSeconds * p.sampleRate()));
   return plan;

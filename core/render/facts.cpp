@@ -24,7 +24,7 @@ OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const Re
     f.peakDbfs = Decibels::ofGain(static_cast<double>(node.print->peak())).value;
   }
   f.extent = node.extent();
-  const Placed placed{*node.ornament, plan.map()};
+  const Placed placed{*node.ornament, plan.context()};
   f.landing = node.kind->landingFrame(placed);
   f.loop = node.kind->loopFigures(placed);
   const FrameRange heard = intersect(f.extent, {Frames(0), f.extent.end});

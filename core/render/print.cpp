@@ -94,7 +94,10 @@ void Print::renderBlock(const RenderPlan& plan, const OrnamentNode& node) {
   sounds_->use(plan, node);
   if (!started_) {
     started_ = true;
-    voice_ = finishedVoice(*node.kind, {*node.ornament, plan.map(), plan.impulses()}, node.plan, *sounds_);
+    // They may outlive the plan: the next one has others that differ only where this print does not reach.
+    ornament_ = node.ornament;
+    context_ = plan.sharedContext();
+    voice_ = finishedVoice(*node.kind, {*ornament_, *context_}, node.plan, *sounds_);
   }
   const std::int64_t at = ready_.load(std::memory_order_relaxed) - extent_.begin.count;
   const auto chunk = static_cast<std::size_t>(at / kChunkFrames);

@@ -64,6 +64,8 @@ class Print {
   std::atomic<bool> complete_{false};
   std::atomic<float> peak_{0};
   std::mutex mutex_;
+  Shared<Ornament> ornament_; // what the voice was begun with
+  std::shared_ptr<const SongContext> context_;
   std::unique_ptr<Voice> voice_;
   std::unique_ptr<PrintSounds> sounds_;
   bool started_ = false;

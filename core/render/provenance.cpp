@@ -2,6 +2,7 @@
 
 #include <xxhash.h>
 
+#include <algorithm>
 #include <bit>
 
 namespace ivrin {
@@ -66,7 +67,9 @@ void addRow(Digest& d, const std::vector<RowNode>& rows, std::size_t index, std:
 
 } // namespace
 
-std::string ownDigest(const OrnamentNode& node, const TempoMap& map, const Impulses* impulses) {
+std::string ownDigest(const OrnamentNode& node, const SongContext& context) {
+  const TempoMap& map = context.map;
+  const Impulses* impulses = context.impulses.get();
   const Ornament& o = *node.ornament;
   Digest d;
   d.add(std::int64_t{kEngineVersion});
@@ -83,16 +86,30 @@ std::string ownDigest(const OrnamentNode& node, const TempoMap& map, const Impul
   d.add(map.frames(o.span()));
   d.add(o.start.ticks - map.barStart(map.barAt(o.start).bar).ticks);
   d.add(map.bpmAt(o.start));
+  d.add(context.key ? std::int64_t{context.key->note * 2 + context.key->minor} : -1);
   const MeterEntry& meter = map.meterAt(o.start);
   d.add(std::int64_t{meter.count});
   d.add(std::int64_t{meter.unit});
   d.add(node.plan.extent);
+  // Its reach in time: where it sounds, where it stands and what it reads.
+  FrameRange reach = map.frames(o.span());
+  const auto widen = [&reach](FrameRange r) {
+    if (!r.empty()) reach = {std::min(reach.begin, r.begin), std::max(reach.end, r.end)};
+  };
+  widen(node.plan.extent);
+  for (const Read& r : node.plan.reads) widen(r.frames);
   for (const TempoEntry& t : map.tempo()) {
     const Frames f = map.frameAt(t.at);
-    if (!node.plan.extent.contains(f)) continue;
+    if (!reach.contains(f)) continue;
     d.add(f.count);
     d.add((t.at - o.start).ticks);
     d.add(t.bpm);
+  }
+  for (const MeterEntry& m : map.meter()) {
+    if (!reach.contains(map.frameAt(m.at))) continue;
+    d.add((m.at - o.start).ticks);
+    d.add(std::int64_t{m.count});
+    d.add(std::int64_t{m.unit});
   }
   for (const Read& r : node.plan.reads) {
     d.add(r.row);

@@ -6,10 +6,10 @@
 namespace ivrin {
 
 /// To be raised whenever a kind computes something else from the same settings.
-inline constexpr int kEngineVersion = 1;
+inline constexpr int kEngineVersion = 2;
 
-/// Digest of the ornament, its place in time, the tempo in its reach and its reads' ranges.
-std::string ownDigest(const OrnamentNode& node, const TempoMap& map, const Impulses* impulses);
+/// Digest of the ornament, its place in time, the key, tempo and meters in its reach, and its reads' ranges.
+std::string ownDigest(const OrnamentNode& node, const SongContext& context);
 /// Own digest together with the stems and prints that meet the declared reads.
 std::string provenance(const OrnamentNode& node, const std::vector<RowNode>& rows);
 

@@ -56,15 +56,13 @@ std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRang
 }
 
 std::optional<std::size_t> RenderPlan::rowIndex(const std::string& id) const {
-  for (std::size_t i = 0; i < rows_.size(); ++i)
-    if (rows_[i].id == id) return i;
-  return std::nullopt;
+  const auto it = rowById_.find(id);
+  return it == rowById_.end() ? std::nullopt : std::optional(it->second);
 }
 
 std::shared_ptr<const OrnamentNode> RenderPlan::node(const std::string& ornamentId) const {
-  for (const auto& n : nodes_)
-    if (n->ornament->id == ornamentId) return n;
-  return nullptr;
+  const auto it = nodeById_.find(ornamentId);
+  return it == nodeById_.end() ? nullptr : nodes_[it->second];
 }
 
 Frames RenderPlan::end(bool completeOnly) const {
@@ -80,9 +78,9 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
                                                    PrintCache& cache, const RenderPlan* former, Problems* problems) {
   std::shared_ptr<RenderPlan> plan(new RenderPlan);
   plan->song_ = song;
-  plan->impulses_ = audio.impulses();
-  const TempoMap map = song.tempoMap();
-  plan->map_ = former && *former->map_ == map ? former->map_ : std::make_shared<const TempoMap>(map);
+  SongContext context = contextOf(song, audio.impulses());
+  plan->context_ = former && *former->context_ == context ? former->context_
+                                                          : std::make_shared<const SongContext>(std::move(context));
   plan->mixGain_ = static_cast<float>(Decibels(song.mix.gainDb).gain());
 
   const auto addRow = [&](const std::string& id, RowNode::Type type, const RowMix& mix) -> RowNode& {
@@ -97,7 +95,6 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
     plan->rows_.push_back(std::move(r));
     return plan->rows_.back();
   };
-  std::unordered_map<std::string, std::size_t> index;
   for (const Stem& s : song.stems) {
     RowNode& r = addRow(s.id, RowNode::Type::stem, s.mix);
     r.audio = audio.of(s.id);
@@ -105,30 +102,35 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
   }
   for (const Bus& b : song.buses) addRow(b.id, RowNode::Type::bus, b.mix);
   addRow(kMixRow, RowNode::Type::mix, {});
+  auto& index = plan->rowById_;
   for (std::size_t i = 0; i < plan->rows_.size(); ++i) index[plan->rows_[i].id] = i;
   for (std::size_t i = 0; i < song.stems.size(); ++i)
     plan->rows_[song.stems[i].bus ? index[*song.stems[i].bus] : plan->mixRow()].members.push_back(i);
   for (std::size_t i = 0; i < song.buses.size(); ++i)
     plan->rows_[plan->mixRow()].members.push_back(song.stems.size() + i);
 
-  plan->settleNodes(song, kinds, cache, former, index, problems);
+  plan->settleNodes(song, kinds, cache, former, problems);
   return plan;
 }
 
 /// Gives every ornament its node. A node of the former plan is taken over as it is when nothing that its reads meet has
 /// changed, so that the price of an edit does not grow with the song.
 void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
-                             const std::unordered_map<std::string, std::size_t>& index, Problems* problems) {
+                             Problems* problems) {
   const std::size_t n = rows_.size();
-  bool sameRows = former && former->map_ == map_ && former->impulses_ == impulses_ && former->rows_.size() == n;
+  bool sameRows = former && former->context_ == context_ && former->rows_.size() == n;
   for (std::size_t r = 0; sameRows && r < n; ++r)
     sameRows = former->rows_[r].id == rows_[r].id && former->rows_[r].members == rows_[r].members;
 
-  /// What is not as it was on a row: from which ornament on, and where.
+  /// What is not as it was on a row, and where: heard by whatever reads the row up to an order over `order`. What went
+  /// has none of its own any more: it is missed from the place on into which the next one slid, so it counts as standing
+  /// one before that, which is -1 at the row's head.
   struct Change {
-    std::size_t order;
+    std::int64_t order;
     FrameRange frames;
   };
+  using Order = std::int64_t;
+  constexpr Order kDry = -1; // read up to here, no ornament of the row is heard
   std::vector<std::vector<Change>> changes(n);
   std::vector<char> sourceChanged(n, 0), mixChanged(n, 0);
   const auto joined = [](FrameRange a, FrameRange b) {
@@ -141,7 +143,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
   std::vector<std::vector<std::shared_ptr<OrnamentNode>>> fresh(n);
   std::vector<std::pair<std::size_t, std::size_t>> places; // row and order, in song order
   for (const auto& o : song.ornaments) {
-    const std::size_t r = index.at(o->on);
+    const std::size_t r = rowById_.at(o->on);
     std::shared_ptr<const OrnamentNode> old;
     if (sameRows)
       if (const auto it = former->byOrnament_.find(o.get()); it != former->byOrnament_.end()) old = it->second;
@@ -157,18 +159,18 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
         node->ornament = o;
         node->kind = kind;
         node->row = r;
-        node->plan = finishedPlan(*kind, {*o, *map_, impulses_.get()});
+        node->plan = finishedPlan(*kind, {*o, *context_});
         for (const Read& read : node->plan.reads) {
-          const auto known = index.find(read.row); // a song not yet saved may name a row that is gone
-          if (known == index.end()) node->plan.refusal = "listens to a row that is not there";
-          node->readRows.push_back(known == index.end() ? r : known->second);
+          const auto known = rowById_.find(read.row); // a song not yet saved may name a row that is gone
+          if (known == rowById_.end()) node->plan.refusal = "listens to a row that is not there";
+          node->readRows.push_back(known == rowById_.end() ? r : known->second);
         }
         if (!node->plan.refusal.empty()) {
           node->plan.sounds = false;
           node->plan.reads.clear();
           node->readRows.clear();
         }
-        node->ownDigest = ivrin::ownDigest(*node, *map_, impulses_.get());
+        node->ownDigest = ivrin::ownDigest(*node, *context_);
       }
       node->order = row.ornaments.size();
     }
@@ -189,16 +191,17 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
            same(was.ornaments[was.ornaments.size() - 1 - tail], is.ornaments[is.ornaments.size() - 1 - tail]))
       ++tail;
     for (std::size_t i = head; i < was.ornaments.size() - tail; ++i)
-      changes[r].push_back({head, was.ornaments[i]->reach()});
-    for (std::size_t i = head; i < is.ornaments.size() - tail; ++i) changes[r].push_back({i, is.ornaments[i]->reach()});
+      changes[r].push_back({static_cast<Order>(head) - 1, was.ornaments[i]->reach()});
+    for (std::size_t i = head; i < is.ornaments.size() - tail; ++i)
+      changes[r].push_back({static_cast<Order>(i), is.ornaments[i]->reach()});
   }
-  const std::function<bool(std::size_t, std::size_t, FrameRange)> changed = [&](std::size_t r, std::size_t before,
-                                                                                FrameRange range) {
+  const std::function<bool(std::size_t, Order, FrameRange)> changed = [&](std::size_t r, Order before,
+                                                                          FrameRange range) {
     if (sourceChanged[r]) return true;
     for (const Change& c : changes[r])
       if (c.order < before && !intersect(c.frames, range).empty()) return true;
     for (const std::size_t m : rows_[r].members)
-      if (mixChanged[m] || changed(m, rows_[m].ornaments.size(), range)) return true;
+      if (mixChanged[m] || changed(m, static_cast<Order>(rows_[m].ornaments.size()), range)) return true;
     return false;
   };
 
@@ -215,11 +218,12 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
       const std::size_t order = settled[r];
       auto node = fresh[r][order];
       const OrnamentNode& now = *rows_[r].ornaments[order];
-      const auto before_ = [&](std::size_t i) { return now.plan.reads[i].what == Read::What::rowSoFar ? order : 0; };
+      const auto soFar = [&](std::size_t i) { return now.plan.reads[i].what == Read::What::rowSoFar; };
       bool computable = true, asBefore = sameRows && !now.provenance.empty();
       for (std::size_t i = 0; i < now.plan.reads.size() && computable; ++i) {
-        computable = settleRow(now.readRows[i], before_(i));
-        asBefore = asBefore && computable && !changed(now.readRows[i], before_(i), now.plan.reads[i].frames);
+        computable = settleRow(now.readRows[i], soFar(i) ? order : 0);
+        asBefore = asBefore && computable &&
+                   !changed(now.readRows[i], soFar(i) ? static_cast<Order>(order) : kDry, now.plan.reads[i].frames);
       }
       if (!computable || !asBefore) {
         if (!node) node = std::make_shared<OrnamentNode>(now);
@@ -241,7 +245,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
                             "takes its sound from a row that needs this ornament first; it is left out");
         }
         if (now.provenance != node->provenance || node.get() == &now)
-          changes[r].push_back({order, joined(was, node->reach())});
+          changes[r].push_back({static_cast<Order>(order), joined(was, node->reach())});
         rows_[r].ornaments[order] = node;
       }
       open[r] = 0;
@@ -251,6 +255,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
   };
   for (std::size_t r = 0; r < n; ++r) settleRow(r, rows_[r].ornaments.size());
   for (const auto& [r, order] : places) {
+    nodeById_.emplace(rows_[r].ornaments[order]->ornament->id, nodes_.size()); // ids are unique in a song
     nodes_.push_back(rows_[r].ornaments[order]);
     byOrnament_[nodes_.back()->ornament.get()] = nodes_.back();
     if (problems && !nodes_.back()->plan.refusal.empty())

@@ -1,6 +1,13 @@
 // A song made ready to be computed: its rows with their stems and members, its ornaments with what they read, and
 // one print for each, taken from the cache where its provenance is known. Immutable once made; shared by the player,
 // the pool, the export and the window.
+//
+// Invariants:
+//  1. A plan made from a former one equals the plan made anew: the same nodes in the same order with the same provenance.
+//  2. Every node stands at its own order among its row's nodes and is found by its id.
+//  3. A node that was not refused has a provenance, and a print if its kind sounds; the print's first frame is its
+//     plan's.
+//  4. What a plan holds is bounded: kMostReads and kMostSegments for each node.
 #pragma once
 
 #include "render/print.h"
@@ -71,7 +78,10 @@ class RenderPlan {
                                                 Problems* problems = nullptr);
 
   const Song& song() const { return song_; }
-  const TempoMap& map() const { return *map_; }
+  const TempoMap& map() const { return context_->map; }
+  const SongContext& context() const { return *context_; }
+  /// Shared by all plans between which it did not change; a voice under way keeps its own.
+  const std::shared_ptr<const SongContext>& sharedContext() const { return context_; }
   const std::vector<RowNode>& rows() const { return rows_; }
   std::size_t mixRow() const { return rows_.size() - 1; }
   std::optional<std::size_t> rowIndex(const std::string& id) const;
@@ -82,19 +92,17 @@ class RenderPlan {
   /// `completeOnly`.
   Frames end(bool completeOnly = false) const;
   float mixGain() const { return mixGain_; }
-  const Impulses* impulses() const { return impulses_.get(); }
 
  private:
   RenderPlan() = default;
   void settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
-                   const std::unordered_map<std::string, std::size_t>& index, Problems* problems);
+                   Problems* problems);
   Song song_;
-  std::shared_ptr<const TempoMap> map_;
-  std::shared_ptr<const Impulses> impulses_;
+  std::shared_ptr<const SongContext> context_;
   std::vector<RowNode> rows_;
   std::vector<std::shared_ptr<const OrnamentNode>> nodes_;
   std::unordered_map<const Ornament*, std::shared_ptr<const OrnamentNode>> byOrnament_;
-  std::string rowsDigest_; // of all that the own digests of nodes may depend on besides their ornament
+  std::unordered_map<std::string, std::size_t> rowById_, nodeById_;
   float mixGain_ = 1;
 };
 

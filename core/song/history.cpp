@@ -11,6 +11,9 @@ void History::edit(std::string label, std::string mergeKey, Song next) {
     if (steps_[done_ - 1].before == next) { // dragged back to where it was
       steps_.pop_back();
       --done_;
+      song_ = std::move(next);
+      settled_ = true; // the step before it is another gesture's, even of the same name
+      return;
     }
   } else {
     if (steps_.size() == kMost) steps_.erase(steps_.begin());

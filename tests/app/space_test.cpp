@@ -20,7 +20,7 @@ namespace {
 
 Frames landingOf(const Rig& rig, const std::string& id) {
   const auto node = rig.session->plan()->node(id);
-  return *node->kind->landingFrame({*node->ornament, rig.session->plan()->map()});
+  return *node->kind->landingFrame({*node->ornament, rig.session->plan()->context()});
 }
 
 StereoBuffer wholePrint(const Rig& rig, const std::string& id) {
@@ -179,7 +179,7 @@ TEST_CASE("a swell over the former phrase is a collision, and can be ducked, beg
   CHECK(hit.frames.end <= landingOf(rig, id));
   const Kind& kind = *allKinds().find("reverse-reverb");
   const Ornament o = rig.ornament(id);
-  const Placed placed{o, rig.session->plan()->map()};
+  const Placed placed{o, rig.session->plan()->context()};
   for (const auto answer : {CollisionAnswer::duck, CollisionAnswer::cut, CollisionAnswer::shorten}) {
     const auto better = answered(kind, placed, answer, hit);
     REQUIRE(better);

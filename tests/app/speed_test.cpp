@@ -262,7 +262,7 @@ TEST_CASE("the open tape says where its speed goes, and how far the pitch with t
   CHECK(says({{"lowest", 0.0}}) == "1 bar, from a standstill up to speed");
   CHECK(says({{"pitch_lock", true}, {"lowest_semitones", -12.0}}) == "1 bar, up by 12 semitones in time");
   CHECK(says({{"lowest", 0.5}}) == "1 bar, up by 12 semitones in time"); // the speed's own depth is not heard then
-  CHECK(tapeMotion({rig.ornament(id), rig.session->plan()->map()}).semitonesAt(0) == -12);
+  CHECK(tapeMotion({rig.ornament(id), rig.session->plan()->context()}).semitonesAt(0) == -12);
   CHECK(says({{"shape", "stop"}}) == "1 bar, down by 12 semitones in time");
 }
 

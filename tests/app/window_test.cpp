@@ -5,6 +5,7 @@
 #include "app/theme/palette.h"
 #include "dsp/mix_limiter.h"
 
+#include "test_support/places.h"
 #include <catch2/catch.hpp>
 
 #include <QDialogButtonBox>
@@ -116,7 +117,7 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   o.stems = o.ornaments = true;
   rig.session->exportTo(rig.dir / "window", o);
   rig.session->waitUntilIdle();
-  const std::string line = "XDG_CACHE_HOME='" + (rig.dir / "c").string() + "' '" IVRIN_BIN_DIR "/ivrin-cli' render '" +
+  const std::string line = "XDG_CACHE_HOME='" + (rig.dir / "c").string() + "' '" + cliProgram() + "' render '" +
                            (rig.dir / "song.ivrin").string() + "' --what mix,stems,ornaments --threads 1 --out '" +
                            (rig.dir / "cli").string() + "' > /dev/null 2>&1";
   REQUIRE(std::system(line.c_str()) == 0);

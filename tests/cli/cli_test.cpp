@@ -1,6 +1,7 @@
 // The command line as its users run it.
 #include "song/json.h"
 #include "song/song_file.h"
+#include "test_support/places.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>
@@ -21,7 +22,7 @@ struct Ran {
 };
 
 Ran run(const TempFolder& dir, const std::string& args) {
-  const std::string cli = std::string(IVRIN_BIN_DIR) + "/ivrin-cli";
+  const std::string cli = cliProgram();
   const std::string line = "cd '" + dir.path().string() + "' && XDG_CACHE_HOME='" + (dir / "cache").string() + "' '" +
                            cli + "' " + args + " > out.txt 2> err.txt";
   Ran r;
@@ -191,15 +192,15 @@ TEST_CASE("measure tells a known signal's figures", "[cli]") {
 
 TEST_CASE("the format page of the docs is what the tables say", "[cli]") {
   const TempFolder dir;
-  std::ifstream page(std::string(IVRIN_SOURCE_DIR) + "/docs/song-format.md");
+  std::ifstream page(sourceFolder() / "docs/song-format.md");
   std::stringstream text;
   text << page.rdbuf();
   CHECK(run(dir, "kinds --markdown").out == text.str());
 }
 
 TEST_CASE("the demo song is sound: no problems, every ornament audible, none louder than the ceiling", "[cli][slow]") {
-  const std::string song = std::string(IVRIN_SOURCE_DIR) + "/demo/song/lantern-ferry.ivrin";
-  if (!std::filesystem::exists(std::string(IVRIN_SOURCE_DIR) + "/demo/song/audio/voice.flac")) {
+  const std::string song = (sourceFolder() / "demo/song/lantern-ferry.ivrin").string();
+  if (!std::filesystem::exists(sourceFolder() / "demo/song/audio/voice.flac")) {
     WARN("the demo song's stems are not computed here");
     return;
   }

@@ -3,6 +3,7 @@
 #include "ornaments/delay_throw_settings.h"
 #include "render/facts.h"
 #include "song/song_file.h"
+#include "test_support/places.h"
 #include "test_support/signals.h"
 #include "time/note_value.h"
 
@@ -98,14 +99,14 @@ TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[a
     INFO(place.word << " s word, " << place.rest << " s rest, time " << *o.settings.at("time_left").text());
     // 8 LU under its source, K-weighted, loudest window as long as the source.
     const PrintLevel level =
-        measurePrint(*allKinds().find("delay-throw"), o, t.song.tempoMap(), listenTo(plan, "voice"));
+        measurePrint(*allKinds().find("delay-throw"), o, contextOf(t.song), listenTo(plan, "voice"));
     CHECK(level.source - level.print == Approx(8).margin(0.3));
     CHECK(*o.settings.at("low_cut_hz").number() == 200);
     CHECK(*o.settings.at("high_cut_hz").number() == 7000);
     CHECK(*o.settings.at("duck_db").number() == 6);
     CHECK(*o.settings.at("width_percent").number() == 130);
     // Fallen 30 dB at the next phrase, from the settings' own ladder (clamped between 15 and 72 %).
-    const auto s = DelayThrowSettings::of({o, plan->map()});
+    const auto s = DelayThrowSettings::of({o, plan->context()});
     const double rounds = (next - a) * kRate / s.timeLeft - 1,
                  fallen = rounds * Decibels::ofGain(s.feedbackLeft.at(0)).value;
     if (s.feedbackLeft.at(0) > 0.151 && s.feedbackLeft.at(0) < 0.719)
@@ -191,7 +192,7 @@ TEST_CASE("facts of an ornament: with, without, peak, landing", "[analysis]") {
 
 TEST_CASE("first presses over the whole demo song: audible, not jumping out, no mud, no clipping",
           "[analysis][heavy]") {
-  const std::filesystem::path file = std::string(IVRIN_SOURCE_DIR) + "/demo/song/lantern-ferry.ivrin";
+  const std::filesystem::path file = sourceFolder() / "demo/song/lantern-ferry.ivrin";
   const TempFolder cache;
   const StemStore store(cache / "store");
   Problems problems;
@@ -217,7 +218,7 @@ TEST_CASE("first presses over the whole demo song: audible, not jumping out, no 
       for (const char* kind : {"reverse-reverb", "reverb-throw", "treat", "reverse"}) {
         const Ornament o = place(allKinds(), kind, bare, row, {begin, end}, listening);
         INFO(row << ", " << kind << " on " << begin.quarters() << " to " << end.quarters());
-        const PrintLevel level = measurePrint(*allKinds().find(kind), o, map, listening);
+        const PrintLevel level = measurePrint(*allKinds().find(kind), o, {map}, listening);
         if (level.source < -60) continue; // between phrases
         ++tried;
         CHECK(level.printPeakDb < 0.5); // in a row that is turned down further; the sources themselves come to 0 dBFS
@@ -235,7 +236,7 @@ TEST_CASE("first presses over the whole demo song: audible, not jumping out, no 
 
 TEST_CASE("first presses of tape and halftime over the demo song: before landings, whole bars, single hits",
           "[analysis][heavy]") {
-  const std::filesystem::path file = std::string(IVRIN_SOURCE_DIR) + "/demo/song/lantern-ferry.ivrin";
+  const std::filesystem::path file = sourceFolder() / "demo/song/lantern-ferry.ivrin";
   const TempFolder cache;
   const StemStore store(cache / "store");
   Problems problems;
@@ -268,7 +269,7 @@ TEST_CASE("first presses of tape and halftime over the demo song: before landing
     for (const BeatRange& stretch : stretches) {
       INFO(row << " at " << stretch.begin.quarters() << " to " << stretch.end.quarters());
       const Ornament stop = place(allKinds(), "tape", bare, row, stretch, listening);
-      const PrintLevel level = measurePrint(*allKinds().find("tape"), stop, map, listening);
+      const PrintLevel level = measurePrint(*allKinds().find("tape"), stop, {map}, listening);
       if (level.source < -60) continue;
       ++tried;
       if (stop.landing) {
@@ -283,7 +284,7 @@ TEST_CASE("first presses of tape and halftime over the demo song: before landing
       CHECK(level.print < level.source + 1);
 
       const Ornament half = place(allKinds(), "halftime", bare, row, stretch, listening);
-      const PrintLevel slowed = measurePrint(*allKinds().find("halftime"), half, map, listening);
+      const PrintLevel slowed = measurePrint(*allKinds().find("halftime"), half, {map}, listening);
       CHECK(slowed.printPeakDb < slowed.sourcePeakDb + 2);
       if (stretch.length() >= quarter * 4) {
         CHECK(half.settings.count("cycle") == 0);               // a bar

@@ -1,5 +1,6 @@
 // Includes run downward only; core knows neither Qt nor a device. The targets hold it at build time; this holds it for
 // files that no target compiles, and for headers reached through a system path.
+#include "test_support/places.h"
 #include <catch2/catch.hpp>
 
 #include <filesystem>
@@ -23,7 +24,7 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
   int files = 0;
-  for (const auto& entry : fs::recursive_directory_iterator(fs::path(IVRIN_SOURCE_DIR) / "core")) {
+  for (const auto& entry : fs::recursive_directory_iterator(ivrin::test::sourceFolder() / "core")) {
     if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
     ++files;
     const std::string folder = entry.path().parent_path().filename().string();

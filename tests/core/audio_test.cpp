@@ -158,6 +158,80 @@ TEST_CASE("NaN and infinite samples are counted and silenced, truncation is seen
   CHECK(cut->frames() < 5100);
 }
 
+namespace {
+
+/// A PCM WAV of 16 or 24 bits, byte by byte: what is put before the data, the length that its header claims, and whether
+/// an odd one is padded.
+struct RawWav {
+  int channels = 1, bits = 24;
+  std::int64_t frames = 1000;
+  std::string before{};                    // whole chunks
+  std::optional<std::uint32_t> claims{};   // instead of the data's true length
+  std::optional<std::uint32_t> riffClaims{};
+  bool padded = true;
+  std::string after{};
+
+  void write(const std::filesystem::path& file) const {
+    const auto le = [](std::uint32_t n, int bytes) {
+      std::string s;
+      for (int i = 0; i < bytes; ++i) s += static_cast<char>(n >> (8 * i) & 255);
+      return s;
+    };
+    std::string data;
+    for (std::int64_t f = 0; f < frames * channels; ++f) data += le(static_cast<std::uint32_t>(f * 37 % 1000), bits / 8);
+    const auto block = static_cast<std::uint32_t>(channels * bits / 8);
+    std::string body = "WAVEfmt " + le(16, 4) + le(1, 2) + le(static_cast<std::uint32_t>(channels), 2) + le(48000, 4) +
+                       le(48000 * block, 4) + le(block, 2) + le(static_cast<std::uint32_t>(bits), 2) + before + "data" +
+                       le(claims.value_or(static_cast<std::uint32_t>(data.size())), 4) + data;
+    if (padded && data.size() % 2) body += '\0';
+    body += after;
+    std::ofstream(file, std::ios::binary)
+        << "RIFF" << le(riffClaims.value_or(static_cast<std::uint32_t>(body.size())), 4) << body;
+  }
+};
+
+} // namespace
+
+TEST_CASE("a file is cut short by its bytes, not by words: odd lengths, odd chunks and streams are whole", "[audio]") {
+  const TempFolder dir;
+  const StemStore store(dir / "cache");
+  const std::string odd = std::string("LIST") + '\3' + std::string(3, '\0') + "abc", pad(1, '\0');
+  constexpr std::uint32_t kOpen = 0xffffffffu;
+  const std::pair<const char*, RawWav> whole[] = {
+      {"odd mono 24 bit, padded", {.frames = 999}},
+      {"odd mono 24 bit, not padded", {.frames = 999, .padded = false}},
+      {"odd mono 24 bit, a chunk after it", {.frames = 999, .after = odd + pad}},
+      {"an odd chunk before", {.bits = 16, .before = odd + pad}},
+      {"even stereo", {.channels = 2, .bits = 16}},
+      {"stream, lengths 0", {.claims = 0, .riffClaims = 0}},
+      {"stream, lengths -1", {.claims = kOpen, .riffClaims = kOpen}},
+      {"stream, odd, not padded", {.frames = 999, .claims = kOpen, .riffClaims = kOpen, .padded = false}},
+  };
+  for (const auto& [name, wav] : whole) {
+    INFO(name);
+    wav.write(dir / "w.wav");
+    Problems p;
+    const auto a = store.open(dir / "w.wav", 48000, "x", p);
+    REQUIRE(a);
+    CHECK_FALSE(a->truncated());
+    CHECK(a->frames() == wav.frames);
+    CHECK(a->left()[7] > 0);
+  }
+  const std::pair<const char*, RawWav> cut[] = {
+      {"promises one frame more", {.claims = 3003}},
+      {"promises twice as much", {.channels = 2, .bits = 16, .claims = 8000}},
+  };
+  for (const auto& [name, wav] : cut) {
+    INFO(name);
+    wav.write(dir / "w.wav");
+    Problems p;
+    const auto a = store.open(dir / "w.wav", 48000, "x", p);
+    REQUIRE(a);
+    CHECK(a->truncated());
+    CHECK(a->frames() == wav.frames);
+  }
+}
+
 TEST_CASE("the store imports once, mends itself and keys by contents", "[audio]") {
   const TempFolder dir;
   writeWav(dir / "s.wav", 48000, 2, 30000, noise(2, 0.5));

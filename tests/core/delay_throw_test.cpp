@@ -133,7 +133,7 @@ TEST_CASE("the ladder foretells what the loop does", "[throw]") {
                   {"pattern", pattern}});
     const auto plan = x.t.plan();
     const StereoBuffer p = printOf(*plan, "o1");
-    const auto s = DelayThrowSettings::of({*plan->node("o1")->ornament, plan->map()});
+    const auto s = DelayThrowSettings::of({*plan->node("o1")->ornament, plan->context()});
     const auto ladder = echoLadder(s, 60.0 / 104 * kRate, 0.02);
     REQUIRE(ladder.size() >= 6);
     for (const Echo& e : ladder) {
@@ -228,7 +228,7 @@ TEST_CASE("loop gain as told is loop gain as measured", "[throw]") {
               {"low_cut_hz", 200.0},
               {"high_cut_hz", 7000.0}});
   const auto plan = t.plan();
-  const auto f = plan->node("o1")->kind->loopFigures({*plan->node("o1")->ornament, plan->map()});
+  const auto f = plan->node("o1")->kind->loopFigures({*plan->node("o1")->ornament, plan->context()});
   REQUIRE(f);
   CHECK(f->gainPerPassDb == Approx(Decibels::ofGain(0.7).value).margin(0.05));
   CHECK(f->gainPerBarDb == Approx(4 * f->gainPerPassDb).margin(1e-9));
@@ -242,7 +242,7 @@ TEST_CASE("loop gain as told is loop gain as measured", "[throw]") {
   t.ornaments[0].settings["feedback_percent"] = 120.0;
   t.ornaments[0].settings["loop_ceiling_db"] = 6.0;
   const auto grown = t.plan();
-  const auto g = grown->node("o1")->kind->loopFigures({*grown->node("o1")->ornament, grown->map()});
+  const auto g = grown->node("o1")->kind->loopFigures({*grown->node("o1")->ornament, grown->context()});
   CHECK(g->gainPerPassDb == Approx(1.58).margin(0.1));
   CHECK_FALSE(g->diesAt);
   REQUIRE(g->ceilingAt);
@@ -347,7 +347,7 @@ TEST_CASE("no legal settings and no input bring NaN, infinity or more than the c
     const auto plan = t.plan();
     // Straight from the voice: Print would hide a NaN.
     const auto node = plan->node("o1");
-    const auto settings = DelayThrowSettings::of({*node->ornament, plan->map()});
+    const auto settings = DelayThrowSettings::of({*node->ornament, plan->context()});
     const StereoBuffer p = printOf(*plan, "o1");
     const double sent = 1.0, above = Decibels(settings.loopCeilingDb + settings.wetDb +
                                               std::max(settings.levelLeftDb, settings.levelRightDb))

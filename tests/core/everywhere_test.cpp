@@ -190,7 +190,7 @@ TEST_CASE("over a change of tempo and meter an ornament keeps to its beats", "[k
     CHECK(end == Frames(7 * 48000));
     // It covers its span, or what leads to it; what it does ends with its span or goes on after it.
     CHECK(node->extent().begin <= begin);
-    CHECK(node->extent().end >= (node->kind->landingFrame({*node->ornament, map}) ? begin : end));
+    CHECK(node->extent().end >= (node->kind->landingFrame({*node->ornament, plan->context()}) ? begin : end));
     const StereoBuffer row = rowOut(*plan, "v", 0, 16 * 48000);
     std::int64_t first = -1;
     for (std::int64_t f = 0; f < row.frames() && first < 0; ++f)

@@ -225,7 +225,7 @@ TEST_CASE("each answer to a collision leaves none", "[listen]") {
     // As a person would: press again while it is still offered.
     int presses = 0;
     for (auto now = collisions(); !now.empty() && presses < 3; now = collisions(), ++presses) {
-      const auto next = answered(kind, {t.ornaments[0], map}, answer, now.front());
+      const auto next = answered(kind, {t.ornaments[0], {map}}, answer, now.front());
       REQUIRE(next);
       t.ornaments[0] = *next;
     }
@@ -241,7 +241,7 @@ TEST_CASE("each answer to a collision leaves none", "[listen]") {
   Ornament gap;
   gap.kind = "gap";
   gap.length = Beats::ofQuarters(1);
-  CHECK_FALSE(answered(*allKinds().find("gap"), {gap, map}, CollisionAnswer::duck, before.front()));
+  CHECK_FALSE(answered(*allKinds().find("gap"), {gap, {map}}, CollisionAnswer::duck, before.front()));
 }
 
 TEST_CASE("a tail is dragged to its end, and whole again beyond it; a gap by its landing", "[listen]") {
@@ -250,7 +250,7 @@ TEST_CASE("a tail is dragged to its end, and whole again beyond it; a gap by its
   Ornament& o = t.ornament("delay-throw", "v", 1, 1, {{"feedback_percent", 50.0}});
   const Kind& kind = *allKinds().find("delay-throw");
   const TempoMap map = t.song.tempoMap();
-  const auto cut = kind.withTailEnd({o, map}, Beats::ofQuarters(4.5));
+  const auto cut = kind.withTailEnd({o, {map}}, Beats::ofQuarters(4.5));
   REQUIRE(cut);
   CHECK(*cut->settings.at("cut_at").number() == 3.5);
   o = *cut;
@@ -259,11 +259,11 @@ TEST_CASE("a tail is dragged to its end, and whole again beyond it; a gap by its
   node->print->ensure(*plan, *node, node->print->end());
   // Ended there with its short fade.
   CHECK(std::abs(node->extent().end.count - map.frameAt(Beats::ofQuarters(4.5)).count) < kRate * 12 / 1000);
-  const auto whole = kind.withTailEnd({o, map}, Beats::ofQuarters(90));
+  const auto whole = kind.withTailEnd({o, {map}}, Beats::ofQuarters(90));
   CHECK(whole->settings.at("cut_at").isNull());
-  const auto least = kind.withTailEnd({o, map}, Beats(0)); // never before it began
+  const auto least = kind.withTailEnd({o, {map}}, Beats(0)); // never before it began
   CHECK(*least->settings.at("cut_at").number() > 0);
-  CHECK_FALSE(kind.withLeadBegin({o, map}, Beats(0)));
+  CHECK_FALSE(kind.withLeadBegin({o, {map}}, Beats(0)));
   CHECK_FALSE(kind.levelIsTheEffect());
 
   Ornament gap;
@@ -271,7 +271,7 @@ TEST_CASE("a tail is dragged to its end, and whole again beyond it; a gap by its
   gap.start = Beats::ofQuarters(3);
   gap.length = Beats::ofQuarters(1);
   const Kind& gapKind = *allKinds().find("gap");
-  CHECK(gapKind.withLandingAt({gap, map}, Beats::ofQuarters(5))->length == Beats::ofQuarters(2));
-  CHECK(gapKind.withLandingAt({gap, map}, Beats::ofQuarters(1))->length.ticks > 0);
+  CHECK(gapKind.withLandingAt({gap, {map}}, Beats::ofQuarters(5))->length == Beats::ofQuarters(2));
+  CHECK(gapKind.withLandingAt({gap, {map}}, Beats::ofQuarters(1))->length.ticks > 0);
   CHECK(gapKind.levelIsTheEffect());
 }

@@ -112,7 +112,7 @@ TEST_CASE("a kind that reads ahead and sounds before its source works through th
   const StereoBuffer row = rowOut(*plan, "v", 0, kFrames);
   CHECK(row.left()[47999 - 4000] == Approx(0.4f));
   CHECK(row.left()[52000] == 0); // its dry is out
-  CHECK(plan->node("o1")->kind->landingFrame({*plan->node("o1")->ornament, plan->map()}) == Frames(48000));
+  CHECK(plan->node("o1")->kind->landingFrame({*plan->node("o1")->ornament, plan->context()}) == Frames(48000));
   CHECK(mixOut(*plan, 47999 - 4000 + 24000, 1).left()[0] == Approx(0.4f));
   // Before the song's begin it exists too; a range with a negative start hears it.
   t.ornaments[0].start = Beats(0);

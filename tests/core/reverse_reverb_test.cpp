@@ -117,7 +117,7 @@ TEST_CASE("the landing is exact to the sample wherever it is put, at any rate an
       const auto plan = t.plan();
       const auto node = plan->node("o1");
       const StereoBuffer print = printOf(*plan, "o1");
-      const Frames landing = *node->kind->landingFrame({*node->ornament, plan->map()});
+      const Frames landing = *node->kind->landingFrame({*node->ornament, plan->context()});
       CHECK(landing == plan->map().frameAt(Beats::ofQuarters(8 + land)));
       // The click lies 200 frames into the source; nothing of its space comes after it.
       const std::int64_t at = (landing - node->print->first()).count + 200;

@@ -2,6 +2,7 @@
 #include "song/json.h"
 #include "song/song_file.h"
 
+#include "test_support/places.h"
 #include <catch2/catch.hpp>
 
 #include <fstream>
@@ -189,7 +190,7 @@ TEST_CASE("ten thousand mutations of a song never crash the reader and never pas
 }
 
 TEST_CASE("the demo song is a valid song and stands as the writer writes it", "[song]") {
-  std::ifstream in(std::string(IVRIN_SOURCE_DIR) + "/demo/song/lantern-ferry.ivrin");
+  std::ifstream in(ivrin::test::sourceFolder() / "demo/song/lantern-ferry.ivrin");
   std::stringstream text;
   text << in.rdbuf();
   Problems p;

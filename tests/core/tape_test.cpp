@@ -114,11 +114,11 @@ TEST_CASE("tape: a start reads the row's last frame of the span on its last fram
     t.stem("v", kSong, silence());
     Ornament o = t.ornament("tape", "v", 4, length, {{"shape", "start"}});
     const TempoMap map = t.song.tempoMap();
-    const TapeMotion m = tapeMotion({o, map});
+    const TapeMotion m = tapeMotion({o, {map}});
     CHECK(m.positionAt(1) == static_cast<double>(map.frameAt(o.span().end).count));
     o.settings["fit"] = "extend";
     o.settings["bend"] = 0.0;
-    const TapeMotion e = tapeMotion({o, map});
+    const TapeMotion e = tapeMotion({o, {map}});
     CHECK(e.positionAt(1) == static_cast<double>(map.frameAt(o.span().end).count));
     // A straight one takes twice the span and begins that much earlier, reading the whole source.
     CHECK(e.frames.length() == 2 * m.frames.length());

@@ -16,7 +16,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   const auto back = readSong(writeSong(*song), registry, again);
   if (!back || !(*back == *song)) std::abort();
   // Every ornament that is read can be planned.
-  const TempoMap map = song->tempoMap();
-  for (const auto& o : song->ornaments) static_cast<void>(allKinds().find(o->kind)->plan({*o, map}));
+  const SongContext context = contextOf(*song);
+  for (const auto& o : song->ornaments) static_cast<void>(allKinds().find(o->kind)->plan({*o, context}));
   return 0;
 }
