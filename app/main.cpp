@@ -7,7 +7,6 @@
 
 #include <QApplication>
 #include <QCommandLineParser>
-#include <QElapsedTimer>
 #include <QMouseEvent>
 #include <QSettings>
 
@@ -147,10 +146,11 @@ int main(int argc, char** argv) {
     std::fprintf(stderr, "ivrin: there is no view %s\n", qPrintable(args.value(QStringLiteral("view"))));
     return 2;
   }
-  QElapsedTimer eased;
-  eased.start();
-  while (eased.elapsed() < 400) QApplication::processEvents(QEventLoop::AllEvents, 20);
+  QApplication::processEvents();
+  window.score().comeToRest();
   session.waitUntilIdle();
+  window.score().comeToRest();
+  window.tick();
   if (!window.grab().save(args.value(QStringLiteral("shot")))) {
     std::fprintf(stderr, "ivrin: cannot write %s\n", qPrintable(args.value(QStringLiteral("shot"))));
     return 1;

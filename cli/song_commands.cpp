@@ -2,10 +2,11 @@
 #include "commands.h"
 
 #include "analysis/collisions.h"
-#include "analysis/first_press.h"
 #include "render/export.h"
 #include "render/facts.h"
 #include "render/open_song.h"
+#include "services/findings.h"
+#include "services/hearing.h"
 #include "song/edits.h"
 #include "song/json.h"
 #include "song/safe_file.h"
@@ -44,13 +45,6 @@ std::optional<OpenedSong> openSound(const SongOptions& o) {
   return problems.hasErrors() ? std::nullopt : std::move(opened);
 }
 
-Listening listenIn(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
-  Listening l;
-  l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
-  l.phrases = findPhrases(l.before(row), {Frames(0), plan->end(true)}, plan->map().sampleRate());
-  return l;
-}
-
 Value frameOrNull(std::optional<Frames> f) {
   return f ? Value(static_cast<double>(f->count)) : Value();
 }
@@ -64,7 +58,7 @@ int newSong(const NewOptions& o) {
   const StemStore store(StemStore::defaultFolder());
   Problems problems;
   const fs::path out = fs::absolute(o.out);
-  Song song = songFromFiles({o.files.begin(), o.files.end()}, out.parent_path(), o.bpm, o.sampleRate, store, problems);
+  Song song = songFromFiles({o.files.begin(), o.files.end()}, o.bpm, o.sampleRate, store, problems);
   song.title = out.stem().string();
   for (const Problem& p : problems.list) std::cerr << "ivrin-cli: " << p.text() << '\n';
   if (problems.hasErrors()) return 1;
@@ -77,7 +71,7 @@ int newSong(const NewOptions& o) {
     std::cerr << "ivrin-cli: " << o.out << " is there already\n";
     return 1;
   }
-  if (!replaceFile(out, writeSong(song), why)) {
+  if (!replaceFile(out, writeSongFor(song, fs::absolute(out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }
@@ -178,6 +172,7 @@ int show(const SongOptions& o) {
   PrintCache cache;
   const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
   completePrints(*plan, 2);
+  Findings findings;
   List ornaments;
   for (const auto& item : opened->song.ornaments) {
     const auto node = plan->node(item->id);
@@ -185,11 +180,12 @@ int show(const SongOptions& o) {
     const auto without =
         RenderPlan::make(withoutOrnaments(opened->song, item->id), opened->audio, allKinds(), cache, plan.get());
     const OrnamentFacts f = factsOf(*plan, *node, *without);
-    const Listening listening = listenIn(plan, item->on);
     List collisions;
     if (node->print)
-      for (const Collision& c : findCollisions(readerOfPrint(node), f.extent, plan->map().frames(item->span()),
-                                               listening.before(item->on), listening.phrases, plan->map().sampleRate()))
+      for (const Collision& c :
+           findCollisions(readerOfPrint(node), f.extent, plan->map().frames(item->span()),
+                          readerBeforeOrnaments(plan, item->on), findings.of(plan, item->on)->phrases,
+                          plan->map().sampleRate()))
         collisions.emplace_back(Object{{"start", std::round(plan->map().quartersAt(c.frames.begin) * 1e4) / 1e4},
                                        {"end", std::round(plan->map().quartersAt(c.frames.end) * 1e4) / 1e4},
                                        {"level_db", rounded(c.db)}});
@@ -230,14 +226,16 @@ int place(const PlaceOptions& o) {
     std::cerr << "ivrin-cli: --start and --length: a stretch of 1/1024 to 65536 beats is wanted\n";
     return 2;
   }
-  PrintCache cache;
-  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
+  const auto cache = std::make_shared<PrintCache>();
+  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), *cache);
   const Beats start = Beats::ofQuarters(o.start);
   const BeatRange stretch{start, start + Beats::ofQuarters(o.length)};
   const auto again = pressedAgain(opened->song, o.kind, o.row, stretch);
-  const Ornament placed =
-      again ? *again : ivrin::place(allKinds(), o.kind, opened->song, o.row, stretch, listenIn(plan, o.row));
-  const Song with = again ? withOrnamentReplaced(opened->song, placed) : withOrnament(opened->song, placed);
+  Findings findings;
+  const auto made = again ? PlacedSeveral{withOrnamentReplaced(opened->song, *again), {*again}}
+                          : placeSeveral(allKinds(), o.kind, opened->song, {{o.row, stretch}},
+                                         hearing(plan, opened->audio, cache, findings));
+  const Ornament& placed = made.placed.front();
   if (o.out.empty()) {
     Song alone;
     alone.ornaments.emplace_back(placed);
@@ -248,7 +246,7 @@ int place(const PlaceOptions& o) {
     return 0;
   }
   std::string why;
-  if (!replaceFile(o.out, writeSong(with), why)) {
+  if (!replaceFile(o.out, writeSongFor(made.song, fs::absolute(o.out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }

@@ -9,6 +9,8 @@ target_compile_options(ivrin_flags INTERFACE
   -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wno-sign-conversion -Wnon-virtual-dtor
   -Wold-style-cast -Woverloaded-virtual -Werror -ffp-contract=off -fno-math-errno -fno-trapping-math
   $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>) # GCC 12 finds overlaps in std::string + char* that are not there (its bug 105651)
+# Assertions of the numbered invariants (core/time/check.h).
+target_compile_definitions(ivrin_flags INTERFACE $<$<OR:$<CONFIG:Debug>,$<BOOL:${IVRIN_SANITIZE}>>:IVRIN_CHECKS>)
 if(IVRIN_SANITIZE STREQUAL "address")
   target_compile_options(ivrin_flags INTERFACE -fsanitize=address,undefined -fno-sanitize-recover=all -fno-omit-frame-pointer
     -Wno-maybe-uninitialized) # the instrumented code confuses this warning (GCC manual, -fsanitize)

@@ -7,11 +7,36 @@
 
 #include <atomic>
 #include <chrono>
+#include <mutex>
 
 namespace ivrin {
 namespace {
 
 void keepQuiet(const char*, int, const char*, int, const char*, ...) {}
+
+/// What the library said last about an error. It gives its error callback nothing to tell streams apart by; one stream
+/// runs at a time.
+class LastError {
+ public:
+  void clear() { say({}); }
+  void say(const std::string& text) {
+    std::lock_guard lock(mutex_);
+    text_ = text;
+  }
+  std::string text() const {
+    std::lock_guard lock(mutex_);
+    return text_;
+  }
+
+ private:
+  mutable std::mutex mutex_;
+  std::string text_;
+};
+
+LastError& lastError() {
+  static LastError e;
+  return e;
+}
 
 class RtAudioOutput : public Output {
  public:
@@ -34,6 +59,7 @@ class RtAudioOutput : public Output {
     }
     return started_ && now - seenAt_ > std::chrono::milliseconds(1500);
   }
+  bool everAsked() const override { return calls_.load(std::memory_order_relaxed) > 0; }
   std::int64_t periodFrames() const override { return period_; }
 
   std::string start(AudioFeed& feed, int songRate) override {
@@ -44,10 +70,14 @@ class RtAudioOutput : public Output {
     options.flags = RTAUDIO_NONINTERLEAVED | RTAUDIO_SCHEDULE_REALTIME;
     options.streamName = "Ivrin";
     auto frames = static_cast<unsigned>(choice_.bufferFrames);
+    // With a callback for errors the library tells it instead of throwing, from whichever thread meets them.
+    lastError().clear();
+    calls_ = 0;
     const int rate = deviceRate(songRate);
     try {
       api_->openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(rate), &frames, &RtAudioOutput::callback,
-                       this, &options, [](RtAudioError::Type, const std::string&) {});
+                       this, &options, &RtAudioOutput::onError);
+      if (!api_->isStreamOpen()) return whyNot();
       period_ = frames;
       const auto got = static_cast<int>(api_->getStreamSampleRate());
       converter_.reset();
@@ -58,6 +88,11 @@ class RtAudioOutput : public Output {
       }
       seenAt_ = std::chrono::steady_clock::now();
       api_->startStream();
+      if (!api_->isStreamRunning()) {
+        const std::string why = whyNot();
+        stop();
+        return why;
+      }
       started_ = true;
     } catch (const RtAudioError& e) {
       return name_ + ": " + e.getMessage();
@@ -75,6 +110,13 @@ class RtAudioOutput : public Output {
   }
 
  private:
+  static void onError(RtAudioError::Type type, const std::string& text) {
+    if (type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING) lastError().say(text);
+  }
+  std::string whyNot() const {
+    const std::string text = lastError().text();
+    return name_ + ": " + (text.empty() ? "it cannot be started" : text);
+  }
   /// The rate chosen; else the song's where the device has it, else what the device prefers.
   int deviceRate(int songRate) const {
     const RtAudio::DeviceInfo info = api_->getDeviceInfo(device_);

@@ -128,20 +128,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     form_->tick();
   });
   tick_.setInterval(kTickMs);
-  connect(&tick_, &QTimer::timeout, this, [this] {
-    score_->tick();
-    form_->tick();
-    head_->tick();
-    if (session_.isOpen() && session_.output().lost()) {
-      session_.replaceOutput();
-      measure_->say(
-          session_.output().simulated()
-              ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
-              : tr("The sound device has gone; playing stopped. %1 is used from now on.")
-                    .arg(QString::fromStdString(session_.output().name())),
-          true);
-    }
-  });
+  connect(&tick_, &QTimer::timeout, this, &MainWindow::tick);
   tick_.start();
   recent_ = new QMenu(tr("&Recent songs"), this);
   if (QMenu* song = head_->menu(tr("Song"))) song->insertMenu(action(QStringLiteral("save")), recent_);
@@ -150,6 +137,13 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   applyPaper();
   updateActions();
   if (auto* first = empty_->findChild<InkButton*>()) first->setFocus();
+}
+
+void MainWindow::tick() {
+  session_.tick();
+  score_->tick();
+  form_->tick();
+  head_->tick();
 }
 
 QWidget* MainWindow::emptyPage() {

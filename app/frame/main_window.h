@@ -42,6 +42,8 @@ class MainWindow : public QMainWindow {
   QString gridText() const;
   void setGridText(const QString& text);
   void newFromFiles(const QStringList& files, double bpm);
+  /// What moves by itself, drawn where it is now; 60 times a second.
+  void tick();
 
  protected:
   void closeEvent(QCloseEvent*) override;

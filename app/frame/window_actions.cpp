@@ -322,24 +322,20 @@ void MainWindow::paste() {
   const Beats by = at - copied_.front().start;
   const bool oneRow =
       std::all_of(copied_.begin(), copied_.end(), [&](const Ornament& o) { return o.on == copied_.front().on; });
-  Song next = session_.song();
-  for (Ornament o : copied_) {
-    o.id = freshOrnamentId(next);
+  std::vector<Ornament> pasted = copied_;
+  for (Ornament& o : pasted) {
     o.start = o.start + by;
-    if (oneRow) o.on = score_->caretRow();
-    if (!next.hasRow(o.on)) o.on = score_->caretRow();
+    if (oneRow || !session_.song().hasRow(o.on)) o.on = score_->caretRow();
     o.landing.reset();
-    next = withOrnament(std::move(next), std::move(o));
   }
-  session_.edit(tr("paste of %1").arg(wordsFor(copied_)), std::move(next));
+  session_.edit(tr("paste of %1").arg(wordsFor(copied_)), withOrnaments(session_.song(), std::move(pasted)).song);
   session_.settle();
 }
 
 void MainWindow::duplicateToNextLanding() {
   const auto chosen = ornamentsInHand();
   const auto all = session_.song().allLandings();
-  Song next = session_.song();
-  std::size_t made = 0;
+  std::vector<Ornament> made;
   for (Ornament o : chosen) {
     // Its own landing: what it is tied to, else the next one after it begins.
     const auto own = std::find_if(all.begin(), all.end(),
@@ -347,13 +343,11 @@ void MainWindow::duplicateToNextLanding() {
     if (own == all.end() || own + 1 == all.end()) continue;
     o.start = o.start + ((own + 1)->at - own->at);
     if (o.landing) o.landing = (own + 1)->id;
-    o.id = freshOrnamentId(next);
-    next = withOrnament(std::move(next), std::move(o));
-    ++made;
+    made.push_back(std::move(o));
   }
-  if (made < chosen.size()) measure_->say(tr("There is no landing after this one."), false);
-  if (made == 0) return;
-  session_.edit(tr("duplicate of %1").arg(wordsFor(chosen)), std::move(next));
+  if (made.size() < chosen.size()) measure_->say(tr("There is no landing after this one."), false);
+  if (made.empty()) return;
+  session_.edit(tr("duplicate of %1").arg(wordsFor(chosen)), withOrnaments(session_.song(), std::move(made)).song);
   session_.settle();
 }
 

@@ -123,6 +123,20 @@ bool ScoreView::atRest() const {
   return ease_->state() == QAbstractAnimation::Stopped && !foldTimer_.isActive() && !learnTimer_.isActive();
 }
 
+void ScoreView::comeToRest() {
+  while (!atRest()) {
+    if (ease_->state() != QAbstractAnimation::Stopped) ease_->setCurrentTime(ease_->duration());
+    if (foldTimer_.isActive()) {
+      foldTimer_.stop();
+      foldNow();
+    }
+    if (learnTimer_.isActive()) {
+      learnTimer_.stop();
+      learnNow();
+    }
+  }
+}
+
 void ScoreView::zoom(double factor, double atX) {
   const double beat = axis_.quartersAt(atX);
   axis_.pxPerBeat = std::clamp(axis_.pxPerBeat * factor, kLeastPxPerBeat, kMostPxPerBeat);

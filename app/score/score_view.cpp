@@ -66,26 +66,30 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
       update();
     });
   learnTimer_.setSingleShot(true);
-  connect(&learnTimer_, &QTimer::timeout, this, [this] {
-    learnOrnaments();
-    update();
-  });
+  connect(&learnTimer_, &QTimer::timeout, this, &ScoreView::learnNow);
   foldTimer_.setSingleShot(true);
   foldTimer_.setInterval(kFoldAfterMs);
-  connect(&foldTimer_, &QTimer::timeout, this, [this] {
-    std::set<std::string> now;
-    for (const RowBox& r : rows_)
-      if (foldsQuiet_ && isQuiet(r.id)) now.insert(r.id);
-    if (now == quiet_) return;
-    quiet_ = std::move(now);
-    layOut();
-    update();
-  });
+  connect(&foldTimer_, &QTimer::timeout, this, &ScoreView::foldNow);
   connect(&session_, &Session::placed, this, [this](const QString& id) {
     select(std::nullopt);
     openOrnament(id.toStdString());
     emit auditionRequested();
   });
+}
+
+void ScoreView::learnNow() {
+  learnOrnaments();
+  update();
+}
+
+void ScoreView::foldNow() {
+  std::set<std::string> now;
+  for (const RowBox& r : rows_)
+    if (foldsQuiet_ && isQuiet(r.id)) now.insert(r.id);
+  if (now == quiet_) return;
+  quiet_ = std::move(now);
+  layOut();
+  update();
 }
 
 ScoreView::~ScoreView() {

@@ -59,6 +59,8 @@ class ScoreView : public QWidget {
   void showRange(double beginQuarters, double endQuarters, bool eased);
   /// True when no eased view, no folding and no drawing of an ornament is under way.
   bool atRest() const;
+  /// Ends at once what moves or waits by itself: the eased view, folding, learning where ornaments sound.
+  void comeToRest();
   void zoom(double factor, double atX);
   void scrollBy(double pixels);
   /// The snap grid; zero is free. `name` is how it is written at the head of the margin.
@@ -155,6 +157,8 @@ class ScoreView : public QWidget {
   void bringIntoView(const std::string& row);
   void layOut();
   void learnOrnaments();
+  void learnNow();
+  void foldNow();
   void axisMoved();
   bool isQuiet(const std::string& row) const;
   void placeLane();

@@ -1,18 +1,11 @@
 #include "app/session/session.h"
 
 #include "app/theme/ornament_look.h"
-#include "dsp/spectrum.h"
-#include "render/song_impulses.h"
-
-#include "analysis/collisions.h"
-#include "analysis/first_press.h"
-#include "app/session/journal_writer.h"
-#include "dsp/denormals.h"
 #include "play/simulated_output.h"
-#include "render/evaluator.h"
 #include "render/facts.h"
+#include "render/song_impulses.h"
+#include "services/hearing.h"
 #include "song/edits.h"
-#include "song/safe_file.h"
 
 #include <QCoreApplication>
 #include <QEventLoop>
@@ -32,15 +25,107 @@ QString asText(const std::string& s) {
 
 Session::Session(Options options)
     : options_(std::move(options))
+    , document_(options_.journalFolder)
     , store_(options_.cacheFolder)
     , output_(anyOutput())
-    , pool_(kRenderThreads) {
-  if (!options_.journalFolder.empty()) journal_ = std::make_unique<JournalWriter>();
+    , pool_(kRenderThreads)
+    , workers_([this](std::function<void()> f) { post(std::move(f)); },
+               [this](const std::string& why) {
+                 emit progress({}, 1);
+                 emit notice(tr("Something went wrong: %1").arg(asText(why)), true);
+               })
+    , openJob_(
+          workers_,
+          [this](const OpenInput& in, const Run& run) {
+            return in.bpm ? beginDocument(in.files, *in.bpm, store_, run.stop, reportImport(run))
+                          : openDocument(in.files.front(), in.places, store_, run.stop, reportImport(run));
+          },
+          [this](OpenedDocument d) { takeOpened(std::move(d)); })
+    , impulseJob_(
+          workers_,
+          [this](const ImpulsesInput& in, const Run& run) {
+            ImpulsesFound found;
+            found.impulses = loadImpulses(in.song, in.reach, store_, in.known, found.problems, run.stop);
+            return found;
+          },
+          [this](ImpulsesFound found) {
+            if (found.impulses == audio_.impulses()) return;
+            audio_.setImpulses(found.impulses);
+            replan();
+            for (const Problem& p : found.problems.list) emit notice(asText(p.text()), p.isError);
+          })
+    , spectraJob_(
+          workers_,
+          [this](const SpectraInput& in, const Run& run) {
+            return measureFinish(*in.plan, in.audio, *cache_, in.ornament, in.index, run.stop);
+          },
+          [this](std::optional<FinishSpectra> s) {
+            if (!s) return;
+            spectra_ = std::move(s);
+            emit spectraChanged();
+          })
+    , findJob_(
+          workers_,
+          [this](const FindInput& in, const Run& run) {
+            for (const std::string& row : in.rows)
+              if (auto found = options_.findings->of(in.plan, row, run.stop))
+                run.report([this, row, found] { found_[row] = found; });
+            return 0;
+          },
+          [this](int) { emit printsAdvanced(); })
+    , placeJob_(
+          workers_,
+          [this](const PlaceInput& in, const Run& run) {
+            return placeSeveral(allKinds(), in.kind, in.plan->song(), in.presses,
+                                hearing(in.plan, in.audio, cache_, *options_.findings, run.stop))
+                .placed;
+          },
+          [this](std::vector<Ornament> made) { addPlaced(made); })
+    , peaksJob_(
+          workers_, [](const PeaksInput& in, const Run& run) { return ivrin::rowPeaks(*in.plan, in.known, run.stop); },
+          [this](std::optional<AllRowPeaks> made) {
+            if (!made) return;
+            rowPeaks_ = std::move(*made);
+            emit rowPeaksReady();
+          })
+    , factsJob_(
+          workers_,
+          [this](const FactsInput& in, const Run& run) {
+            return measureChosen(in.plan, in.ornament, in.without, *options_.findings, run.stop);
+          },
+          [this](std::optional<ChosenFacts> measured) {
+            if (!measured || measured->ornament != chosen_) return;
+            facts_ = std::move(measured);
+            applyListening();
+            emit factsChanged();
+          })
+    , exportJob_(
+          workers_,
+          [this](const ExportInput& in, const Run& run) -> std::pair<QString, bool> {
+            try {
+              const ExportReport report =
+                  exportSong(in.plan, in.folder, in.options, run.stop, [&](double f, const std::string& what) {
+                    run.report([this, f, text = asText(what)] { emit progress(text, std::min(f, 0.999)); });
+                  });
+              QString text = report.stopped ? tr("Export cancelled; nothing half written was left.")
+                             : report.files.size() == 1
+                                 ? tr("1 file written to %1").arg(asText(in.folder.string()))
+                                 : tr("%1 files written to %2").arg(report.files.size()).arg(asText(in.folder.string()));
+              for (const auto& n : report.notes) text += QStringLiteral(" · ") + asText(n);
+              return {text, !report.stopped};
+            } catch (const std::exception& e) {
+              return {tr("The export stopped: %1").arg(QString::fromUtf8(e.what())), false};
+            }
+          },
+          [this](std::pair<QString, bool> done) {
+            emit progress({}, 1);
+            emit exported(done.first, done.second);
+          }) {
   for (auto& [timer, ms] : {std::pair{&peaksTimer_, kPeaksAfterMs}, std::pair{&factsTimer_, kFactsAfterMs}}) {
     timer->setSingleShot(true);
     timer->setInterval(ms);
   }
-  connect(&peaksTimer_, &QTimer::timeout, this, &Session::startRowPeaks);
+  connect(&peaksTimer_, &QTimer::timeout, this, &Session::startPeaks);
   connect(&factsTimer_, &QTimer::timeout, this, &Session::startFacts);
   pool_.onProgress([this] {
     if (progressPosted_.exchange(true)) return;
@@ -54,29 +139,9 @@ Session::Session(Options options)
 }
 
 Session::~Session() {
-  for (std::jthread* t : {&openJob_, &phraseJob_, &placeJob_, &peaksJob_, &factsJob_, &exportJob_}) {
-    t->request_stop();
-    if (t->joinable()) t->join();
-  }
-  retired_.clear(); // joins
   pool_.onProgress({});
-  pool_.setPlan(nullptr);
+  pool_.setPlans({});
   if (output_) output_->stop();
-}
-
-template <class Work> void Session::job(std::jthread& slot, Work work) {
-  // The former work of this kind ends by itself; the window never waits for it.
-  slot.request_stop();
-  if (slot.joinable()) retired_.push_back(std::move(slot));
-  ++jobs_;
-  slot = std::jthread([this, work = std::move(work)](std::stop_token stop) mutable {
-    const FlushDenormals guard;
-    work(stop);
-    post([this, self = std::this_thread::get_id()] {
-      --jobs_;
-      retired_.remove_if([&](const std::jthread& t) { return t.get_id() == self; });
-    });
-  });
 }
 
 QString Session::rowProblem(const std::string& row) const {
@@ -84,113 +149,71 @@ QString Session::rowProblem(const std::string& row) const {
   return it == rowProblems_.end() ? QString() : it->second;
 }
 
-void Session::open(const fs::path& file) {
-  const auto kinds = &allKinds();
-  job(openJob_, [this, file, kinds](std::stop_token stop) {
-    Problems problems;
-    const auto report = [this](std::int64_t done, std::int64_t total) {
-      post([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] {
-        emit progress(tr("Bringing in stems"), std::min(f, 0.999));
-      });
-    };
-    auto opened = openSong(file, options_.reach, *kinds, store_, problems, stop, report);
-    std::string why;
-    const auto text = readWholeFile(file, kMaxSongBytes, why);
-    // What the journal knows beyond the file.
-    std::optional<Song> recoveredSong;
-    if (opened && journal_) {
-      Problems ignored;
-      const auto j = readJournal(journalFor(options_.journalFolder, file), ignored);
-      if (j && text && j->base == *text) recoveredSong = readSong(j->song, kinds->registry(), ignored);
-      if (recoveredSong && *recoveredSong == opened->song) recoveredSong.reset();
-      if (recoveredSong) {
-        problems = {};
-        opened->audio = SongAudio::open(*recoveredSong, opened->reach, store_, problems, kRenderThreads, stop);
-      }
-    }
-    post([this, file, problems, opened = std::move(opened), recoveredSong = std::move(recoveredSong), text, stop] {
-      if (stop.stop_requested()) return; // another file was asked for meanwhile
-      emit progress({}, 1);
-      if (!opened) {
-        QString why2;
-        for (const Problem& p : problems.list)
-          why2 += (why2.isEmpty() ? QString() : QStringLiteral("\n")) + asText(p.text());
-        emit notice(tr("%1 cannot be opened. %2").arg(asText(file.filename().string()), why2.section('\n', 0, 0)),
-                    true);
-        return;
-      }
-      savedText_ = text.value_or("");
-      adopt(opened->song, opened->audio, opened->reach, problems, file, false);
-      if (recoveredSong) {
-        history_.edit("recovered edits", {}, *recoveredSong);
-        replan();
-        emit songChanged();
-        emit recovered();
-      }
+// ---------------------------------------------------------------- opening and saving
+
+Progress Session::reportImport(const Run& run) {
+  return [this, report = run.report](std::int64_t done, std::int64_t total) {
+    report([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] {
+      emit progress(tr("Bringing in stems"), std::min(f, 0.999));
     });
-  });
+  };
+}
+
+void Session::open(const fs::path& file) {
+  openJob_.begin({{file}, std::nullopt, {options_.journalFolder, options_.reach}});
 }
 
 void Session::begin(const std::vector<fs::path>& files, double bpm) {
-  job(openJob_, [this, files, bpm](std::stop_token stop) {
-    Problems problems;
-    Song song = songFromFiles(files, {}, bpm, 0, store_, problems);
-    for (Stem& s : song.stems) s.file = fs::absolute(*s.file).string();
-    Reach reach;
-    for (const fs::path& f : files) reach.allowed.push_back(fs::absolute(f).parent_path());
-    SongAudio audio;
-    if (!song.stems.empty())
-      audio = SongAudio::open(
-          song, reach, store_, problems, kRenderThreads, stop, [this](std::int64_t done, std::int64_t total) {
-            post([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] {
-              emit progress(tr("Bringing in stems"), std::min(f, 0.999));
-            });
-          });
-    post([this, song = std::move(song), audio = std::move(audio), reach, problems] {
-      emit progress({}, 1);
-      if (song.stems.empty()) {
-        emit notice(problems.list.empty() ? tr("There is no audio in that.") : asText(problems.list.front().text()),
-                    true);
-        return;
-      }
-      savedText_.clear();
-      adopt(song, audio, reach, problems, {}, true);
-    });
-  });
+  openJob_.begin({files, bpm, {}});
 }
 
-void Session::adopt(Song song, SongAudio audio, Reach reach, Problems problems, const fs::path& file, bool unsaved) {
+void Session::takeOpened(OpenedDocument d) {
+  emit progress({}, 1);
+  if (d.opened) return adopt(std::move(d));
+  if (d.file.empty()) {
+    emit notice(d.problems.list.empty() ? tr("There is no audio in that.") : asText(d.problems.list.front().text()),
+                true);
+    return;
+  }
+  const QString why = d.problems.list.empty() ? QString() : asText(d.problems.list.front().text());
+  emit notice(tr("%1 cannot be opened. %2").arg(asText(d.file.filename().string()), why), true);
+}
+
+void Session::adopt(OpenedDocument d) {
   if (player_) player_->stop();
-  history_ = History(std::move(song));
-  if (!unsaved) history_.markSaved();
-  audio_ = std::move(audio);
-  reach_ = std::move(reach);
-  file_ = file;
+  // What is under way belongs to the song that was open.
+  impulseJob_.cancel();
+  spectraJob_.cancel();
+  findJob_.cancel();
+  placeJob_.cancel();
+  peaksJob_.cancel();
+  factsJob_.cancel();
+  document_.adopt(std::move(d.opened->song), d.opened->reach, d.file, std::move(d.savedText));
+  audio_ = std::move(d.opened->audio);
   rowProblems_.clear();
-  phrases_.clear();
-  onsets_.clear();
+  found_.clear();
   rowPeaks_.clear();
   facts_.reset();
+  spectra_.reset();
   chosen_.clear();
   heard_ = true;
-  ++songSerial_;
   plan_.reset();
   int errors = 0;
   QString first, unreachable;
-  for (const Problem& p : problems.list) {
+  for (const Problem& p : d.problems.list) {
     if (!p.isError) continue;
     if (errors++ == 0) first = asText(p.message);
     // "stems[3].file" names the row.
     if (p.place.starts_with("stems[")) {
       const auto i = static_cast<std::size_t>(std::strtoul(p.place.c_str() + 6, nullptr, 10));
-      if (i < history_.song().stems.size()) {
-        rowProblems_[history_.song().stems[i].id] = asText(p.message);
-        if (p.id == ErrorId::out_of_reach && history_.song().stems[i].file)
-          unreachable =
-              asText(fs::weakly_canonical(reach_.songFolder / *history_.song().stems[i].file).parent_path().string());
+      if (i < song().stems.size()) {
+        rowProblems_[song().stems[i].id] = asText(p.message);
+        if (p.id == ErrorId::out_of_reach && song().stems[i].file)
+          unreachable = asText(fs::weakly_canonical(*song().stems[i].file).parent_path().string());
       }
     }
   }
+  for (const std::string& row : song().rowsInScoreOrder()) wanted_.insert(row);
   startPlayer();
   replan();
   emit opened();
@@ -198,45 +221,201 @@ void Session::adopt(Song song, SongAudio audio, Reach reach, Problems problems, 
     emit outOfReach(unreachable);
   else if (errors > 0)
     emit notice(errors == 1 ? first : tr("%1 (and %2 more)").arg(first).arg(errors - 1), true);
-
-  // Phrases of every row, the ones with stems first; they stay the same while the audio does.
-  job(phraseJob_, [this, plan = plan_, serial = songSerial_](std::stop_token stop) {
-    for (const RowNode& row : plan->rows()) {
-      if (stop.stop_requested()) return;
-      const RowReader reader = readerBeforeOrnaments(plan, row.id);
-      const Frames end = plan->end(true);
-      auto found = findPhrases(reader, {Frames(0), end}, plan->map().sampleRate());
-      post([this, id = row.id, found = std::move(found), serial] {
-        if (serial == songSerial_) phrases_[id] = found;
-      });
-      OnsetFinder finder(plan->map().sampleRate());
-      StereoBuffer block(16384);
-      for (Frames at(0); at < end && !stop.stop_requested(); at = at + Frames(block.frames())) {
-        reader(at, block.span());
-        finder.add(block.left(), block.right(), block.frames());
-      }
-      std::vector<Frames> attacks;
-      for (const Onset& o : finder.finish()) attacks.emplace_back(o.frame);
-      post([this, id = row.id, attacks = std::move(attacks), serial] {
-        if (serial == songSerial_) onsets_[id] = attacks;
-      });
-    }
-    post([this] { emit printsAdvanced(); });
-  });
+  if (d.recovered) {
+    document_.edit("recovered edits", std::move(*d.recovered));
+    settle();
+    songEdited();
+    emit recovered();
+  }
 }
 
+bool Session::save(const fs::path& file) {
+  if (const std::string why = document_.save(file); !why.empty()) {
+    emit notice(tr("The song was not saved: %1").arg(asText(why)), true);
+    return false;
+  }
+  emit songChanged();
+  return true;
+}
+
+void Session::discardRecovered() {
+  forgetEdits();
+  open(file());
+}
+
+void Session::forgetEdits() {
+  document_.forgetEdits();
+}
+
+void Session::allowFolder(const fs::path& folder) {
+  options_.reach.push_back(folder);
+  if (!file().empty()) open(file());
+}
+
+std::string Session::pathFor(const fs::path& chosen) {
+  options_.reach.push_back(fs::absolute(chosen).parent_path());
+  return document_.pathFor(chosen);
+}
+
+// ---------------------------------------------------------------- editing
+
+void Session::edit(const QString& label, Song next, const std::string& mergeKey) {
+  document_.edit(label.toStdString(), std::move(next), mergeKey);
+  songEdited();
+}
+
+void Session::undo() {
+  document_.undo();
+  songEdited();
+}
+
+void Session::redo() {
+  document_.redo();
+  songEdited();
+}
+
+void Session::songEdited() {
+  replan();
+  emit songChanged();
+}
+
+void Session::replan() {
+  if (!chosen_.empty() && !song().ornament(chosen_)) {
+    chosen_.clear();
+    applyListening();
+  }
+  Problems problems;
+  plan_ = RenderPlan::make(song(), audio_, allKinds(), *cache_, plan_.get(), &problems);
+  hearPlan();
+  loadNewImpulses();
+  peaksTimer_.start();
+  factsTimer_.start();
+  emit planChanged();
+  for (const Problem& p : problems.list) emit notice(asText(p.text()), true);
+}
+
+/// Impulse responses that an edit brought in are decoded apart; until then their space is silent.
+void Session::loadNewImpulses() {
+  const auto known = audio_.impulses();
+  const auto files = impulseFiles(song());
+  const auto have = [&](const auto& f) { return known && known->has(f.second); };
+  if (std::all_of(files.begin(), files.end(), have)) return;
+  impulseJob_.begin({song(), document_.reach(), known});
+}
+
+void Session::place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch) {
+  if (!plan_ || rows.empty() || stretch.length().ticks <= 0) return;
+  if (rows.size() == 1)
+    if (const auto again = pressedAgain(song(), kind, rows.front(), stretch)) {
+      if (*again == *song().ornament(again->id)) {
+        emit notice(tr("There is no landing after it to move it to"), false);
+        return;
+      }
+      edit((kind == "tape"       ? tr("shape of %1")
+            : kind == "halftime" ? tr("pitch of %1")
+                                 : tr("landing of %1"))
+               .arg(kindWord(kind)),
+           withOrnamentReplaced(song(), *again));
+      settle();
+      return;
+    }
+  std::vector<Press> presses;
+  for (const std::string& row : rows) presses.push_back({row, stretch});
+  placeJob_.begin({plan_, audio_, kind, std::move(presses)});
+}
+
+/// The song may have moved on since they were computed: rows may be gone, ids taken.
+void Session::addPlaced(const std::vector<Ornament>& made) {
+  std::vector<Ornament> fitting;
+  for (const Ornament& o : made)
+    if (song().hasRow(o.on)) fitting.push_back(o);
+  if (fitting.empty()) return;
+  const QString name = kindWord(fitting.front().kind);
+  const QString label = fitting.size() == 1 ? name : tr("%1 on %2 rows").arg(name).arg(fitting.size());
+  auto added = withOrnaments(song(), std::move(fitting));
+  edit(label, std::move(added.song));
+  settle();
+  emit placed(asText(added.ids.front()));
+}
+
+// ---------------------------------------------------------------- what is found and measured
+
+const std::vector<FrameRange>& Session::phrases(const std::string& row) const {
+  static const std::vector<FrameRange> none;
+  wanted_.insert(row);
+  const auto it = found_.find(row);
+  return it == found_.end() ? none : it->second->phrases;
+}
+
+const std::vector<Frames>& Session::onsets(const std::string& row) const {
+  static const std::vector<Frames> none;
+  wanted_.insert(row);
+  const auto it = found_.find(row);
+  return it == found_.end() ? none : it->second->onsets;
+}
+
+std::shared_ptr<const PeakPyramid> Session::rowPeaks(const std::string& row) const {
+  const auto it = rowPeaks_.find(row);
+  return it == rowPeaks_.end() ? nullptr : it->second.peaks;
+}
+
+/// Of every row that was asked for and whose sound under its ornaments is new; those of stems first.
+void Session::startFinding() {
+  FindInput in{plan_, {}};
+  for (const RowNode& row : plan_->rows()) {
+    if (!wanted_.contains(row.id)) continue;
+    if (auto known = options_.findings->known(*plan_, row.id))
+      found_[row.id] = std::move(known);
+    else
+      in.rows.push_back(row.id);
+  }
+  wanted_.clear();
+  if (!in.rows.empty()) findJob_.begin(std::move(in));
+}
+
+void Session::startPeaks() {
+  if (plan_) peaksJob_.begin({plan_, rowPeaks_});
+}
+
+void Session::wantSpectra(const std::string& ornament, std::size_t index) {
+  if (plan_) spectraJob_.begin({plan_, audio_, ornament, index});
+}
+
+std::shared_ptr<const RenderPlan> Session::planWithoutChosen() const {
+  return RenderPlan::make(withoutOrnaments(song(), chosen_), audio_, allKinds(), *cache_, plan_.get());
+}
+
+void Session::startFacts() {
+  if (plan_) startFinding();
+  if (plan_ && !chosen_.empty() && plan_->node(chosen_)) factsJob_.begin({plan_, planWithoutChosen(), chosen_});
+}
+
+void Session::exportTo(const fs::path& folder, const ExportOptions& options) {
+  if (plan_) exportJob_.begin({plan_, folder, options});
+}
+
+void Session::cancelExport() {
+  exportJob_.hurry();
+}
+
+// ---------------------------------------------------------------- listening
+
 void Session::startPlayer() {
-  const int rate = history_.song().sampleRate;
+  const int rate = song().sampleRate;
   output_->stop();
   player_ = std::make_unique<Player>(Player::Options{rate, output_->periodFrames(), !options_.stepped});
   if (auto* simulated = dynamic_cast<SimulatedOutput*>(output_.get()); simulated && options_.stepped)
     simulated->beforePeriod([this] { player_->pump(); });
   applyListening();
-  if (const std::string why = output_->start(*player_, rate); !why.empty()) {
-    emit notice(tr("No sound: %1. A silent stand-in keeps time.").arg(asText(why)), true);
-    output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
-    output_->start(*player_, rate);
-  }
+  deviceAsked_ = false;
+  if (const std::string why = output_->start(*player_, rate); !why.empty()) useStandIn(asText(why));
+}
+
+void Session::useStandIn(const QString& why) {
+  emit notice(tr("No sound: %1. A silent stand-in keeps time.").arg(why), true);
+  output_->stop();
+  output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
+  output_->start(*player_, song().sampleRate);
 }
 
 Beats Session::playBeat() const {
@@ -276,74 +455,34 @@ void Session::replaceOutput() {
   emit outputReplaced();
 }
 
-void Session::edit(const QString& label, Song next, const std::string& mergeKey) {
-  history_.edit(label.toStdString(), mergeKey, std::move(next));
-  replan();
-  emit songChanged();
-}
-
-void Session::undo() {
-  history_.undo();
-  replan();
-  emit songChanged();
-}
-
-void Session::redo() {
-  history_.redo();
-  replan();
-  emit songChanged();
-}
-
-void Session::replan() {
-  if (!chosen_.empty() && !song().ornament(chosen_)) {
-    chosen_.clear();
-    applyListening();
+void Session::tick() {
+  if (!plan_) return;
+  pool_.setPlayhead(player_->position());
+  deviceAsked_ = deviceAsked_ || output_->everAsked();
+  if (!output_->lost()) return;
+  if (!deviceAsked_) { // it said that it runs and never asked for sound: opening it again would end the same way
+    useStandIn(tr("%1 does not run").arg(asText(output_->name())));
+    return;
   }
-  Problems problems;
-  plan_ = RenderPlan::make(song(), audio_, allKinds(), *cache_, plan_.get(), &problems);
-  pool_.setPlan(plan_);
-  hearPlan();
-  loadNewImpulses();
-  if (journal_ && history_.changedSinceSave())
-    journal_->write(journalFor(options_.journalFolder, file_),
-                    file_.empty() ? std::string() : fs::absolute(file_).string(), savedText_, song());
-  peaksTimer_.start();
-  factsTimer_.start();
-  emit planChanged();
-  for (const Problem& p : problems.list) emit notice(asText(p.text()), true);
+  replaceOutput();
+  emit notice(output_->simulated()
+                  ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
+                  : tr("The sound device has gone; playing stopped. %1 is used from now on.")
+                        .arg(asText(output_->name())),
+              true);
 }
 
-/// Impulse responses that an edit brought in are decoded apart; until then their space is silent.
-void Session::loadNewImpulses() {
-  const auto known = audio_.impulses();
-  const auto files = impulseFiles(song());
-  const auto have = [&](const auto& f) { return known && known->has(f.second); };
-  if (std::all_of(files.begin(), files.end(), have)) return;
-  job(impulseJob_, [this, song = song(), reach = reach_, known, serial = songSerial_](std::stop_token stop) {
-    Problems problems;
-    auto loaded = loadImpulses(song, reach, store_, known, problems, stop);
-    post([this, loaded = std::move(loaded), problems = std::move(problems), serial] {
-      if (serial != songSerial_ || loaded == audio_.impulses()) return;
-      audio_.setImpulses(loaded);
-      replan();
-      for (const Problem& p : problems.list) emit notice(asText(p.text()), p.isError);
-    });
-  });
-}
-
-std::string Session::pathFor(const fs::path& chosen) {
-  const std::string path = pathForSong(chosen, reach_.songFolder);
-  if (fs::path(path).is_absolute()) {
-    reach_.allowed.push_back(chosen.parent_path());
-    options_.reach.push_back(chosen.parent_path());
-  }
-  return path;
-}
-
+/// The player and the pool get the plan that is heard; the pool the song's own too.
 void Session::hearPlan() {
-  auto plan = plan_;
-  if (!heard_) plan = RenderPlan::make(withoutOrnaments(song(), chosen_), audio_, allKinds(), *cache_, plan_.get());
-  player_->setPlan(std::move(plan));
+  pool_.setPlayhead(player_->position());
+  if (heard_) {
+    pool_.setPlans({plan_});
+    player_->setPlan(plan_);
+    return;
+  }
+  auto without = planWithoutChosen();
+  pool_.setPlans({plan_, without});
+  player_->setPlan(std::move(without));
 }
 
 void Session::setOrnamentsHeard(bool on) {
@@ -388,241 +527,23 @@ void Session::choose(const std::string& ornament) {
   emit factsChanged();
 }
 
-bool Session::save(const fs::path& file) {
-  Song saved = song();
-  const fs::path folder = fs::absolute(file).parent_path();
-  for (Stem& s : saved.stems) // audio below the song's folder is named from there
-    if (s.file)
-      s.file = pathForSong(fs::path(*s.file).is_absolute() ? fs::path(*s.file) : reach_.songFolder / *s.file, folder);
-  if (saved.title.empty()) saved.title = file.stem().string();
-  const std::string text = writeSong(saved);
-  std::string why;
-  if (!replaceFile(file, text, why, 3)) {
-    emit notice(tr("The song was not saved: %1").arg(asText(why)), true);
-    return false;
-  }
-  const fs::path former = file_;
-  history_.edit("save", {}, saved); // only when names of files changed
-  file_ = fs::absolute(file);
-  reach_.songFolder = folder;
-  history_.markSaved();
-  savedText_ = text;
-  if (journal_) journal_->forget(journalFor(options_.journalFolder, former));
-  emit songChanged();
-  return true;
-}
-
-void Session::discardRecovered() {
-  forgetEdits();
-  open(file_);
-}
-
-void Session::forgetEdits() {
-  if (journal_) journal_->forget(journalFor(options_.journalFolder, file_));
-}
-
-void Session::allowFolder(const fs::path& folder) {
-  options_.reach.push_back(folder);
-  if (!file_.empty()) open(file_);
-}
-
-const std::vector<FrameRange>& Session::phrases(const std::string& row) const {
-  static const std::vector<FrameRange> none;
-  const auto it = phrases_.find(row);
-  return it == phrases_.end() ? none : it->second;
-}
-
-std::shared_ptr<const PeakPyramid> Session::rowPeaks(const std::string& row) const {
-  const auto it = rowPeaks_.find(row);
-  return it == rowPeaks_.end() ? nullptr : it->second;
-}
-
-const std::vector<Frames>& Session::onsets(const std::string& row) const {
-  static const std::vector<Frames> none;
-  const auto it = onsets_.find(row);
-  return it == onsets_.end() ? none : it->second;
-}
-
-void Session::place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch) {
-  if (!plan_ || rows.empty() || stretch.length().ticks <= 0) return;
-  if (rows.size() == 1)
-    if (const auto again = pressedAgain(song(), kind, rows.front(), stretch)) {
-      if (*again == *song().ornament(again->id)) {
-        emit notice(tr("There is no landing after it to move it to"), false);
-        return;
-      }
-      edit((kind == "tape"       ? tr("shape of %1")
-            : kind == "halftime" ? tr("pitch of %1")
-                                 : tr("landing of %1"))
-               .arg(kindWord(kind)),
-           withOrnamentReplaced(song(), *again));
-      settle();
-      return;
-    }
-  job(placeJob_, [this, plan = plan_, kind, rows, stretch, known = phrases_](std::stop_token) {
-    std::vector<Ornament> made;
-    for (const std::string& row : rows) {
-      Listening l;
-      l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
-      const auto found = known.find(row);
-      l.phrases = found != known.end()
-                      ? found->second
-                      : findPhrases(l.before(row), {Frames(0), plan->end(true)}, plan->map().sampleRate());
-      made.push_back(ivrin::place(allKinds(), kind, plan->song(), row, stretch, l));
-    }
-    post([this, made = std::move(made)]() mutable {
-      Song next = song();
-      QString first;
-      for (Ornament& o : made) {
-        if (!next.hasRow(o.on)) continue;
-        o.id = freshOrnamentId(next); // the song may have moved on
-        if (first.isEmpty()) first = asText(o.id);
-        next = withOrnament(std::move(next), std::move(o));
-      }
-      if (first.isEmpty()) return;
-      const QString name = kindWord(next.ornament(first.toStdString())->kind);
-      edit(made.size() == 1 ? name : tr("%1 on %2 rows").arg(name).arg(made.size()), std::move(next));
-      settle();
-      emit placed(first);
-    });
-  });
-}
-
-void Session::wantSpectra(const std::string& ornament, std::size_t index) {
-  const Ornament* found = song().ornament(ornament);
-  if (!plan_ || !found || index >= found->finish.size()) return;
-  Ornament before = *found, after = *found;
-  before.finish.resize(index);
-  after.finish.resize(index + 1);
-  before.enabled = after.enabled = true;
-  job(spectraJob_, [this, plan = plan_, audio = audio_, before = std::move(before), after = std::move(after), ornament,
-                    index, serial = songSerial_](std::stop_token stop) {
-    const auto measured = [&](const Ornament& o) {
-      const auto trial =
-          RenderPlan::make(withOrnamentReplaced(plan->song(), o), audio, allKinds(), *cache_, plan.get());
-      const auto node = trial->node(o.id);
-      if (!node || !node->print || !node->print->ensure(*trial, *node, node->print->end(), stop))
-        return std::vector<float>();
-      StereoBuffer b(node->print->extent().length());
-      node->print->addTo(node->print->first(), b.span());
-      return bandLevels(b, trial->map().sampleRate(), 96);
-    };
-    FinishSpectra s{ornament, index, measured(before), {}};
-    if (!stop.stop_requested()) s.after = measured(after);
-    if (stop.stop_requested()) return;
-    post([this, s = std::move(s), serial]() mutable {
-      if (serial != songSerial_) return;
-      spectra_ = std::move(s);
-      emit spectraChanged();
-    });
-  });
-}
-
-void Session::startRowPeaks() {
-  if (!plan_) return;
-  job(peaksJob_, [this, plan = plan_, serial = songSerial_](std::stop_token stop) {
-    std::map<std::string, std::shared_ptr<const PeakPyramid>> made;
-    constexpr std::int64_t kBlock = 16384;
-    StereoBuffer block(kBlock);
-    const Frames end = plan->end(true);
-    for (std::size_t r = 0; r < plan->rows().size(); ++r) {
-      const RowNode& row = plan->rows()[r];
-      if (row.type == RowNode::Type::stem) continue;
-      Evaluator evaluator(*plan, Evaluator::Missing::takeReady);
-      auto peaks = std::make_shared<PeakPyramid>();
-      for (std::int64_t at = 0; at < end.count; at += kBlock) {
-        if (stop.stop_requested()) return;
-        const StereoSpan part = block.span().part(0, std::min(kBlock, end.count - at));
-        evaluator.rowOut(r, Frames(at), part);
-        peaks->append(part.left, part.right, part.frames);
-      }
-      peaks->finish();
-      made[row.id] = std::move(peaks);
-    }
-    post([this, made = std::move(made), serial, stop] {
-      if (serial != songSerial_ || stop.stop_requested()) return;
-      rowPeaks_ = made;
-      emit rowPeaksReady();
-    });
-  });
-}
-
-void Session::startFacts() {
-  if (!plan_ || chosen_.empty()) return;
-  const auto node = plan_->node(chosen_);
-  if (!node) return;
-  auto without = RenderPlan::make(withoutOrnaments(song(), chosen_), audio_, allKinds(), *cache_, plan_.get());
-  job(factsJob_, [this, plan = plan_, node, without, serial = songSerial_, id = chosen_,
-                  phrases = phrases(node->ornament->on)](std::stop_token stop) {
-    const OrnamentFacts f = factsOf(*plan, *node, *without, stop);
-    if (stop.stop_requested()) return;
-    ChosenFacts c{
-        id, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop, {}, {}, {}};
-    if (!node->plan.dry.isOne()) { // it takes the row's place: how it leaves and meets it
-      Evaluator rows(*plan, Evaluator::Missing::compute);
-      Planes planes;
-      const std::int64_t half = std::llround(0.002 * plan->map().sampleRate());
-      for (const Frames at : {f.extent.begin, f.extent.end}) {
-        rows.planes(node->row, at - Frames(half), 2 * half, planes);
-        Seam seam{at, std::vector<float>(static_cast<std::size_t>(2 * half))};
-        for (std::int64_t i = 0; i < 2 * half; ++i) {
-          float both = planes.dry.left()[i] + planes.dry.right()[i];
-          if (planes.wetSounds) both += planes.wet.left()[i] + planes.wet.right()[i];
-          seam.row[static_cast<std::size_t>(i)] = both / 2;
-        }
-        c.seams.push_back(std::move(seam));
-      }
-    }
-    if (node->print) {
-      c.collisions = findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
-                                    readerBeforeOrnaments(plan, node->ornament->on), phrases, plan->map().sampleRate());
-      if (!node->print->note().empty()) c.notes.push_back(node->print->note());
-    }
-    post([this, c = std::move(c), serial, stop] {
-      if (serial != songSerial_ || stop.stop_requested() || c.ornament != chosen_) return;
-      facts_ = c;
-      applyListening();
-      emit factsChanged();
-    });
-  });
-}
-
-void Session::exportTo(const fs::path& folder, const ExportOptions& options) {
-  if (!plan_) return;
-  job(exportJob_, [this, plan = plan_, folder, options](std::stop_token stop) {
-    try {
-      const ExportReport report = exportSong(plan, folder, options, stop, [this](double f, const std::string& what) {
-        post([this, f, text = asText(what)] { emit progress(text, std::min(f, 0.999)); });
-      });
-      QString text = report.stopped ? tr("Export cancelled; nothing half written was left.")
-                     : report.files.size() == 1
-                         ? tr("1 file written to %1").arg(asText(folder.string()))
-                         : tr("%1 files written to %2").arg(report.files.size()).arg(asText(folder.string()));
-      for (const auto& n : report.notes) text += QStringLiteral(" · ") + asText(n);
-      post([this, text, ok = !report.stopped] {
-        emit progress({}, 1);
-        emit exported(text, ok);
-      });
-    } catch (const std::exception& e) {
-      post([this, text = tr("The export stopped: %1").arg(QString::fromUtf8(e.what()))] {
-        emit progress({}, 1);
-        emit exported(text, false);
-      });
-    }
-  });
-}
-
-void Session::cancelExport() {
-  exportJob_.request_stop();
-}
-
 void Session::waitUntilIdle() {
   QEventLoop loop;
   for (;;) {
-    loop.processEvents(QEventLoop::AllEvents, 10);
+    loop.processEvents(QEventLoop::AllEvents);
     if (plan_) pool_.waitUntilIdle();
-    loop.processEvents(QEventLoop::AllEvents, 10);
-    if (jobs_ == 0 && !peaksTimer_.isActive() && !factsTimer_.isActive() && !progressPosted_) return;
+    loop.processEvents(QEventLoop::AllEvents);
+    if (workers_.working() || progressPosted_) {
+      loop.processEvents(QEventLoop::WaitForMoreEvents); // their end is an event
+      continue;
+    }
+    // What waits for calm begins now.
+    const bool peaks = peaksTimer_.isActive(), facts = factsTimer_.isActive();
+    if (!peaks && !facts) return;
+    peaksTimer_.stop();
+    factsTimer_.stop();
+    if (peaks) startPeaks();
+    if (facts) startFacts();
   }
 }
 

@@ -1,56 +1,30 @@
-// One open song at work: its history, its audio, what is computed and what is heard. The window and its views hold a
-// Session and draw what it says; it knows no widgets.
+// One open song at work: the document, the services that find and compute, and what is heard, put together for the
+// window. The window and its views hold a Session and draw what it says; it knows no widgets.
 //
-// All public functions belong to the window's thread and return at once; long work runs on threads of its own and comes
-// back as a signal.
+// All public functions belong to the window's thread and return at once; long work is a job and comes back as a signal.
 #pragma once
 
-#include "analysis/collisions.h"
-#include "analysis/phrases.h"
-#include "dsp/onsets.h"
+#include "analysis/placing.h"
+#include "document/document.h"
 #include "play/player.h"
 #include "render/export.h"
-#include "render/open_song.h"
 #include "render/render_pool.h"
-#include "song/history.h"
+#include "services/chosen_facts.h"
+#include "services/findings.h"
+#include "services/finish_spectra.h"
+#include "services/jobs.h"
+#include "services/opening.h"
+#include "services/row_peaks.h"
 
 #include <QObject>
 #include <QString>
 #include <QTimer>
 
 #include <filesystem>
-#include <list>
 #include <map>
+#include <set>
 
 namespace ivrin::app {
-
-class JournalWriter;
-
-/// What is heard about a place where an ornament leaves or meets its row: left and right in the middle of each other,
-/// 2 ms before and 2 ms after.
-struct Seam {
-  Frames at;
-  std::vector<float> row;
-};
-
-/// What the measure line says of the chosen ornament.
-struct ChosenFacts {
-  std::string ornament;
-  double lufsWith = -200, lufsWithout = -200, peakDbfs = -200, lowsAddedDb = 0;
-  Beats tailEnd;
-  std::optional<LoopFigures> loop;
-  std::vector<Collision> collisions;
-  std::vector<std::string> notes;
-  std::vector<Seam> seams; // of kinds that replace the row
-};
-
-/// Levels of a print before and after one processor of its finish, in 1/10-decade-like bands over the drawings'
-/// frequency axis (20 Hz to 20 kHz), dB re full scale.
-struct FinishSpectra {
-  std::string ornament;
-  std::size_t index = 0;
-  std::vector<float> before, after;
-};
 
 class Session : public QObject {
   Q_OBJECT
@@ -63,14 +37,16 @@ class Session : public QObject {
     /// Where outputs come from; without one, or where it has none, a silent stand-in keeps time.
     std::shared_ptr<OutputSource> outputs;
     OutputChoice output;
+    /// What is found about rows; may be shared by sessions.
+    std::shared_ptr<Findings> findings = std::make_shared<Findings>();
   };
   explicit Session(Options options);
   ~Session() override;
 
   // The song.
-  const Song& song() const { return history_.song(); }
-  const History& history() const { return history_; }
-  const std::filesystem::path& file() const { return file_; }
+  const Song& song() const { return document_.song(); }
+  const History& history() const { return document_.history(); }
+  const std::filesystem::path& file() const { return document_.file(); }
   bool isOpen() const { return plan_ != nullptr; }
   const SongAudio& audio() const { return audio_; }
   /// How a file the user chose is written into the song; its folder is allowed from then on.
@@ -80,7 +56,7 @@ class Session : public QObject {
 
   /// The only way to change the song. `label` is what undo will say.
   void edit(const QString& label, Song next, const std::string& mergeKey = {});
-  void settle() { history_.settle(); }
+  void settle() { document_.settle(); }
   void undo();
   void redo();
 
@@ -96,7 +72,8 @@ class Session : public QObject {
 
   // Computing.
   const std::shared_ptr<const RenderPlan>& plan() const { return plan_; }
-  /// Phrases of a row before its ornaments; empty until they are found.
+  /// Phrases of a row before its ornaments; empty until they are found, and after an edit of what lies under the row
+  /// those of before until the new ones are.
   const std::vector<FrameRange>& phrases(const std::string& row) const;
   /// Peaks of a bus or the mix as it sounds; null until computed.
   std::shared_ptr<const PeakPyramid> rowPeaks(const std::string& row) const;
@@ -134,9 +111,12 @@ class Session : public QObject {
   /// What is being turned down for that now, dB ≤ 0.
   double matchDb() const;
 
+  /// At every picture: tells what computes where the playhead is, and goes on with another device where one has gone.
+  /// Says so, if it did.
+  void tick();
   /// Runs the event loop until nothing is being computed (tests, pictures).
   void waitUntilIdle();
-  bool working() const { return jobs_ > 0; }
+  bool working() const { return workers_.working(); }
 
   void exportTo(const std::filesystem::path& folder, const ExportOptions& options);
   void cancelExport();
@@ -158,48 +138,100 @@ class Session : public QObject {
   void outputReplaced();
 
  private:
-  void adopt(Song song, SongAudio audio, Reach reach, Problems problems, const std::filesystem::path& file,
-             bool unsaved);
+  struct FactsInput {
+    std::shared_ptr<const RenderPlan> plan, without;
+    std::string ornament;
+  };
+  struct SpectraInput {
+    std::shared_ptr<const RenderPlan> plan;
+    SongAudio audio;
+    std::string ornament;
+    std::size_t index;
+  };
+  struct PlaceInput {
+    std::shared_ptr<const RenderPlan> plan;
+    SongAudio audio;
+    std::string kind;
+    std::vector<Press> presses;
+  };
+  struct ImpulsesInput {
+    Song song;
+    Reach reach;
+    std::shared_ptr<const Impulses> known;
+  };
+  struct ImpulsesFound {
+    std::shared_ptr<const Impulses> impulses;
+    Problems problems;
+  };
+  struct ExportInput {
+    std::shared_ptr<const RenderPlan> plan;
+    std::filesystem::path folder;
+    ExportOptions options;
+  };
+  struct OpenInput {
+    std::vector<std::filesystem::path> files; // a song, or the stems of a new one
+    std::optional<double> bpm;                // of a new one
+    Places places;
+  };
+  struct FindInput {
+    std::shared_ptr<const RenderPlan> plan;
+    std::vector<std::string> rows;
+  };
+  struct PeaksInput {
+    std::shared_ptr<const RenderPlan> plan;
+    AllRowPeaks known;
+  };
+
+  void takeOpened(OpenedDocument d);
+  void adopt(OpenedDocument d);
   void replan();
   void hearPlan();
   void applyListening();
+  void songEdited();
   std::unique_ptr<Output> anyOutput() const;
-  void startRowPeaks();
+  void useStandIn(const QString& why);
   void startFacts();
+  void startFinding();
+  void startPeaks();
   void startPlayer();
   void loadNewImpulses();
-  template <class Work> void job(std::jthread& slot, Work work);
+  void addPlaced(const std::vector<Ornament>& made);
+  std::shared_ptr<const RenderPlan> planWithoutChosen() const;
+  Progress reportImport(const Run& run);
   /// Runs on the window's thread, later.
   template <class F> void post(F f) { QMetaObject::invokeMethod(this, std::move(f), Qt::QueuedConnection); }
 
   Options options_;
+  Document document_;
   StemStore store_;
   std::unique_ptr<Output> output_;
   std::unique_ptr<Player> player_;
   RenderPool pool_;
   std::shared_ptr<PrintCache> cache_ = std::make_shared<PrintCache>();
-  std::unique_ptr<JournalWriter> journal_;
 
-  History history_;
-  std::filesystem::path file_;
-  std::string savedText_; // of the file as last read or written
   SongAudio audio_;
-  Reach reach_;
   std::map<std::string, QString> rowProblems_;
   std::shared_ptr<const RenderPlan> plan_;
-  std::map<std::string, std::vector<FrameRange>> phrases_;
-  std::map<std::string, std::vector<Frames>> onsets_;
-  std::map<std::string, std::shared_ptr<const PeakPyramid>> rowPeaks_;
+  std::map<std::string, std::shared_ptr<const RowFindings>> found_; // the newest there are
+  mutable std::set<std::string> wanted_;                            // rows asked for since they were last looked after
+  AllRowPeaks rowPeaks_;
   std::optional<ChosenFacts> facts_;
   std::optional<FinishSpectra> spectra_;
   std::string chosen_;
   bool heard_ = true, alone_ = false, matched_ = false;
+  bool deviceAsked_ = false; // the device in use has asked for sound at least once
   std::atomic<bool> progressPosted_{false};
-  int jobs_ = 0;
-  std::uint64_t songSerial_ = 0;
   QTimer peaksTimer_, factsTimer_;
-  std::jthread openJob_, impulseJob_, spectraJob_, phraseJob_, placeJob_, peaksJob_, factsJob_, exportJob_;
-  std::list<std::jthread> retired_; // asked to stop, not ended yet
+
+  Workers workers_;
+  Job<OpenInput, OpenedDocument> openJob_;
+  Job<ImpulsesInput, ImpulsesFound> impulseJob_;
+  Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
+  Job<FindInput, int> findJob_;
+  Job<PlaceInput, std::vector<Ornament>> placeJob_;
+  Job<PeaksInput, std::optional<AllRowPeaks>> peaksJob_;
+  Job<FactsInput, std::optional<ChosenFacts>> factsJob_;
+  Job<ExportInput, std::pair<QString, bool>> exportJob_;
 };
 
 } // namespace ivrin::app

@@ -17,9 +17,9 @@ namespace {
 /// Declared reads served straight from rows before their ornaments: what lies under a new ornament.
 class PlainSounds : public Sounds {
  public:
-  PlainSounds(const std::vector<Read>& reads, const Listening& listening)
+  PlainSounds(const std::vector<Read>& reads, const Surroundings& around)
       : reads_(reads) {
-    for (const Read& r : reads) rows_.push_back(listening.before(r.row));
+    for (const Read& r : reads) rows_.push_back(around.before(r.row));
   }
   void read(std::size_t index, Frames from, StereoSpan out) override {
     out.clear();
@@ -53,9 +53,9 @@ void tieToLanding(const Song& song, Ornament& o, Beats at) {
 }
 
 /// Puts a level at the end of the finish: so many LU under the source.
-void fitLevel(const KindSet& kinds, Ornament& o, const SongContext& context, const Listening& listening, double underLu,
+void fitLevel(const KindSet& kinds, Ornament& o, const SongContext& context, const Surroundings& around, double underLu,
               double mostMoreLu = 0) {
-  const PrintLevel level = measurePrint(*kinds.find(o.kind), o, context, listening);
+  const PrintLevel level = measurePrint(*kinds.find(o.kind), o, context, around);
   // A swell over a short word is loud at its very end only: its peak stays under the source's, as far as 4 LU allow.
   double more = 0;
   if (level.print > -100 && level.source > -70) {
@@ -65,11 +65,11 @@ void fitLevel(const KindSet& kinds, Ornament& o, const SongContext& context, con
   o.finish.push_back({"level", {{"offset_lu", -(underLu + std::round(more * 2) / 2)}}});
 }
 
-void fitReverbThrow(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
+void fitReverbThrow(const KindSet& kinds, const Song& song, Ornament& o, const Surroundings& around) {
   const SongContext context = contextOf(song);
   const TempoMap& map = context.map;
   const FrameRange span = map.frames(o.span());
-  const Room room = roomAfter(listening.phrases, span, map.sampleRate());
+  const Room room = roomAfter(around.phrases, span, map.sampleRate());
   // Three seconds, or as much as has fallen 40 dB when the next phrase comes.
   double decay = 3;
   if (room.next)
@@ -79,14 +79,14 @@ void fitReverbThrow(const KindSet& kinds, const Song& song, Ornament& o, const L
                 {"pre_delay", "1/64"},
                 {"low_cut_hz", 250.0},
                 {"duck_db", 6.0}};
-  fitLevel(kinds, o, context, listening, 8);
+  fitLevel(kinds, o, context, around, 8);
 }
 
-void fitReverseReverb(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
+void fitReverseReverb(const KindSet& kinds, const Song& song, Ornament& o, const Surroundings& around) {
   const SongContext context = contextOf(song);
   const TempoMap& map = context.map;
   const FrameRange span = map.frames(o.span());
-  const RoomBefore room = roomBefore(listening.phrases, span, map.sampleRate());
+  const RoomBefore room = roomBefore(around.phrases, span, map.sampleRate());
   // One bar, or the rest before the word; where there is hardly a rest the swell may lie over the former phrase.
   double lead = map.meterAt(o.start).barLength().quarters();
   if (room.former) {
@@ -99,14 +99,14 @@ void fitReverseReverb(const KindSet& kinds, const Song& song, Ornament& o, const
     o.settings["wash_under_percent"] = 100.0;
   }
   tieToLanding(song, o, o.start);
-  fitLevel(kinds, o, context, listening, 6, 4);
+  fitLevel(kinds, o, context, around, 6, 4);
 }
 
-void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Listening& listening) {
+void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Surroundings& around) {
   const SongContext context = contextOf(song);
   const TempoMap& map = context.map;
   const FrameRange span = map.frames(o.span());
-  const Room room = roomAfter(listening.phrases, span, map.sampleRate());
+  const Room room = roomAfter(around.phrases, span, map.sampleRate());
   const double quarter = 60 / map.bpmAt(o.start);
   const auto seconds = [&](Frames a, Frames b) { return static_cast<double>((b - a).count) / map.sampleRate(); };
   // Without a next phrase: four bars may be filled.
@@ -122,7 +122,7 @@ void fitDelayThrow(const KindSet& kinds, const Song& song, Ornament& o, const Li
                 {"pattern", "ping-pong"}, {"feedback_percent", std::round(feedback)},
                 {"low_cut_hz", 200.0},    {"high_cut_hz", 7000.0},
                 {"duck_db", 6.0},         {"width_percent", 130.0}};
-  fitLevel(kinds, o, context, listening, 8);
+  fitLevel(kinds, o, context, around, 8);
 }
 
 /// Up to the landing when there is one near the end: within half of the length, and half a beat.
@@ -157,14 +157,14 @@ void fitHalftime(const Song& song, Ornament& o) {
 
 } // namespace
 
-PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& context, const Listening& listening) {
+PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& context, const Surroundings& around) {
   const FlushDenormals guard;
   const TempoMap& map = context.map;
   const Placed placed{o, context};
   const PrintPlan plan = finishedPlan(kind, placed);
   PrintLevel level;
   if (!plan.sounds) return level;
-  PlainSounds sounds(plan.reads, listening);
+  PlainSounds sounds(plan.reads, around);
   const Source source(placed);
   const std::int64_t window = std::max<std::int64_t>(source.frames(), std::llround(0.05 * map.sampleRate()));
 
@@ -198,16 +198,16 @@ PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& 
 }
 
 Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
-               BeatRange stretch, const Listening& listening) {
+               BeatRange stretch, const Surroundings& around) {
   Ornament o;
   o.id = freshOrnamentId(song);
   o.kind = kind;
   o.on = row;
   o.start = stretch.begin;
   o.length = stretch.length();
-  if (kind == "delay-throw") fitDelayThrow(kinds, song, o, listening);
-  if (kind == "reverb-throw") fitReverbThrow(kinds, song, o, listening);
-  if (kind == "reverse-reverb") fitReverseReverb(kinds, song, o, listening);
+  if (kind == "delay-throw") fitDelayThrow(kinds, song, o, around);
+  if (kind == "reverb-throw") fitReverbThrow(kinds, song, o, around);
+  if (kind == "reverse-reverb") fitReverseReverb(kinds, song, o, around);
   if (kind == "tape") endOnLanding(song, o);
   if (kind == "halftime") fitHalftime(song, o);
   if (kind == "treat") { // a plate of 1.2 s at 30 %, the dry kept

@@ -7,6 +7,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
+#include <fstream>
 #include <vector>
 
 namespace ivrin {
@@ -14,10 +16,51 @@ namespace {
 
 constexpr std::int64_t kBlock = 32768;
 
+/// A file whose header says nothing of its length, with a length in its place: libsndfile takes a size of 0 at its word.
+class OpenEnded {
+ public:
+  OpenEnded(const std::filesystem::path& file, const DataLength& data)
+      : in_(file, std::ios::binary)
+      , data_(data) {}
+  SNDFILE* open(SF_INFO& info) {
+    SF_VIRTUAL_IO io{&OpenEnded::length, &OpenEnded::seek, &OpenEnded::read, &OpenEnded::write, &OpenEnded::tell};
+    return sf_open_virtual(&io, SFM_READ, &info, this);
+  }
+
+ private:
+  static OpenEnded& of(void* self) { return *static_cast<OpenEnded*>(self); }
+  static sf_count_t length(void* self) { return of(self).data_.at + of(self).data_.there; }
+  static sf_count_t tell(void* self) { return of(self).at_; }
+  static sf_count_t write(const void*, sf_count_t, void*) { return 0; }
+  static sf_count_t seek(sf_count_t offset, int whence, void* self) {
+    OpenEnded& f = of(self);
+    f.at_ = std::clamp<sf_count_t>(offset + (whence == SEEK_CUR ? f.at_ : whence == SEEK_END ? length(self) : 0), 0,
+                                   length(self));
+    return f.at_;
+  }
+  static sf_count_t read(void* to, sf_count_t bytes, void* self) {
+    OpenEnded& f = of(self);
+    f.in_.clear();
+    f.in_.seekg(f.at_);
+    f.in_.read(static_cast<char*>(to), bytes);
+    const sf_count_t got = f.in_.gcount();
+    const auto size = static_cast<std::uint32_t>(std::min<std::int64_t>(f.data_.there, 0x7fffffff));
+    for (sf_count_t i = 0; i < 4; ++i) // the data's own size, before it; little endian, as only WAV comes here
+      if (const sf_count_t place = f.data_.at - 4 + i - f.at_; place >= 0 && place < got)
+        static_cast<unsigned char*>(to)[place] = static_cast<unsigned char>(size >> (8 * i));
+    f.at_ += got;
+    return got;
+  }
+  std::ifstream in_;
+  DataLength data_;
+  sf_count_t at_ = 0;
+};
+
 class SndfileReader : public AudioReader {
  public:
-  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData)
-      : file_(file)
+  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData, std::unique_ptr<OpenEnded> openEnded)
+      : openEnded_(std::move(openEnded))
+      , file_(file)
       , short_(shortData) {
     info_ = {info.channels, info.samplerate, info.frames};
     if (info.samplerate == songRate) {
@@ -87,6 +130,7 @@ class SndfileReader : public AudioReader {
         r->decode(r->input_.data(), std::min<std::int64_t>(static_cast<std::int64_t>(want), kBlock)));
   }
 
+  std::unique_ptr<OpenEnded> openEnded_; // what it is read through, where that is needed
   SNDFILE* file_;
   soxr_t soxr_ = nullptr;
   AudioInfo info_;
@@ -109,7 +153,11 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
     return nullptr;
   }
   SF_INFO info{};
-  SNDFILE* f = sf_open(file.c_str(), SFM_READ, &info);
+  const auto length = dataLength(file);
+  std::unique_ptr<OpenEnded> openEnded;
+  if (length && length->open && length->promised == 0 && length->there > 0)
+    openEnded = std::make_unique<OpenEnded>(file, *length);
+  SNDFILE* f = openEnded ? openEnded->open(info) : sf_open(file.c_str(), SFM_READ, &info);
   if (!f) return refuse(std::string("not an audio file Ivrin can read (") + sf_strerror(nullptr) + ")");
   std::string why;
   if (info.channels > 2)
@@ -124,8 +172,8 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
     sf_close(f);
     return refuse(why);
   }
-  const auto length = dataLength(file);
-  auto reader = std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort());
+  auto reader =
+      std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort(), std::move(openEnded));
   if (!reader->usable()) return refuse("its sample rate cannot be converted");
   return reader;
 }

@@ -9,7 +9,11 @@ namespace ivrin {
 namespace {
 
 constexpr int kMostChunks = 4096; // before the data; more is not a header
-constexpr std::uint32_t kUnknown = 0xffffffffu;
+
+/// Sizes that stand for "not known yet". The last is what programs write that count with a sign, less some room.
+bool unknown(std::uint32_t size) {
+  return size == 0 || size == 0xffffffffu || (size >= 0x7ffff000u && size <= 0x7fffffffu);
+}
 
 std::uint32_t number(const char* bytes, bool bigEndian) {
   std::uint32_t n = 0;
@@ -47,9 +51,10 @@ std::optional<DataLength> dataLength(const std::filesystem::path& file) {
     }
     if (id == (aiff ? "SSND" : "data")) {
       const std::int64_t there = whole - (at + 8);
-      if (size == kUnknown && longData > 0) return DataLength{longData, there};
-      if (size == 0 || size == kUnknown) return std::nullopt;
-      return DataLength{size, there};
+      if (rf64 && size == 0xffffffffu && longData > 0) return DataLength{at + 8, longData, there};
+      const bool open = unknown(size) && (size != 0 || unknown(number(head.data() + 4, big))) &&
+                        std::int64_t{size} != there;
+      return DataLength{at + 8, size, there, open};
     }
     at += 8 + std::int64_t{size} + (size & 1);
   }

@@ -41,6 +41,7 @@ class GainSegments {
   explicit GainSegments(std::vector<Point> points)
       : points_(std::move(points)) {}
   bool isOne() const { return points_.empty(); }
+  std::size_t size() const { return points_.size(); }
   FrameRange span() const { return points_.empty() ? FrameRange{} : FrameRange{points_.front().at, points_.back().at}; }
   /// Multiplies `frames` samples beginning at song frame `from`; leaves samples where the gain is 1 untouched.
   void apply(Frames from, float* left, float* right, std::int64_t frames) const;

@@ -38,6 +38,8 @@ class Finisher {
   virtual std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const = 0;
   /// How many frames the sound may become longer by at most.
   virtual std::int64_t tailFrames(const FinishPlace&, const Settings&) const { return 0; }
+  /// Every frame it gives depends on that frame of what comes in alone, so that it may be computed anywhere first.
+  virtual bool memoryless() const { return false; }
   /// The row it listens to, before that row's ornaments (empty: the ornament's own), and how far ahead.
   struct Key {
     std::string row;

@@ -16,6 +16,7 @@ class PanStage : public InPlace {
       , position_(s.curve("position"), at.map, at.start, at.first) {}
 
  protected:
+  bool remembers() const override { return false; }
   void process(StereoSpan io, std::int64_t offset) override {
     for (std::int64_t i = 0; i < io.frames; ++i) { // a balance, as rows have it
       const float p = position_.at(offset + i);
@@ -35,6 +36,7 @@ class GainStage : public InPlace {
       , db_(s.curve("db"), at.map, at.start, at.first) {}
 
  protected:
+  bool remembers() const override { return false; }
   void process(StereoSpan io, std::int64_t offset) override {
     if (db_.constant()) {
       const auto g = static_cast<float>(Decibels(static_cast<double>(db_.at(0))).gain());
@@ -68,7 +70,8 @@ const Finisher& panFinisher() {
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
         return std::unique_ptr<Flow>(std::make_unique<PanStage>(std::move(in), at, s));
-      });
+      },
+      true);
   return f;
 }
 
@@ -82,7 +85,8 @@ const Finisher& gainFinisher() {
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
         return std::unique_ptr<Flow>(std::make_unique<GainStage>(std::move(in), at, s));
-      });
+      },
+      true);
   return f;
 }
 

@@ -67,8 +67,15 @@ class InPlace : public Stage {
     offset_ += n;
     return n;
   }
+  bool seek(std::int64_t frame) override {
+    if (remembers() || !in_->seek(frame)) return false;
+    offset_ = frame;
+    return true;
+  }
 
  protected:
+  /// What a frame becomes depends on frames before it. False only for processors that say they are memoryless.
+  virtual bool remembers() const { return true; }
   /// `offset`: frames since the print's first.
   virtual void process(StereoSpan io, std::int64_t offset) = 0;
 
@@ -162,10 +169,12 @@ class Whole : public Stage {
 class SimpleFinisher : public Finisher {
  public:
   using Attach = std::unique_ptr<Flow> (*)(std::unique_ptr<Flow>, const FinishPlace&, const SettingsView&);
-  SimpleFinisher(TableSpec spec, Attach way)
+  SimpleFinisher(TableSpec spec, Attach way, bool memoryless = false)
       : table_(std::move(spec))
-      , attach_(way) {}
+      , attach_(way)
+      , memoryless_(memoryless) {}
   const TableSpec& table() const override { return table_; }
+  bool memoryless() const override { return memoryless_; }
   std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const override {
     return attach_(std::move(in), at, SettingsView(table_, set));
   }
@@ -173,6 +182,7 @@ class SimpleFinisher : public Finisher {
  protected:
   TableSpec table_;
   Attach attach_;
+  bool memoryless_;
 };
 
 /// io = (1 − share)·dry + share·wet

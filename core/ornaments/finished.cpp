@@ -31,13 +31,33 @@ double sourceLufs(const Placed& p, Sounds& sounds) {
 
 } // namespace
 
+namespace {
+
+/// What a plan holds is bounded.
+PrintPlan bounded(PrintPlan plan) {
+  const std::size_t segments = std::max(plan.dry.size(), plan.wet.size());
+  if (plan.reads.size() <= kMostReads && segments <= kMostSegments) return plan;
+  PrintPlan refused;
+  refused.extent = plan.extent;
+  refused.sounds = false;
+  refused.refusal = plan.reads.size() > kMostReads
+                        ? "listens to more than " + std::to_string(kMostReads) + " stretches"
+                        : "turns its row down in more than " + std::to_string(kMostSegments) + " places";
+  return refused;
+}
+
+} // namespace
+
 PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
-  PrintPlan plan = kind.plan(p);
+  PrintPlan plan = bounded(kind.plan(p));
   if (!plan.sounds || p.ornament.finish.empty()) return plan;
   const FinishPlace at = placeOf(kind, p, plan.extent.begin);
   std::int64_t tail = 0;
   for (const Processor& one : p.ornament.finish)
-    if (const Finisher* f = findFinisher(one.type)) tail += f->tailFrames(at, one.settings);
+    if (const Finisher* f = findFinisher(one.type)) {
+      tail += f->tailFrames(at, one.settings);
+      plan.anyOrder = plan.anyOrder && f->memoryless();
+    }
   const auto longest = static_cast<std::int64_t>(kLongestTailSeconds * p.sampleRate());
   plan.extent.end = plan.extent.end + Frames(std::min(tail, longest));
   for (const Processor& one : p.ornament.finish) {
@@ -49,7 +69,7 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
                           own ? Read::What::dryBefore : Read::What::beforeOrnaments,
                           {plan.extent.begin, plan.extent.end + Frames(key->aheadFrames)}});
   }
-  return plan;
+  return bounded(std::move(plan));
 }
 
 std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const PrintPlan& plan, Sounds& sounds) {

@@ -234,16 +234,15 @@ class HalftimeVoice : public Voice {
         ++now_;
         continue;
       }
-      const bool last = now_ + 1 == cycles_.cycles.size();
-      const std::int64_t joinAt = last ? end : std::max(end - joinBefore(now_), (cycle.begin - span_.begin).count);
-      const std::int64_t stop = std::min(n, (f < joinAt ? joinAt : end) - at_);
+      const std::int64_t join = joinAt(now_);
+      const std::int64_t stop = std::min(n, (f < join ? join : end) - at_);
       const StereoSpan part = out.part(done, stop - done);
       head(now_, f, part);
-      if (f >= joinAt) {
+      if (f >= join) {
         const StereoSpan incoming = next_.span().part(0, part.frames);
         head(now_ + 1, f, incoming);
         for (std::int64_t i = 0; i < part.frames; ++i) {
-          const double u = static_cast<double>(f + i - joinAt) / static_cast<double>(end - joinAt) * 1.5707963267948966;
+          const double u = static_cast<double>(f + i - join) / static_cast<double>(end - join) * 1.5707963267948966;
           const auto a = static_cast<float>(std::cos(u)), b = static_cast<float>(std::sin(u));
           part.left[i] = a * part.left[i] + b * incoming.left[i];
           part.right[i] = a * part.right[i] + b * incoming.right[i];
@@ -270,6 +269,20 @@ class HalftimeVoice : public Voice {
     return n;
   }
 
+  /// Every cycle begins anew: what lies before the one that sounds at `frame` need not be computed.
+  bool seek(std::int64_t frame) override {
+    if (slowed_.banded()) return false; // the filter remembers
+    const auto begins = [&](std::size_t i) { return (cycles_.cycles[i].begin - span_.begin).count; };
+    now_ = 0;
+    while (now_ + 1 < cycles_.cycles.size() && begins(now_ + 1) <= frame) ++now_;
+    at_ = frame;
+    if (!settings_.keep) return true;
+    headCycle_[0] = headCycle_[1] = -1;
+    runUp(now_, now_ == 0 ? 0 : joinAt(now_ - 1), frame);
+    if (now_ + 1 < cycles_.cycles.size() && joinAt(now_) < frame) runUp(now_ + 1, joinAt(now_), frame);
+    return true;
+  }
+
   /// Frames within which the dry row and the all-passed print change places at the span's edges.
   static std::int64_t edgeFrames(const Placed& p) {
     return std::min<std::int64_t>(std::llround(kFadeInSeconds * p.sampleRate()), p.span().length() / 2);
@@ -277,6 +290,20 @@ class HalftimeVoice : public Voice {
 
  private:
   std::int64_t joinBefore(std::size_t i) const { return std::min(cycles_.join, cycles_.cycles[i].length() / 2); }
+  /// Where cycle i + 1 begins to be heard over cycle i, in frames of the span; the last one's end.
+  std::int64_t joinAt(std::size_t i) const {
+    const std::int64_t begin = (cycles_.cycles[i].begin - span_.begin).count,
+                       end = (cycles_.cycles[i].end - span_.begin).count;
+    return i + 1 == cycles_.cycles.size() ? end : std::max(end - joinBefore(i), begin);
+  }
+  /// Cycle i's sound from where it begins to be heard up to a frame of the span, unheard.
+  void runUp(std::size_t i, std::int64_t from, std::int64_t to) {
+    while (from < to) {
+      const std::int64_t n = std::min(to - from, kPrintBlock);
+      head(i, from, unheard_.span().part(0, n));
+      from += n;
+    }
+  }
   double edgeAt(std::int64_t f) const {
     const std::int64_t n = std::max<std::int64_t>(1, edge_);
     const double in = static_cast<double>(f) / static_cast<double>(n),
@@ -354,6 +381,10 @@ HalftimeCycles halftimeCycles(const Placed& p) {
   const std::int64_t least = std::max<std::int64_t>(1, std::llround(0.001 * p.sampleRate()));
   Frames begin = span.begin;
   for (std::int64_t k = 1; begin < span.end; ++k) {
+    if (h.cycles.size() == kMostCycles) {
+      h.tooMany = true;
+      return h;
+    }
     const Frames end = std::min(span.end, turn(k));
     if ((end - begin).count < least && end < span.end) continue;
     h.cycles.push_back({begin, end});
@@ -377,6 +408,12 @@ PrintPlan Halftime::plan(const Placed& p) const {
     plan.reads = Source(p).reads();
   const HalftimeSettings s = HalftimeSettings::of(p);
   const HalftimeCycles cycles = halftimeCycles(p);
+  if (cycles.tooMany) {
+    plan.sounds = false;
+    plan.refusal = "has more than " + std::to_string(kMostCycles) + " cycles: a longer cycle or a shorter span is wanted";
+    return plan;
+  }
+  plan.anyOrder = !s.banded();
   if (s.keep && static_cast<double>(cycles.cycles.front().length()) < kLeastKeptSeconds * p.sampleRate()) {
     plan.sounds = false;
     plan.refusal = "a cycle under 20 ms cannot be stretched at its pitch";

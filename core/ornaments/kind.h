@@ -55,12 +55,17 @@ struct Read {
   FrameRange frames;
 };
 
+/// What a plan may hold at most; what would hold more refuses.
+inline constexpr std::size_t kMostReads = 2048;       // 1024 pieces, and the keys of 64 processors
+inline constexpr std::size_t kMostSegments = 4096;    // of the gains, and cycles or steps of a kind
+
 /// Everything that is known before the first sample is computed.
 struct PrintPlan {
   FrameRange extent; // nothing of the row changes outside; the end is an upper bound
   std::vector<Read> reads;
   GainSegments dry, wet; // what happens to the row's two planes
   bool sounds = true;    // false: there is no print, only gains
+  bool anyOrder = false; // the extent is exact and the voice can seek: its blocks are computed where they are needed
   std::string refusal;   // why it cannot be computed, with `sounds` false; mostly empty
 };
 

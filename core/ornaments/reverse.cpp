@@ -63,6 +63,10 @@ class ReverseVoice : public Voice {
     at_ += n;
     return n;
   }
+  bool seek(std::int64_t frame) override {
+    at_ = frame;
+    return true;
+  }
 
  private:
   Sounds& sounds_;
@@ -84,6 +88,7 @@ PrintPlan Reverse::plan(const Placed& p) const {
   PrintPlan plan;
   plan.extent = soundOf(p, table(), source.frames());
   plan.reads = source.reads();
+  plan.anyOrder = true;
   if (*settingOr(table(), p.ornament.settings, "remove_dry").boolean())
     plan.dry = plan.wet = turnedDown(p.span(), 0, std::llround(kFadeInSeconds * p.sampleRate()),
                                      std::llround(kFadeOutSeconds * p.sampleRate()));

@@ -214,6 +214,11 @@ class TapeVoice : public Voice {
     at_ += n;
     return n;
   }
+  bool seek(std::int64_t frame) override {
+    if (stretch_) return false;
+    at_ = frame;
+    return true;
+  }
 
  private:
   void renderFrom(double head, StereoSpan part) {
@@ -354,6 +359,7 @@ PrintPlan Tape::plan(const Placed& p) const {
     return plan;
   }
   plan.reads = Tapeable(p, m).reads();
+  plan.anyOrder = !m.pitchLock && m.extent == m.frames; // held silent after its motion, its print ends before its extent
   const TapeEdges edges(p, m);
   const std::int64_t n = m.extent.length();
   const std::int64_t out = std::min(edges.dryOut, n / 2), in = std::min(edges.dryIn, n - out);

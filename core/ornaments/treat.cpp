@@ -67,6 +67,10 @@ class TreatVoice : public Voice {
     at_ += n;
     return n;
   }
+  bool seek(std::int64_t frame) override {
+    at_ = frame;
+    return true;
+  }
 
  private:
   Sounds& sounds_;
@@ -91,6 +95,7 @@ PrintPlan Treat::plan(const Placed& p) const {
     tail = std::llround(*seconds * p.sampleRate());
   plan.extent = {span.begin, span.begin + Frames(source.frames() + tail)};
   plan.reads = source.reads();
+  plan.anyOrder = true;
   if (*settingOr(treatTable(), p.ornament.settings, "dry").text() == "replace")
     plan.dry = plan.wet = turnedDown(span, 1 - share(p), std::llround(kFadeInSeconds * p.sampleRate()),
                                      std::llround(kFadeOutSeconds * p.sampleRate()));

@@ -29,6 +29,8 @@ class Output {
   virtual void stop() = 0;
   /// Frames pulled at a time; known after start().
   virtual std::int64_t periodFrames() const = 0;
+  /// Whether it has asked for sound at all since start().
+  virtual bool everAsked() const = 0;
   /// True once the device has gone or no longer runs at the rate asked for.
   virtual bool lost() const = 0;
 };

@@ -193,7 +193,7 @@ bool Player::printsReadyAround(const RenderPlan& plan, Frames at) const {
   const FrameRange near{at, at + Frames(std::llround(kReadyAheadSeconds * options_.sampleRate))};
   for (const auto& n : plan.nodes())
     if (n->print && !intersect(n->print->extent(), near).empty() &&
-        !n->print->readyTo(std::min(near.end, n->print->end())))
+        !n->print->has(near))
       return false;
   return true;
 }

@@ -17,6 +17,7 @@ SimulatedOutput::~SimulatedOutput() {
 std::string SimulatedOutput::start(AudioFeed& feed, int sampleRate) {
   stop();
   feed_ = &feed;
+  asked_ = false;
   rate_ = sampleRate;
   keep_ = static_cast<std::int64_t>(keepSeconds_ * sampleRate);
   if (mode_ == Mode::realTime)
@@ -47,6 +48,7 @@ void SimulatedOutput::stop() {
 
 void SimulatedOutput::pull(std::int64_t frames) {
   if (!feed_ || stalled_ || lost_) return;
+  asked_ = true;
   feed_->fill(block_.left(), block_.right(), frames);
   std::lock_guard lock(mutex_);
   ++pulled_;

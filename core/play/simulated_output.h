@@ -25,6 +25,7 @@ class SimulatedOutput : public Output {
   std::string start(AudioFeed& feed, int sampleRate) override;
   void stop() override;
   std::int64_t periodFrames() const override { return period_; }
+  bool everAsked() const override { return asked_; }
   bool lost() const override { return lost_; }
 
   /// Called before every period in stepped mode (the player's pump).
@@ -53,7 +54,7 @@ class SimulatedOutput : public Output {
   AudioFeed* feed_ = nullptr;
   int rate_ = 48000;
   std::function<void()> before_;
-  std::atomic<bool> stalled_{false}, lost_{false};
+  std::atomic<bool> stalled_{false}, lost_{false}, asked_{false};
   std::atomic<int> drop_{0};
   std::atomic<double> longest_{0};
   mutable std::mutex mutex_; // of the recording; only this stand-in's thread and readers of the record take it

@@ -112,9 +112,9 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
       node.plan.wet.apply(from, wet.left, wet.right, frames);
     if (!node.print || intersect(node.print->extent(), here).empty()) continue;
     if (missing_ == Missing::compute)
-      node.print->ensure(*plan_, node, here.end);
-    else if (!node.print->readyTo(here.end))
-      missed_ += std::min(here.end, node.print->end()).count - std::max(node.print->ready(), from).count;
+      stopped_ = !node.print->ensure(*plan_, node, here, stop_) || stopped_;
+    else if (!node.print->has(here))
+      missed_ += std::min(here.end, node.print->end()).count - std::max(node.print->missingFrom(from), from).count;
     if (intersect(node.print->extent(), here).empty()) continue; // it turned out to end before
     if (!out.wetSounds) wet.clear();
     out.wetSounds = true;
@@ -147,7 +147,7 @@ void Evaluator::alone(const OrnamentNode& node, Frames from, StereoSpan out) {
   if (!node.print) return;
   const FrameRange here{from, from + Frames(out.frames)};
   if (intersect(node.print->extent(), here).empty()) return;
-  if (missing_ == Missing::compute) node.print->ensure(*plan_, node, here.end);
+  if (missing_ == Missing::compute) stopped_ = !node.print->ensure(*plan_, node, here, stop_) || stopped_;
   addPrint(node, from, out);
   float left = plan_->mixGain(), right = plan_->mixGain();
   for (std::size_t row = node.row; row != plan_->mixRow();) {

@@ -16,9 +16,12 @@ class Evaluator {
  public:
   /// compute: prints are rendered as far as needed. takeReady: what is not there counts as silence and is counted.
   enum class Missing { compute, takeReady };
-  Evaluator(const RenderPlan& plan, Missing missing)
+  /// With `stop` requested, what is still missing counts as silence, and stopped() says so.
+  Evaluator(const RenderPlan& plan, Missing missing, std::stop_token stop = {})
       : plan_(&plan)
-      , missing_(missing) {}
+      , missing_(missing)
+      , stop_(std::move(stop)) {}
+  bool stopped() const { return stopped_; }
 
   /// The row after its first `ornaments` ornaments (all by default), before gain and pan.
   void planes(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments = SIZE_MAX);
@@ -46,6 +49,8 @@ class Evaluator {
   void addPrint(const OrnamentNode& node, Frames from, StereoSpan wet);
   const RenderPlan* plan_;
   Missing missing_;
+  std::stop_token stop_;
+  bool stopped_ = false;
   std::int64_t missed_ = 0;
   bool beginsAtZero_ = false;
   std::vector<std::unique_ptr<Planes>> scratch_; // one per depth of the tree

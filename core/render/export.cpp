@@ -56,7 +56,7 @@ void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, c
   std::mutex mutex;
   parallel(open.size(), threads, [&](std::size_t i) {
     if (stop.stop_requested()) return;
-    open[i]->print->ensure(plan, *open[i], open[i]->print->end(), stop);
+    open[i]->print->ensure(plan, *open[i], stop);
     const auto fraction = static_cast<double>(++done) / static_cast<double>(open.size());
     if (progress) {
       std::lock_guard lock(mutex);

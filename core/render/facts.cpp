@@ -7,9 +7,15 @@
 namespace ivrin {
 namespace {
 
-Loudness mixOver(const RenderPlan& plan, FrameRange range) {
+/// Of nothing, when asked to stop.
+Loudness mixOver(const RenderPlan& plan, FrameRange range, const std::stop_token& stop) {
+  constexpr std::int64_t kAtOnce = 1 << 16;
   StereoBuffer b(range.length());
-  Evaluator(plan, Evaluator::Missing::compute).mix(range.begin, b.span());
+  Evaluator mix(plan, Evaluator::Missing::compute, stop);
+  for (std::int64_t at = 0; at < b.frames(); at += kAtOnce) {
+    if (stop.stop_requested()) return {};
+    mix.mix(range.begin + Frames(at), b.span().part(at, std::min(kAtOnce, b.frames() - at)));
+  }
   return measureLoudness(b.left(), b.right(), b.frames(), plan.song().sampleRate, false);
 }
 
@@ -20,7 +26,7 @@ OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const Re
   const FlushDenormals guard;
   OrnamentFacts f;
   if (node.print) {
-    node.print->ensure(plan, node, node.print->end(), stop);
+    if (!node.print->ensure(plan, node, stop)) return f;
     f.peakDbfs = Decibels::ofGain(static_cast<double>(node.print->peak())).value;
   }
   f.extent = node.extent();
@@ -29,7 +35,7 @@ OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const Re
   f.loop = node.kind->loopFigures(placed);
   const FrameRange heard = intersect(f.extent, {Frames(0), f.extent.end});
   if (heard.empty()) return f;
-  const Loudness with = mixOver(plan, heard), dry = mixOver(without, heard);
+  const Loudness with = mixOver(plan, heard, stop), dry = mixOver(without, heard, stop);
   f.lufsWith = with.integratedLufs;
   f.lufsWithout = dry.integratedLufs;
   f.lowsAddedDb = with.lowEnergyDb - dry.lowEnergyDb;
@@ -47,10 +53,10 @@ Song withoutOrnaments(Song song, const std::string& id) {
 }
 
 std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan,
-                                                              const std::string& row) {
+                                                              const std::string& row, std::stop_token stop) {
   const auto index = plan->rowIndex(row);
   if (!index) return [](Frames, StereoSpan out) { out.clear(); };
-  auto evaluator = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute);
+  auto evaluator = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute, std::move(stop));
   auto planes = std::make_shared<Planes>();
   return [plan, evaluator, planes, i = *index](Frames from, StereoSpan out) {
     evaluator->planes(i, from, out.frames, *planes, 0);

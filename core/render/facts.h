@@ -16,7 +16,7 @@ struct OrnamentFacts {
   std::optional<LoopFigures> loop;
 };
 
-/// Completes the print. `without` is the plan of the same song with this ornament switched off.
+/// Completes the print. Asked to stop it ends within a block of each print, with figures that mean nothing. `without` is the plan of the same song with this ornament switched off.
 OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without,
                       std::stop_token stop = {});
 
@@ -24,9 +24,9 @@ OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const Re
 Song withoutOrnaments(Song song, const std::string& id = {});
 
 /// A row before its own ornaments, gain, pan and mute; silence outside. The reader keeps the plan alive and belongs to
-/// one thread at a time.
+/// one thread at a time. With `stop` requested, prints that are missing count as silence.
 std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan,
-                                                              const std::string& row);
+                                                              const std::string& row, std::stop_token stop = {});
 /// What a print adds; silence outside.
 std::function<void(Frames, StereoSpan)> readerOfPrint(std::shared_ptr<const OrnamentNode> node);
 

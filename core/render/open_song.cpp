@@ -18,8 +18,8 @@ std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::p
   return opened;
 }
 
-Song songFromFiles(const std::vector<fs::path>& files, const fs::path& songFolder, double bpm, int sampleRate,
-                   const StemStore& store, Problems& problems) {
+Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRate, const StemStore& store,
+                   Problems& problems) {
   Song song;
   song.tempo.front().bpm = bpm;
   song.sampleRate = sampleRate;
@@ -33,7 +33,7 @@ Song songFromFiles(const std::vector<fs::path>& files, const fs::path& songFolde
     std::replace(s.name.begin(), s.name.end(), '_', ' ');
     if (!s.name.empty()) s.name[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(s.name[0])));
     s.id = freshRowId(song, s.name);
-    s.file = pathForSong(file, songFolder);
+    s.file = absolutePath(file.string(), {});
     s.digest = store.digestOf(file);
     s.frames = reader->info().fileFrames;
     song = withStem(std::move(song), std::move(s));

@@ -4,6 +4,7 @@
 #include "ornaments/finished.h"
 #include "render/evaluator.h"
 #include "render/render_plan.h"
+#include "time/check.h"
 
 #include <algorithm>
 #include <cmath>
@@ -37,8 +38,8 @@ IVRIN_CLONES float scaleAndMeasure(float* x, std::int64_t n, float gain) {
 /// Gives a voice its declared reads through the plan of the moment.
 class PrintSounds : public Sounds {
  public:
-  void use(const RenderPlan& plan, const OrnamentNode& node) {
-    if (plan_ != &plan) evaluator_ = std::make_unique<Evaluator>(plan, Evaluator::Missing::compute);
+  void use(const RenderPlan& plan, const OrnamentNode& node, std::stop_token stop) {
+    if (plan_ != &plan) evaluator_ = std::make_unique<Evaluator>(plan, Evaluator::Missing::compute, std::move(stop));
     plan_ = &plan;
     node_ = &node;
   }
@@ -47,6 +48,8 @@ class PrintSounds : public Sounds {
     plan_ = nullptr;
     evaluator_.reset();
   }
+  /// Something that was read was not there, because of the request to stop.
+  bool stopped() const { return evaluator_ && evaluator_->stopped(); }
   void read(std::size_t index, Frames from, StereoSpan out) override {
     const Read& r = node_->plan.reads[index];
     const FrameRange inside = intersect(r.frames, {from, from + Frames(out.frames)});
@@ -61,89 +64,206 @@ class PrintSounds : public Sounds {
   std::unique_ptr<Evaluator> evaluator_;
 };
 
-Print::Print(FrameRange extent, float gain)
+Print::Print(FrameRange extent, float gain, bool anyOrder)
     : extent_(extent)
     , gain_(gain)
+    , anyOrder_(anyOrder)
+    , there_(static_cast<std::size_t>((std::max<std::int64_t>(extent.length(), 0) + kPrintBlock - 1) / kPrintBlock))
     , ready_(extent.begin.count) {
-  chunks_.resize(
-      static_cast<std::size_t>((std::max<std::int64_t>(extent.length(), 0) + kChunkFrames - 1) / kChunkFrames + 1));
+  chunks_.resize(static_cast<std::size_t>((blocks() + kBlocksPerChunk - 1) / kBlocksPerChunk));
   if (extent.empty()) complete_ = true;
 }
 
 Print::~Print() = default;
 
-void Print::addTo(Frames from, StereoSpan out) const {
-  const FrameRange r = intersect({extent_.begin, ready()}, {from, from + Frames(out.frames)});
-  std::int64_t at = (r.begin - extent_.begin).count, to = (r.begin - from).count, left = r.length();
-  while (left > 0) {
-    const std::int64_t chunk = at / kChunkFrames, within = at % kChunkFrames, n = std::min(left, kChunkFrames - within);
-    const float* l = chunks_[static_cast<std::size_t>(chunk)].get() + within;
-    const float* rr = l + kChunkFrames;
-    for (std::int64_t i = 0; i < n; ++i) {
-      out.left[to + i] += l[i];
-      out.right[to + i] += rr[i];
-    }
-    at += n;
-    to += n;
-    left -= n;
-  }
+FrameRange Print::framesOf(std::int64_t block) const {
+  const Frames begin = extent_.begin + Frames(block * kPrintBlock);
+  return {begin, std::min(begin + Frames(kPrintBlock), extent_.end)};
 }
 
-void Print::renderBlock(const RenderPlan& plan, const OrnamentNode& node) {
+bool Print::has(FrameRange r) const {
+  if (complete()) return true;
+  r = intersect(r, extent_);
+  if (r.empty() || ready() >= r.end) return true;
+  if (!anyOrder_) return false;
+  for (std::int64_t b = (r.begin - extent_.begin).count / kPrintBlock; framesOf(b).begin < r.end; ++b)
+    if (!there(b)) return complete();
+  return true;
+}
+
+Frames Print::missingFrom(Frames f) const {
+  if (!anyOrder_ || complete()) return ready();
+  const std::int64_t block = nextBlock(f);
+  return block < 0 ? end() : std::max(framesOf(block).begin, std::min(f, framesOf(block).end - Frames(1)));
+}
+
+/// The block to be computed next; none when all are there.
+std::int64_t Print::nextBlock(Frames near) const {
+  const std::int64_t first = (ready() - extent_.begin).count / kPrintBlock;
+  if (!anyOrder_) return first < blocks() ? first : -1;
+  const std::int64_t from = std::clamp<std::int64_t>((near - extent_.begin).count / kPrintBlock, first, blocks());
+  for (std::int64_t b = from; b < blocks(); ++b)
+    if (!there(b)) return b;
+  for (std::int64_t b = first; b < from; ++b)
+    if (!there(b)) return b;
+  return -1;
+}
+
+void Print::addTo(Frames from, StereoSpan out) const {
+  const FrameRange wanted{from, from + Frames(out.frames)};
+  const auto add = [&](FrameRange r) {
+    std::int64_t at = (r.begin - extent_.begin).count, to = (r.begin - from).count, left = r.length();
+    while (left > 0) {
+      const std::int64_t chunk = at / kChunkFrames, within = at % kChunkFrames,
+                         n = std::min(left, kChunkFrames - within);
+      const float* l = chunks_[static_cast<std::size_t>(chunk)].get() + within;
+      const float* rr = l + kChunkFrames;
+      for (std::int64_t i = 0; i < n; ++i) {
+        out.left[to + i] += l[i];
+        out.right[to + i] += rr[i];
+      }
+      at += n;
+      to += n;
+      left -= n;
+    }
+  };
+  const Frames ready = this->ready();
+  add(intersect({extent_.begin, ready}, wanted));
+  if (!anyOrder_ || ready >= wanted.end) return;
+  const FrameRange rest = intersect({ready, extent_.end}, wanted);
+  if (rest.empty()) return;
+  for (std::int64_t b = (rest.begin - extent_.begin).count / kPrintBlock; b < blocks() && framesOf(b).begin < rest.end;
+       ++b)
+    if (there(b)) add(intersect(framesOf(b), rest));
+}
+
+void Print::dropVoice() {
+  voice_.reset();
+  sounds_.reset();
+  voiceAt_ = 0;
+}
+
+/// What can be told once all is there.
+void Print::finishWith(std::int64_t frames) {
+  IVRIN_CHECK(5, !anyOrder_ || frames == extent_.length());
+  if (voice_) {
+    note_ = voice_->note();
+    levelDb_ = voice_->levelDb();
+  }
+  dropVoice();
+  ready_.store(extent_.begin.count + frames, std::memory_order_release);
+  complete_.store(true, std::memory_order_release);
+}
+
+/// One block more; false when asked to stop before it was there.
+bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames near, std::stop_token stop) {
   if (!sounds_) sounds_ = std::make_unique<PrintSounds>();
-  sounds_->use(plan, node);
-  if (!started_) {
-    started_ = true;
+  sounds_->use(plan, node, stop);
+  const auto gaveUp = [&] { // what the voice heard was not the sound: it must not go on from there
+    if (!sounds_->stopped()) return false;
+    dropVoice();
+    return true;
+  };
+  if (!voice_) {
     // They may outlive the plan: the next one has others that differ only where this print does not reach.
     ornament_ = node.ornament;
     context_ = plan.sharedContext();
     voice_ = finishedVoice(*node.kind, {*ornament_, *context_}, node.plan, *sounds_);
-  }
-  const std::int64_t at = ready_.load(std::memory_order_relaxed) - extent_.begin.count;
-  const auto chunk = static_cast<std::size_t>(at / kChunkFrames);
-  if (!chunks_[chunk])
-    chunks_[chunk] = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
-  float* l = chunks_[chunk].get() + at % kChunkFrames;
-  const StereoSpan block{l, l + kChunkFrames, kPrintBlock};
-  std::int64_t n = voice_ ? voice_->render(block) : 0;
-  const bool ended = n < kPrintBlock;
-  n = std::min(n, extent_.length() - at);
-  float peak = std::max(peak_.load(std::memory_order_relaxed), scaleAndMeasure(block.left, n, gain_));
-  peak = std::max(peak, scaleAndMeasure(block.right, n, gain_));
-  peak_.store(peak, std::memory_order_relaxed);
-  const std::int64_t ready = extent_.begin.count + at + n;
-  ready_.store(ready, std::memory_order_release);
-  if (ended || ready >= extent_.end.count) {
-    if (voice_) {
-      note_ = voice_->note();
-      levelDb_ = voice_->levelDb();
+    voiceAt_ = 0;
+    if (gaveUp()) return false;
+    if (!voice_) {
+      finishWith(0);
+      return true;
     }
-    voice_.reset();
-    sounds_.reset();
-    complete_.store(true, std::memory_order_release);
   }
+  const std::int64_t block = nextBlock(near);
+  if (block != voiceAt_) {
+    if (anyOrder_ && voice_->seek(block * kPrintBlock)) {
+      voiceAt_ = block;
+      if (gaveUp()) return false;
+    } else {
+      IVRIN_CHECK(5, !anyOrder_);
+      // A voice that was begun anew comes up to where the former one was.
+      StereoBuffer again(kPrintBlock);
+      for (; voiceAt_ < block; ++voiceAt_) {
+        if (stop.stop_requested()) return false;
+        voice_->render(again.span());
+        if (gaveUp()) return false;
+      }
+    }
+  }
+  IVRIN_CHECK(2, block >= 0 && !there(block));
+  auto& chunk = chunks_[static_cast<std::size_t>(block / kBlocksPerChunk)];
+  if (!chunk) chunk = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
+  float* l = chunk.get() + block % kBlocksPerChunk * kPrintBlock;
+  const StereoSpan part{l, l + kChunkFrames, kPrintBlock};
+  std::int64_t n = voice_->render(part);
+  if (gaveUp()) return false;
+  ++voiceAt_;
+  const bool ended = n < kPrintBlock;
+  n = std::min(n, framesOf(block).length());
+  float peak = std::max(peak_.load(std::memory_order_relaxed), scaleAndMeasure(part.left, n, gain_));
+  peak = std::max(peak, scaleAndMeasure(part.right, n, gain_));
+  peak_.store(peak, std::memory_order_relaxed);
+  there_[static_cast<std::size_t>(block)].store(1, std::memory_order_release);
+  const std::int64_t have = blocksThere_.fetch_add(1, std::memory_order_relaxed) + 1;
+  if (!anyOrder_) {
+    const std::int64_t frames = block * kPrintBlock + n;
+    if (ended || frames >= extent_.length())
+      finishWith(frames);
+    else
+      ready_.store(extent_.begin.count + frames, std::memory_order_release);
+    return true;
+  }
+  IVRIN_CHECK(5, n == framesOf(block).length());
+  if (have == blocks()) {
+    finishWith(extent_.length());
+    return true;
+  }
+  std::int64_t first = (ready() - extent_.begin).count / kPrintBlock;
+  while (there(first)) ++first;
+  ready_.store(framesOf(first).begin.count, std::memory_order_release);
+  return true;
 }
 
-bool Print::ensure(const RenderPlan& plan, const OrnamentNode& node, Frames until, std::stop_token stop) {
-  if (readyTo(until)) return true;
-  std::lock_guard lock(mutex_);
-  while (!readyTo(until)) {
-    if (stop.stop_requested()) break;
-    renderBlock(plan, node);
-  }
+/// Work of the one who is busy. Nobody else is; he has said so under the mutex.
+template <class Work> void Print::atWork(Work work) {
+  work();
   if (sounds_) sounds_->release();
-  return readyTo(until);
+  {
+    std::lock_guard lock(mutex_);
+    busy_ = false;
+  }
+  free_.notify_all();
 }
 
-bool Print::tryAdvance(const RenderPlan& plan, const OrnamentNode& node, Frames until, std::stop_token stop) {
-  std::unique_lock lock(mutex_, std::try_to_lock);
-  if (!lock) return false;
+bool Print::ensure(const RenderPlan& plan, const OrnamentNode& node, FrameRange wanted, std::stop_token stop) {
+  if (has(wanted)) return true;
+  {
+    std::unique_lock lock(mutex_);
+    if (!free_.wait(lock, stop, [&] { return !busy_ || has(wanted); })) return false;
+    if (has(wanted)) return true;
+    busy_ = true;
+  }
+  atWork([&] {
+    while (!has(wanted) && !stop.stop_requested() && renderNext(plan, node, wanted.begin, stop)) {
+    }
+  });
+  return has(wanted);
+}
+
+bool Print::tryAdvance(const RenderPlan& plan, const OrnamentNode& node, Frames near, std::int64_t blocks,
+                       std::stop_token stop) {
+  {
+    std::lock_guard lock(mutex_);
+    if (busy_) return false;
+    busy_ = true;
+  }
   bool worked = false;
-  while (!readyTo(until) && !stop.stop_requested()) {
-    renderBlock(plan, node);
-    worked = true;
-  }
-  if (sounds_) sounds_->release();
+  atWork([&] {
+    for (; blocks > 0 && !complete() && !stop.stop_requested() && renderNext(plan, node, near, stop); --blocks)
+      worked = true;
+  });
   return worked;
 }
 
@@ -156,7 +276,8 @@ std::optional<double> Print::levelDb() const {
 }
 
 std::int64_t Print::bytes() const {
-  return (ready().count - extent_.begin.count + kChunkFrames) * 2 * static_cast<std::int64_t>(sizeof(float));
+  return (blocksThere_.load(std::memory_order_relaxed) * kPrintBlock + kChunkFrames) * 2 *
+         static_cast<std::int64_t>(sizeof(float));
 }
 
 } // namespace ivrin

@@ -130,4 +130,24 @@ std::string provenance(const OrnamentNode& node, const std::vector<RowNode>& row
   return d.text();
 }
 
+namespace {
+
+std::string soundOf(const RenderPlan& plan, std::size_t row, std::size_t ornaments, FrameRange range) {
+  Digest d;
+  d.add(plan.map().sampleRate());
+  d.add(range);
+  addRow(d, plan.rows(), row, ornaments, range);
+  return d.text();
+}
+
+} // namespace
+
+std::string soundBefore(const RenderPlan& plan, std::size_t row, FrameRange range) {
+  return soundOf(plan, row, 0, range);
+}
+
+std::string soundAfter(const RenderPlan& plan, std::size_t row, FrameRange range) {
+  return soundOf(plan, row, plan.rows()[row].ornaments.size(), range);
+}
+
 } // namespace ivrin

@@ -30,14 +30,15 @@ FrameRange OrnamentNode::reach() const {
   return withGains(plan.sounds ? plan.extent : FrameRange{plan.extent.begin, plan.extent.begin}, plan);
 }
 
-std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRange extent, float gain) {
+std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRange extent, float gain,
+                                        bool anyOrder) {
   std::lock_guard lock(mutex_);
   if (const auto it = index_.find(provenance); it != index_.end()) {
     recent_.splice(recent_.begin(), recent_, it->second);
     return it->second->print;
   }
   ++misses_;
-  recent_.push_front({provenance, std::make_shared<Print>(extent, gain)});
+  recent_.push_front({provenance, std::make_shared<Print>(extent, gain, anyOrder)});
   index_[provenance] = recent_.begin();
   auto print = recent_.front().print;
   if (recent_.size() % 16 == 0) { // counting is linear: not at every miss
@@ -232,7 +233,8 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
           node->provenance = ivrin::provenance(*node, rows_);
           node->print = !node->plan.sounds ? nullptr
                                            : cache.take(node->provenance, node->plan.extent,
-                                                        static_cast<float>(Decibels(node->ornament->gainDb).gain()));
+                                                        static_cast<float>(Decibels(node->ornament->gainDb).gain()),
+                                                        node->plan.anyOrder);
         } else {
           node->plan = {};
           node->plan.sounds = false;

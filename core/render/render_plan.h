@@ -56,7 +56,7 @@ class PrintCache {
  public:
   explicit PrintCache(std::int64_t budgetBytes = std::int64_t{512} << 20)
       : budget_(budgetBytes) {}
-  std::shared_ptr<Print> take(const std::string& provenance, FrameRange extent, float gain);
+  std::shared_ptr<Print> take(const std::string& provenance, FrameRange extent, float gain, bool anyOrder);
   std::int64_t computedAnew() const { return misses_; }
 
  private:

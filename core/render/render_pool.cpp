@@ -1,12 +1,15 @@
 #include "render/render_pool.h"
 
 #include "dsp/denormals.h"
+#include "time/check.h"
 
+#include <algorithm>
 #include <chrono>
+#include <tuple>
 
 namespace ivrin {
 namespace {
-constexpr std::int64_t kPiece = 16 * kPrintBlock; // computed before the choice is made again
+constexpr std::int64_t kPiece = 16; // blocks computed before the choice is made again
 }
 
 RenderPool::RenderPool(int threads) {
@@ -22,14 +25,13 @@ RenderPool::~RenderPool() {
   changed_.notify_all();
 }
 
-void RenderPool::setPlan(std::shared_ptr<const RenderPlan> plan) {
-  std::shared_ptr<const RenderPlan> former; // freed outside the lock
+void RenderPool::setPlans(std::vector<std::shared_ptr<const RenderPlan>> plans) {
   {
     std::lock_guard lock(mutex_);
     planStop_.request_stop();
     planStop_ = std::stop_source();
-    former = std::exchange(plan_, std::move(plan));
-  }
+    plans_.swap(plans);
+  } // the former ones are freed outside the lock
   changed_.notify_all();
 }
 
@@ -42,35 +44,38 @@ void RenderPool::onProgress(std::function<void()> f) {
   progress_ = std::move(f);
 }
 
-std::shared_ptr<const OrnamentNode> RenderPool::choose(const RenderPlan& plan, Frames playhead,
-                                                       std::size_t skip) const {
+std::optional<RenderPool::Wish> RenderPool::choose(Frames playhead, std::size_t skip) const {
   // How soon the first missing frame is heard; what lies behind the playhead comes after all that lies before it.
-  const auto soon = [&](const OrnamentNode& n) {
-    const std::int64_t ahead =
-        std::max(n.print->ready(), std::min(playhead, n.print->end() - Frames(1))).count - playhead.count;
+  const auto soon = [&](const Print& p) {
+    const Frames missing = p.missingFrom(playhead), heard = std::min(playhead, p.end() - Frames(1));
+    const std::int64_t ahead = (p.anyOrder() ? missing : std::max(missing, heard)).count - playhead.count;
     return ahead >= 0 ? ahead : (std::int64_t{1} << 50) - ahead;
   };
-  std::vector<std::pair<std::int64_t, std::size_t>> open;
-  for (std::size_t i = 0; i < plan.nodes().size(); ++i)
-    if (const auto& n = plan.nodes()[i]; n->print && !n->print->complete()) open.emplace_back(soon(*n), i);
-  if (open.size() <= skip) return nullptr;
+  std::vector<std::tuple<std::int64_t, std::size_t, std::size_t>> open;
+  for (std::size_t k = 0; k < plans_.size(); ++k)
+    for (std::size_t i = 0; i < plans_[k]->nodes().size(); ++i)
+      if (const auto& n = plans_[k]->nodes()[i]; n->print && !n->print->complete())
+        open.emplace_back(soon(*n->print), k, i);
+  if (open.size() <= skip) return std::nullopt;
   std::nth_element(open.begin(), open.begin() + static_cast<std::ptrdiff_t>(skip), open.end());
-  return plan.nodes()[open[skip].second];
+  const auto [ahead, k, i] = open[skip];
+  return Wish{plans_[k], plans_[k]->nodes()[i]};
 }
 
 void RenderPool::work(std::stop_token stop) {
   const FlushDenormals guard;
   std::size_t skip = 0;
   while (!stop.stop_requested()) {
-    std::shared_ptr<const RenderPlan> plan;
+    std::optional<Wish> wish;
     std::stop_token planStop;
     std::function<void()> progress;
-    std::shared_ptr<const OrnamentNode> node;
+    Frames playhead(0);
     {
       std::unique_lock lock(mutex_);
       const auto pick = [&] {
-        node = plan_ ? choose(*plan_, Frames(playhead_.load(std::memory_order_relaxed)), skip) : nullptr;
-        return node != nullptr;
+        playhead = Frames(playhead_.load(std::memory_order_relaxed));
+        wish = choose(playhead, skip);
+        return wish.has_value();
       };
       if (skip > 0 && !pick()) {
         // What is left is being computed by others, who need not be workers of this pool (an export, the facts) and may
@@ -79,24 +84,23 @@ void RenderPool::work(std::stop_token stop) {
         changed_.wait_for(lock, stop, std::chrono::milliseconds(2), [] { return false; });
         continue;
       }
-      if (!node && !pick()) {
+      if (!wish && !pick()) {
         idle_.notify_all(); // the last one may have been finished by others
         changed_.wait(lock, stop, pick);
       }
-      if (!node) continue;
-      plan = plan_;
+      if (!wish) continue;
       planStop = planStop_.get_token();
       progress = progress_;
       ++busy_;
     }
-    const bool worked = node->print->tryAdvance(*plan, *node, node->print->ready() + Frames(kPiece), planStop);
+    IVRIN_CHECK(2, wish->node->print != nullptr);
+    const bool worked = wish->node->print->tryAdvance(*wish->plan, *wish->node, playhead, kPiece, planStop);
     skip = worked ? 0 : skip + 1; // somebody else has it: take the next
+    wish.reset();
     {
       std::lock_guard lock(mutex_);
       --busy_;
     }
-    node.reset();
-    plan.reset();
     changed_.notify_all();
     idle_.notify_all();
     if (worked && progress) progress();
@@ -105,7 +109,7 @@ void RenderPool::work(std::stop_token stop) {
 
 void RenderPool::waitUntilIdle() {
   std::unique_lock lock(mutex_);
-  idle_.wait(lock, [&] { return busy_ == 0 && (!plan_ || !choose(*plan_, Frames(0), 0)); });
+  idle_.wait(lock, [&] { return busy_ == 0 && !choose(Frames(0), 0); });
 }
 
 } // namespace ivrin

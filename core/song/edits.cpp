@@ -10,6 +10,16 @@ Song withOrnament(Song song, Ornament o) {
   return song;
 }
 
+WithOrnaments withOrnaments(Song song, std::vector<Ornament> ornaments) {
+  WithOrnaments w{std::move(song), {}};
+  for (Ornament& o : ornaments) {
+    o.id = freshOrnamentId(w.song);
+    w.ids.push_back(o.id);
+    w.song.ornaments.emplace_back(std::move(o));
+  }
+  return w;
+}
+
 Song withoutOrnament(Song song, const std::string& id) {
   std::erase_if(song.ornaments, [&](const auto& o) { return o->id == id; });
   return song;
@@ -196,6 +206,38 @@ std::string freshRowId(const Song& song, const std::string& name) {
   std::string id = base;
   for (int n = 2; song.hasRow(id); ++n) id = base + "-" + std::to_string(n);
   return id;
+}
+
+namespace {
+
+/// True when a path was changed.
+bool changePaths(Settings& settings, const std::function<std::string(const std::string&)>& change) {
+  bool changed = false;
+  for (auto& [key, value] : settings) {
+    if (!std::string_view(key).ends_with("_file") || !value.text() || value.text()->starts_with("shipped:")) continue;
+    const std::string next = change(*value.text());
+    changed = changed || next != *value.text();
+    value = Value(next);
+  }
+  return changed;
+}
+
+} // namespace
+
+Song withPaths(Song song, const std::function<std::string(const std::string&)>& change) {
+  for (Stem& s : song.stems)
+    if (s.file) s.file = change(*s.file);
+  for (auto& shared : song.ornaments) {
+    Ornament o = *shared;
+    bool changed = changePaths(o.settings, change);
+    for (Processor& p : o.finish) changed = changePaths(p.settings, change) || changed;
+    for (Variant& v : o.variants) {
+      changed = changePaths(v.settings, change) || changed;
+      for (Processor& p : v.finish) changed = changePaths(p.settings, change) || changed;
+    }
+    if (changed) shared = Shared<Ornament>(std::move(o)); // what has none keeps its storage
+  }
+  return song;
 }
 
 } // namespace ivrin

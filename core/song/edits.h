@@ -4,9 +4,18 @@
 
 #include "song/song.h"
 
+#include <functional>
+
 namespace ivrin {
 
+struct WithOrnaments {
+  Song song;
+  std::vector<std::string> ids; // of the new ones
+};
+
 Song withOrnament(Song song, Ornament o); // appended: the last on its row
+/// Several, appended in their order under fresh ids.
+WithOrnaments withOrnaments(Song song, std::vector<Ornament> ornaments);
 Song withoutOrnament(Song song, const std::string& id);
 Song withOrnamentReplaced(Song song, Ornament o); // same id
 Song withSetting(Song song, const std::string& ornament, const std::string& key, Value v);
@@ -31,6 +40,9 @@ Song withVariant(Song song, const std::string& id, const std::string& slot);
 /// Forgets a stored variant; the live one stays.
 Song withoutVariant(Song song, const std::string& id, const std::string& slot);
 Song withStem(Song song, Stem s);
+/// Every path of the song through `change`: stems, and settings whose key ends in "_file" (of ornaments, their finish and
+/// their variants) but for what ships ("shipped:NAME").
+Song withPaths(Song song, const std::function<std::string(const std::string&)>& change);
 /// An id no ornament has: "o1", "o2", …
 std::string freshOrnamentId(const Song& song);
 /// An id no section or landing has: "s3" or "l3".

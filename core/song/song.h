@@ -45,7 +45,7 @@ struct Bus {
 struct Stem {
   std::string id, name;
   std::optional<std::string>
-      file;                 // relative to the song file where possible; nothing: a row that only carries ornaments
+      file;                 // absolute once read from a song file; nothing: a row that only carries ornaments
   double offsetSeconds = 0; // where the file's first sample lies in the stems' common time
   RowMix mix;
   std::optional<std::string> bus;

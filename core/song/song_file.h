@@ -15,9 +15,13 @@ inline constexpr int kSongVersion = 1;
 /// A song file larger than this is refused before it is read into memory.
 inline constexpr std::size_t kMaxSongBytes = 64u << 20;
 
-/// The song, or nothing with at least one error in `problems`.
+/// The song, or nothing with at least one error in `problems`. Paths are as the text has them.
 std::optional<Song> readSong(std::string_view text, const Registry& registry, Problems& problems);
+/// The same from a file. Paths are absolute: they mean the same wherever the song is saved later.
 std::optional<Song> readSongFile(const std::filesystem::path& file, const Registry& registry, Problems& problems);
+/// Paths as the song has them.
 std::string writeSong(const Song& song);
+/// For a file in `folder`: paths below it are named from there.
+std::string writeSongFor(const Song& song, const std::filesystem::path& folder);
 
 } // namespace ivrin

@@ -1,4 +1,6 @@
+#include "song/edits.h"
 #include "song/json.h"
+#include "song/reach.h"
 #include "song/safe_file.h"
 #include "song/song_file.h"
 
@@ -467,7 +469,10 @@ std::optional<Song> readSongFile(const std::filesystem::path& file, const Regist
     problems.error(ErrorId::unreadable, "", why);
     return std::nullopt;
   }
-  return readSong(*text, registry, problems);
+  auto song = readSong(*text, registry, problems);
+  if (!song) return std::nullopt;
+  const std::filesystem::path folder = std::filesystem::absolute(file).parent_path();
+  return withPaths(std::move(*song), [&](const std::string& path) { return absolutePath(path, folder); });
 }
 
 } // namespace ivrin

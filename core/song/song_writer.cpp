@@ -1,4 +1,6 @@
+#include "song/edits.h"
 #include "song/json.h"
+#include "song/reach.h"
 #include "song/song_file.h"
 
 #include <cstdlib>
@@ -119,6 +121,10 @@ std::string writeSong(const Song& song) {
       Object{{"gain_db", song.mix.gainDb}, {"ceiling_dbtp", song.mix.ceilingDbtp}, {"limiter", song.mix.limiter}});
   root.emplace_back("ornaments", std::move(ornaments));
   return prettyJson(root);
+}
+
+std::string writeSongFor(const Song& song, const std::filesystem::path& folder) {
+  return writeSong(withPaths(song, [&](const std::string& path) { return pathForSong(path, folder); }));
 }
 
 } // namespace ivrin

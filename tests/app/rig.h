@@ -32,8 +32,7 @@ inline Signal words(std::vector<std::pair<double, double>> beats) {
   };
 }
 
-/// Folder with song.ivrin: voice and keys on a bus, drums; 16 bars of 4/4 at 120, sections at bars 1, 5, 9.
-inline std::filesystem::path writeSmallSong(const TempFolder& dir) {
+inline bool writeSmallStems(const TempFolder& dir) {
   constexpr std::int64_t kFrames = 64 * 24000;
   writeWav(dir / "voice.wav", 48000, 1, kFrames,
            words({{1, 2}, {2.5, 4}, {8, 9.5}, {12, 13}, {16, 17}, {24, 26}, {40, 44}}));
@@ -41,6 +40,19 @@ inline std::filesystem::path writeSmallSong(const TempFolder& dir) {
   writeWav(dir / "drums.wav", 48000, 2, kFrames, [n = noise(3, 0.4)](std::int64_t f, int side) {
     return n(f, side) * static_cast<float>(std::exp(-static_cast<double>(f % 24000) / 2000));
   });
+  return true;
+}
+
+/// Folder with song.ivrin: voice and keys on a bus, drums; 16 bars of 4/4 at 120, sections at bars 1, 5, 9.
+inline std::filesystem::path writeSmallSong(const TempFolder& dir) {
+  // The stems are computed once for all songs of a run, and decoded once: the rig's store is one too.
+  static const TempFolder stems;
+  static const bool written = writeSmallStems(stems);
+  static_cast<void>(written);
+  for (const char* id : {"voice", "keys", "drums"}) {
+    const std::string name = std::string(id) + ".wav";
+    std::filesystem::create_hard_link(stems / name, dir / name);
+  }
   Song s;
   s.title = "Small";
   s.key = Key{9, true};
@@ -61,7 +73,10 @@ inline std::filesystem::path writeSmallSong(const TempFolder& dir) {
 struct Rig {
   explicit Rig(std::filesystem::path journal = {}) {
     Session::Options o;
-    o.cacheFolder = cache.path();
+    static const TempFolder store;
+    static const auto findings = std::make_shared<Findings>();
+    o.cacheFolder = store.path();
+    o.findings = findings;
     o.journalFolder = std::move(journal);
     o.stepped = true;
     devices = std::make_shared<TestDevices>();
@@ -80,11 +95,13 @@ struct Rig {
     session->waitUntilIdle();
     settleView();
   }
-  /// Until the eased view has come to its end, and two ticks of the window after it: however slow the machine is.
+  /// The eased view comes to its end at once, and the window draws what moves by itself; no time passes.
   void settleView() {
-    QTest::qWait(20); // what was posted begins
-    CHECK(QTest::qWaitFor([this] { return score().atRest(); }, 20000));
-    QTest::qWait(80);
+    QCoreApplication::processEvents(); // what was posted begins
+    score().comeToRest();
+    window->tick();
+    QCoreApplication::processEvents();
+    CHECK(score().atRest());
   }
   ScoreView& score() { return window->score(); }
   QPoint at(const std::string& row, double beat) {
@@ -152,7 +169,6 @@ struct Rig {
   }
   SimulatedOutput& out() { return *devices->out; }
 
-  TempFolder cache;
   std::shared_ptr<TestDevices> devices;
   std::unique_ptr<Session> session;
   std::unique_ptr<MainWindow> window;

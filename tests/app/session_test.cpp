@@ -1,7 +1,5 @@
 #include "rig.h"
 
-#include "app/session/journal_writer.h"
-
 #include <catch2/catch.hpp>
 
 #include <QSignalSpy>

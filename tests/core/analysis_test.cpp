@@ -42,8 +42,8 @@ RowReader readerOf(const Signal& s) {
   };
 }
 
-Listening listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
-  Listening l;
+Surroundings listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
+  Surroundings l;
   l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
   l.phrases = findPhrases(l.before(row), {Frames(0), plan->end(true)}, kRate);
   return l;

@@ -205,6 +205,7 @@ TEST_CASE("a file is cut short by its bytes, not by words: odd lengths, odd chun
       {"even stereo", {.channels = 2, .bits = 16}},
       {"stream, lengths 0", {.claims = 0, .riffClaims = 0}},
       {"stream, lengths -1", {.claims = kOpen, .riffClaims = kOpen}},
+      {"stream, lengths about 2 GiB", {.claims = 0x7ffff000u, .riffClaims = 0x7ffff024u}},
       {"stream, odd, not padded", {.frames = 999, .claims = kOpen, .riffClaims = kOpen, .padded = false}},
   };
   for (const auto& [name, wav] : whole) {
@@ -217,6 +218,11 @@ TEST_CASE("a file is cut short by its bytes, not by words: odd lengths, odd chun
     CHECK(a->frames() == wav.frames);
     CHECK(a->left()[7] > 0);
   }
+  // A file that says it is empty, and has something else after its data, is empty.
+  RawWav{.frames = 0, .after = odd + pad}.write(dir / "w.wav");
+  Problems none;
+  CHECK_FALSE(store.open(dir / "w.wav", 48000, "x", none));
+  CHECK(none.list.front().text().find("zero frames") != std::string::npos);
   const std::pair<const char*, RawWav> cut[] = {
       {"promises one frame more", {.claims = 3003}},
       {"promises twice as much", {.channels = 2, .bits = 16, .claims = 8000}},

@@ -210,7 +210,7 @@ TEST_CASE("each answer to a collision leaves none", "[listen]") {
   const auto collisions = [&] {
     const auto plan = t.plan();
     const auto node = plan->node(id);
-    node->print->ensure(*plan, *node, node->print->end());
+    node->print->ensure(*plan, *node);
     const RowReader dry = readerBeforeOrnaments(plan, "v");
     return findCollisions(readerOfPrint(node), node->extent(), plan->map().frames(node->ornament->span()), dry,
                           findPhrases(dry, {Frames(0), plan->end(true)}, kRate), kRate);
@@ -256,7 +256,7 @@ TEST_CASE("a tail is dragged to its end, and whole again beyond it; a gap by its
   o = *cut;
   const auto plan = t.plan();
   const auto node = plan->node(o.id);
-  node->print->ensure(*plan, *node, node->print->end());
+  node->print->ensure(*plan, *node);
   // Ended there with its short fade.
   CHECK(std::abs(node->extent().end.count - map.frameAt(Beats::ofQuarters(4.5)).count) < kRate * 12 / 1000);
   const auto whole = kind.withTailEnd({o, {map}}, Beats::ofQuarters(90));

@@ -284,7 +284,7 @@ TEST_CASE("the pool finishes a print that somebody else began and gave up", "[re
   const auto plan = t.plan();
   const auto node = plan->node("o1");
   std::stop_source stop;
-  std::jthread other([&] { node->print->ensure(*plan, *node, node->print->end(), stop.get_token()); });
+  std::jthread other([&] { node->print->ensure(*plan, *node, stop.get_token()); });
   gArrived.acquire(); // the other one is computing
   RenderPool pool(1);
   pool.setPlan(plan);
@@ -308,7 +308,7 @@ TEST_CASE("who waits for the pool hears of a print that somebody else finished",
   t.ornament("test-held", "v", 0, 1);
   const auto plan = t.plan();
   const auto node = plan->node("o1");
-  std::jthread other([&] { node->print->ensure(*plan, *node, node->print->end()); });
+  std::jthread other([&] { node->print->ensure(*plan, *node); });
   gArrived.acquire();
   RenderPool pool(1);
   pool.setPlan(plan);

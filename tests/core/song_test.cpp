@@ -101,6 +101,28 @@ TEST_CASE("undo and redo give back equal songs, drags merge into one step", "[so
   CHECK(h.undoLabel() == "other");
 }
 
+TEST_CASE("a drag that returns to its start leaves the one before it a step of its own", "[song]") {
+  Song first;
+  first.title = "first";
+  History h(first);
+  const auto drag = [&](const char* t) {
+    Song s = h.song();
+    s.title = t;
+    h.edit("drag", "k", std::move(s));
+  };
+  drag("a");
+  h.settle();
+  drag("b");
+  drag("a"); // back where it began: no step
+  drag("c"); // and on again
+  CHECK(h.song().title == "c");
+  h.undo();
+  CHECK(h.song().title == "a"); // before it was mended: "first"
+  h.undo();
+  CHECK(h.song().title == "first");
+  CHECK_FALSE(h.canUndo());
+}
+
 TEST_CASE("a file is replaced as a whole and former versions are kept", "[song]") {
   TempFolder dir;
   std::string why;

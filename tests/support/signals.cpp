@@ -146,7 +146,7 @@ std::shared_ptr<const RenderPlan> TestSong::plan() {
 
 StereoBuffer printOf(const RenderPlan& plan, const std::string& id) {
   const auto node = plan.node(id);
-  node->print->ensure(plan, *node, node->print->end());
+  node->print->ensure(plan, *node);
   StereoBuffer b(node->print->extent().length());
   node->print->addTo(node->print->first(), b.span());
   return b;

@@ -1,6 +1,6 @@
-#include "app/session/journal_writer.h"
+#include "document/journal_writer.h"
 
-namespace ivrin::app {
+namespace ivrin {
 
 JournalWriter::JournalWriter()
     : thread_([this](std::stop_token s) { run(s); }) {}
@@ -49,4 +49,4 @@ void JournalWriter::run(std::stop_token stop) {
   }
 }
 
-} // namespace ivrin::app
+} // namespace ivrin

@@ -9,7 +9,7 @@
 #include <optional>
 #include <thread>
 
-namespace ivrin::app {
+namespace ivrin {
 
 class JournalWriter {
  public:
@@ -35,4 +35,4 @@ class JournalWriter {
   std::jthread thread_;
 };
 
-} // namespace ivrin::app
+} // namespace ivrin

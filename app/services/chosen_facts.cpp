@@ -1,0 +1,46 @@
+#include "services/chosen_facts.h"
+
+#include "render/evaluator.h"
+
+#include <cmath>
+
+namespace ivrin {
+
+std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>& plan, const std::string& ornament,
+                                         const std::shared_ptr<const RenderPlan>& without, Findings& findings,
+                                         std::stop_token stop) {
+  const auto node = plan->node(ornament);
+  if (!node) return std::nullopt;
+  const OrnamentFacts f = factsOf(*plan, *node, *without, stop);
+  if (stop.stop_requested()) return std::nullopt;
+  ChosenFacts c{ornament, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end),
+                f.loop,   {},         {},            {}};
+  const double rate = plan->map().sampleRate();
+  if (!node->plan.dry.isOne()) { // it takes the row's place: how it leaves and meets it
+    Evaluator rows(*plan, Evaluator::Missing::compute, stop);
+    Planes planes;
+    const std::int64_t half = std::llround(0.002 * rate);
+    for (const Frames at : {f.extent.begin, f.extent.end}) {
+      rows.planes(node->row, at - Frames(half), 2 * half, planes);
+      Seam seam{at, std::vector<float>(static_cast<std::size_t>(2 * half))};
+      for (std::int64_t i = 0; i < 2 * half; ++i) {
+        float both = planes.dry.left()[i] + planes.dry.right()[i];
+        if (planes.wetSounds) both += planes.wet.left()[i] + planes.wet.right()[i];
+        seam.row[static_cast<std::size_t>(i)] = both / 2;
+      }
+      c.seams.push_back(std::move(seam));
+    }
+  }
+  if (node->print) {
+    const auto found = findings.of(plan, node->ornament->on, stop);
+    if (!found) return std::nullopt;
+    c.collisions =
+        findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
+                       readerBeforeOrnaments(plan, node->ornament->on, stop), found->phrases, rate);
+    if (!node->print->note().empty()) c.notes.push_back(node->print->note());
+  }
+  if (stop.stop_requested()) return std::nullopt;
+  return c;
+}
+
+} // namespace ivrin

@@ -1,0 +1,32 @@
+// What the measure line and the open row say of the chosen ornament, measured from its print and the mix.
+#pragma once
+
+#include "analysis/collisions.h"
+#include "render/facts.h"
+#include "services/findings.h"
+
+namespace ivrin {
+
+/// What is heard about a place where an ornament leaves or meets its row: left and right in the middle of each other,
+/// 2 ms before and 2 ms after.
+struct Seam {
+  Frames at;
+  std::vector<float> row;
+};
+
+struct ChosenFacts {
+  std::string ornament;
+  double lufsWith = -200, lufsWithout = -200, peakDbfs = -200, lowsAddedDb = 0;
+  Beats tailEnd;
+  std::optional<LoopFigures> loop;
+  std::vector<Collision> collisions;
+  std::vector<std::string> notes;
+  std::vector<Seam> seams; // of kinds that replace the row
+};
+
+/// `without` is the plan of the same song with the ornament bypassed. Nothing when asked to stop.
+std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>& plan, const std::string& ornament,
+                                         const std::shared_ptr<const RenderPlan>& without, Findings& findings,
+                                         std::stop_token stop);
+
+} // namespace ivrin

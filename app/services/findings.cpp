@@ -1,0 +1,59 @@
+#include "services/findings.h"
+
+#include "dsp/onsets.h"
+#include "render/facts.h"
+#include "render/provenance.h"
+
+#include <algorithm>
+
+namespace ivrin {
+
+FrameRange stemsUnder(const RenderPlan& plan, std::size_t row) {
+  const RowNode& r = plan.rows()[row];
+  FrameRange all{Frames(0), Frames(0)};
+  if (r.audio) all.end = std::max(all.end, Frames(r.offset + r.audio->frames()));
+  for (const std::size_t m : r.members) all.end = std::max(all.end, stemsUnder(plan, m).end);
+  return all;
+}
+
+std::shared_ptr<const RowFindings> Findings::find(const std::string& sound) {
+  std::lock_guard lock(mutex_);
+  const auto it = std::find_if(recent_.begin(), recent_.end(), [&](const Entry& e) { return e.sound == sound; });
+  if (it == recent_.end()) return nullptr;
+  recent_.splice(recent_.begin(), recent_, it);
+  return it->findings;
+}
+
+std::shared_ptr<const RowFindings> Findings::known(const RenderPlan& plan, const std::string& row) {
+  const auto index = plan.rowIndex(row);
+  return index ? find(soundBefore(plan, *index, stemsUnder(plan, *index))) : nullptr;
+}
+
+std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const RenderPlan>& plan, const std::string& row,
+                                                std::stop_token stop) {
+  const auto index = plan->rowIndex(row);
+  if (!index) return nullptr;
+  const FrameRange range = stemsUnder(*plan, *index);
+  const std::string sound = soundBefore(*plan, *index, range);
+  if (auto known = find(sound)) return known;
+
+  // The row is read once; both look at the same blocks.
+  const RowReader reader = readerBeforeOrnaments(plan, row, stop);
+  const double rate = plan->map().sampleRate();
+  auto made = std::make_shared<RowFindings>();
+  made->phrases = findPhrases(reader, range, rate);
+  OnsetFinder finder(rate);
+  StereoBuffer block(16384);
+  for (Frames at = range.begin; at < range.end && !stop.stop_requested(); at = at + Frames(block.frames())) {
+    reader(at, block.span());
+    finder.add(block.left(), block.right(), block.frames());
+  }
+  for (const Onset& o : finder.finish()) made->onsets.push_back(range.begin + Frames(o.frame));
+  if (stop.stop_requested()) return nullptr;
+  std::lock_guard lock(mutex_);
+  recent_.push_front({sound, made});
+  if (recent_.size() > kMost) recent_.pop_back();
+  return made;
+}
+
+} // namespace ivrin

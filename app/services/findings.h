@@ -1,0 +1,45 @@
+// Phrases and attacks of rows, found once for every sound there is and remembered by its provenance: whoever asks for a
+// row's findings gets those of the row as it sounds in the plan he holds, never older ones.
+#pragma once
+
+#include "analysis/phrases.h"
+#include "render/render_plan.h"
+
+#include <list>
+#include <memory>
+#include <mutex>
+#include <stop_token>
+#include <string>
+
+namespace ivrin {
+
+struct RowFindings {
+  std::vector<FrameRange> phrases;
+  std::vector<Frames> onsets; // attacks, ascending, in song frames
+};
+
+/// Safe to use from any thread.
+class Findings {
+ public:
+  /// Of a row before its own ornaments, as long as there are stems under it. Finds them if nobody has yet; nothing when
+  /// asked to stop before that, or when there is no such row.
+  std::shared_ptr<const RowFindings> of(const std::shared_ptr<const RenderPlan>& plan, const std::string& row,
+                                        std::stop_token stop = {});
+  /// Only what is known already.
+  std::shared_ptr<const RowFindings> known(const RenderPlan& plan, const std::string& row);
+
+ private:
+  static constexpr std::size_t kMost = 256;
+  struct Entry {
+    std::string sound;
+    std::shared_ptr<const RowFindings> findings;
+  };
+  std::shared_ptr<const RowFindings> find(const std::string& sound);
+  std::mutex mutex_;
+  std::list<Entry> recent_; // the latest used first
+};
+
+/// Where a row's stems begin to sound and end: what is looked through.
+FrameRange stemsUnder(const RenderPlan& plan, std::size_t row);
+
+} // namespace ivrin
