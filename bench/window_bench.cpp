@@ -4,8 +4,8 @@
 #include "app/frame/main_window.h"
 #include "song/edits.h"
 #include "song/song_file.h"
-#include "test_support/places.h"
 #include "test_support/bench_song.h"
+#include "test_support/places.h"
 #include "test_support/test_devices.h"
 
 #include <QApplication>

@@ -182,10 +182,9 @@ int show(const SongOptions& o) {
     const OrnamentFacts f = factsOf(*plan, *node, *without);
     List collisions;
     if (node->print)
-      for (const Collision& c :
-           findCollisions(readerOfPrint(node), f.extent, plan->map().frames(item->span()),
-                          readerBeforeOrnaments(plan, item->on), findings.of(plan, item->on)->phrases,
-                          plan->map().sampleRate()))
+      for (const Collision& c : findCollisions(readerOfPrint(node), f.extent, plan->map().frames(item->span()),
+                                               readerBeforeOrnaments(plan, item->on),
+                                               findings.of(plan, item->on)->phrases, plan->map().sampleRate()))
         collisions.emplace_back(Object{{"start", std::round(plan->map().quartersAt(c.frames.begin) * 1e4) / 1e4},
                                        {"end", std::round(plan->map().quartersAt(c.frames.end) * 1e4) / 1e4},
                                        {"level_db", rounded(c.db)}});

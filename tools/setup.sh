@@ -17,7 +17,7 @@ for p in $want; do
   dpkg-query -W -f '${Status}' "$p" 2>/dev/null | grep -q 'install ok installed' || missing+=("$p")
 done
 [ ${#missing[@]} -eq 0 ] && exit 0
-echo "installing: ${missing[*]}" >&2
+echo "installing ${#missing[@]} packages: ${missing[*]}" >&2
 root=()
 [ "$(id -u)" -eq 0 ] || root=(sudo)
 "${root[@]}" apt-get update -qq

@@ -40,8 +40,8 @@ void Answers::renew(const std::string& ornament) {
   bool any = false;
   for (std::size_t i = 0; i < buttons_.size(); ++i) {
     const bool can = o && f && f->ornament == ornament && !f->collisions.empty() &&
-                     answered(*allKinds().find(o->kind), {*o, session_.plan()->context()}, static_cast<CollisionAnswer>(i),
-                              f->collisions.front());
+                     answered(*allKinds().find(o->kind), {*o, session_.plan()->context()},
+                              static_cast<CollisionAnswer>(i), f->collisions.front());
     buttons_[i]->setVisible(can);
     any = any || can;
   }

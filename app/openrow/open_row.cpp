@@ -1,6 +1,6 @@
 #include "app/openrow/open_row.h"
-#include "app/theme/ornament_look.h"
 #include "app/openrow/measures.h"
+#include "app/theme/ornament_look.h"
 
 #include "app/openrow/open_drawing.h"
 #include "app/score/score_view.h"

@@ -241,7 +241,8 @@ void OpenTitle::paintEvent(QPaintEvent*) {
   x += drawSongText(p, QPointF(x, y), QString::fromStdString(kind->table().name), 19, false, c.ink) + scaled(14);
   drawSongText(p, QPointF(x, y), placeWords(), 15, true, c.quiet);
   // The sentence takes what room is left: smaller before it is cut.
-  const double room = width() - scaled(kTitleRight) - (tries_.running() ? none_ : close_)->geometry().right() - scaled(14);
+  const double room =
+      width() - scaled(kTitleRight) - (tries_.running() ? none_ : close_)->geometry().right() - scaled(14);
   double px = 16;
   while (px > 13 && songTextWidth(sentence_, px, true) > room) px -= 0.5;
   if (room < scaled(60)) return; // large text in a small window: the row itself says it

@@ -1,7 +1,7 @@
 // The open reverse reverb: the word, its mirror image, and the swell rising to the landing line.
 // The open reverb throw: the decay as a shape to pull.
-#include "app/openrow/measures.h"
 #include "app/openrow/drawings.h"
+#include "app/openrow/measures.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "finish/space.h"
@@ -302,7 +302,9 @@ class ReverbThrowDrawing : public OpenDrawing {
     const Shape s(was, height_);
     Ornament o = before;
     if (handle == QLatin1String("cut"))
-      return allKinds().find(before.kind)->withTailEnd({before, c.session.plan()->context()}, beatUnder(to, free, grid, c));
+      return allKinds()
+          .find(before.kind)
+          ->withTailEnd({before, c.session.plan()->context()}, beatUnder(to, free, grid, c));
     if (handle == QLatin1String("decay")) {
       // The ring stands a third of the way down: sideways it takes the whole shape with it.
       const TempoMap& map = c.session.plan()->map();

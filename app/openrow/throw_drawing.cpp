@@ -13,8 +13,8 @@
 namespace ivrin::app {
 namespace {
 
-constexpr double kFloorDb = -48; // the foot of the ladder
-constexpr double kFullHeight = 0.90;    // of the half height, for an echo as loud as its source
+constexpr double kFloorDb = -48;     // the foot of the ladder
+constexpr double kFullHeight = 0.90; // of the half height, for an echo as loud as its source
 
 class ThrowDrawing : public OpenDrawing {
  public:

@@ -174,7 +174,8 @@ void ScoreView::paintRow(QImage& image, const RowBox& r, const ColumnFrames& fra
     const WaveColumns print = waves_.print(*node, frames, ownMid, ownHalf, r.open && chosen, first);
     const auto soft = static_cast<float>(r.open ? 0.30 : c.night ? 0.42 : 0.34);
     // Before its landing or source in rust, after it in blue.
-    const auto turn = std::lower_bound(frames.begin(), frames.end() - 1, turnOf(*node, session_.plan()->context()).count);
+    const auto turn =
+        std::lower_bound(frames.begin(), frames.end() - 1, turnOf(*node, session_.plan()->context()).count);
     const int split =
         std::clamp(static_cast<int>(turn - frames.begin()) - first, 0, static_cast<int>(print.top.size()));
     const int n = static_cast<int>(print.top.size());

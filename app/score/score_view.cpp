@@ -237,8 +237,9 @@ void ScoreView::layOut() {
   const int folds = static_cast<int>(
       opened ? n - 1 : std::count_if(rows_.begin(), rows_.end(), [&](const RowBox& r) { return folded(r.id); }));
   const int whole = opened ? 0 : n - folds;
-  const int thin = opened ? std::clamp((room - openHeight) / std::max(1, folds), scaled(kThinnestStaff), scaled(kFoldedMost))
-                          : std::clamp(room / n, scaled(kFoldedLeast), scaled(30));
+  const int thin =
+      opened ? std::clamp((room - openHeight) / std::max(1, folds), scaled(kThinnestStaff), scaled(kFoldedMost))
+             : std::clamp(room / n, scaled(kFoldedLeast), scaled(30));
   const int each = whole == 0 ? 0
                               : std::clamp((room - folds * thin) / whole, scaled(kRowLeast),
                                            folds > 0 ? scaled(150) : scaled(kRowMost));

@@ -13,8 +13,9 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
   if (!node) return std::nullopt;
   const OrnamentFacts f = factsOf(*plan, *node, *without, stop);
   if (stop.stop_requested()) return std::nullopt;
-  ChosenFacts c{ornament, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end),
-                f.loop,   {},         {},            {}};
+  ChosenFacts c{
+      ornament, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop, {},
+      {},       {}};
   const double rate = plan->map().sampleRate();
   if (!node->plan.dry.isOne()) { // it takes the row's place: how it leaves and meets it
     Evaluator rows(*plan, Evaluator::Missing::compute, stop);
@@ -34,9 +35,8 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
   if (node->print) {
     const auto found = findings.of(plan, node->ornament->on, stop);
     if (!found) return std::nullopt;
-    c.collisions =
-        findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
-                       readerBeforeOrnaments(plan, node->ornament->on, stop), found->phrases, rate);
+    c.collisions = findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
+                                  readerBeforeOrnaments(plan, node->ornament->on, stop), found->phrases, rate);
     if (!node->print->note().empty()) c.notes.push_back(node->print->note());
   }
   if (stop.stop_requested()) return std::nullopt;

@@ -17,8 +17,7 @@ std::optional<FinishSpectra> measureFinish(const RenderPlan& plan, const SongAud
     const auto tried =
         RenderPlan::make(withOrnamentReplaced(plan.song(), std::move(trial)), audio, allKinds(), cache, &plan);
     const auto node = tried->node(ornament);
-    if (!node || !node->print || !node->print->ensure(*tried, *node, stop))
-      return std::vector<float>();
+    if (!node || !node->print || !node->print->ensure(*tried, *node, stop)) return std::vector<float>();
     StereoBuffer b(node->print->extent().length());
     node->print->addTo(node->print->first(), b.span());
     return bandLevels(b, tried->map().sampleRate(), kBands);

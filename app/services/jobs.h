@@ -9,8 +9,8 @@
 //  4. What was posted touches neither workers nor jobs that are gone.
 #pragma once
 
-#include "time/check.h"
 #include "dsp/denormals.h"
+#include "time/check.h"
 
 #include <cstdint>
 #include <exception>

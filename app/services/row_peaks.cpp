@@ -27,8 +27,8 @@ std::optional<AllRowPeaks> rowPeaks(const RenderPlan& plan, const AllRowPeaks& k
     RowPeaks one;
     one.whole = printsWhole(plan, r); // before it is read: what comes while it is read makes it anew next time
     one.sound = soundAfter(plan, r, all) + std::to_string(row.gainLeft) + '/' + std::to_string(row.gainRight);
-    if (const auto it = known.find(row.id); it != known.end() && one.whole && it->second.whole &&
-                                            it->second.sound == one.sound) {
+    if (const auto it = known.find(row.id);
+        it != known.end() && one.whole && it->second.whole && it->second.sound == one.sound) {
       made[row.id] = it->second;
       continue;
     }

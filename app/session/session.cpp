@@ -107,10 +107,11 @@ Session::Session(Options options)
                   exportSong(in.plan, in.folder, in.options, run.stop, [&](double f, const std::string& what) {
                     run.report([this, f, text = asText(what)] { emit progress(text, std::min(f, 0.999)); });
                   });
-              QString text = report.stopped ? tr("Export cancelled; nothing half written was left.")
-                             : report.files.size() == 1
-                                 ? tr("1 file written to %1").arg(asText(in.folder.string()))
-                                 : tr("%1 files written to %2").arg(report.files.size()).arg(asText(in.folder.string()));
+              QString text =
+                  report.stopped ? tr("Export cancelled; nothing half written was left.")
+                  : report.files.size() == 1
+                      ? tr("1 file written to %1").arg(asText(in.folder.string()))
+                      : tr("%1 files written to %2").arg(report.files.size()).arg(asText(in.folder.string()));
               for (const auto& n : report.notes) text += QStringLiteral(" · ") + asText(n);
               return {text, !report.stopped};
             } catch (const std::exception& e) {
@@ -465,11 +466,11 @@ void Session::tick() {
     return;
   }
   replaceOutput();
-  emit notice(output_->simulated()
-                  ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
-                  : tr("The sound device has gone; playing stopped. %1 is used from now on.")
-                        .arg(asText(output_->name())),
-              true);
+  emit notice(
+      output_->simulated()
+          ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
+          : tr("The sound device has gone; playing stopped. %1 is used from now on.").arg(asText(output_->name())),
+      true);
 }
 
 /// The player and the pool get the plan that is heard; the pool the song's own too.

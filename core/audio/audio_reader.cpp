@@ -16,7 +16,8 @@ namespace {
 
 constexpr std::int64_t kBlock = 32768;
 
-/// A file whose header says nothing of its length, with a length in its place: libsndfile takes a size of 0 at its word.
+/// A file whose header says nothing of its length, with a length in its place: libsndfile takes a size of 0 at its
+/// word.
 class OpenEnded {
  public:
   OpenEnded(const std::filesystem::path& file, const DataLength& data)
@@ -34,8 +35,10 @@ class OpenEnded {
   static sf_count_t write(const void*, sf_count_t, void*) { return 0; }
   static sf_count_t seek(sf_count_t offset, int whence, void* self) {
     OpenEnded& f = of(self);
-    f.at_ = std::clamp<sf_count_t>(offset + (whence == SEEK_CUR ? f.at_ : whence == SEEK_END ? length(self) : 0), 0,
-                                   length(self));
+    f.at_ = std::clamp<sf_count_t>(offset + (whence == SEEK_CUR   ? f.at_
+                                             : whence == SEEK_END ? length(self)
+                                                                  : 0),
+                                   0, length(self));
     return f.at_;
   }
   static sf_count_t read(void* to, sf_count_t bytes, void* self) {
@@ -172,8 +175,7 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
     sf_close(f);
     return refuse(why);
   }
-  auto reader =
-      std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort(), std::move(openEnded));
+  auto reader = std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort(), std::move(openEnded));
   if (!reader->usable()) return refuse("its sample rate cannot be converted");
   return reader;
 }

@@ -17,8 +17,7 @@ bool unknown(std::uint32_t size) {
 
 std::uint32_t number(const char* bytes, bool bigEndian) {
   std::uint32_t n = 0;
-  for (int i = 0; i < 4; ++i)
-    n |= std::uint32_t{static_cast<unsigned char>(bytes[i])} << (8 * (bigEndian ? 3 - i : i));
+  for (int i = 0; i < 4; ++i) n |= std::uint32_t{static_cast<unsigned char>(bytes[i])} << (8 * (bigEndian ? 3 - i : i));
   return n;
 }
 
@@ -52,8 +51,8 @@ std::optional<DataLength> dataLength(const std::filesystem::path& file) {
     if (id == (aiff ? "SSND" : "data")) {
       const std::int64_t there = whole - (at + 8);
       if (rf64 && size == 0xffffffffu && longData > 0) return DataLength{at + 8, longData, there};
-      const bool open = unknown(size) && (size != 0 || unknown(number(head.data() + 4, big))) &&
-                        std::int64_t{size} != there;
+      const bool open =
+          unknown(size) && (size != 0 || unknown(number(head.data() + 4, big))) && std::int64_t{size} != there;
       return DataLength{at + 8, size, there, open};
     }
     at += 8 + std::int64_t{size} + (size & 1);

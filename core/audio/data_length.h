@@ -1,4 +1,5 @@
-// How much sound an audio file's header promises and how much is there, by the bytes: libsndfile mends lengths silently.
+// How much sound an audio file's header promises and how much is there, by the bytes: libsndfile mends lengths
+// silently.
 #pragma once
 
 #include <cstdint>
@@ -18,8 +19,8 @@ struct DataLength {
 };
 
 /// For WAV (RIFF, RIFX, RF64) and AIFF; nothing for other files, and where no data is found.
-/// Sources: Multimedia Programming Interface 1.0 (RIFF: chunks are padded to even lengths, the pad is not counted and may
-/// be missing at the end), EBU Tech 3306 (RF64), Audio Interchange File Format 1.3.
+/// Sources: Multimedia Programming Interface 1.0 (RIFF: chunks are padded to even lengths, the pad is not counted and
+/// may be missing at the end), EBU Tech 3306 (RF64), Audio Interchange File Format 1.3.
 std::optional<DataLength> dataLength(const std::filesystem::path& file);
 
 } // namespace ivrin

@@ -410,7 +410,8 @@ PrintPlan Halftime::plan(const Placed& p) const {
   const HalftimeCycles cycles = halftimeCycles(p);
   if (cycles.tooMany) {
     plan.sounds = false;
-    plan.refusal = "has more than " + std::to_string(kMostCycles) + " cycles: a longer cycle or a shorter span is wanted";
+    plan.refusal =
+        "has more than " + std::to_string(kMostCycles) + " cycles: a longer cycle or a shorter span is wanted";
     return plan;
   }
   plan.anyOrder = !s.banded();

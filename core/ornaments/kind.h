@@ -56,8 +56,8 @@ struct Read {
 };
 
 /// What a plan may hold at most; what would hold more refuses.
-inline constexpr std::size_t kMostReads = 2048;       // 1024 pieces, and the keys of 64 processors
-inline constexpr std::size_t kMostSegments = 4096;    // of the gains, and cycles or steps of a kind
+inline constexpr std::size_t kMostReads = 2048;    // 1024 pieces, and the keys of 64 processors
+inline constexpr std::size_t kMostSegments = 4096; // of the gains, and cycles or steps of a kind
 
 /// Everything that is known before the first sample is computed.
 struct PrintPlan {

@@ -61,7 +61,9 @@ struct Throw {
   bool removeDry = false;
 
   static Throw of(const Placed& p) {
-    const auto value = [&](const char* key) -> const Value& { return settingOr(reverbThrowTable(), p.ornament.settings, key); };
+    const auto value = [&](const char* key) -> const Value& {
+      return settingOr(reverbThrowTable(), p.ornament.settings, key);
+    };
     const auto number = [&](const char* key) { return *value(key).number(); };
     Throw s;
     s.space = SpaceSettings::of(reverbThrowTable(), p.ornament.settings);

@@ -359,7 +359,8 @@ PrintPlan Tape::plan(const Placed& p) const {
     return plan;
   }
   plan.reads = Tapeable(p, m).reads();
-  plan.anyOrder = !m.pitchLock && m.extent == m.frames; // held silent after its motion, its print ends before its extent
+  plan.anyOrder =
+      !m.pitchLock && m.extent == m.frames; // held silent after its motion, its print ends before its extent
   const TapeEdges edges(p, m);
   const std::int64_t n = m.extent.length();
   const std::int64_t out = std::min(edges.dryOut, n / 2), in = std::min(edges.dryIn, n - out);

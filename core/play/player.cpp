@@ -192,9 +192,7 @@ Meters Player::takeMeters() {
 bool Player::printsReadyAround(const RenderPlan& plan, Frames at) const {
   const FrameRange near{at, at + Frames(std::llround(kReadyAheadSeconds * options_.sampleRate))};
   for (const auto& n : plan.nodes())
-    if (n->print && !intersect(n->print->extent(), near).empty() &&
-        !n->print->has(near))
-      return false;
+    if (n->print && !intersect(n->print->extent(), near).empty() && !n->print->has(near)) return false;
   return true;
 }
 

@@ -16,7 +16,8 @@ struct OrnamentFacts {
   std::optional<LoopFigures> loop;
 };
 
-/// Completes the print. Asked to stop it ends within a block of each print, with figures that mean nothing. `without` is the plan of the same song with this ornament switched off.
+/// Completes the print. Asked to stop it ends within a block of each print, with figures that mean nothing. `without`
+/// is the plan of the same song with this ornament switched off.
 OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without,
                       std::stop_token stop = {});
 

@@ -19,8 +19,8 @@ std::optional<OpenedSong> openSong(const std::filesystem::path& file, const std:
                                    const KindSet& kinds, const StemStore& store, Problems& problems,
                                    std::stop_token stop = {}, const Progress& progress = {});
 
-/// A new song from audio files: one stem each, named after its file, which it names by its absolute path. `sampleRate` 0 takes the first file's. Files that
-/// cannot be used are problems and are left out.
+/// A new song from audio files: one stem each, named after its file, which it names by its absolute path. `sampleRate`
+/// 0 takes the first file's. Files that cannot be used are problems and are left out.
 Song songFromFiles(const std::vector<std::filesystem::path>& files, double bpm, int sampleRate, const StemStore& store,
                    Problems& problems);
 

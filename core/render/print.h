@@ -84,8 +84,8 @@ class Print {
   const FrameRange extent_;
   const float gain_;
   const bool anyOrder_;
-  std::vector<std::unique_ptr<float[]>> chunks_;   // sized once; each left plane, then right
-  std::vector<std::atomic<std::uint8_t>> there_;   // by block
+  std::vector<std::unique_ptr<float[]>> chunks_; // sized once; each left plane, then right
+  std::vector<std::atomic<std::uint8_t>> there_; // by block
   std::atomic<std::int64_t> ready_, blocksThere_{0};
   std::atomic<bool> complete_{false};
   std::atomic<float> peak_{0};

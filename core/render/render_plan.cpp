@@ -30,8 +30,7 @@ FrameRange OrnamentNode::reach() const {
   return withGains(plan.sounds ? plan.extent : FrameRange{plan.extent.begin, plan.extent.begin}, plan);
 }
 
-std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRange extent, float gain,
-                                        bool anyOrder) {
+std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRange extent, float gain, bool anyOrder) {
   std::lock_guard lock(mutex_);
   if (const auto it = index_.find(provenance); it != index_.end()) {
     recent_.splice(recent_.begin(), recent_, it->second);
@@ -124,8 +123,8 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     sameRows = former->rows_[r].id == rows_[r].id && former->rows_[r].members == rows_[r].members;
 
   /// What is not as it was on a row, and where: heard by whatever reads the row up to an order over `order`. What went
-  /// has none of its own any more: it is missed from the place on into which the next one slid, so it counts as standing
-  /// one before that, which is -1 at the row's head.
+  /// has none of its own any more: it is missed from the place on into which the next one slid, so it counts as
+  /// standing one before that, which is -1 at the row's head.
   struct Change {
     std::int64_t order;
     FrameRange frames;

@@ -3,7 +3,8 @@
 // the pool, the export and the window.
 //
 // Invariants:
-//  1. A plan made from a former one equals the plan made anew: the same nodes in the same order with the same provenance.
+//  1. A plan made from a former one equals the plan made anew: the same nodes in the same order with the same
+//  provenance.
 //  2. Every node stands at its own order among its row's nodes and is found by its id.
 //  3. A node that was not refused has a provenance, and a print if its kind sounds; the print's first frame is its
 //     plan's.

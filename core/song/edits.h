@@ -40,8 +40,8 @@ Song withVariant(Song song, const std::string& id, const std::string& slot);
 /// Forgets a stored variant; the live one stays.
 Song withoutVariant(Song song, const std::string& id, const std::string& slot);
 Song withStem(Song song, Stem s);
-/// Every path of the song through `change`: stems, and settings whose key ends in "_file" (of ornaments, their finish and
-/// their variants) but for what ships ("shipped:NAME").
+/// Every path of the song through `change`: stems, and settings whose key ends in "_file" (of ornaments, their finish
+/// and their variants) but for what ships ("shipped:NAME").
 Song withPaths(Song song, const std::function<std::string(const std::string&)>& change);
 /// An id no ornament has: "o1", "o2", …
 std::string freshOrnamentId(const Song& song);

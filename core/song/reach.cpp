@@ -25,7 +25,8 @@ std::optional<fs::path> resolveAudio(const Reach& reach, const std::string& file
   for (const auto& dir : reach.allowed) inside = inside || (!ec && liesBelow(full, dir));
   if (!inside) {
     problems.error(ErrorId::out_of_reach, place,
-                   "\"" + pathForSong(file, folder) + "\" lies outside the song's folder and was not allowed (command line: --reach DIR)");
+                   "\"" + pathForSong(file, folder) +
+                       "\" lies outside the song's folder and was not allowed (command line: --reach DIR)");
     return std::nullopt;
   }
   if (!fs::is_regular_file(full, ec)) {
@@ -43,8 +44,8 @@ std::string pathForSong(const fs::path& file, const fs::path& songFolder) {
   std::error_code ec;
   // By its name first: a folder of stems that is a link keeps its name.
   if (!songFolder.empty()) {
-    const fs::path named = fs::absolute(file).lexically_normal().lexically_relative(
-        fs::absolute(songFolder).lexically_normal());
+    const fs::path named =
+        fs::absolute(file).lexically_normal().lexically_relative(fs::absolute(songFolder).lexically_normal());
     if (!named.empty() && *named.begin() != "..") return named.generic_string();
   }
   const fs::path full = fs::weakly_canonical(file, ec);

@@ -44,9 +44,8 @@ struct Bus {
 
 struct Stem {
   std::string id, name;
-  std::optional<std::string>
-      file;                 // absolute once read from a song file; nothing: a row that only carries ornaments
-  double offsetSeconds = 0; // where the file's first sample lies in the stems' common time
+  std::optional<std::string> file; // absolute once read from a song file; nothing: a row that only carries ornaments
+  double offsetSeconds = 0;        // where the file's first sample lies in the stems' common time
   RowMix mix;
   std::optional<std::string> bus;
   std::string digest; // of the file's bytes, for relinking; may be empty

@@ -5,12 +5,12 @@
 #include <cstdio>
 #include <cstdlib>
 /// IVRIN_CHECK(2, ready <= end): ends the process, naming the file and the number of the invariant.
-#define IVRIN_CHECK(number, ...)                                                                           \
-  do {                                                                                                     \
-    if (!(__VA_ARGS__)) {                                                                                  \
-      std::fprintf(stderr, "%s:%d: invariant %d does not hold: %s\n", __FILE__, __LINE__, number, #__VA_ARGS__); \
-      std::abort();                                                                                        \
-    }                                                                                                      \
+#define IVRIN_CHECK(number, ...)                                                                                       \
+  do {                                                                                                                 \
+    if (!(__VA_ARGS__)) {                                                                                              \
+      std::fprintf(stderr, "%s:%d: invariant %d does not hold: %s\n", __FILE__, __LINE__, number, #__VA_ARGS__);       \
+      std::abort();                                                                                                    \
+    }                                                                                                                  \
   } while (false)
 #else
 #define IVRIN_CHECK(number, ...) static_cast<void>(0)

@@ -32,7 +32,7 @@ struct OwnSettings {
 
 } // namespace
 
-TEST_CASE("the output is chosen in a dialog, used at once, and remembered", "[desktop]") {
+TEST_CASE("the output is chosen in a dialog, used at once, and remembered", "[desktop][display]") {
   const OwnSettings own;
   const TempFolder dir;
   Rig rig;
@@ -121,7 +121,7 @@ TEST_CASE("equal loudness turns the louder side down by the measured difference,
   CHECK(rig.session->matchDb() == 0);
 }
 
-TEST_CASE("recent songs, the window and the view are taken up again", "[desktop]") {
+TEST_CASE("recent songs, the window and the view are taken up again", "[desktop][display]") {
   const OwnSettings own;
   const TempFolder dir;
   const auto file = writeSmallSong(dir);
@@ -162,7 +162,7 @@ TEST_CASE("recent songs, the window and the view are taken up again", "[desktop]
   CHECK(recentSongs().isEmpty()); // what has gone is not offered
 }
 
-TEST_CASE("unsaved changes are asked about before another song opens; cancel stays", "[desktop]") {
+TEST_CASE("unsaved changes are asked about before another song opens; cancel stays", "[desktop][display]") {
   const TempFolder dir;
   Rig rig;
   const auto file = writeSmallSong(dir);
@@ -233,7 +233,7 @@ TEST_CASE("keys are unique, and every action has words", "[desktop]") {
   CHECK(taken.size() > 60);
 }
 
-TEST_CASE("at larger fonts nothing of the open row is cut off at 1280 by 800", "[desktop]") {
+TEST_CASE("at larger fonts nothing of the open row is cut off at 1280 by 800", "[desktop][display]") {
   const double scale = GENERATE(1.0, 1.15, 1.3, 1.5);
   CAPTURE(scale);
   setTextScale(scale);

@@ -381,7 +381,7 @@ TEST_CASE("staves fold by hand and, where nothing happens, by themselves", "[sco
   CHECK_FALSE(rig.score().folded("drums"));
 }
 
-TEST_CASE("a sign is dropped on the selection, or on another row", "[score]") {
+TEST_CASE("a sign is dropped on the selection, or on another row", "[score][display]") {
   SmallSongRig rig;
   rig.score().showRange(4, 20, false);
   const auto drop = [&](QPoint at, const char* kind) {

@@ -23,7 +23,8 @@ using namespace ivrin;
 using namespace ivrin::app;
 using namespace ivrin::app::test;
 
-TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save, reopen, export", "[window]") {
+TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save, reopen, export",
+          "[window][display]") {
   SmallSongRig rig;
   REQUIRE(rig.session->isOpen());
   rig.score().showRange(0, 20, false);
@@ -268,7 +269,7 @@ TEST_CASE("Esc folds the row and gives the former view back; the open row shows 
   CHECK(rig.score().ornamentIsOpen());
 }
 
-TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window]") {
+TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window][display]") {
   SmallSongRig rig;
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.score().placeOnSelection("delay-throw");
@@ -324,7 +325,7 @@ TEST_CASE("a click places the playhead, the ruler too; landings and the form lin
   CHECK((rig.score().axis().left + rig.score().axis().right()) / 2 == Approx(48).margin(0.5));
 }
 
-TEST_CASE("dropped stems make a new song at the tempo asked for", "[window]") {
+TEST_CASE("dropped stems make a new song at the tempo asked for", "[window][display]") {
   const TempFolder dir;
   writeSmallSong(dir);
   Rig rig;
@@ -410,7 +411,8 @@ TEST_CASE("the export dialog writes what is ticked; cancelling leaves nothing ha
   CHECK(halves == 0);
 }
 
-TEST_CASE("every action has words, a tip and a key of its own; everything that takes focus has a name", "[window]") {
+TEST_CASE("every action has words, a tip and a key of its own; everything that takes focus has a name",
+          "[window][display]") {
   SmallSongRig rig;
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.score().placeOnSelection("delay-throw");
@@ -453,7 +455,7 @@ TEST_CASE("an empty start teaches, and its buttons are there", "[window]") {
 }
 
 TEST_CASE("an ornament is moved by its sign, along the grid, freely, and to another row; each drag is one step",
-          "[window]") {
+          "[window][display]") {
   SmallSongRig rig;
   rig.place("delay-throw", "voice", 8, 9.5);
   rig.score().showRange(0, 24, false);

@@ -160,13 +160,13 @@ TEST_CASE("NaN and infinite samples are counted and silenced, truncation is seen
 
 namespace {
 
-/// A PCM WAV of 16 or 24 bits, byte by byte: what is put before the data, the length that its header claims, and whether
-/// an odd one is padded.
+/// A PCM WAV of 16 or 24 bits, byte by byte: what is put before the data, the length that its header claims, and
+/// whether an odd one is padded.
 struct RawWav {
   int channels = 1, bits = 24;
   std::int64_t frames = 1000;
-  std::string before{};                    // whole chunks
-  std::optional<std::uint32_t> claims{};   // instead of the data's true length
+  std::string before{};                  // whole chunks
+  std::optional<std::uint32_t> claims{}; // instead of the data's true length
   std::optional<std::uint32_t> riffClaims{};
   bool padded = true;
   std::string after{};
@@ -178,7 +178,8 @@ struct RawWav {
       return s;
     };
     std::string data;
-    for (std::int64_t f = 0; f < frames * channels; ++f) data += le(static_cast<std::uint32_t>(f * 37 % 1000), bits / 8);
+    for (std::int64_t f = 0; f < frames * channels; ++f)
+      data += le(static_cast<std::uint32_t>(f * 37 % 1000), bits / 8);
     const auto block = static_cast<std::uint32_t>(channels * bits / 8);
     std::string body = "WAVEfmt " + le(16, 4) + le(1, 2) + le(static_cast<std::uint32_t>(channels), 2) + le(48000, 4) +
                        le(48000 * block, 4) + le(block, 2) + le(static_cast<std::uint32_t>(bits), 2) + before + "data" +
