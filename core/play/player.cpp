@@ -44,20 +44,161 @@ Player::~Player() {
   }
 }
 
+// ---------------------------------------------------------------- wishes
+
+/// Changes what is wished, on the thread of who wishes.
+template <class Change> void Player::wish(Change change) {
+  std::vector<std::shared_ptr<const RenderPlan>> freed; // outside the lock
+  {
+    std::lock_guard lock(mutex_);
+    change(wishes_);
+    wishes_.any = true;
+    freed.swap(retired_);
+  }
+  wake_.notify_all();
+}
+
+void Player::freeRetired() {
+  std::vector<std::shared_ptr<const RenderPlan>> freed;
+  std::lock_guard lock(mutex_);
+  freed.swap(retired_);
+}
+
+void Player::setPlan(std::shared_ptr<const RenderPlan> plan) {
+  hasPlan_ = plan != nullptr;
+  pendingWaits_ = playing_.load();
+  wish([&](Wishes& w) { w.plan.swap(plan); }); // the wish of before is freed here
+}
+
+void Player::setPosition(Frames f) {
+  if (!playing_) parked_.store(f.count, std::memory_order_relaxed);
+}
+
+void Player::play(Frames from) {
+  if (!hasPlan_) return;
+  playing_ = true;
+  wish([&](Wishes& w) {
+    w.playFrom = from;
+    w.stop = false;
+  });
+  position_.store(from.count, std::memory_order_relaxed);
+  parked_.store(kNotParked, std::memory_order_relaxed);
+}
+
+void Player::stop() {
+  if (!playing_) return;
+  parked_.store(position_.load(std::memory_order_relaxed), std::memory_order_relaxed);
+  playing_ = false;
+  // At once for what is in the ring; what the mixer makes meanwhile, when it takes up the wish.
+  silentFrom_.store(epochNow_.load(std::memory_order_acquire) + 1, std::memory_order_release);
+  wish([](Wishes& w) {
+    w.playFrom.reset();
+    w.stop = true;
+  });
+}
+
+void Player::setLoop(std::optional<FrameRange> loop) {
+  if (loop && loop->length() < 64) loop.reset();
+  wish([&](Wishes& w) { w.settings.loop = loop; });
+}
+
+void Player::setClick(bool on, double levelDb) {
+  wish([&](Wishes& w) {
+    w.settings.click = on;
+    w.settings.clickGain = static_cast<float>(Decibels(levelDb).gain());
+  });
+}
+
+void Player::setMono(bool on) {
+  wish([&](Wishes& w) { w.settings.mono = on; });
+}
+
+void Player::setAlone(std::string ornament) {
+  wish([&](Wishes& w) { w.settings.alone = std::move(ornament); });
+}
+
+void Player::setMatchDb(double db) {
+  wish([&](Wishes& w) {
+    w.settings.matchGain = static_cast<float>(Decibels(std::clamp(db, -96.0, 0.0)).gain());
+  });
+}
+
+void Player::setMonitorDb(double db) {
+  wish([&](Wishes& w) {
+    w.settings.monitorGain = static_cast<float>(Decibels(std::clamp(db, -96.0, 12.0)).gain());
+  });
+}
+
+Meters Player::takeMeters() {
+  freeRetired();
+  return {peakLeft_.exchange(0), peakRight_.exchange(0), momentary_.load(), limiterDb_.exchange(0),
+          truePeak_.exchange(0)};
+}
+
+// ---------------------------------------------------------------- the mixer
+
+void Player::takeUpWishes() {
+  Wishes w;
+  {
+    std::lock_guard lock(mutex_);
+    if (!wishes_.any) return;
+    w = wishes_;
+    wishes_.plan.reset();
+    wishes_.playFrom.reset();
+    wishes_.stop = wishes_.any = false;
+  }
+  const bool changed = !(w.settings == now_);
+  now_ = w.settings;
+  if (w.plan) letGo(std::exchange(pending_, std::move(w.plan)));
+  const bool stopping = w.stop && !w.playFrom;
+  if (pending_ && (w.playFrom || stopping || !mixing_)) {
+    adopt(std::exchange(pending_, nullptr));
+    pendingWaits_ = false;
+  }
+  if (stopping) {
+    draining_ = mixing_ = false;
+    newEpoch();
+    silentFrom_.store(epoch_, std::memory_order_release);
+  } else if (w.playFrom && plan_) {
+    songNext_ = w.playFrom->count;
+    mixing_ = true;
+    beginEpoch(false);
+    prefetched_ = songNext_;
+    draining_ = false;
+    waitForPrints_ = options_.threaded;
+    waitUntil_ = std::chrono::steady_clock::now() + kLongestWaitAtPlay;
+  } else if (changed && mixing_) {
+    beginEpoch(true);
+  }
+}
+
+/// A plan that is no longer needed: a large one takes its time to be freed, which is not the mixer's.
+void Player::letGo(std::shared_ptr<const RenderPlan> plan) {
+  if (!plan) return;
+  std::lock_guard lock(mutex_);
+  retired_.push_back(std::move(plan));
+}
+
 void Player::adopt(std::shared_ptr<const RenderPlan> plan) {
-  plan_ = std::move(plan);
+  mixLimiter_.reset(); // they look into the plan of before
+  evaluator_.reset();
+  letGo(std::exchange(plan_, std::move(plan)));
   evaluator_ = std::make_unique<Evaluator>(*plan_, options_.threaded ? Evaluator::Missing::takeReady
                                                                      : Evaluator::Missing::compute);
   evaluator_->setBeginsAtZero(true);
   anySolo_ = std::any_of(plan_->rows().begin(), plan_->rows().end(), [](const RowNode& r) { return r.solo; });
-  mixLimiter_.reset();
   if (plan_->song().mix.limiter && !anySolo_)
     mixLimiter_ = std::make_unique<MixLimiter>(plan_->map().sampleRate(), plan_->song().mix.ceilingDbtp,
                                                [e = evaluator_.get()](Frames at, StereoSpan out) { e->mix(at, out); });
 }
 
-void Player::beginEpoch(bool continues) {
+void Player::newEpoch() {
   ++epoch_;
+  epochNow_.store(epoch_, std::memory_order_release);
+}
+
+void Player::beginEpoch(bool continues) {
+  newEpoch();
   streamTop_ = std::max(streamTop_, streamNext_);
   if (continues) { // from what is heard now, over again; from the stream's start while none of it was heard
     streamNext_ = std::clamp(streamHeard_.load(std::memory_order_acquire), streamStart_, streamNext_);
@@ -75,8 +216,8 @@ void Player::beginEpoch(bool continues) {
   StereoBuffer before(delay);
   readPlan(Frames(songNext_ - delay), before.span());
   for (std::int64_t i = 0; i < delay; ++i) {
-    before.left()[i] *= monitorGain_ * matchGain_;
-    before.right()[i] *= monitorGain_ * matchGain_;
+    before.left()[i] *= now_.monitorGain * now_.matchGain;
+    before.right()[i] *= now_.monitorGain * now_.matchGain;
   }
   monitorLimit_.process(before.left(), before.right(), delay);
 }
@@ -85,108 +226,6 @@ std::int64_t Player::songAt(std::int64_t stream) const {
   for (auto s = segments_.rbegin(); s != segments_.rend(); ++s)
     if (stream >= s->stream) return s->song + (stream - s->stream);
   return songNext_;
-}
-
-void Player::setPlan(std::shared_ptr<const RenderPlan> plan) {
-  std::shared_ptr<const RenderPlan> former; // freed outside the lock
-  {
-    std::lock_guard lock(mutex_);
-    if (playing_) {
-      former = std::exchange(pending_, std::move(plan));
-      pendingWaits_ = true;
-    } else {
-      former = plan_;
-      pending_.reset();
-      pendingWaits_ = false;
-      adopt(std::move(plan));
-    }
-  }
-  wake_.notify_all();
-}
-
-void Player::setPosition(Frames f) {
-  if (playing_) return;
-  position_.store(f.count, std::memory_order_relaxed);
-}
-
-void Player::play(Frames from) {
-  {
-    std::lock_guard lock(mutex_);
-    if (pending_) {
-      adopt(std::exchange(pending_, nullptr));
-      pendingWaits_ = false;
-    }
-    if (!plan_) return;
-    songNext_ = from.count;
-    beginEpoch(false);
-    prefetched_ = from.count;
-    position_.store(from.count, std::memory_order_relaxed);
-    draining_ = false;
-    playing_ = true;
-    waitForPrints_ = options_.threaded;
-    waitUntil_ = std::chrono::steady_clock::now() + kLongestWaitAtPlay;
-  }
-  wake_.notify_all();
-}
-
-void Player::stop() {
-  std::lock_guard lock(mutex_);
-  if (!playing_) return;
-  playing_ = false;
-  draining_ = false;
-  ++epoch_;
-  silentFrom_.store(epoch_, std::memory_order_release);
-  if (pending_) {
-    adopt(std::exchange(pending_, nullptr));
-    pendingWaits_ = false;
-  }
-}
-
-void Player::setLoop(std::optional<FrameRange> loop) {
-  if (loop && loop->length() < 64) loop.reset();
-  std::lock_guard lock(mutex_);
-  if (loop_ == loop) return;
-  loop_ = loop;
-  if (playing_) beginEpoch(true);
-}
-
-void Player::setClick(bool on, double levelDb) {
-  std::lock_guard lock(mutex_);
-  click_ = on;
-  clickGain_ = static_cast<float>(Decibels(levelDb).gain());
-  if (playing_) beginEpoch(true);
-}
-
-void Player::setMono(bool on) {
-  std::lock_guard lock(mutex_);
-  mono_ = on;
-  if (playing_) beginEpoch(true);
-}
-
-void Player::setAlone(std::string ornament) {
-  std::lock_guard lock(mutex_);
-  if (alone_ == ornament) return;
-  alone_ = std::move(ornament);
-  if (playing_) beginEpoch(true);
-}
-
-void Player::setMatchDb(double db) {
-  const auto gain = static_cast<float>(Decibels(std::clamp(db, -96.0, 0.0)).gain());
-  std::lock_guard lock(mutex_);
-  if (matchGain_ == gain) return;
-  matchGain_ = gain;
-  if (playing_) beginEpoch(true);
-}
-
-void Player::setMonitorDb(double db) {
-  std::lock_guard lock(mutex_);
-  monitorGain_ = static_cast<float>(Decibels(std::clamp(db, -96.0, 12.0)).gain());
-  if (playing_) beginEpoch(true);
-}
-
-Meters Player::takeMeters() {
-  return {peakLeft_.exchange(0), peakRight_.exchange(0), momentary_.load(), limiterDb_.exchange(0),
-          truePeak_.exchange(0)};
 }
 
 bool Player::printsReadyAround(const RenderPlan& plan, Frames at) const {
@@ -211,8 +250,8 @@ Frames Player::songEnd() const {
 }
 
 void Player::readUnlimited(Evaluator& e, Frames from, StereoSpan out) const {
-  if (!alone_.empty()) {
-    if (const auto node = plan_->node(alone_))
+  if (!now_.alone.empty()) {
+    if (const auto node = plan_->node(now_.alone))
       e.alone(*node, from, out);
     else
       out.clear();
@@ -224,7 +263,7 @@ void Player::readUnlimited(Evaluator& e, Frames from, StereoSpan out) const {
 }
 
 void Player::readPlan(Frames from, StereoSpan out) {
-  if (mixLimiter_ && alone_.empty())
+  if (mixLimiter_ && now_.alone.empty())
     mixLimiter_->read(from, out);
   else
     readUnlimited(*evaluator_, from, out);
@@ -238,19 +277,19 @@ void Player::mixBlock() {
   b.song = songNext_;
   b.frames = kBlock;
   // A loop's end cuts the block, so that the frames of one block are neighbours in the song.
-  const bool looping = loop_ && songNext_ < loop_->end.count;
-  if (looping) b.frames = std::min(b.frames, loop_->end.count - songNext_);
+  const bool looping = now_.loop && songNext_ < now_.loop->end.count;
+  if (looping) b.frames = std::min(b.frames, now_.loop->end.count - songNext_);
   const StereoSpan out{b.left.data(), b.right.data(), b.frames};
   readPlan(Frames(songNext_), out);
   if (mixLimiter_) limiterDb_ = std::max(limiterDb_.load(), mixLimiter_->lastReductionDb());
 
-  if (loop_) { // what was sounding at the loop's end fades out over its begin
-    const std::int64_t since = songNext_ - loop_->begin.count;
+  if (now_.loop) { // what was sounding at the loop's end fades out over its begin
+    const std::int64_t since = songNext_ - now_.loop->begin.count;
     if (since >= 0 && since < fade_ && !segments_.empty() &&
-        segments_.back().song + segments_.back().frames == loop_->end.count) {
+        segments_.back().song + segments_.back().frames == now_.loop->end.count) {
       const std::int64_t n = std::min(b.frames, fade_ - since);
       Evaluator beyond(*plan_, options_.threaded ? Evaluator::Missing::takeReady : Evaluator::Missing::compute);
-      readUnlimited(beyond, Frames(loop_->end.count + since), tail_.span().part(0, n));
+      readUnlimited(beyond, Frames(now_.loop->end.count + since), tail_.span().part(0, n));
       const std::int64_t in = std::max<std::int64_t>(1, std::llround(kFreshFadeSeconds * options_.sampleRate));
       for (std::int64_t i = 0; i < n; ++i) {
         const auto fadeOut =
@@ -265,20 +304,20 @@ void Player::mixBlock() {
   truePeak_.store(
       std::max(truePeak_.load(std::memory_order_relaxed), truePeakMeter_.add(out.left, out.right, b.frames)),
       std::memory_order_relaxed);
-  if (matchGain_ != 1.0f)
+  if (now_.matchGain != 1.0f)
     for (std::int64_t i = 0; i < b.frames; ++i) {
-      out.left[i] *= matchGain_;
-      out.right[i] *= matchGain_;
+      out.left[i] *= now_.matchGain;
+      out.right[i] *= now_.matchGain;
     }
-  if (mono_)
+  if (now_.mono)
     for (std::int64_t i = 0; i < b.frames; ++i) out.left[i] = out.right[i] = 0.5f * (out.left[i] + out.right[i]);
   momentaryMeter_.add(out.left, out.right, b.frames);
   momentary_.store(momentaryMeter_.lufs(), std::memory_order_relaxed);
-  if (click_) addClick(plan_->map(), Frames(songNext_), out, clickGain_);
-  if (monitorGain_ != 1.0f)
+  if (now_.click) addClick(plan_->map(), Frames(songNext_), out, now_.clickGain);
+  if (now_.monitorGain != 1.0f)
     for (std::int64_t i = 0; i < b.frames; ++i) {
-      out.left[i] *= monitorGain_;
-      out.right[i] *= monitorGain_;
+      out.left[i] *= now_.monitorGain;
+      out.right[i] *= now_.monitorGain;
     }
   monitorLimit_.process(out.left, out.right, b.frames);
 
@@ -290,24 +329,23 @@ void Player::mixBlock() {
   while (segments_.size() > 64) segments_.pop_front();
   streamNext_ += b.frames;
   songNext_ += b.frames;
-  if (loop_ && songNext_ == loop_->end.count) songNext_ = loop_->begin.count;
+  if (now_.loop && songNext_ == now_.loop->end.count) songNext_ = now_.loop->begin.count;
   written_.fetch_add(1, std::memory_order_release);
 }
 
 void Player::pump() {
-  std::lock_guard lock(mutex_);
   const FlushDenormals guard;
-  if (!playing_ || !plan_) return;
+  takeUpWishes();
+  if (!mixing_ || !plan_) return;
   if (waitForPrints_) {
     if (!printsReadyAround(*plan_, Frames(songNext_)) && std::chrono::steady_clock::now() < waitUntil_) return;
     waitForPrints_ = false;
   }
   adoptPending();
-  while (playing_ && written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks - 1) {
+  while (written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks - 1) {
     if (streamNext_ - std::max(streamStart_, streamHeard_.load(std::memory_order_acquire)) >= target_) break;
-    if (!loop_ && songNext_ >= songEnd().count && !pending_) {
-      playing_ = false;
-      draining_ = true; // the ring empties by itself
+    if (!now_.loop && songNext_ >= songEnd().count && !pending_) {
+      end();
       break;
     }
     mixBlock();
@@ -321,18 +359,27 @@ void Player::pump() {
       return to;
     };
     prefetched_ = ask(songNext_);
-    if (loop_) ask(loop_->begin.count);
+    if (now_.loop) ask(now_.loop->begin.count);
   }
+}
+
+/// The song is over: the ring empties by itself. Who has wished to play meanwhile plays.
+void Player::end() {
+  std::lock_guard lock(mutex_);
+  mixing_ = false;
+  draining_ = true;
+  if (!wishes_.playFrom) playing_ = false;
 }
 
 void Player::run(std::stop_token stop) {
   while (!stop.stop_requested()) {
     pump();
     std::unique_lock lock(mutex_);
-    if (playing_)
-      wake_.wait_for(lock, stop, std::chrono::milliseconds(pending_ || waitForPrints_ ? 2 : 5), [] { return false; });
+    const auto wished = [&] { return wishes_.any; };
+    if (mixing_)
+      wake_.wait_for(lock, stop, std::chrono::milliseconds(pending_ || waitForPrints_ ? 2 : 5), wished);
     else
-      wake_.wait(lock, stop, [&] { return playing_.load(); });
+      wake_.wait(lock, stop, wished);
   }
 }
 

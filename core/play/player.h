@@ -7,6 +7,8 @@
 //     older epochs and crossfades over 5 ms.
 //  3. A swap of plan continues the stream: the first frame heard of the new plan follows the last one of the old.
 //  4. What leaves the mixer before monitoring (solo, click, monitor level and limit, fades) are the export's samples.
+//  5. Whoever controls the player only posts wishes; the mixer takes them up before it mixes. It computes nothing, waits
+//     for nothing but the posting itself, and plans that are let go are freed on his thread, outside of any lock.
 #pragma once
 
 #include "dsp/lookahead_limiter.h"
@@ -21,6 +23,7 @@
 #include <chrono>
 #include <condition_variable>
 #include <deque>
+#include <limits>
 #include <mutex>
 #include <thread>
 
@@ -54,8 +57,11 @@ class Player : public AudioFeed {
   void play(Frames from);
   void stop();
   bool playing() const { return playing_; }
-  /// Song frame of the next frame to be handed out.
-  Frames position() const { return Frames(position_.load(std::memory_order_relaxed)); }
+  /// Song frame of the next frame to be handed out; while stopped, where it was set or stopped.
+  Frames position() const {
+    const std::int64_t parked = parked_.load(std::memory_order_relaxed);
+    return Frames(parked != kNotParked ? parked : position_.load(std::memory_order_relaxed));
+  }
   /// Where play(from) begins, while stopped.
   void setPosition(Frames f);
   void setLoop(std::optional<FrameRange> loop);
@@ -68,12 +74,14 @@ class Player : public AudioFeed {
   void setMatchDb(double db);
   /// True when what is mixed is the plan set last.
   bool newestPlanHeard() const { return !pendingWaits_; }
+  /// Also frees what the mixer has let go.
   Meters takeMeters();
   /// Frames the device asked for and did not get, from our side.
   std::int64_t missedFrames() const { return missed_; }
 
   void fill(float* left, float* right, std::int64_t frames) noexcept override;
-  /// Mixes until the ring is full enough. Called by the mixer thread, or by a stepped output.
+  /// Takes up wishes and mixes until the ring is full enough. Called by the mixer thread, or by a stepped output; never
+  /// by both.
   void pump();
 
  private:
@@ -89,8 +97,29 @@ class Player : public AudioFeed {
     std::int64_t stream, song, frames;
   };
 
+  struct Settings {
+    std::optional<FrameRange> loop{};
+    bool click = false, mono = false;
+    float clickGain = 0.25f, monitorGain = 1, matchGain = 1;
+    std::string alone{};
+    friend bool operator==(const Settings&, const Settings&) = default;
+  };
+  struct Wishes {
+    std::shared_ptr<const RenderPlan> plan; // none: no other one
+    std::optional<Frames> playFrom;
+    bool stop = false;
+    Settings settings; // as they should be
+    bool any = false;
+  };
+  template <class Change> void wish(Change change);
+  void takeUpWishes();
+  void letGo(std::shared_ptr<const RenderPlan> plan);
+  void freeRetired();
+
   void adopt(std::shared_ptr<const RenderPlan> plan);
+  void newEpoch();
   void beginEpoch(bool continues);
+  void end();
   bool adoptPending();
   bool printsReadyAround(const RenderPlan& plan, Frames at) const;
   void mixBlock();
@@ -109,8 +138,10 @@ class Player : public AudioFeed {
 
   std::array<Block, kBlocks> ring_;
   std::atomic<std::uint64_t> written_{0}, taken_{0}; // block counts
-  std::atomic<std::int64_t> streamHeard_{0}, position_{0};
+  static constexpr std::int64_t kNotParked = std::numeric_limits<std::int64_t>::min();
+  std::atomic<std::int64_t> streamHeard_{0}, position_{0}, parked_{kNotParked};
   std::atomic<std::uint64_t> silentFrom_{0}; // epochs before this one fade out
+  std::atomic<std::uint64_t> epochNow_{0};   // epoch_, for who asks for silence
   std::atomic<bool> playing_{false}, draining_{false}, pendingWaits_{false};
   std::atomic<std::int64_t> missed_{0};
   std::atomic<float> peakLeft_{0}, peakRight_{0};
@@ -125,18 +156,21 @@ class Player : public AudioFeed {
   float lastLeft_ = 0, lastRight_ = 0;
   std::vector<float> fadeOutLeft_, fadeOutRight_;
 
-  // Mixer's side, under the mutex; the callback never takes it.
-  mutable std::mutex mutex_;
+  // Wishes, and what the mixer has let go; held only to hand these over. The callback never takes it.
+  std::mutex mutex_;
   std::condition_variable_any wake_;
+  Wishes wishes_;
+  std::vector<std::shared_ptr<const RenderPlan>> retired_;
+  bool hasPlan_ = false; // of who wishes
+
+  // Mixer's side.
   std::shared_ptr<const RenderPlan> plan_, pending_;
   std::unique_ptr<Evaluator> evaluator_;
   std::unique_ptr<MixLimiter> mixLimiter_;
   LookaheadLimiter monitorLimit_;
-  std::optional<FrameRange> loop_;
-  bool anySolo_ = false, click_ = false, mono_ = false, waitForPrints_ = false;
+  Settings now_;
+  bool mixing_ = false, anySolo_ = false, waitForPrints_ = false;
   std::chrono::steady_clock::time_point waitUntil_;
-  float clickGain_ = 0.25f, monitorGain_ = 1, matchGain_ = 1;
-  std::string alone_;
   TruePeakMeter truePeakMeter_;
   std::uint64_t epoch_ = 0;
   std::int64_t streamStart_ = 0, streamNext_ = 0, streamTop_ = 0, songNext_ = 0, prefetched_ = 0;
