@@ -6,6 +6,8 @@
 #include "dsp/loudness.h"
 #include "ornaments/kind.h"
 #include "song/json.h"
+#include "song/settings/setting_text.h"
+#include "song/settings/setting_type.h"
 #include "time/note_value.h"
 
 #include <cmath>
@@ -104,35 +106,12 @@ int measure(const std::vector<std::string>& files, bool json) {
 
 namespace {
 
-const char* typeText(SettingType t) {
-  switch (t) {
-  case SettingType::number:
-    return "number";
-  case SettingType::boolean:
-    return "boolean";
-  case SettingType::choice:
-    return "choice";
-  case SettingType::time:
-    return "time";
-  case SettingType::duration:
-    return "duration";
-  case SettingType::text:
-    return "text";
-  case SettingType::rate:
-    return "rate";
-  case SettingType::bands:
-    return "bands";
-  }
-  return "";
-}
-
 Value describe(const TableSpec& table) {
   List settings;
   for (const SettingSpec& s : table.settings) {
-    Object o{{"key", s.key}, {"label", s.label}, {"type", typeText(s.type)}};
+    Object o{{"key", s.key}, {"label", s.label}, {"type", std::string(s.type->name())}};
     if (!s.unit.empty()) o.emplace_back("unit", s.unit);
-    if (s.type == SettingType::number || s.type == SettingType::time || s.type == SettingType::duration ||
-        s.type == SettingType::rate) {
+    if (s.type->bounded()) {
       o.emplace_back("min", s.min);
       o.emplace_back("max", s.max);
     }
@@ -151,6 +130,11 @@ Value describe(const TableSpec& table) {
     o.emplace_back("curve", s.curve);
     if (s.curveOverSpan) o.emplace_back("curve_over_span", true);
     o.emplace_back("per_side", s.perSide);
+    if (s.shape != Shape::one) {
+      o.emplace_back("shape", s.shape == Shape::pair ? "pair" : "list");
+      o.emplace_back("entries_nullable", s.entriesNullable);
+    }
+    if (s.since > 1) o.emplace_back("since", s.since);
     o.emplace_back("meaning", s.meaning);
     settings.emplace_back(std::move(o));
   }
@@ -164,39 +148,9 @@ Value describe(const TableSpec& table) {
 void print(const TableSpec& table) {
   std::cout << table.id << " – " << table.name << ": " << table.meaning << '\n';
   for (const SettingSpec& s : table.settings) {
-    std::cout << "  " << s.key << " (" << typeText(s.type);
-    if (s.type == SettingType::number)
-      std::cout << ' ' << shortestNumber(s.min) << ".." << shortestNumber(s.max)
-                << (s.unit.empty() ? "" : " " + s.unit);
-    if (s.type == SettingType::time) std::cout << ": note value or milliseconds";
-    if (s.type == SettingType::rate) std::cout << ": note value or Hz";
-    if (s.type == SettingType::bands) std::cout << ": [{freq_hz, gain_db, q}]";
-    if (s.type == SettingType::duration) std::cout << ": note value or seconds";
-    for (std::size_t i = 0; i < s.choices.size(); ++i) std::cout << (i ? " | " : " ") << s.choices[i];
-    for (std::size_t i = 0; i < s.allowed.size(); ++i) std::cout << (i ? " | " : ": ") << shortestNumber(s.allowed[i]);
-    if (s.curve) std::cout << (s.curveOverSpan ? ", curve over the span" : ", curve");
-    if (s.perSide) std::cout << ", [left, right]";
-    if (s.nullable) std::cout << ", null = " << s.whenNull;
-    std::cout << "; default " << compactJson(s.initial) << "): " << s.meaning << '\n';
+    std::cout << "  " << s.key << " (" << s.type->name() << ": " << settingRange(s) << (s.unit.empty() ? "" : " ")
+              << s.unit << "; default " << compactJson(s.initial) << "): " << s.meaning << '\n';
   }
-}
-
-std::string rangeText(const SettingSpec& s) {
-  std::string text;
-  if (s.type == SettingType::number) text = shortestNumber(s.min) + " to " + shortestNumber(s.max);
-  if (s.type == SettingType::time) text = "note value or ms";
-  if (s.type == SettingType::duration) text = "note value or s";
-  if (s.type == SettingType::rate) text = "note value or Hz";
-  if (s.type == SettingType::bands) text = "up to 8 of `{freq_hz, gain_db, q}`";
-  if (s.type == SettingType::text) text = "a path, or ";
-  if (s.type == SettingType::boolean) text = "true, false";
-  for (std::size_t i = 0; i < s.choices.size(); ++i) text += (i ? ", `\"" : "`\"") + s.choices[i] + "\"`";
-  if (!s.allowed.empty()) text.clear();
-  for (std::size_t i = 0; i < s.allowed.size(); ++i) text += (i ? ", " : "") + shortestNumber(s.allowed[i]);
-  if (s.curve) text += s.curveOverSpan ? ", curve (x 0 to 1 over the span)" : ", curve";
-  if (s.perSide) text += ", [left, right]";
-  if (s.nullable) text += ", null (" + s.whenNull + ")";
-  return text;
 }
 
 void printMarkdown(const TableSpec& table) {
@@ -204,7 +158,7 @@ void printMarkdown(const TableSpec& table) {
             << table.meaning << "\n\n"
             << "| setting | unit | range | default | meaning |\n|---|---|---|---|---|\n";
   for (const SettingSpec& s : table.settings)
-    std::cout << "| `" << s.key << "` | " << s.unit << " | " << rangeText(s) << " | `" << compactJson(s.initial)
+    std::cout << "| `" << s.key << "` | " << s.unit << " | " << settingRange(s) << " | `" << compactJson(s.initial)
               << "` | " << s.meaning << " |\n";
 }
 

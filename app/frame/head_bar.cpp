@@ -21,11 +21,14 @@ double meterPart(float amplitude) {
 }
 
 const SettingSpec& monitorSpec() {
-  static const SettingSpec s{"monitor_db", "monitor level",
-                             "dB",         SettingType::number,
-                             -60,          0,
-                             0.0,          "How loud you listen; nothing that is exported.",
-                             "listen",     0.5};
+  static const SettingSpec s{.key = "monitor_db",
+                             .label = "monitor level",
+                             .unit = "dB",
+                             .min = -60,
+                             .initial = 0.0,
+                             .meaning = "How loud you listen; nothing that is exported.",
+                             .group = "listen",
+                             .step = 0.5};
   return s;
 }
 

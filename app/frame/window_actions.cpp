@@ -4,7 +4,7 @@
 #include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
 #include "song/edits.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 #include "time/note_value.h"
 
 #include <QApplication>

@@ -5,7 +5,7 @@
 #include "app/theme/type.h"
 #include "song/edits.h"
 #include "song/json.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 #include "time/note_value.h"
 
 #include <QApplication>
@@ -38,14 +38,39 @@ CurveLane::CurveLane(Session& session, const SettingSpec& spec, QWidget* parent)
   setAccessibleDescription(
       tr("Tab walks the points, arrow keys move the chosen one, Insert adds one, Delete removes it, "
          "brackets bend the line before it."));
-  beatSpec_ = {"curve_beat", "beat", "", SettingType::number, -64, 4096, 0.0, "Beats from the ornament's start.",
-               "curve",      0.25};
+  beatSpec_ = {.key = "curve_beat",
+               .label = "beat",
+               .min = -64,
+               .max = 4096,
+               .initial = 0.0,
+               .meaning = "Beats from the ornament's start.",
+               .group = "curve",
+               .step = 0.25};
   if (spec.curveOverSpan)
-    beatSpec_ = {"curve_place", "place", "", SettingType::number, 0, 1, 0.0, "Part of the span.", "curve", 0.05};
-  valueSpec_ = {"curve_value", spec.label, spec.unit, SettingType::number, spec.min, spec.max, 0.0,
-                spec.meaning,  "curve",    spec.step};
-  bendSpec_ = {"curve_bend", "bend", "", SettingType::number, -1, 1, 0.0, "How the line before this point is bent.",
-               "curve",      0.05};
+    beatSpec_ = {.key = "curve_place",
+                 .label = "place",
+                 .max = 1,
+                 .initial = 0.0,
+                 .meaning = "Part of the span.",
+                 .group = "curve",
+                 .step = 0.05};
+  valueSpec_ = {.key = "curve_value",
+                .label = spec.label,
+                .unit = spec.unit,
+                .min = spec.min,
+                .max = spec.max,
+                .initial = 0.0,
+                .meaning = spec.meaning,
+                .group = "curve",
+                .step = spec.step};
+  bendSpec_ = {.key = "curve_bend",
+               .label = "bend",
+               .min = -1,
+               .max = 1,
+               .initial = 0.0,
+               .meaning = "How the line before this point is bent.",
+               .group = "curve",
+               .step = 0.05};
   const auto add = [&](const QString& name, const SettingSpec& s) {
     auto* f = new NumberField(s, this);
     fields_[name] = f;

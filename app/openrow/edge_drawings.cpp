@@ -2,7 +2,7 @@
 #include "app/openrow/drawings.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 
 #include <cmath>
 

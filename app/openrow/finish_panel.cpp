@@ -5,6 +5,7 @@
 #include "app/theme/type.h"
 #include "finish/finisher.h"
 #include "song/edits.h"
+#include "song/settings/setting_type.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -72,7 +73,7 @@ void FinishPanel::build(const TableSpec& table) {
   type_ = table.id;
   curve_.clear();
   for (const SettingSpec& spec : table.settings) {
-    if (spec.type == SettingType::bands) continue; // drawn, not typed
+    if (spec.type->drawn()) continue; // drawn, not typed
     auto* f = new NumberField(spec, this);
     fields_.push_back(f);
     connect(f, &NumberField::changed, this, [this, &spec](const Value& v, bool merge) {

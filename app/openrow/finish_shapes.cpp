@@ -4,7 +4,7 @@
 #include "finish/finisher.h"
 #include "finish/stages.h"
 #include "finish/tone.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 
 #include <QObject>
 
@@ -189,8 +189,8 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
   } else if (t == "echo") {
     s.axis = FinishShape::Axis::time;
     const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
-    const double left = v.seconds("time_left", at), right = v.seconds("time_right", at), mix = v.share("mix_percent"),
-                 feedback = v.share("feedback_percent");
+    const double left = v.seconds("time_left", at.map, at.start), right = v.seconds("time_right", at.map, at.start),
+                 mix = v.share("mix_percent"), feedback = v.share("feedback_percent");
     s.seconds = std::max(left, right) * 8;
     s.guides = {flat(0.5)};
     s.lines.push_back({QPointF(0, 0.5), QPointF(0, 0.5 + 0.5 * (1 - mix))});
@@ -240,7 +240,7 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
     s.axis = FinishShape::Axis::beats;
     const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
     const double seconds = c.map.secondsAt(c.start + c.length).value - c.map.secondsAt(c.start).value;
-    const double turns = std::min(v.hertz("rate", at) * std::max(seconds, 0.01), 24.0),
+    const double turns = std::min(v.hertz("rate", at.map, at.start) * std::max(seconds, 0.01), 24.0),
                  depth = v.share("depth_percent");
     const auto wave = [&](double u, double shift) { return std::cos(2 * std::numbers::pi * (turns * u + shift)); };
     if (t == "tremolo") {

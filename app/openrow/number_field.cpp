@@ -2,7 +2,8 @@
 
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
+#include "song/settings/setting_type.h"
 
 #include <QAccessible>
 #include <QKeyEvent>
@@ -14,7 +15,7 @@ namespace {
 
 /// A click goes to the next value.
 bool turns(const SettingSpec& s) {
-  return s.type == SettingType::boolean || s.type == SettingType::choice || s.type == SettingType::text;
+  return s.shape == Shape::one && s.type->turns();
 }
 constexpr int kPixelsPerStep = 4;
 } // namespace
@@ -147,7 +148,7 @@ void NumberField::mouseReleaseEvent(QMouseEvent* e) {
 
 void NumberField::mouseDoubleClickEvent(QMouseEvent*) {
   if (turns(spec_)) {
-    if (spec_.type != SettingType::text) step(1);
+    if (!spec_.type->picked()) step(1);
     emit settled();
     return;
   }

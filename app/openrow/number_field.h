@@ -1,7 +1,7 @@
 // One setting as a number on the page: its label above, its value below. Dragged, wheeled, stepped by keys, typed.
 #pragma once
 
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 #include "time/tempo_map.h"
 
 #include <QLineEdit>

@@ -7,7 +7,7 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 
 #include <QFileDialog>
 #include <QMenu>
@@ -86,23 +86,35 @@ OpenRow::~OpenRow() {
 TableSpec OpenRow::wholeTable() const {
   TableSpec w;
   w.id = "whole";
-  w.settings.push_back(
-      {"gain_db", "level", "dB", SettingType::number, -60, 12, 0.0, "The ornament's own level.", "whole", 0.5});
-  w.settings.push_back(
-      {"enabled", "sounds", "", SettingType::boolean, 0, 0, true, "Whether it sounds at all.", "whole"});
-  w.settings.push_back({"hears",
-                        "hears",
-                        "",
-                        SettingType::choice,
-                        0,
-                        0,
-                        "row",
-                        "The row as earlier ornaments left it, or dry.",
-                        "whole",
-                        1,
-                        {"row", "dry"}});
-  SettingSpec tied{"landing", "tied to", "",         SettingType::choice, 0, 0, "nothing", "The landing it moves with.",
-                   "whole",   1,         {"nothing"}};
+  w.settings.push_back({.key = "gain_db",
+                        .label = "level",
+                        .unit = "dB",
+                        .min = -60,
+                        .max = 12,
+                        .initial = 0.0,
+                        .meaning = "The ornament's own level.",
+                        .group = "whole",
+                        .step = 0.5});
+  w.settings.push_back({.key = "enabled",
+                        .label = "sounds",
+                        .type = type::yesNo,
+                        .initial = true,
+                        .meaning = "Whether it sounds at all.",
+                        .group = "whole"});
+  w.settings.push_back({.key = "hears",
+                        .label = "hears",
+                        .type = type::choice,
+                        .initial = "row",
+                        .meaning = "The row as earlier ornaments left it, or dry.",
+                        .group = "whole",
+                        .choices = {"row", "dry"}});
+  SettingSpec tied{.key = "landing",
+                   .label = "tied to",
+                   .type = type::choice,
+                   .initial = "nothing",
+                   .meaning = "The landing it moves with.",
+                   .group = "whole",
+                   .choices = {"nothing"}};
   for (const Landing& l : session_.song().allLandings()) {
     std::string name = l.name;
     if (std::find(tied.choices.begin(), tied.choices.end(), name) != tied.choices.end() || name.empty())

@@ -6,7 +6,7 @@
 #include "app/theme/type.h"
 #include "finish/space.h"
 #include "ornaments/source.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 
 #include <QPainterPath>
 

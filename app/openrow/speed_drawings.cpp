@@ -6,7 +6,7 @@
 #include "app/theme/type.h"
 #include "ornaments/tape.h"
 #include "song/curve_edit.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 
 #include <algorithm>
 #include <cmath>

@@ -4,7 +4,7 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "ornaments/delay_throw_settings.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 #include "time/note_value.h"
 
 #include <algorithm>

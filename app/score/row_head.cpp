@@ -3,7 +3,7 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 
 #include <QInputDialog>
 #include <QKeyEvent>
@@ -13,8 +13,15 @@ namespace ivrin::app {
 namespace {
 
 const SettingSpec& gainSpec() {
-  static const SettingSpec s{
-      "row_gain_db", "gain", "dB", SettingType::number, -60, 12, 0.0, "Level of the row in the mix.", "row", 0.5};
+  static const SettingSpec s{.key = "row_gain_db",
+                             .label = "gain",
+                             .unit = "dB",
+                             .min = -60,
+                             .max = 12,
+                             .initial = 0.0,
+                             .meaning = "Level of the row in the mix.",
+                             .group = "row",
+                             .step = 0.5};
   return s;
 }
 

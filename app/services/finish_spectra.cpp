@@ -7,7 +7,7 @@ namespace ivrin {
 
 std::optional<FinishSpectra> measureFinish(const RenderPlan& plan, const SongAudio& audio, PrintCache& cache,
                                            const std::string& ornament, std::size_t index, std::stop_token stop) {
-  constexpr int kBands = 96;
+  constexpr int kBandCount = 96;
   const Ornament* o = plan.song().ornament(ornament);
   if (!o || index >= o->finish.size()) return std::nullopt;
   const auto measured = [&](std::size_t processors) {
@@ -20,7 +20,7 @@ std::optional<FinishSpectra> measureFinish(const RenderPlan& plan, const SongAud
     if (!node || !node->print || !node->print->ensure(*tried, *node, stop)) return std::vector<float>();
     StereoBuffer b(node->print->extent().length());
     node->print->addTo(node->print->first(), b.span());
-    return bandLevels(b, tried->map().sampleRate(), kBands);
+    return bandLevels(b, tried->map().sampleRate(), kBandCount);
   };
   FinishSpectra s{ornament, index, measured(index), {}};
   if (!stop.stop_requested()) s.after = measured(index + 1);

@@ -27,7 +27,7 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
   const bool before = landing && collision.frames.end <= *landing;
   switch (answer) {
   case CollisionAnswer::duck: {
-    const SettingSpec* spec = table.find("duck_db");
+    const SettingSpec* spec = table.withRole(Role::duck);
     if (!spec) { // by the finish, at its end: what has been levelled is turned down, not levelled again
       const auto ours = [](const Processor& f) { return f.type == "duck" && !f.settings.contains("key"); };
       const auto it = std::find_if(o.finish.begin(), o.finish.end(), ours);
@@ -46,7 +46,7 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
       if (later) o = *later;
       break;
     }
-    const SettingSpec* spec = table.find("cut_at");
+    const SettingSpec* spec = table.withRole(Role::tailCut);
     if (!spec) return std::nullopt;
     // Never into the source itself.
     const double at = std::max(until - kBeforePhrase, std::min(o.length.quarters(), until));
@@ -54,19 +54,21 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
     break;
   }
   case CollisionAnswer::shorten: {
-    if (table.find("decay_seconds")) { // steeper by what is over, spread over the way to the phrase
+    if (const SettingSpec* decaySpec =
+            table.withRole(Role::decay)) { // steeper by what is over, spread over the way to the phrase
       const double from = p.map.secondsAt(before ? p.map.beatAt(collision.frames.end) : o.span().end).value;
       const double to = p.map.secondsAt(before ? p.map.beatAt(*landing) : p.map.beatAt(collision.frames.begin)).value;
-      const Value& set = settingOr(table, o.settings, "decay_seconds");
-      const double lead = table.find("lead_beats") ? p.map.secondsAt(p.map.beatAt(*landing)).value -
-                                                         p.map.secondsAt(p.map.beatAt(kind.plan(p).extent.begin)).value
-                                                   : 1;
+      const Value& set = settingOr(table, o.settings, decaySpec->key);
+      const double lead = table.withRole(Role::lead)
+                              ? p.map.secondsAt(p.map.beatAt(*landing)).value -
+                                    p.map.secondsAt(p.map.beatAt(kind.plan(p).extent.begin)).value
+                              : 1;
       const double decay = set.isNull() ? lead : decayOf(set, p.map, o.start);
       const double shorter = 60 / (60 / decay + over / std::max(0.1, to - from));
-      o.settings["decay_seconds"] = std::max(0.1, std::floor(shorter * 100) / 100);
+      o.settings[decaySpec->key] = std::max(decaySpec->min, std::floor(shorter * 100) / 100);
       break;
     }
-    const SettingSpec* spec = table.find("feedback_percent");
+    const SettingSpec* spec = table.withRole(Role::feedback);
     const auto loop = kind.loopFigures(p);
     if (!spec || !loop) return std::nullopt;
     const double seconds = p.map.secondsAt(p.map.beatAt(collision.frames.begin)).value - p.map.secondsAt(o.start).value;
@@ -80,8 +82,8 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
       for (CurvePoint& q : points) q.y = std::floor(q.y * factor);
       return Curve(std::move(points)).value();
     };
-    for (const char* key : {"feedback_percent", "feedback_right_percent"})
-      if (table.find(key)) o.settings[key] = lowered(settingOr(table, o.settings, key));
+    for (const SettingSpec& one : table.settings)
+      if (one.role == Role::feedback) o.settings[one.key] = lowered(settingOr(table, o.settings, one.key));
     break;
   }
   }

@@ -5,7 +5,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
 constexpr double kKneeDb = 6;
 
 class CompressorStage : public InPlace {
@@ -46,16 +45,47 @@ const Finisher& compressorFinisher() {
   static const SimpleFinisher f(
       [] {
         TableSpec t{"compressor", "Compressor", "", "Evens out the level.", {}};
-        t.settings.push_back({"threshold_db", "threshold", "dB", T::number, -60, 0, -18,
-                              "From here on it is turned down.", "compressor", 0.5});
-        t.settings.push_back(
-            {"ratio", "ratio", "", T::number, 1, 20, 3, "How many dB in make one out.", "compressor", 0.5});
-        t.settings.push_back(
-            {"attack_ms", "attack", "ms", T::number, 0.1, 200, 8, "How fast it grips.", "compressor", 1});
-        t.settings.push_back(
-            {"release_ms", "release", "ms", T::number, 5, 2000, 120, "How fast it lets go.", "compressor", 5});
-        t.settings.push_back(
-            {"makeup_db", "make-up", "dB", T::number, 0, 12, 0, "Turned up afterwards.", "compressor", 0.5});
+        t.settings.push_back({.key = "threshold_db",
+                              .label = "threshold",
+                              .unit = "dB",
+                              .min = -60,
+                              .initial = -18,
+                              .meaning = "From here on it is turned down.",
+                              .group = "compressor",
+                              .step = 0.5});
+        t.settings.push_back({.key = "ratio",
+                              .label = "ratio",
+                              .min = 1,
+                              .max = 20,
+                              .initial = 3,
+                              .meaning = "How many dB in make one out.",
+                              .group = "compressor",
+                              .step = 0.5});
+        t.settings.push_back({.key = "attack_ms",
+                              .label = "attack",
+                              .unit = "ms",
+                              .min = 0.1,
+                              .max = 200,
+                              .initial = 8,
+                              .meaning = "How fast it grips.",
+                              .group = "compressor"});
+        t.settings.push_back({.key = "release_ms",
+                              .label = "release",
+                              .unit = "ms",
+                              .min = 5,
+                              .max = 2000,
+                              .initial = 120,
+                              .meaning = "How fast it lets go.",
+                              .group = "compressor",
+                              .step = 5});
+        t.settings.push_back({.key = "makeup_db",
+                              .label = "make-up",
+                              .unit = "dB",
+                              .max = 12,
+                              .initial = 0,
+                              .meaning = "Turned up afterwards.",
+                              .group = "compressor",
+                              .step = 0.5});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {

@@ -5,7 +5,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
 constexpr double kDriveAgainst = 0.25; // saturation counts from −12 dBFS
 
 class DirtStage : public InPlace {
@@ -56,12 +55,31 @@ const Finisher& dirtFinisher() {
   static const SimpleFinisher f(
       [] {
         TableSpec t{"dirt", "Dirt", "", "Fewer bits, a lower rate, saturation.", {}};
-        t.settings.push_back({"bits", "bits", "", T::number, 4, 24, 24, "Steps of the level; 24 is clean.", "dirt", 1});
-        t.settings.push_back(
-            {"rate_hz", "rate", "Hz", T::number, 500, 192000, Value(), "Held at this rate.", "dirt", 500});
-        t.settings.back().nullable = true;
-        t.settings.back().whenNull = "full";
-        t.settings.push_back({"drive_percent", "drive", "%", T::number, 0, 100, 0, "Saturation.", "dirt", 1});
+        t.settings.push_back({.key = "bits",
+                              .label = "bits",
+                              .min = 4,
+                              .max = 24,
+                              .initial = 24,
+                              .meaning = "Steps of the level; 24 is clean.",
+                              .group = "dirt"});
+        t.settings.push_back({.key = "rate_hz",
+                              .label = "rate",
+                              .unit = "Hz",
+                              .min = 500,
+                              .max = 192000,
+                              .meaning = "Held at this rate.",
+                              .group = "dirt",
+                              .step = 500,
+                              .nullable = true,
+                              .whenNull = "full",
+                              .fromNull = std::pair(24000.0, 192000.0)});
+        t.settings.push_back({.key = "drive_percent",
+                              .label = "drive",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 0,
+                              .meaning = "Saturation.",
+                              .group = "dirt"});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {

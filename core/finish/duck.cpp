@@ -5,7 +5,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
 constexpr double kReferenceDb = -14; // RMS that counts as sounding in full: a stem at a usual level
 
 class DuckStage : public InPlace {
@@ -30,16 +29,38 @@ class DuckFinisher : public Finisher {
  public:
   DuckFinisher() {
     table_ = {"duck", "Duck", "", "Turned down while a row sounds.", {}};
-    table_.settings.push_back(
-        {"depth_db", "depth", "dB", T::number, 0, 48, 9, "How far it is turned down.", "duck", 0.5});
-    table_.settings.push_back(
-        {"key", "key", "", T::text, 0, 0, Value(), "The row that turns it down, before its ornaments.", "duck"});
-    table_.settings.back().nullable = true;
-    table_.settings.back().whenNull = "own row";
-    table_.settings.push_back(
-        {"attack_ms", "attack", "ms", T::number, 1, 200, 15, "How fast, ahead of the key.", "duck", 1});
-    table_.settings.push_back(
-        {"release_ms", "release", "ms", T::number, 5, 2000, 150, "How fast it comes back.", "duck", 5});
+    table_.settings.push_back({.key = "depth_db",
+                               .label = "depth",
+                               .unit = "dB",
+                               .max = 48,
+                               .initial = 9,
+                               .meaning = "How far it is turned down.",
+                               .group = "duck",
+                               .step = 0.5});
+    table_.settings.push_back({.key = "key",
+                               .label = "key",
+                               .type = type::row,
+                               .meaning = "The row that turns it down, before its ornaments.",
+                               .group = "duck",
+                               .nullable = true,
+                               .whenNull = "own row"});
+    table_.settings.push_back({.key = "attack_ms",
+                               .label = "attack",
+                               .unit = "ms",
+                               .min = 1,
+                               .max = 200,
+                               .initial = 15,
+                               .meaning = "How fast, ahead of the key.",
+                               .group = "duck"});
+    table_.settings.push_back({.key = "release_ms",
+                               .label = "release",
+                               .unit = "ms",
+                               .min = 5,
+                               .max = 2000,
+                               .initial = 150,
+                               .meaning = "How fast it comes back.",
+                               .group = "duck",
+                               .step = 5});
   }
   const TableSpec& table() const override { return table_; }
   std::optional<Key> key(const FinishPlace& at, const Settings& set) const override {

@@ -5,12 +5,10 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 EchoSettings echoOf(const SettingsView& v, const FinishPlace& at) {
   EchoSettings e;
-  e.timeLeft = std::max(1.0, v.seconds("time_left", at) * at.sampleRate());
-  e.timeRight = std::max(1.0, v.seconds("time_right", at) * at.sampleRate());
+  e.timeLeft = std::max(1.0, v.seconds("time_left", at.map, at.start) * at.sampleRate());
+  e.timeRight = std::max(1.0, v.seconds("time_right", at.map, at.start) * at.sampleRate());
   e.pattern = echoPatternOf(v.value("pattern"));
   e.feedback = v.share("feedback_percent");
   e.lowCutHz = v.maybe("low_cut_hz");
@@ -52,11 +50,38 @@ class EchoFinisher : public Finisher {
       table_.settings.push_back(std::move(s));
       return table_.settings.back();
     };
-    add({"time_left", "left", "", T::time, 1, 960000, "1/8", "Time of the left echo.", "echo"});
-    add({"time_right", "right", "", T::time, 1, 960000, "1/8", "Time of the right echo.", "echo"});
+    add({.key = "time_left",
+         .label = "left",
+         .type = type::time,
+         .min = 1,
+         .max = 960000,
+         .initial = "1/8",
+         .meaning = "Time of the left echo.",
+         .group = "echo"});
+    add({.key = "time_right",
+         .label = "right",
+         .type = type::time,
+         .min = 1,
+         .max = 960000,
+         .initial = "1/8",
+         .meaning = "Time of the right echo.",
+         .group = "echo"});
     add(echoPatternSetting("pattern"));
-    add({"feedback_percent", "feedback", "%", T::number, 0, 95, 35, "What goes round again.", "echo", 1});
-    add({"mix_percent", "mix", "%", T::number, 0, 100, 25, "Wet against dry.", "echo", 1});
+    add({.key = "feedback_percent",
+         .label = "feedback",
+         .unit = "%",
+         .max = 95,
+         .initial = 35,
+         .meaning = "What goes round again.",
+         .group = "echo",
+         .role = Role::feedback});
+    add({.key = "mix_percent",
+         .label = "mix",
+         .unit = "%",
+         .max = 100,
+         .initial = 25,
+         .meaning = "Wet against dry.",
+         .group = "echo"});
     for (const bool low : {true, false}) add(cutSetting(low, "in the loop.", "echo"));
   }
   const TableSpec& table() const override { return table_; }

@@ -7,8 +7,6 @@ namespace ivrin {
 namespace {
 
 constexpr std::int64_t kStep = 32; // frames between two cutoffs
-using T = SettingType;
-
 class FilterStage : public InPlace {
  public:
   FilterStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
@@ -56,15 +54,35 @@ class FilterStage : public InPlace {
 TableSpec makeTable() {
   TableSpec t{"filter", "Filter", "", "Cuts lows and highs.", {}};
   for (const bool low : {true, false}) {
-    t.settings.push_back({low ? "low_cut_hz" : "high_cut_hz", low ? "lows cut" : "highs cut", "Hz", T::number, 20,
-                          20000, Value(), low ? "High-pass; may move." : "Low-pass; may move.", "filter",
-                          low ? 10.0 : 250.0});
-    t.settings.back().nullable = t.settings.back().curve = true;
-    t.settings.back().whenNull = "open";
+    t.settings.push_back({.key = low ? "low_cut_hz" : "high_cut_hz",
+                          .label = low ? "lows cut" : "highs cut",
+                          .unit = "Hz",
+                          .min = 20,
+                          .max = 20000,
+                          .meaning = low ? "High-pass; may move." : "Low-pass; may move.",
+                          .group = "filter",
+                          .step = low ? 10.0 : 250.0,
+                          .nullable = true,
+                          .whenNull = "open",
+                          .fromNull = low ? std::pair(20.0, 80.0) : std::pair(12000.0, 20000.0),
+                          .curve = true});
   }
-  t.settings.push_back({"slope_db", "slope", "dB", T::number, 12, 24, 12, "Per octave: 12 or 24.", "filter", 12});
-  t.settings.push_back(
-      {"resonance_percent", "resonance", "%", T::number, 0, 100, 0, "A peak at the cutoff.", "filter", 1});
+  t.settings.push_back({.key = "slope_db",
+                        .label = "slope",
+                        .unit = "dB",
+                        .min = 12,
+                        .max = 24,
+                        .initial = 12,
+                        .meaning = "Per octave: 12 or 24.",
+                        .group = "filter",
+                        .step = 12});
+  t.settings.push_back({.key = "resonance_percent",
+                        .label = "resonance",
+                        .unit = "%",
+                        .max = 100,
+                        .initial = 0,
+                        .meaning = "A peak at the cutoff.",
+                        .group = "filter"});
   return t;
 }
 

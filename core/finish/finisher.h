@@ -4,7 +4,7 @@
 
 #include "finish/flow.h"
 #include "finish/impulses.h"
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 #include "song/song.h"
 
 #include <functional>

@@ -6,8 +6,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 class LimiterStage : public Whole {
  public:
   LimiterStage(std::unique_ptr<Flow> in, double ceiling, double rate)
@@ -77,7 +75,14 @@ const Finisher& limiterFinisher() {
   static const SimpleFinisher f(
       [] {
         TableSpec t{"limiter", "Limiter", "", "Never over this.", {}};
-        t.settings.push_back({"ceiling_dbtp", "ceiling", "dB", T::number, -20, 0, -1, "True peak.", "limiter", 0.5});
+        t.settings.push_back({.key = "ceiling_dbtp",
+                              .label = "ceiling",
+                              .unit = "dB",
+                              .min = -20,
+                              .initial = -1,
+                              .meaning = "True peak.",
+                              .group = "limiter",
+                              .step = 0.5});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
@@ -91,18 +96,24 @@ const Finisher& levelFinisher() {
   static const SimpleFinisher f(
       [] {
         TableSpec t{"level", "Level", "", "As loud as asked, measured.", {}};
-        t.settings.push_back({"match",
-                              "match",
-                              "LUFS",
-                              T::number,
-                              -60,
-                              0,
-                              "source",
-                              "The source, or a loudness.",
-                              "level",
-                              0.5,
-                              {"source"}});
-        t.settings.push_back({"offset_lu", "offset", "LU", T::number, -24, 6, -6, "Against the source.", "level", 0.5});
+        t.settings.push_back({.key = "match",
+                              .label = "match",
+                              .unit = "LUFS",
+                              .min = -60,
+                              .initial = "source",
+                              .meaning = "The source, or a loudness.",
+                              .group = "level",
+                              .step = 0.5,
+                              .choices = {"source"}});
+        t.settings.push_back({.key = "offset_lu",
+                              .label = "offset",
+                              .unit = "LU",
+                              .min = -24,
+                              .max = 6,
+                              .initial = -6,
+                              .meaning = "Against the source.",
+                              .group = "level",
+                              .step = 0.5});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {

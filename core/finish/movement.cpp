@@ -7,8 +7,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 /// Radians at an offset of the print: 0 where the ornament starts.
 class Turn {
  public:
@@ -28,7 +26,7 @@ class PhaserStage : public InPlace {
  public:
   PhaserStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in))
-      , turn_(s.hertz("rate", at), at)
+      , turn_(s.hertz("rate", at.map, at.start), at)
       , depth_(s.share("depth_percent"))
       , feedback_(0.9 * s.share("feedback_percent"))
       , mix_(s.share("mix_percent"))
@@ -70,7 +68,7 @@ class ChorusStage : public InPlace {
  public:
   ChorusStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in))
-      , turn_(s.hertz("rate", at), at)
+      , turn_(s.hertz("rate", at.map, at.start), at)
       , depth_(s.share("depth_percent") * 0.004 * at.sampleRate())
       , mix_(s.share("mix_percent"))
       , middle_(0.012 * at.sampleRate())
@@ -116,7 +114,7 @@ class TremoloStage : public InPlace {
  public:
   TremoloStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in))
-      , turn_(s.hertz("rate", at), at)
+      , turn_(s.hertz("rate", at.map, at.start), at)
       , depth_(s.share("depth_percent"))
       , apart_(s.share("spread_percent") * std::numbers::pi) {}
 
@@ -135,7 +133,14 @@ class TremoloStage : public InPlace {
 };
 
 SettingSpec rateSpec(const char* group, const char* initial) {
-  return {"rate", "rate", "", T::rate, 0.02, 20, initial, "One turn: a note value, or Hz.", group};
+  return {.key = "rate",
+          .label = "rate",
+          .type = type::rate,
+          .min = 0.02,
+          .max = 20,
+          .initial = initial,
+          .meaning = "One turn: a note value, or Hz.",
+          .group = group};
 }
 
 } // namespace
@@ -145,12 +150,28 @@ const Finisher& phaserFinisher() {
       [] {
         TableSpec t{"phaser", "Phaser", "", "Notches that wander.", {}};
         t.settings.push_back(rateSpec("phaser", "1 bar"));
-        t.settings.push_back(
-            {"depth_percent", "depth", "%", T::number, 0, 100, 70, "How far they wander.", "phaser", 1});
-        t.settings.push_back(
-            {"feedback_percent", "feedback", "%", T::number, 0, 95, 30, "How sharp they are.", "phaser", 1});
-        t.settings.push_back({"mix_percent", "mix", "%", T::number, 0, 100, 100,
-                              "Wet against dry; notches are deepest at 100.", "phaser", 1});
+        t.settings.push_back({.key = "depth_percent",
+                              .label = "depth",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 70,
+                              .meaning = "How far they wander.",
+                              .group = "phaser"});
+        t.settings.push_back({.key = "feedback_percent",
+                              .label = "feedback",
+                              .unit = "%",
+                              .max = 95,
+                              .initial = 30,
+                              .meaning = "How sharp they are.",
+                              .group = "phaser",
+                              .role = Role::feedback});
+        t.settings.push_back({.key = "mix_percent",
+                              .label = "mix",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 100,
+                              .meaning = "Wet against dry; notches are deepest at 100.",
+                              .group = "phaser"});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
@@ -164,9 +185,20 @@ const Finisher& chorusFinisher() {
       [] {
         TableSpec t{"chorus", "Chorus", "", "Several, a little apart.", {}};
         t.settings.push_back(rateSpec("chorus", "2 bars"));
-        t.settings.push_back(
-            {"depth_percent", "depth", "%", T::number, 0, 100, 50, "How far they drift.", "chorus", 1});
-        t.settings.push_back({"mix_percent", "mix", "%", T::number, 0, 100, 60, "Wet against dry.", "chorus", 1});
+        t.settings.push_back({.key = "depth_percent",
+                              .label = "depth",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 50,
+                              .meaning = "How far they drift.",
+                              .group = "chorus"});
+        t.settings.push_back({.key = "mix_percent",
+                              .label = "mix",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 60,
+                              .meaning = "Wet against dry.",
+                              .group = "chorus"});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
@@ -180,10 +212,21 @@ const Finisher& tremoloFinisher() {
       [] {
         TableSpec t{"tremolo", "Tremolo", "", "Louder and softer in time.", {}};
         t.settings.push_back(rateSpec("tremolo", "1/8"));
-        t.settings.push_back(
-            {"depth_percent", "depth", "%", T::number, 0, 100, 60, "How far down it goes.", "tremolo", 1});
-        t.settings.push_back({"spread_percent", "spread", "%", T::number, 0, 100, 0,
-                              "The right side later: 100 is opposite.", "tremolo", 5});
+        t.settings.push_back({.key = "depth_percent",
+                              .label = "depth",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 60,
+                              .meaning = "How far down it goes.",
+                              .group = "tremolo"});
+        t.settings.push_back({.key = "spread_percent",
+                              .label = "spread",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 0,
+                              .meaning = "The right side later: 100 is opposite.",
+                              .group = "tremolo",
+                              .step = 5});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {

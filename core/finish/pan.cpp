@@ -7,8 +7,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 class PanStage : public InPlace {
  public:
   PanStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
@@ -63,9 +61,15 @@ const Finisher& panFinisher() {
   static const SimpleFinisher f(
       [] {
         TableSpec t{"pan", "Pan", "", "Moves across the stereo field.", {}};
-        t.settings.push_back(
-            {"position", "position", "", T::number, -1, 1, 0, "From -1, left, to 1, right.", "pan", 0.05});
-        t.settings.back().curve = true;
+        t.settings.push_back({.key = "position",
+                              .label = "position",
+                              .min = -1,
+                              .max = 1,
+                              .initial = 0,
+                              .meaning = "From -1, left, to 1, right.",
+                              .group = "pan",
+                              .step = 0.05,
+                              .curve = true});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
@@ -79,8 +83,16 @@ const Finisher& gainFinisher() {
   static const SimpleFinisher f(
       [] {
         TableSpec t{"gain", "Gain", "", "Louder and softer.", {}};
-        t.settings.push_back({"db", "gain", "dB", T::number, -60, 12, 0, "May move.", "gain", 0.5});
-        t.settings.back().curve = true;
+        t.settings.push_back({.key = "db",
+                              .label = "gain",
+                              .unit = "dB",
+                              .min = -60,
+                              .max = 12,
+                              .initial = 0,
+                              .meaning = "May move.",
+                              .group = "gain",
+                              .step = 0.5,
+                              .curve = true});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {

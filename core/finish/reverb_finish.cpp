@@ -5,8 +5,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 SpaceSettings spaceOf(const TableSpec& table, const Settings& set, const FinishPlace& at) {
   SpaceSettings s = SpaceSettings::of(table, set);
   s.reverb.decaySeconds = decayOf(settingOr(table, set, "decay_seconds"), at.map, at.start);
@@ -64,28 +62,47 @@ class ReverbFinisher : public Finisher {
  public:
   ReverbFinisher() {
     table_ = {"reverb", "Reverb", "", "A space behind the sound.", {}};
-    table_.settings.push_back(
-        {"decay_seconds", "decay", "", T::duration, 0.1, 30, 1.2, "Time in which it dies by 60 dB.", "reverb"});
-    table_.settings.push_back(
-        {"pre_delay", "pre-delay", "", T::time, 0, 960000, 0, "How much later it answers.", "reverb"});
+    table_.settings.push_back({.key = "decay_seconds",
+                               .label = "decay",
+                               .type = type::duration,
+                               .min = 0.1,
+                               .max = 30,
+                               .initial = 1.2,
+                               .meaning = "Time in which it dies by 60 dB.",
+                               .group = "reverb"});
+    table_.settings.push_back({.key = "pre_delay",
+                               .label = "pre-delay",
+                               .type = type::time,
+                               .max = 960000,
+                               .initial = 0,
+                               .meaning = "How much later it answers.",
+                               .group = "reverb"});
     SpaceSettings::addTo(table_, "reverb");
-    table_.settings.push_back({"mix_percent", "mix", "%", T::number, 0, 100, 25, "Wet against dry.", "reverb", 1});
+    table_.settings.push_back({.key = "mix_percent",
+                               .label = "mix",
+                               .unit = "%",
+                               .max = 100,
+                               .initial = 25,
+                               .meaning = "Wet against dry.",
+                               .group = "reverb"});
   }
   const TableSpec& table() const override { return table_; }
   std::int64_t tailFrames(const FinishPlace& at, const Settings& set) const override {
     const SpaceSettings s = spaceOf(table_, set, at);
     double tail = s.reverb.decaySeconds * (84 + 24) / 60 + 2.5;
     if (s.isImpulse) tail = kLongestImpulseSeconds + 6;
-    return std::llround(std::min(tail + SettingsView(table_, set).seconds("pre_delay", at), 120.0) * at.sampleRate());
+    return std::llround(std::min(tail + SettingsView(table_, set).seconds("pre_delay", at.map, at.start), 120.0) *
+                        at.sampleRate());
   }
   std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const override {
     const SettingsView v(table_, set);
     const SpaceSettings s = spaceOf(table_, set, at);
     const std::int64_t longest = tailFrames(at, set);
     if (!s.isImpulse)
-      return std::make_unique<ReverbStage>(std::move(in), at, s, v.seconds("pre_delay", at), v.share("mix_percent"),
-                                           longest);
-    return std::make_unique<ReverbWhole>(std::move(in), at, s, v.seconds("pre_delay", at), v.share("mix_percent"));
+      return std::make_unique<ReverbStage>(std::move(in), at, s, v.seconds("pre_delay", at.map, at.start),
+                                           v.share("mix_percent"), longest);
+    return std::make_unique<ReverbWhole>(std::move(in), at, s, v.seconds("pre_delay", at.map, at.start),
+                                         v.share("mix_percent"));
   }
 
  private:

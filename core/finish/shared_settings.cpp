@@ -6,7 +6,7 @@ SettingSpec echoPatternSetting(std::string key) {
   SettingSpec s;
   s.key = std::move(key);
   s.label = "pattern";
-  s.type = SettingType::choice;
+  s.type = type::choice;
   s.initial = "straight";
   s.meaning = "How the echoes go between the sides.";
   s.group = "echo";
@@ -31,6 +31,7 @@ SettingSpec cutSetting(bool low, const std::string& what, std::string group) {
   s.step = low ? 10 : 250;
   s.nullable = true;
   s.whenNull = "open";
+  s.fromNull = low ? std::pair(20.0, 80.0) : std::pair(12000.0, 20000.0);
   return s;
 }
 

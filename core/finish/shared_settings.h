@@ -2,7 +2,7 @@
 #pragma once
 
 #include "dsp/echo_loop.h"
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 
 namespace ivrin {
 

@@ -7,42 +7,48 @@
 #include <cmath>
 
 namespace ivrin {
-namespace {
-using T = SettingType;
-}
 
 void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
   t.settings.push_back(
-      {"character",
-       "space",
-       "",
-       T::choice,
-       0,
-       0,
-       "plate",
-       "Plate is dense at once, room short with its walls, hall builds up slowly, spring drips; impulse "
-       "is a recorded space.",
-       group,
-       1,
-       {"plate", "room", "hall", "spring", "impulse"}});
-  SettingSpec file{"impulse_file",
-                   "impulse",
-                   "",
-                   T::text,
-                   0,
-                   0,
-                   Value(),
-                   "The impulse response for the space \"impulse\": one that ships, or an audio file.",
-                   group};
+      {.key = "character",
+       .label = "space",
+       .type = type::choice,
+       .initial = "plate",
+       .meaning = "Plate is dense at once, room short with its walls, hall builds up slowly, spring drips; impulse "
+                  "is a recorded space.",
+       .group = group,
+       .choices = {"plate", "room", "hall", "spring", "impulse"},
+       .notByChance = {"impulse"}});
+  SettingSpec file{.key = "impulse_file",
+                   .label = "impulse",
+                   .type = type::file,
+                   .meaning = "The impulse response for the space \"impulse\": one that ships, or an audio file.",
+                   .group = group};
   file.nullable = true;
   file.whenNull = "stairwell";
   for (const ShippedImpulse& s : shippedImpulses()) file.choices.push_back(s.name);
   t.settings.push_back(std::move(file));
-  t.settings.push_back({"size_percent", "size", "%", T::number, 0, 100, 50, "How large the space is.", group, 1});
-  t.settings.push_back(
-      {"damping_percent", "damping", "%", T::number, 0, 100, 30, "How much sooner the highs die.", group, 1});
-  t.settings.push_back({"modulation_percent", "movement", "%", T::number, 0, 100, 20,
-                        "Slow movement inside the space; 0 is off.", group, 1});
+  t.settings.push_back({.key = "size_percent",
+                        .label = "size",
+                        .unit = "%",
+                        .max = 100,
+                        .initial = 50,
+                        .meaning = "How large the space is.",
+                        .group = group});
+  t.settings.push_back({.key = "damping_percent",
+                        .label = "damping",
+                        .unit = "%",
+                        .max = 100,
+                        .initial = 30,
+                        .meaning = "How much sooner the highs die.",
+                        .group = group});
+  t.settings.push_back({.key = "modulation_percent",
+                        .label = "movement",
+                        .unit = "%",
+                        .max = 100,
+                        .initial = 20,
+                        .meaning = "Slow movement inside the space; 0 is off.",
+                        .group = group});
 }
 
 SpaceSettings SpaceSettings::of(const TableSpec& table, const Settings& set) {

@@ -5,7 +5,7 @@
 #include "dsp/convolver.h"
 #include "dsp/reverb.h"
 #include "finish/impulses.h"
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 #include "time/tempo_map.h"
 
 #include <optional>

@@ -3,48 +3,13 @@
 
 #include "finish/finisher.h"
 #include "song/curve.h"
+#include "song/settings/settings_view.h"
 #include "time/note_value.h"
 
 #include <algorithm>
 #include <cmath>
 
 namespace ivrin {
-
-/// Typed looks into a settings object.
-class SettingsView {
- public:
-  SettingsView(const TableSpec& table, const Settings& set)
-      : table_(table)
-      , set_(set) {}
-  const Value& value(const char* key) const { return settingOr(table_, set_, key); }
-  double number(const char* key) const { return *value(key).number(); }
-  double share(const char* key) const { return number(key) / 100; } // of a percentage
-  bool yes(const char* key) const { return *value(key).boolean(); }
-  const std::string& text(const char* key) const { return *value(key).text(); }
-  std::optional<double> maybe(const char* key) const {
-    const double* d = value(key).number();
-    return d ? std::optional(*d) : std::nullopt;
-  }
-  Curve curve(const char* key, double scale = 1) const {
-    auto points = Curve::from(value(key))->points();
-    for (auto& q : points) q.y *= scale;
-    return Curve(points);
-  }
-  /// A setting of type time.
-  double seconds(const char* key, const FinishPlace& at) const {
-    if (const double* ms = value(key).number()) return *ms / 1000;
-    return NoteValue::parse(text(key))->seconds(at.map, at.start).value;
-  }
-  /// A setting of type rate, in Hz.
-  double hertz(const char* key, const FinishPlace& at) const {
-    if (const double* hz = value(key).number()) return *hz;
-    return 1 / NoteValue::parse(text(key))->seconds(at.map, at.start).value;
-  }
-
- private:
-  const TableSpec& table_;
-  const Settings& set_;
-};
 
 class Stage : public Flow {
  public:

@@ -4,7 +4,7 @@
 // `kinds` empty: it suits every kind.
 #pragma once
 
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 #include "song/song.h"
 
 #include <filesystem>

@@ -80,8 +80,12 @@ const Finisher& toneFinisher() {
   static const SimpleFinisher f(
       [] {
         TableSpec t{"tone", "Tone", "", "Lifts and lowers bands.", {}};
-        t.settings.push_back({"bands", "bands", "", SettingType::bands, 0, 0, Value(List{}),
-                              "Up to eight bells, each with frequency, gain (-24..24 dB) and q (0.1..20).", "tone"});
+        t.settings.push_back({.key = "bands",
+                              .label = "bands",
+                              .type = type::bands,
+                              .initial = Value(List{}),
+                              .meaning = "Up to eight bells, each with frequency, gain (-24..24 dB) and q (0.1..20).",
+                              .group = "tone"});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {

@@ -5,8 +5,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 class WidthStage : public InPlace {
  public:
   WidthStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
@@ -44,11 +42,22 @@ const Finisher& widthFinisher() {
   static const WidthFinisher f(
       [] {
         TableSpec t{"width", "Width", "", "Narrower or wider.", {}};
-        t.settings.push_back(
-            {"percent", "width", "%", T::number, 0, 200, 100, "Side against middle: 0 is mono.", "width", 5});
-        t.settings.back().curve = true;
-        t.settings.push_back({"side_delay_ms", "side delay", "ms", T::number, 0, 40, 0,
-                              "The right side later: wide even from mono.", "width", 1});
+        t.settings.push_back({.key = "percent",
+                              .label = "width",
+                              .unit = "%",
+                              .max = 200,
+                              .initial = 100,
+                              .meaning = "Side against middle: 0 is mono.",
+                              .group = "width",
+                              .step = 5,
+                              .curve = true});
+        t.settings.push_back({.key = "side_delay_ms",
+                              .label = "side delay",
+                              .unit = "ms",
+                              .max = 40,
+                              .initial = 0,
+                              .meaning = "The right side later: wide even from mono.",
+                              .group = "width"});
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {

@@ -8,8 +8,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 TableSpec makeDelayThrowTable() {
   TableSpec t;
   t.id = "delay-throw";
@@ -21,39 +19,172 @@ TableSpec makeDelayThrowTable() {
     t.settings.push_back(std::move(s));
     return t.settings.back();
   };
-  add({"time_left", "left", "", T::time, 1, ms, "1/4", "Time of the left echo: a note value, or milliseconds.",
-       "echo"});
-  add({"time_right", "right", "", T::time, 1, ms, "1/4", "Time of the right echo: a note value, or milliseconds.",
-       "echo"});
+  add({.key = "time_left",
+       .label = "left",
+       .type = type::time,
+       .min = 1,
+       .max = ms,
+       .initial = "1/4",
+       .meaning = "Time of the left echo: a note value, or milliseconds.",
+       .group = "echo"});
+  add({.key = "time_right",
+       .label = "right",
+       .type = type::time,
+       .min = 1,
+       .max = ms,
+       .initial = "1/4",
+       .meaning = "Time of the right echo: a note value, or milliseconds.",
+       .group = "echo"});
   add(echoPatternSetting("pattern"));
-  add({"feedback_percent", "feedback", "%", T::number, 0, 200, 45,
-       "What goes round again; over 100 builds up to the ceiling.", "echo", 1})
-      .curve = true;
-  auto& right = add({"feedback_right_percent", "right fb", "%", T::number, 0, 200, Value(),
-                     "The right side's own feedback.", "echo", 1});
-  right.curve = right.nullable = true;
-  right.whenNull = "as left";
-  add({"send_percent", "send", "%", T::number, 0, 100, 100, "How much of the source is sent.", "echo", 1}).curve = true;
-  add({"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of the echoes.", "echo", 0.5});
-  add({"level_left_db", "level L", "dB", T::number, -60, 12, 0, "Level of the left echoes.", "echo", 0.5});
-  add({"level_right_db", "level R", "dB", T::number, -60, 12, 0, "Level of the right echoes.", "echo", 0.5});
-  add({"width_percent", "width", "%", T::number, 0, 200, 100, "Side against middle of the echoes.", "echo", 5});
+  add({.key = "feedback_percent",
+       .label = "feedback",
+       .unit = "%",
+       .max = 200,
+       .initial = 45,
+       .meaning = "What goes round again; over 100 builds up to the ceiling.",
+       .group = "echo",
+       .curve = true,
+       .role = Role::feedback});
+  add({.key = "feedback_right_percent",
+       .label = "right fb",
+       .unit = "%",
+       .max = 200,
+       .meaning = "The right side's own feedback.",
+       .group = "echo",
+       .nullable = true,
+       .whenNull = "as left",
+       .curve = true,
+       .role = Role::feedback});
+  add({.key = "send_percent",
+       .label = "send",
+       .unit = "%",
+       .max = 100,
+       .initial = 100,
+       .meaning = "How much of the source is sent.",
+       .group = "echo",
+       .curve = true,
+       .role = Role::leftAlone});
+  add({.key = "wet_db",
+       .label = "wet",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = 0,
+       .meaning = "Level of the echoes.",
+       .group = "echo",
+       .step = 0.5,
+       .role = Role::level});
+  add({.key = "level_left_db",
+       .label = "level L",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = 0,
+       .meaning = "Level of the left echoes.",
+       .group = "echo",
+       .step = 0.5,
+       .role = Role::level});
+  add({.key = "level_right_db",
+       .label = "level R",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = 0,
+       .meaning = "Level of the right echoes.",
+       .group = "echo",
+       .step = 0.5,
+       .role = Role::level});
+  add({.key = "width_percent",
+       .label = "width",
+       .unit = "%",
+       .max = 200,
+       .initial = 100,
+       .meaning = "Side against middle of the echoes.",
+       .group = "echo",
+       .step = 5});
   for (const bool low : {true, false}) add(cutSetting(low, "in the loop, 12 dB per octave.", "colour")).perSide = true;
-  add({"drive_percent", "drive", "%", T::number, 0, 100, 0, "Saturation in the loop.", "colour", 1});
-  add({"wobble_percent", "wobble", "%", T::number, 0, 100, 0, "Slow drift of the time.", "colour", 1});
-  add({"step_semitones", "pitch step", "st", T::number, -12, 12, 0, "Each pass is shifted by this.", "colour", 1});
-  add({"invert_right", "flip right", "", T::boolean, 0, 0, false, "The right side upside down.", "colour"});
-  add({"reverse_source", "reverse", "", T::boolean, 0, 0, false, "The source goes in backwards.", "colour"});
-  add({"remove_dry", "remove dry", "", T::boolean, 0, 0, false, "Takes the source out of the row.", "colour"});
-  add({"duck_db", "duck", "dB", T::number, 0, 48, 0, "Turned down while the dry row sounds.", "colour", 0.5});
-  auto& cut = add({"cut_at", "cut at", "beats", T::number, 1.0 / 64, 4096, Value(),
-                   "Ended there, beats from the start.", "colour", 0.25});
-  cut.nullable = true;
-  cut.whenNull = "–";
-  add({"loop_ceiling_db", "ceiling", "dB", T::number, -24, 12, 0,
-       "No sample leaving the loop is above this, against the peak of what was sent.", "limits", 0.5});
-  add({"tail_floor_db", "tail floor", "dB", T::number, -120, -30, -72, "The tail ends when it has fallen to this.",
-       "limits", 1});
+  add({.key = "drive_percent",
+       .label = "drive",
+       .unit = "%",
+       .max = 100,
+       .initial = 0,
+       .meaning = "Saturation in the loop.",
+       .group = "colour"});
+  add({.key = "wobble_percent",
+       .label = "wobble",
+       .unit = "%",
+       .max = 100,
+       .initial = 0,
+       .meaning = "Slow drift of the time.",
+       .group = "colour"});
+  add({.key = "step_semitones",
+       .label = "pitch step",
+       .unit = "st",
+       .min = -12,
+       .max = 12,
+       .initial = 0,
+       .meaning = "Each pass is shifted by this.",
+       .group = "colour"});
+  add({.key = "invert_right",
+       .label = "flip right",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "The right side upside down.",
+       .group = "colour",
+       .role = Role::leftAlone});
+  add({.key = "reverse_source",
+       .label = "reverse",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "The source goes in backwards.",
+       .group = "colour",
+       .role = Role::leftAlone});
+  add({.key = "remove_dry",
+       .label = "remove dry",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Takes the source out of the row.",
+       .group = "colour",
+       .role = Role::leftAlone});
+  add({.key = "duck_db",
+       .label = "duck",
+       .unit = "dB",
+       .max = 48,
+       .initial = 0,
+       .meaning = "Turned down while the dry row sounds.",
+       .group = "colour",
+       .step = 0.5,
+       .role = Role::duck});
+  add({.key = "cut_at",
+       .label = "cut at",
+       .unit = "beats",
+       .min = 1.0 / 64,
+       .max = 4096,
+       .meaning = "Ended there, beats from the start.",
+       .group = "colour",
+       .step = 0.25,
+       .nullable = true,
+       .whenNull = "–",
+       .role = Role::tailCut});
+  add({.key = "loop_ceiling_db",
+       .label = "ceiling",
+       .unit = "dB",
+       .min = -24,
+       .max = 12,
+       .initial = 0,
+       .meaning = "No sample leaving the loop is above this, against the peak of what was sent.",
+       .group = "limits",
+       .step = 0.5,
+       .role = Role::leftAlone});
+  add({.key = "tail_floor_db",
+       .label = "tail floor",
+       .unit = "dB",
+       .min = -120,
+       .max = -30,
+       .initial = -72,
+       .meaning = "The tail ends when it has fallen to this.",
+       .group = "limits",
+       .role = Role::leftAlone});
   return t;
 }
 

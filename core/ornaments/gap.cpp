@@ -5,33 +5,42 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 TableSpec makeGapTable() {
   TableSpec t;
   t.id = "gap";
   t.name = "Gap";
   t.key = "0";
   t.meaning = "The row falls silent, or is turned down, for a moment.";
-  t.settings.push_back({"depth_db", "depth", "dB", T::number, -96, 0, Value(),
-                        "How far the row is turned down; null is silence.", "gap", 1});
-  t.settings.back().nullable = true;
-  t.settings.back().whenNull = "silence";
-  t.settings.push_back({"fade_out_ms", "fade out", "ms", T::number, 0, 1000, 5,
-                        "The row's fade at the gap's begin, inside it.", "gap", 1});
-  t.settings.push_back({"fade_in_ms", "fade in", "ms", T::number, 0, 1000, 5,
-                        "The row's fade before the gap's end; it is back at full level on the end.", "gap", 1});
-  t.settings.push_back({"tails",
-                        "tails",
-                        "",
-                        T::choice,
-                        0,
-                        0,
-                        "keep",
-                        "Whether what ornaments add goes on through the gap.",
-                        "gap",
-                        1,
-                        {"keep", "cut"}});
+  t.settings.push_back({.key = "depth_db",
+                        .label = "depth",
+                        .unit = "dB",
+                        .min = -96,
+                        .meaning = "How far the row is turned down; null is silence.",
+                        .group = "gap",
+                        .nullable = true,
+                        .whenNull = "silence",
+                        .role = Role::leftAlone});
+  t.settings.push_back({.key = "fade_out_ms",
+                        .label = "fade out",
+                        .unit = "ms",
+                        .max = 1000,
+                        .initial = 5,
+                        .meaning = "The row's fade at the gap's begin, inside it.",
+                        .group = "gap"});
+  t.settings.push_back({.key = "fade_in_ms",
+                        .label = "fade in",
+                        .unit = "ms",
+                        .max = 1000,
+                        .initial = 5,
+                        .meaning = "The row's fade before the gap's end; it is back at full level on the end.",
+                        .group = "gap"});
+  t.settings.push_back({.key = "tails",
+                        .label = "tails",
+                        .type = type::choice,
+                        .initial = "keep",
+                        .meaning = "Whether what ornaments add goes on through the gap.",
+                        .group = "gap",
+                        .choices = {"keep", "cut"}});
   return t;
 }
 

@@ -13,8 +13,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 constexpr double kFilterSeconds = 0.05;    // heard by the crossover before the span, so that it is under way
 constexpr double kLeastKeptSeconds = 0.02; // a cycle that the stretch engine can still follow
 
@@ -28,32 +26,75 @@ TableSpec makeHalftimeTable() {
     t.settings.push_back(std::move(s));
     return t.settings.back();
   };
-  add({"cycle", "cycle", "", T::time, 1, 960000, "1 bar", "How long one turn is, counted from the start.", "cycles"});
-  add({"slower", "slower", "×", T::number, 1.5, 4, 2, "How many times slower its first part is played.", "cycles", 1})
+  add({.key = "cycle",
+       .label = "cycle",
+       .type = type::time,
+       .min = 1,
+       .max = 960000,
+       .initial = "1 bar",
+       .meaning = "How long one turn is, counted from the start.",
+       .group = "cycles"});
+  add({.key = "slower",
+       .label = "slower",
+       .unit = "×",
+       .min = 1.5,
+       .max = 4,
+       .initial = 2,
+       .meaning = "How many times slower its first part is played.",
+       .group = "cycles"})
       .allowed = {1.5, 2, 3, 4};
-  add({"pitch",
-       "pitch",
-       "",
-       T::choice,
-       0,
-       0,
-       "drop",
-       "\"drop\": it falls with the speed; \"keep\": it is stretched at its pitch.",
-       "cycles",
-       1,
-       {"drop", "keep"}});
-  add({"join_ms", "join", "ms", T::number, 0, 200, 12,
-       "The crossfade before each turn; the first attack after it stays whole.", "cycles", 1});
-  add({"mix_percent", "mix", "%", T::number, 0, 100, 100, "Slowed sound against the row as it was.", "sound", 5});
+  add({.key = "pitch",
+       .label = "pitch",
+       .type = type::choice,
+       .initial = "drop",
+       .meaning = "\"drop\": it falls with the speed; \"keep\": it is stretched at its pitch.",
+       .group = "cycles",
+       .choices = {"drop", "keep"}});
+  add({.key = "join_ms",
+       .label = "join",
+       .unit = "ms",
+       .max = 200,
+       .initial = 12,
+       .meaning = "The crossfade before each turn; the first attack after it stays whole.",
+       .group = "cycles"});
+  add({.key = "mix_percent",
+       .label = "mix",
+       .unit = "%",
+       .max = 100,
+       .initial = 100,
+       .meaning = "Slowed sound against the row as it was.",
+       .group = "sound",
+       .step = 5,
+       .role = Role::leftAlone});
   for (const bool low : {true, false}) {
-    auto& s = add({low ? "low_hz" : "high_hz", low ? "from" : "to", "Hz", T::number, 20, 20000, Value(),
-                   low ? "Only what lies above it is slowed." : "Only what lies below it is slowed.", "sound",
-                   low ? 10.0 : 250.0});
-    s.nullable = true;
-    s.whenNull = "open";
+    add({.key = low ? "low_hz" : "high_hz",
+         .label = low ? "from" : "to",
+         .unit = "Hz",
+         .min = 20,
+         .max = 20000,
+         .meaning = low ? "Only what lies above it is slowed." : "Only what lies below it is slowed.",
+         .group = "sound",
+         .step = low ? 10.0 : 250.0,
+         .nullable = true,
+         .whenNull = "open",
+         .fromNull = low ? std::pair(20.0, 80.0) : std::pair(12000.0, 20000.0)});
   }
-  add({"fade_in_beats", "fade in", "beats", T::number, 0, 64, 0, "From the row to the slowed sound.", "sound", 0.25});
-  add({"fade_out_beats", "fade out", "beats", T::number, 0, 64, 0, "From the slowed sound to the row.", "sound", 0.25});
+  add({.key = "fade_in_beats",
+       .label = "fade in",
+       .unit = "beats",
+       .max = 64,
+       .initial = 0,
+       .meaning = "From the row to the slowed sound.",
+       .group = "sound",
+       .step = 0.25});
+  add({.key = "fade_out_beats",
+       .label = "fade out",
+       .unit = "beats",
+       .max = 64,
+       .initial = 0,
+       .meaning = "From the slowed sound to the row.",
+       .group = "sound",
+       .step = 0.25});
   return t;
 }
 

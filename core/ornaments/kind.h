@@ -8,7 +8,7 @@
 #include "dsp/edges.h"
 #include "finish/flow.h"
 #include "finish/impulses.h"
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 #include "song/song.h"
 
 #include <functional>

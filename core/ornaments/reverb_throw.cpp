@@ -15,8 +15,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 TableSpec makeReverbThrowTable() {
   TableSpec t;
   t.id = "reverb-throw";
@@ -27,23 +25,94 @@ TableSpec makeReverbThrowTable() {
     t.settings.push_back(std::move(s));
     return t.settings.back();
   };
-  add({"decay_seconds", "decay", "", T::duration, 0.1, 30, 2.5,
-       "Time in which the space dies by 60 dB: seconds or a note value.", "space"});
-  add({"pre_delay", "pre-delay", "", T::time, 0, 960000, 0, "How much later the space answers.", "space"});
+  add({.key = "decay_seconds",
+       .label = "decay",
+       .type = type::duration,
+       .min = 0.1,
+       .max = 30,
+       .initial = 2.5,
+       .meaning = "Time in which the space dies by 60 dB: seconds or a note value.",
+       .group = "space",
+       .role = Role::decay});
+  add({.key = "pre_delay",
+       .label = "pre-delay",
+       .type = type::time,
+       .max = 960000,
+       .initial = 0,
+       .meaning = "How much later the space answers.",
+       .group = "space"});
   SpaceSettings::addTo(t, "space");
-  add({"freeze", "freeze", "", T::boolean, 0, 0, false, "Held, without dying, until it is cut.", "space"});
-  add({"send_percent", "send", "%", T::number, 0, 100, 100, "How much of the source is sent.", "tail", 1}).curve = true;
-  add({"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of the space.", "tail", 0.5});
-  add({"width_percent", "width", "%", T::number, 0, 200, 100, "Side against middle of the space.", "tail", 5});
+  add({.key = "freeze",
+       .label = "freeze",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Held, without dying, until it is cut.",
+       .group = "space",
+       .role = Role::leftAlone});
+  add({.key = "send_percent",
+       .label = "send",
+       .unit = "%",
+       .max = 100,
+       .initial = 100,
+       .meaning = "How much of the source is sent.",
+       .group = "tail",
+       .curve = true,
+       .role = Role::leftAlone});
+  add({.key = "wet_db",
+       .label = "wet",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = 0,
+       .meaning = "Level of the space.",
+       .group = "tail",
+       .step = 0.5,
+       .role = Role::level});
+  add({.key = "width_percent",
+       .label = "width",
+       .unit = "%",
+       .max = 200,
+       .initial = 100,
+       .meaning = "Side against middle of the space.",
+       .group = "tail",
+       .step = 5});
   for (const bool low : {true, false}) add(cutSetting(low, "of the space, 12 dB per octave.", "tail"));
-  add({"duck_db", "duck", "dB", T::number, 0, 48, 0, "Turned down while the dry row sounds.", "tail", 0.5});
-  auto& cut = add({"cut_at", "cut at", "beats", T::number, 1.0 / 64, 4096, Value(),
-                   "Ended there, beats from the start.", "tail", 0.25});
-  cut.nullable = true;
-  cut.whenNull = "–";
-  add({"remove_dry", "remove dry", "", T::boolean, 0, 0, false, "Takes the source out of the row.", "tail"});
-  add({"tail_floor_db", "tail floor", "dB", T::number, -120, -30, -84, "The tail ends when it has fallen to this.",
-       "tail", 1});
+  add({.key = "duck_db",
+       .label = "duck",
+       .unit = "dB",
+       .max = 48,
+       .initial = 0,
+       .meaning = "Turned down while the dry row sounds.",
+       .group = "tail",
+       .step = 0.5,
+       .role = Role::duck});
+  add({.key = "cut_at",
+       .label = "cut at",
+       .unit = "beats",
+       .min = 1.0 / 64,
+       .max = 4096,
+       .meaning = "Ended there, beats from the start.",
+       .group = "tail",
+       .step = 0.25,
+       .nullable = true,
+       .whenNull = "–",
+       .role = Role::tailCut});
+  add({.key = "remove_dry",
+       .label = "remove dry",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Takes the source out of the row.",
+       .group = "tail",
+       .role = Role::leftAlone});
+  add({.key = "tail_floor_db",
+       .label = "tail floor",
+       .unit = "dB",
+       .min = -120,
+       .max = -30,
+       .initial = -84,
+       .meaning = "The tail ends when it has fallen to this.",
+       .group = "tail",
+       .role = Role::leftAlone});
   return t;
 }
 

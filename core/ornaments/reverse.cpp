@@ -8,24 +8,48 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 TableSpec makeReverseTable() {
   TableSpec t;
   t.id = "reverse";
   t.name = "Reverse";
   t.key = "B";
   t.meaning = "The source, played backwards.";
-  t.settings.push_back({"land", "ends at", "beats", T::number, -64, 64, Value(),
-                        "Where it ends, from the source's begin; else it stays in its place.", "reverse", 0.25});
-  t.settings.back().nullable = true;
-  t.settings.back().whenNull = "in place";
-  t.settings.push_back(
-      {"fade_in_beats", "fade in", "beats", T::number, 0, 64, 0, "How long it takes to come up.", "reverse", 0.25});
-  t.settings.push_back(
-      {"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of what is played backwards.", "reverse", 0.5});
-  t.settings.push_back(
-      {"remove_dry", "remove dry", "", T::boolean, 0, 0, true, "Takes the source out of the row.", "reverse"});
+  t.settings.push_back({.key = "land",
+                        .label = "ends at",
+                        .unit = "beats",
+                        .min = -64,
+                        .max = 64,
+                        .meaning = "Where it ends, from the source's begin; else it stays in its place.",
+                        .group = "reverse",
+                        .step = 0.25,
+                        .nullable = true,
+                        .whenNull = "in place",
+                        .role = Role::leftAlone});
+  t.settings.push_back({.key = "fade_in_beats",
+                        .label = "fade in",
+                        .unit = "beats",
+                        .max = 64,
+                        .initial = 0,
+                        .meaning = "How long it takes to come up.",
+                        .group = "reverse",
+                        .step = 0.25});
+  t.settings.push_back({.key = "wet_db",
+                        .label = "wet",
+                        .unit = "dB",
+                        .min = -60,
+                        .max = 12,
+                        .initial = 0,
+                        .meaning = "Level of what is played backwards.",
+                        .group = "reverse",
+                        .step = 0.5,
+                        .role = Role::level});
+  t.settings.push_back({.key = "remove_dry",
+                        .label = "remove dry",
+                        .type = type::yesNo,
+                        .initial = true,
+                        .meaning = "Takes the source out of the row.",
+                        .group = "reverse",
+                        .role = Role::leftAlone});
   return t;
 }
 

@@ -20,8 +20,6 @@ constexpr double kLandingFadeSeconds = 0.005;
 constexpr double kRiseDb = 36; // what a full bend takes off at the lead-in's begin
 constexpr float kSilence = 1e-6f;
 
-using T = SettingType;
-
 TableSpec makeReverseReverbTable() {
   TableSpec t;
   t.id = "reverse-reverb";
@@ -32,46 +30,140 @@ TableSpec makeReverseReverbTable() {
     t.settings.push_back(std::move(s));
     return t.settings.back();
   };
-  add({"lead_beats", "lead-in", "beats", T::number, 1.0 / 16, 64, 4,
-       "Nothing sounds earlier than this before the landing.", "swell", 0.25});
-  add({"land", "lands at", "beats", T::number, -64, 64, 0, "Where it lands, from the source's begin.", "swell", 0.25});
-  add({"rise_bend", "rise", "", T::number, -1, 1, 0, "Bends the swell: later and steeper over 0, earlier under it.",
-       "swell", 0.05});
-  add({"wet_db", "wet", "dB", T::number, -60, 12, 0, "Level of the swell.", "swell", 0.5});
-  add({"wash_under_percent", "wash", "%", T::number, 0, 100, 0, "How much of the swell goes on under the word.",
-       "swell", 5});
-  auto& word = add({"word_db", "word", "dB", T::number, -60, 12, Value(),
-                    "The captured word in the print, at the landing.", "swell", 0.5});
-  word.nullable = true;
-  word.whenNull = "left out";
-  add({"spill_beats", "spill", "beats", T::number, 0, 16, 0, "How far the space goes on after the landing.", "swell",
-       0.25});
-  add({"spill_db", "spill level", "dB", T::number, -60, 12, -6, "Level of the space after the landing.", "swell", 0.5});
-  add({"remove_dry", "remove dry", "", T::boolean, 0, 0, false, "Takes the source out of the row.", "swell"});
-  add({"space",
-       "through",
-       "",
-       T::choice,
-       0,
-       0,
-       "reverb",
-       "What the reversed source goes through.",
-       "space",
-       1,
-       {"reverb", "echo", "echo-reverb", "reverb-echo"}});
-  auto& decay = add({"decay_seconds", "decay", "s", T::number, 0.1, 30, Value(),
-                     "Time in which the space dies by 60 dB; fitted: the lead-in's time.", "space", 0.1});
-  decay.nullable = true;
-  decay.whenNull = "fitted";
+  add({.key = "lead_beats",
+       .label = "lead-in",
+       .unit = "beats",
+       .min = 1.0 / 16,
+       .max = 64,
+       .initial = 4,
+       .meaning = "Nothing sounds earlier than this before the landing.",
+       .group = "swell",
+       .step = 0.25,
+       .role = Role::lead});
+  add({.key = "land",
+       .label = "lands at",
+       .unit = "beats",
+       .min = -64,
+       .max = 64,
+       .initial = 0,
+       .meaning = "Where it lands, from the source's begin.",
+       .group = "swell",
+       .step = 0.25,
+       .role = Role::leftAlone});
+  add({.key = "rise_bend",
+       .label = "rise",
+       .min = -1,
+       .max = 1,
+       .initial = 0,
+       .meaning = "Bends the swell: later and steeper over 0, earlier under it.",
+       .group = "swell",
+       .step = 0.05});
+  add({.key = "wet_db",
+       .label = "wet",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = 0,
+       .meaning = "Level of the swell.",
+       .group = "swell",
+       .step = 0.5,
+       .role = Role::level});
+  add({.key = "wash_under_percent",
+       .label = "wash",
+       .unit = "%",
+       .max = 100,
+       .initial = 0,
+       .meaning = "How much of the swell goes on under the word.",
+       .group = "swell",
+       .step = 5});
+  add({.key = "word_db",
+       .label = "word",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .meaning = "The captured word in the print, at the landing.",
+       .group = "swell",
+       .step = 0.5,
+       .nullable = true,
+       .whenNull = "left out",
+       .role = Role::level});
+  add({.key = "spill_beats",
+       .label = "spill",
+       .unit = "beats",
+       .max = 16,
+       .initial = 0,
+       .meaning = "How far the space goes on after the landing.",
+       .group = "swell",
+       .step = 0.25});
+  add({.key = "spill_db",
+       .label = "spill level",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = -6,
+       .meaning = "Level of the space after the landing.",
+       .group = "swell",
+       .step = 0.5,
+       .role = Role::level});
+  add({.key = "remove_dry",
+       .label = "remove dry",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Takes the source out of the row.",
+       .group = "swell",
+       .role = Role::leftAlone});
+  add({.key = "space",
+       .label = "through",
+       .type = type::choice,
+       .initial = "reverb",
+       .meaning = "What the reversed source goes through.",
+       .group = "space",
+       .choices = {"reverb", "echo", "echo-reverb", "reverb-echo"}});
+  add({.key = "decay_seconds",
+       .label = "decay",
+       .unit = "s",
+       .min = 0.1,
+       .max = 30,
+       .meaning = "Time in which the space dies by 60 dB; fitted: the lead-in's time.",
+       .group = "space",
+       .step = 0.1,
+       .nullable = true,
+       .whenNull = "fitted",
+       .role = Role::decay});
   SpaceSettings::addTo(t, "space");
   for (const bool low : {true, false}) add(cutSetting(low, "of the swell, 12 dB per octave.", "space"));
-  add({"balance_percent", "balance", "%", T::number, 0, 100, 50,
-       "Of the two in a row: 0 the reverb alone, 100 the echoes alone.", "echo", 5});
-  add({"echo_time", "echo time", "", T::time, 1, 960000, "1/8", "Time of the echo.", "echo"});
-  add({"echo_feedback_percent", "feedback", "%", T::number, 0, 95, 60, "What of the echo goes round again.", "echo",
-       1});
+  add({.key = "balance_percent",
+       .label = "balance",
+       .unit = "%",
+       .max = 100,
+       .initial = 50,
+       .meaning = "Of the two in a row: 0 the reverb alone, 100 the echoes alone.",
+       .group = "echo",
+       .step = 5});
+  add({.key = "echo_time",
+       .label = "echo time",
+       .type = type::time,
+       .min = 1,
+       .max = 960000,
+       .initial = "1/8",
+       .meaning = "Time of the echo.",
+       .group = "echo"});
+  add({.key = "echo_feedback_percent",
+       .label = "feedback",
+       .unit = "%",
+       .max = 95,
+       .initial = 60,
+       .meaning = "What of the echo goes round again.",
+       .group = "echo",
+       .role = Role::feedback});
   add(echoPatternSetting("echo_pattern"));
-  add({"echo_drive_percent", "drive", "%", T::number, 0, 100, 0, "Saturation in the echo.", "echo", 1});
+  add({.key = "echo_drive_percent",
+       .label = "drive",
+       .unit = "%",
+       .max = 100,
+       .initial = 0,
+       .meaning = "Saturation in the echo.",
+       .group = "echo"});
   return t;
 }
 

@@ -11,8 +11,6 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 constexpr double kLeastMeanSpeed = 0.05; // slower on the whole, an extended motion would take for ever
 constexpr double kStillSpeed = 0.02;     // a tape that hardly moves makes no sound, whatever `fade` says
 constexpr double kBottomSeconds = 0.02;  // the dip's crossfade
@@ -28,47 +26,99 @@ TableSpec makeTapeTable() {
     t.settings.push_back(std::move(s));
     return t.settings.back();
   };
-  add({"shape",
-       "shape",
-       "",
-       T::choice,
-       0,
-       0,
-       "stop",
-       "How the speed moves.",
-       "motion",
-       1,
-       {"stop", "start", "dip", "spin-back", "custom"}});
-  add({"fit",
-       "fits",
-       "",
-       T::choice,
-       0,
-       0,
-       "span",
-       "\"span\": the motion takes exactly the span; \"extend\": it goes on until all of the source has been played.",
-       "motion",
-       1,
-       {"span", "extend"}});
-  add({"bend", "bend", "", T::number, -1, 1, 0.5,
-       "How the speed bends: over 0 it holds and then falls away, under 0 it falls at once.", "motion", 0.05});
-  add({"lowest", "lowest", "×", T::number, 0, 1, 0, "The lowest speed, in times normal.", "motion", 0.05});
-  add({"bottom_at", "bottom at", "", T::number, 0, 1, 0.6,
-       "Part of the motion at which a dip is lowest, or a spin-back turns.", "motion", 0.05});
-  add({"halt_at", "halt at", "", T::number, 0.01, 1, 1,
-       "Part of the span that a stop, spin-back or custom motion takes when it fits the span; then the row comes back, "
-       "or stays silent.",
-       "motion", 0.05});
-  add({"hold_silence", "silence after", "", T::boolean, 0, 0, false,
-       "Silence from the end of the motion to the end of the span.", "motion"});
-  auto& speed = add({"speed", "speed", "×", T::number, -SpeedReader::kFastest, SpeedReader::kFastest, 1,
-                     "The speed of a custom motion in times normal; below 0 backwards.", "sound", 0.1});
-  speed.curve = speed.curveOverSpan = true;
-  add({"fade", "fade", "%", T::number, 0, 100, 100, "How far the level follows the speed.", "sound", 5});
-  add({"pitch_lock", "lock time", "", T::boolean, 0, 0, false, "Time goes on as it was and only the pitch glides.",
-       "sound"});
-  add({"lowest_semitones", "down to", "st", T::number, -48, 48, -24, "Where the pitch glides to under \"lock time\".",
-       "sound", 1});
+  add({.key = "shape",
+       .label = "shape",
+       .type = type::choice,
+       .initial = "stop",
+       .meaning = "How the speed moves.",
+       .group = "motion",
+       .choices = {"stop", "start", "dip", "spin-back", "custom"},
+       .notByChance = {"custom"}});
+  add({.key = "fit",
+       .label = "fits",
+       .type = type::choice,
+       .initial = "span",
+       .meaning = "\"span\": the motion takes exactly the span; \"extend\": it goes on until all of the source has "
+                  "been played.",
+       .group = "motion",
+       .choices = {"span", "extend"},
+       .role = Role::leftAlone});
+  add({.key = "bend",
+       .label = "bend",
+       .min = -1,
+       .max = 1,
+       .initial = 0.5,
+       .meaning = "How the speed bends: over 0 it holds and then falls away, under 0 it falls at once.",
+       .group = "motion",
+       .step = 0.05});
+  add({.key = "lowest",
+       .label = "lowest",
+       .unit = "×",
+       .max = 1,
+       .initial = 0,
+       .meaning = "The lowest speed, in times normal.",
+       .group = "motion",
+       .step = 0.05});
+  add({.key = "bottom_at",
+       .label = "bottom at",
+       .max = 1,
+       .initial = 0.6,
+       .meaning = "Part of the motion at which a dip is lowest, or a spin-back turns.",
+       .group = "motion",
+       .step = 0.05});
+  add({.key = "halt_at",
+       .label = "halt at",
+       .min = 0.01,
+       .max = 1,
+       .initial = 1,
+       .meaning = "Part of the span that a stop, spin-back or custom motion takes when it fits the span; then the row "
+                  "comes back, "
+                  "or stays silent.",
+       .group = "motion",
+       .step = 0.05,
+       .role = Role::leftAlone});
+  add({.key = "hold_silence",
+       .label = "silence after",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Silence from the end of the motion to the end of the span.",
+       .group = "motion",
+       .role = Role::leftAlone});
+  add({.key = "speed",
+       .label = "speed",
+       .unit = "×",
+       .min = -SpeedReader::kFastest,
+       .max = SpeedReader::kFastest,
+       .initial = 1,
+       .meaning = "The speed of a custom motion in times normal; below 0 backwards.",
+       .group = "sound",
+       .step = 0.1,
+       .curve = true,
+       .curveOverSpan = true,
+       .role = Role::leftAlone});
+  add({.key = "fade",
+       .label = "fade",
+       .unit = "%",
+       .max = 100,
+       .initial = 100,
+       .meaning = "How far the level follows the speed.",
+       .group = "sound",
+       .step = 5,
+       .role = Role::leftAlone});
+  add({.key = "pitch_lock",
+       .label = "lock time",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Time goes on as it was and only the pitch glides.",
+       .group = "sound"});
+  add({.key = "lowest_semitones",
+       .label = "down to",
+       .unit = "st",
+       .min = -48,
+       .max = 48,
+       .initial = -24,
+       .meaning = "Where the pitch glides to under \"lock time\".",
+       .group = "sound"});
   return t;
 }
 

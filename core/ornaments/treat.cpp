@@ -8,31 +8,38 @@
 namespace ivrin {
 namespace {
 
-using T = SettingType;
-
 TableSpec makeTreatTable() {
   TableSpec t;
   t.id = "treat";
   t.name = "Treat";
   t.key = "T";
   t.meaning = "The finish on this stretch alone.";
-  t.settings.push_back({"dry",
-                        "dry",
-                        "",
-                        T::choice,
-                        0,
-                        0,
-                        "replace",
-                        "Whether the dry sound goes or stays beside it.",
-                        "treat",
-                        1,
-                        {"replace", "keep"}});
-  t.settings.push_back({"mix_percent", "mix", "%", T::number, 0, 100, 100,
-                        "How much of the stretch is treated; with the dry replaced the rest stays dry.", "treat", 1});
-  t.settings.push_back({"tail_seconds", "tail", "s", T::number, 0, 120, Value(),
-                        "So much is rendered after the stretch; else until it is silent.", "treat", 0.5});
-  t.settings.back().nullable = true;
-  t.settings.back().whenNull = "until silent";
+  t.settings.push_back({.key = "dry",
+                        .label = "dry",
+                        .type = type::choice,
+                        .initial = "replace",
+                        .meaning = "Whether the dry sound goes or stays beside it.",
+                        .group = "treat",
+                        .choices = {"replace", "keep"},
+                        .role = Role::leftAlone});
+  t.settings.push_back({.key = "mix_percent",
+                        .label = "mix",
+                        .unit = "%",
+                        .max = 100,
+                        .initial = 100,
+                        .meaning = "How much of the stretch is treated; with the dry replaced the rest stays dry.",
+                        .group = "treat",
+                        .role = Role::leftAlone});
+  t.settings.push_back({.key = "tail_seconds",
+                        .label = "tail",
+                        .unit = "s",
+                        .max = 120,
+                        .meaning = "So much is rendered after the stretch; else until it is silent.",
+                        .group = "treat",
+                        .step = 0.5,
+                        .nullable = true,
+                        .whenNull = "until silent",
+                        .role = Role::leftAlone});
   return t;
 }
 

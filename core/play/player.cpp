@@ -118,15 +118,11 @@ void Player::setAlone(std::string ornament) {
 }
 
 void Player::setMatchDb(double db) {
-  wish([&](Wishes& w) {
-    w.settings.matchGain = static_cast<float>(Decibels(std::clamp(db, -96.0, 0.0)).gain());
-  });
+  wish([&](Wishes& w) { w.settings.matchGain = static_cast<float>(Decibels(std::clamp(db, -96.0, 0.0)).gain()); });
 }
 
 void Player::setMonitorDb(double db) {
-  wish([&](Wishes& w) {
-    w.settings.monitorGain = static_cast<float>(Decibels(std::clamp(db, -96.0, 12.0)).gain());
-  });
+  wish([&](Wishes& w) { w.settings.monitorGain = static_cast<float>(Decibels(std::clamp(db, -96.0, 12.0)).gain()); });
 }
 
 Meters Player::takeMeters() {

@@ -7,7 +7,8 @@
 //     older epochs and crossfades over 5 ms.
 //  3. A swap of plan continues the stream: the first frame heard of the new plan follows the last one of the old.
 //  4. What leaves the mixer before monitoring (solo, click, monitor level and limit, fades) are the export's samples.
-//  5. Whoever controls the player only posts wishes; the mixer takes them up before it mixes. It computes nothing, waits
+//  5. Whoever controls the player only posts wishes; the mixer takes them up before it mixes. It computes nothing,
+//  waits
 //     for nothing but the posting itself, and plans that are let go are freed on his thread, outside of any lock.
 #pragma once
 

@@ -38,7 +38,7 @@ void addSettings(Digest& d, const Settings& s, const Impulses* impulses, double 
   for (const auto& [key, value] : s) {
     d.add(key);
     d.add(compactJson(value));
-    if (key != "impulse_file" || !value.text()) continue;
+    if (!namesFile(key) || !value.text()) continue;
     if (impulses && impulses->has(*value.text())) { // those that ship are known by their name
       const auto impulse = impulses->find(*value.text(), rate);
       d.add(impulse ? impulse->digest : std::string());

@@ -1,5 +1,7 @@
 #include "song/edits.h"
 
+#include "song/settings/setting_spec.h"
+
 #include <algorithm>
 #include <cctype>
 
@@ -214,7 +216,7 @@ namespace {
 bool changePaths(Settings& settings, const std::function<std::string(const std::string&)>& change) {
   bool changed = false;
   for (auto& [key, value] : settings) {
-    if (!std::string_view(key).ends_with("_file") || !value.text() || value.text()->starts_with("shipped:")) continue;
+    if (!namesFile(key) || !value.text() || value.text()->starts_with("shipped:")) continue;
     const std::string next = change(*value.text());
     changed = changed || next != *value.text();
     value = Value(next);

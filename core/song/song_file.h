@@ -2,7 +2,7 @@
 #pragma once
 
 #include "song/problem.h"
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 #include "song/song.h"
 
 #include <filesystem>

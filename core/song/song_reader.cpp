@@ -2,6 +2,7 @@
 #include "song/json.h"
 #include "song/reach.h"
 #include "song/safe_file.h"
+#include "song/settings/setting_type.h"
 #include "song/song_file.h"
 
 #include <algorithm>
@@ -408,9 +409,13 @@ class SongReader {
       for (const auto& piece : o.source)
         if (piece.row) knownRow(*piece.row, place + ".source");
       const auto knownKeys = [&](const std::vector<Processor>& finish, const std::string& at) {
-        for (std::size_t k = 0; k < finish.size(); ++k)
-          if (const auto key = finish[k].settings.find("key"); key != finish[k].settings.end() && key->second.text())
-            knownRow(*key->second.text(), at + ".finish[" + std::to_string(k) + "].key");
+        for (std::size_t k = 0; k < finish.size(); ++k) {
+          const TableSpec* table = registry_.processor(finish[k].type);
+          for (const auto& [key, value] : finish[k].settings)
+            if (const SettingSpec* spec = table ? table->find(key) : nullptr;
+                spec && spec->type->namesRow() && value.text())
+              knownRow(*value.text(), at + ".finish[" + std::to_string(k) + "]." + key);
+        }
       };
       knownKeys(o.finish, place);
       for (std::size_t v = 0; v < o.variants.size(); ++v)

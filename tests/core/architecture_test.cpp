@@ -24,10 +24,11 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
   int files = 0;
-  for (const auto& entry : fs::recursive_directory_iterator(ivrin::test::sourceFolder() / "core")) {
+  const fs::path core = ivrin::test::sourceFolder() / "core";
+  for (const auto& entry : fs::recursive_directory_iterator(core)) {
     if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
     ++files;
-    const std::string folder = entry.path().parent_path().filename().string();
+    const std::string folder = (*std::filesystem::relative(entry.path(), core).begin()).string();
     REQUIRE(allowed.contains(folder));
     std::ifstream in(entry.path());
     for (std::string line; std::getline(in, line);) {

@@ -232,8 +232,8 @@ TEST_CASE("what slides into the place of a removed ornament hears the row withou
   for (const bool bypassed : {false, true}) {
     TestSong t;
     t.stem("v", 192000, noise(1, 0.3));
-    t.ornament("gap", "v", 0, 4);         // silences what the second one takes in
-    t.ornament("reverse", "v", 1, 1);     // hears the row as the gap left it
+    t.ornament("gap", "v", 0, 4);     // silences what the second one takes in
+    t.ornament("reverse", "v", 1, 1); // hears the row as the gap left it
     t.ornament("delay-throw", "mix", 1, 1, {{"cut_at", 2.0}});
     CHECK(largest(printOf(*t.plan(), "o2")) == 0);
     if (bypassed)
@@ -246,7 +246,8 @@ TEST_CASE("what slides into the place of a removed ornament hears the row withou
   }
 }
 
-TEST_CASE("a print goes on under the plan that follows when the tempo changes where it does not reach", "[planner][render]") {
+TEST_CASE("a print goes on under the plan that follows when the tempo changes where it does not reach",
+          "[planner][render]") {
   TestSong t;
   t.stem("v", 480000, noise(1, 0.3));
   t.ornament("delay-throw", "v", 0, 1, {{"cut_at", 3.0}}).finish = {{"level", {{"offset_lu", -6.0}}}};
@@ -346,9 +347,9 @@ TEST_CASE("asked to stop, a print ends within a block of each print it reads, an
     if (!node->print->ensure(*plan, *node, stop.get_token())) ++stops;
     REQUIRE(stops < 100);
   }
-  CHECK(stops >= 15);     // 60 blocks, at most three at a time
-  CHECK(afterStop == 0);  // it ended within the block
-  CHECK(computed == 60);  // and none was computed twice
+  CHECK(stops >= 15);    // 60 blocks, at most three at a time
+  CHECK(afterStop == 0); // it ended within the block
+  CHECK(computed == 60); // and none was computed twice
   CHECK(printOf(*plan, "o3") == wanted);
   CHECK(printOf(*plan, "o2") == printOf(*calm.plan(), "o2"));
 }
@@ -361,7 +362,7 @@ TEST_CASE("blocks in any order are the blocks in order", "[planner][render]") {
       const auto build = [&](TestSong& t, Settings s) {
         t.stem("v", 480000, noise(3, 0.3));
         t.ornament(kind->table().id, "v", 2, 8, std::move(s)).finish = {{"pan", {{"position", 0.5}}},
-                                                                         {"gain", {{"db", -3.0}}}};
+                                                                        {"gain", {{"db", -3.0}}}};
       };
       Settings s;
       if (trial > 0) s = anySettings(kind->table(), chance);
@@ -379,7 +380,8 @@ TEST_CASE("blocks in any order are the blocks in order", "[planner][render]") {
       INFO(kind->table().id << " " << trial << " " << compactJson(Value(Object(s.begin(), s.end()))));
       const FrameRange all = node->print->extent();
       for (int jump = 0; jump < 12; ++jump) {
-        const Frames at = all.begin + Frames(static_cast<std::int64_t>(chance.unit() * static_cast<double>(all.length())));
+        const Frames at =
+            all.begin + Frames(static_cast<std::int64_t>(chance.unit() * static_cast<double>(all.length())));
         const FrameRange part{at, std::min(at + Frames(2000), all.end)};
         REQUIRE(node->print->ensure(*plan, *node, part));
         CHECK(node->print->has(part));

@@ -1,5 +1,5 @@
 #include "ornaments/kind.h"
-#include "song/setting_text.h"
+#include "song/settings/setting_text.h"
 
 #include <catch2/catch.hpp>
 

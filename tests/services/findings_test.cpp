@@ -87,7 +87,8 @@ TEST_CASE("row peaks are made anew only where a row's sound has changed", "[serv
   CHECK_FALSE(rowPeaks(*t.plan(), {}, stop.get_token()));
 }
 
-TEST_CASE("several presses hear the rows as the earlier ones leave them, under ids of their own", "[services][threads]") {
+TEST_CASE("several presses hear the rows as the earlier ones leave them, under ids of their own",
+          "[services][threads]") {
   TestSong t;
   twoOnABus(t);
   t.ornament("gap", "voice", 12, 1).id = "o2";

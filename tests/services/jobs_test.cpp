@@ -100,7 +100,8 @@ TEST_CASE("a job that ended before its result was looked at is stale when it is 
       },
       [&](int n) { got.push_back(n); });
   job.begin(1);
-  while (o.queue.waiting() < 3) std::this_thread::yield(); // report, result and end: it is over, nothing is delivered yet
+  while (o.queue.waiting() < 3)
+    std::this_thread::yield(); // report, result and end: it is over, nothing is delivered yet
   job.begin(2);
   o.runAll();
   CHECK(got == std::vector<int>{2});

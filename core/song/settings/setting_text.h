@@ -1,9 +1,10 @@
 // A setting's value as people read, type and step it.
 #pragma once
 
-#include "song/setting_spec.h"
+#include "song/settings/setting_spec.h"
 #include "time/note_value.h"
 
+#include <functional>
 #include <optional>
 
 namespace ivrin {
@@ -16,5 +17,14 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
 /// `steps` up or down (negative): numbers by the table's step inside the range, times along the note values, choices
 /// and yes/no round. A curve is moved as a whole. Null steps from a sensible place.
 Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const TempoMap& map, Beats at);
+
+/// Its values in words for the format page: "0 to 100, curve, null (as left)".
+std::string settingRange(const SettingSpec& spec);
+/// Legal values at random, `draw` giving numbers of 0..1; nothing where none can be made up.
+std::optional<Value> anySetting(const SettingSpec& spec, const std::function<double()>& draw);
+/// A musical neighbour of `now`: see SettingType::varied. Of a list one entry is varied; what is null, drawn as a curve
+/// or set for each side stays.
+std::optional<Value> variedSetting(const SettingSpec& spec, const Value& now, const std::function<double()>& draw,
+                                   const TempoMap& map, Beats at);
 
 } // namespace ivrin

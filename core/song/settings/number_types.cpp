@@ -1,0 +1,148 @@
+// Types whose values are numbers.
+#include "song/settings/type_tools.h"
+
+#include <cstdio>
+#include <cstdlib>
+
+namespace ivrin {
+namespace {
+
+std::string rangeText(const SettingSpec& s) {
+  return shortestNumber(s.min) + ".." + shortestNumber(s.max) + (s.unit.empty() ? "" : " " + s.unit);
+}
+
+} // namespace
+
+void checkNumber(const SettingSpec& s, double d, const std::string& place, Problems& problems) {
+  if (!(d >= s.min && d <= s.max))
+    problems.error(ErrorId::out_of_range, place, shortestNumber(d) + " is out of range, allowed is " + rangeText(s));
+  else if (!s.allowed.empty() && std::find(s.allowed.begin(), s.allowed.end(), d) == s.allowed.end()) {
+    std::string all;
+    for (const double a : s.allowed) all += (all.empty() ? "" : ", ") + shortestNumber(a);
+    problems.error(ErrorId::out_of_range, place, shortestNumber(d) + " is none of " + all);
+  }
+}
+
+std::string numberText(const SettingSpec& s, double d) {
+  char text[48];
+  if (s.unit == "Hz") {
+    if (d >= 1000)
+      std::snprintf(text, sizeof text, "%.1f kHz", d / 1000);
+    else
+      std::snprintf(text, sizeof text, "%.0f Hz", d);
+    return text;
+  }
+  std::string plain;
+  if (s.unit == "dB") {
+    std::snprintf(text, sizeof text, "%.1f dB", d);
+    plain = text;
+  } else {
+    plain = shortestNumber(std::round(d * 1000) / 1000) + (s.unit.empty() ? "" : " " + s.unit);
+  }
+  if (plain[0] == '-') plain = "\u2212" + plain.substr(1); // a true minus sign
+  return plain;
+}
+
+std::optional<double> parseNumber(const std::string& typed, const std::string& unit) {
+  std::string s = typed;
+  if (s.starts_with("\u2212")) s = "-" + s.substr(3);
+  std::replace(s.begin(), s.end(), ',', '.');
+  char* end = nullptr;
+  const double d = std::strtod(s.c_str(), &end);
+  if (end == s.c_str() || !std::isfinite(d)) return std::nullopt;
+  const std::string rest = lower(trimmed(end));
+  if (rest.empty() || rest == lower(unit)) return d;
+  if (unit == "Hz" && (rest == "k" || rest == "khz")) return d * 1000;
+  if (unit == "ms" && rest == "s") return d * 1000;
+  if (unit == "s" && rest == "ms") return d / 1000;
+  if (unit == "beats" && rest == "beat") return d;
+  return std::nullopt;
+}
+
+namespace {
+
+class NumberType : public SettingType {
+ public:
+  std::string_view name() const override { return "number"; }
+  void check(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) const override {
+    if (const auto* t = v.text(); t && std::find(s.choices.begin(), s.choices.end(), *t) != s.choices.end()) return;
+    if (const auto* d = v.number())
+      checkNumber(s, *d, place, problems);
+    else
+      problems.error(ErrorId::wrong_type, place,
+                     "is " + v.typeName() + ", wanted a number " + rangeText(s) + (s.curve ? " or a curve" : "") +
+                         (s.nullable ? " or null" : ""));
+  }
+  std::string text(const SettingSpec& s, const Value& v) const override {
+    return v.text() ? *v.text() : numberText(s, *v.number());
+  }
+  std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
+    const std::string small = lower(typed);
+    if (std::find(s.choices.begin(), s.choices.end(), small) != s.choices.end()) return Value(small);
+    const auto d = parseNumber(typed, s.unit);
+    return d ? std::optional(Value(*d)) : std::nullopt;
+  }
+  Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
+    const double* d = v.number();
+    if (!d) return v;
+    if (!s.allowed.empty()) {
+      const auto n = static_cast<std::ptrdiff_t>(s.allowed.size());
+      const auto now = std::lower_bound(s.allowed.begin(), s.allowed.end(), *d) - s.allowed.begin();
+      return Value(s.allowed[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(now + steps, 0, n - 1))]);
+    }
+    // Frequencies step by semitones' worth, so that a step is heard alike everywhere.
+    const double next =
+        s.unit == "Hz" ? std::round(*d * std::exp2(steps / 12.0)) : std::round((*d + steps * s.step) / s.step) * s.step;
+    return Value(std::clamp(next, s.min, s.max));
+  }
+  std::string range(const SettingSpec& s) const override {
+    std::string text;
+    if (s.allowed.empty()) text = shortestNumber(s.min) + " to " + shortestNumber(s.max);
+    for (std::size_t i = 0; i < s.allowed.size(); ++i) text += (i ? ", " : "") + shortestNumber(s.allowed[i]);
+    const std::string words = quotedChoices(s);
+    return words.empty() ? text : text + ", " + words;
+  }
+  bool bounded() const override { return true; }
+  std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
+    if (!s.allowed.empty()) return Value(oneOf(s.allowed, draw));
+    return Value(anyNumber(s.min, s.max, draw));
+  }
+  std::optional<Value> varied(const SettingSpec& s, const Value& now, Draw draw, const TempoMap& map,
+                              Beats at) const override {
+    if (!s.allowed.empty()) return stepped(s, now, draw() < 0.5 ? -1 : 1, map, at);
+    const double* d = now.number();
+    if (!d) return std::nullopt;
+    const double span = s.unit == "Hz" ? *d / 3 : std::min((s.max - s.min) / 4, std::max(std::abs(*d) / 3, 4 * s.step));
+    const double sign = draw() < 0.5 ? -1 : 1, by = sign * span * (0.4 + 0.6 * draw());
+    double next = *d + by;
+    if (next < s.min || next > s.max) next = *d - by;
+    // What feeds back must not run away by chance.
+    const double most = s.role == Role::feedback ? std::min(s.max, std::max(*d, 85.0)) : s.max;
+    return Value(std::clamp(std::round(next / s.step) * s.step, s.min, most));
+  }
+};
+
+class IntegerType : public NumberType {
+ public:
+  std::string_view name() const override { return "integer"; }
+  void check(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) const override {
+    NumberType::check(s, v, place, problems);
+    if (const double* d = v.number(); d && *d != std::floor(*d))
+      problems.error(ErrorId::wrong_type, place, shortestNumber(*d) + " is not a whole number");
+  }
+  std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
+    return Value(std::round(anyNumber(s.min, s.max, draw)));
+  }
+};
+
+const NumberType numberType;
+const IntegerType integerType;
+
+} // namespace
+
+namespace type {
+const SettingType* const number = &numberType;
+const SettingType* const integer = &integerType;
+} // namespace type
+
+} // namespace ivrin

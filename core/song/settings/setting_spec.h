@@ -1,0 +1,113 @@
+// One table per ornament kind or finish processor describes every setting once. Reading files, `ivrin-cli kinds`, the
+// open row's numbers, the words of undo, tries and answers to collisions all come from these tables.
+//
+// What a value of a setting may be is its type's matter (setting_type.h), together with its shape: one value, a pair or
+// a list; and besides that, where the spec says so, null, [left, right], or a curve.
+#pragma once
+
+#include "song/problem.h"
+#include "song/value.h"
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+namespace ivrin {
+
+class SettingType;
+
+/// Each is one small object (setting_type.h).
+namespace type {
+extern const SettingType* const number;   // a double in min..max; `choices` are words allowed besides, `allowed` alone
+extern const SettingType* const integer;  // a whole number in min..max
+extern const SettingType* const yesNo;    // true or false
+extern const SettingType* const choice;   // one of `choices`
+extern const SettingType* const time;     // a note value, or milliseconds in min..max
+extern const SettingType* const duration; // a note value, or seconds in min..max
+extern const SettingType* const rate;     // a note value (one turn takes it), or Hz in min..max
+extern const SettingType* const bands;    // up to 8 objects {"freq_hz", "gain_db", "q"}
+extern const SettingType* const file;     // a path, or one of `choices`, which ship; its key ends in "_file"
+extern const SettingType* const row;      // the id of a row
+extern const SettingType* const pattern;  // up to 64 pairs [note value, count 1..64]
+} // namespace type
+
+/// What a setting means to code that is not its kind's own.
+enum class Role {
+  none,
+  feedback,  // goes round a loop: lowered where a tail must be gone sooner, never raised to running away by chance
+  decay,     // how long a space rings: shortened likewise
+  tailCut,   // beats from the start where the tail is ended
+  duck,      // dB by which the print gives way to the dry row
+  lead,      // beats that it sounds before its landing
+  level,     // how loud it is: what a first press fits
+  leftAlone, // places it or turns it into something else: tries do not vary it
+};
+
+/// How many values a setting has.
+enum class Shape {
+  one,
+  pair, // [from, to]
+  list, // 1 to `most` values
+};
+
+struct SettingSpec {
+  std::string key{};
+  std::string label{}; // as the interface says it: "feedback"
+  std::string unit{};  // "%", "dB", "Hz", "st", "beats", "" …
+  const SettingType* type = type::number;
+  double min = 0;
+  double max = 0;
+  Value initial{}; // the default in the file
+  std::string meaning{};
+  std::string group{};                    // which line of the open row it stands on
+  double step = 1;                        // one step of the wheel or the arrow keys
+  std::vector<std::string> choices{};     // words; of a number, besides numbers
+  std::vector<std::string> notByChance{}; // choices that need something drawn or picked first
+  std::vector<double> allowed{};          // of a number: these alone, ascending
+  Shape shape = Shape::one;
+  std::size_t most = 1024; // entries of a list
+  bool entriesNullable = false;
+  bool nullable = false;
+  std::string whenNull{};                              // how null reads: "open", "as left", "–"
+  std::optional<std::pair<double, double>> fromNull{}; // where a step down and a step up from null lead
+  bool curve = false;                                  // a list of curve points is allowed too
+  bool perSide = false;                                // [left, right] is allowed too
+  bool curveOverSpan = false;                          // the curve's x runs 0..1 over the span instead of in beats
+  Role role = Role::none;
+  int since = 1; // the song file's version that brought it
+};
+
+struct TableSpec {
+  std::string id{};   // "delay-throw"
+  std::string name{}; // "Delay throw"
+  std::string key{};  // the key in the sign strip
+  std::string meaning{};
+  std::vector<SettingSpec> settings{};
+  int since = 1; // the song file's version that brought it
+  const SettingSpec* find(std::string_view key) const;
+  /// The first setting of that role; nothing where there is none.
+  const SettingSpec* withRole(Role role) const;
+};
+
+/// What a song may contain, handed to the reader; made from the lists in ornaments/ and finish/.
+struct Registry {
+  std::vector<TableSpec> kinds;
+  std::vector<TableSpec> processors;
+  const TableSpec* kind(std::string_view id) const;
+  const TableSpec* processor(std::string_view id) const;
+};
+
+/// Reports every way in which `v` is not allowed for `spec`.
+void checkSetting(const SettingSpec& spec, const Value& v, const std::string& place, Problems& problems);
+/// Checks names and values of a whole settings object.
+void checkSettings(const TableSpec& table, const Settings& settings, const std::string& place, Problems& problems);
+/// The value set, or the table's default.
+const Value& settingOr(const TableSpec& table, const Settings& settings, std::string_view key);
+/// Whether a setting of this key holds a path: what is renamed when a song is saved elsewhere.
+inline bool namesFile(std::string_view key) {
+  return key.ends_with("_file");
+}
+
+} // namespace ivrin

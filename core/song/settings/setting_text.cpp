@@ -1,0 +1,138 @@
+#include "song/settings/setting_text.h"
+
+#include "song/settings/type_tools.h"
+
+namespace ivrin {
+namespace {
+
+/// Lists longer than this are told by their first values.
+constexpr std::size_t kSaid = 4;
+
+std::string listText(const SettingSpec& spec, const List& l) {
+  std::string all;
+  for (std::size_t i = 0; i < std::min(l.size(), kSaid); ++i)
+    all += (i ? ", " : "") + (l[i].isNull() ? std::string("–") : spec.type->text(spec, l[i]));
+  return l.size() > kSaid ? all + " … " + std::to_string(l.size()) : all;
+}
+
+/// What was typed between separators; "–" stands for null where an entry may be.
+std::optional<Value> parseEntries(const SettingSpec& spec, std::string typed, const char* separators) {
+  if (const auto to = typed.find(" to "); spec.shape == Shape::pair && to != std::string::npos)
+    typed.replace(to, 4, ",");
+  List l;
+  for (std::size_t at = 0; at <= typed.size();) {
+    const std::size_t end = std::min(typed.find_first_of(separators, at), typed.size());
+    const std::string part = trimmed(typed.substr(at, end - at));
+    at = end + 1;
+    if (spec.entriesNullable && (part == "-" || part == "–" || lower(part) == "null")) {
+      l.emplace_back();
+      continue;
+    }
+    const auto v = spec.type->parse(spec, part);
+    if (!v) return std::nullopt;
+    l.push_back(*v);
+  }
+  return Value(std::move(l));
+}
+
+} // namespace
+
+std::string settingText(const SettingSpec& spec, const Value& v) {
+  if (v.isNull()) return spec.whenNull.empty() ? "\u2013" : spec.whenNull;
+  if (const auto* l = v.list()) {
+    if (spec.shape == Shape::pair && l->size() == 2)
+      return spec.type->text(spec, (*l)[0]) + " to " + spec.type->text(spec, (*l)[1]);
+    if (spec.shape == Shape::list) return listText(spec, *l);
+    if (spec.perSide && l->size() == 2 && !(*l)[0].list())
+      return settingText(spec, (*l)[0]) + " | " + settingText(spec, (*l)[1]);
+    if (spec.curve) return "curve";
+  }
+  return spec.type->text(spec, v);
+}
+
+std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& typed, std::string& why) {
+  const std::string s = trimmed(typed), small = lower(s);
+  if (spec.nullable &&
+      (small.empty() || small == "-" || small == "\u2013" || small == "null" || small == lower(spec.whenNull)))
+    return Value();
+  if (spec.perSide)
+    if (const auto bar = s.find_first_of("|;"); bar != std::string::npos) {
+      const auto l = parseSetting(spec, s.substr(0, bar), why), r = parseSetting(spec, s.substr(bar + 1), why);
+      if (!l || !r) return std::nullopt;
+      return Value(List{*l, *r});
+    }
+  // In a list a comma stands between values; a number's own comma is a point there.
+  const std::optional<Value> v = spec.shape == Shape::one ? spec.type->parse(spec, s) : parseEntries(spec, s, ",;|");
+  if (!v) {
+    why = "\"" + typed + "\" is not a value for " + spec.label;
+    return std::nullopt;
+  }
+  Problems problems;
+  checkSetting(spec, *v, spec.label, problems);
+  if (problems.hasErrors()) {
+    why = problems.list.front().text();
+    return std::nullopt;
+  }
+  return v;
+}
+
+Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const TempoMap& map, Beats at) {
+  if (steps == 0) return v;
+  if (v.isNull() && spec.type->bounded()) {
+    if (spec.fromNull) return Value(steps < 0 ? spec.fromNull->first : spec.fromNull->second);
+    if (spec.shape == Shape::one)
+      return Value(std::clamp(spec.initial.number() ? *spec.initial.number() : 0.0,
+                              std::max(spec.min, spec.unit == "beats" ? 1.0 : spec.min), spec.max));
+  }
+  const auto* l = v.list();
+  if (!l || !(spec.shape != Shape::one || spec.perSide || spec.curve))
+    return spec.type->stepped(spec, v, steps, map, at);
+  List out = *l;
+  for (Value& item : out) {
+    if (auto* point = std::get_if<List>(&item.data); point && point->size() >= 2 && spec.curve) // of a curve: its value
+      (*point)[1] = spec.type->stepped(spec, (*point)[1], steps, map, at);
+    else if (!item.isNull())
+      item = spec.type->stepped(spec, item, steps, map, at);
+  }
+  return Value(std::move(out));
+}
+
+std::string settingRange(const SettingSpec& spec) {
+  std::string text = spec.type->range(spec);
+  if (spec.shape == Shape::pair) text = "[from, to]: each " + text;
+  if (spec.shape == Shape::list) text = "list of 1 to " + std::to_string(spec.most) + ": each " + text;
+  if (spec.entriesNullable) text += " or null";
+  if (spec.curve) text += spec.curveOverSpan ? ", curve (x 0 to 1 over the span)" : ", curve";
+  if (spec.perSide) text += ", [left, right]";
+  if (spec.nullable) text += ", null (" + spec.whenNull + ")";
+  return text;
+}
+
+std::optional<Value> anySetting(const SettingSpec& spec, const std::function<double()>& draw) {
+  if (spec.shape == Shape::one) return spec.type->atRandom(spec, draw);
+  List l;
+  const std::size_t n = spec.shape == Shape::pair ? 2 : 1 + static_cast<std::size_t>(draw() * 7);
+  for (std::size_t i = 0; i < std::min(n, spec.most); ++i) {
+    const auto v = spec.type->atRandom(spec, draw);
+    if (!v) return std::nullopt;
+    l.push_back(spec.entriesNullable && draw() < 0.2 ? Value() : *v);
+  }
+  return Value(std::move(l));
+}
+
+std::optional<Value> variedSetting(const SettingSpec& spec, const Value& now, const std::function<double()>& draw,
+                                   const TempoMap& map, Beats at) {
+  if (now.isNull()) return std::nullopt; // what is open stays open
+  if (spec.shape == Shape::one)          // and what is drawn, or set for each side, stays so
+    return now.list() && (spec.curve || spec.perSide) ? std::nullopt : spec.type->varied(spec, now, draw, map, at);
+  if (!now.list() || now.list()->empty()) return std::nullopt;
+  List l = *now.list();
+  Value& one = l[std::min(l.size() - 1, static_cast<std::size_t>(draw() * static_cast<double>(l.size())))];
+  if (one.isNull()) return std::nullopt;
+  const auto v = spec.type->varied(spec, one, draw, map, at);
+  if (!v) return std::nullopt;
+  one = *v;
+  return Value(std::move(l));
+}
+
+} // namespace ivrin

@@ -1,0 +1,109 @@
+// Types whose values are lengths of time: note values, or numbers of milliseconds, seconds or turns in a second.
+#include "song/settings/type_tools.h"
+#include "time/note_value.h"
+
+namespace ivrin {
+namespace {
+
+class TimeType : public SettingType {
+ public:
+  TimeType(std::string_view name, std::string unit, std::string words, const char* shortNote, double typicalMost)
+      : name_(name)
+      , unit_(std::move(unit))
+      , words_(std::move(words))
+      , shortNote_(shortNote)
+      , typicalMost_(typicalMost) {}
+  std::string_view name() const override { return name_; }
+  void check(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) const override {
+    if (const auto* d = v.number())
+      checkNumber(s, *d, place, problems);
+    else if (const auto* t = v.text(); !t)
+      problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted a note value or " + words_);
+    else if (const auto note = NoteValue::parse(*t); !note)
+      problems.error(ErrorId::out_of_range, place,
+                     "\"" + *t + "\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"2 bars\")");
+    else if (note->kind == NoteValue::Kind::bars && note->number > 16)
+      problems.error(ErrorId::out_of_range, place, "\"" + *t + "\" is longer than 16 bars");
+  }
+  std::string text(const SettingSpec&, const Value& v) const override {
+    if (const auto* d = v.number()) return shortestNumber(std::round(*d * 100) / 100) + " " + unit_;
+    return *v.text();
+  }
+  std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
+    if (NoteValue::parse(typed)) return Value(typed);
+    const auto d = parseNumber(typed, unit_);
+    return d ? std::optional(Value(*d)) : std::nullopt;
+  }
+  Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
+    // Note values stay note values; numbers step by a twelfth of themselves.
+    if (const double* d = v.number())
+      return Value(std::clamp(std::round(*d * std::exp2(steps / 12.0) * 100) / 100, s.min, s.max));
+    return v.text() ? alongNotes(NoteValue::parse(*v.text())->seconds(map, at).value, steps, map, at) : v;
+  }
+  std::string range(const SettingSpec&) const override { return "note value or " + unit_; }
+  bool bounded() const override { return true; }
+  std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
+    if (draw() >= 0.5) return Value(shortNote_);
+    return Value(std::clamp(typicalMost_ > 0 ? s.min + typicalMost_ * draw() * draw() : anyNumber(s.min, s.max, draw),
+                            s.min, s.max));
+  }
+  std::optional<Value> varied(const SettingSpec& s, const Value& now, Draw draw, const TempoMap& map,
+                              Beats at) const override {
+    if (now.text()) {
+      const int by = 1 + static_cast<int>(2 * draw());
+      return alongNotes(NoteValue::parse(*now.text())->seconds(map, at).value, draw() < 0.5 ? -by : by, map, at);
+    }
+    if (now.number() && *now.number() > 0)
+      return Value(std::clamp(*now.number() * std::exp2((draw() - 0.5) * 1.2), s.min, s.max));
+    return std::nullopt;
+  }
+
+ protected:
+  /// The place among the note values, then so many further; equal lengths (a bar and four quarters) count once.
+  static Value alongNotes(double seconds, int steps, const TempoMap& map, Beats at) {
+    const auto values = allNoteValues(map, at);
+    std::vector<const NoteValue*> distinct;
+    for (const NoteValue& n : values)
+      if (distinct.empty() || n.seconds(map, at).value > distinct.back()->seconds(map, at).value + 1e-9)
+        distinct.push_back(&n);
+    const auto lengthAt = [&](std::ptrdiff_t i) {
+      return distinct[static_cast<std::size_t>(i)]->seconds(map, at).value;
+    };
+    const auto n = static_cast<std::ptrdiff_t>(distinct.size());
+    std::ptrdiff_t place = 0;
+    while (place < n && lengthAt(place) < seconds - 1e-9) ++place;
+    const bool on = place < n && std::abs(lengthAt(place) - seconds) < 1e-9;
+    place += steps - (!on && steps > 0 ? 1 : 0);
+    return Value(distinct[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(place, 0, n - 1))]->text());
+  }
+
+ private:
+  std::string_view name_;
+  std::string unit_, words_;
+  const char* shortNote_;
+  double typicalMost_;
+};
+
+/// Milliseconds step along the note values too.
+class MillisecondsType : public TimeType {
+ public:
+  using TimeType::TimeType;
+  Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
+    if (const double* d = v.number()) return alongNotes(*d / 1000, steps, map, at);
+    return TimeType::stepped(s, v, steps, map, at);
+  }
+};
+
+const MillisecondsType timeType("time", "ms", "milliseconds", "1/64t", 500);
+const TimeType durationType("duration", "s", "seconds", "1/16t", 0);
+const TimeType rateType("rate", "Hz", "Hz", "1/8t", 0);
+
+} // namespace
+
+namespace type {
+const SettingType* const time = &timeType;
+const SettingType* const duration = &durationType;
+const SettingType* const rate = &rateType;
+} // namespace type
+
+} // namespace ivrin
