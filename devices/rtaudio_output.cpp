@@ -89,7 +89,7 @@ class RtAudioOutput : public Output {
       seenAt_ = std::chrono::steady_clock::now();
       api_->startStream();
       if (!api_->isStreamRunning()) {
-        const std::string why = whyNot();
+        std::string why = whyNot();
         stop();
         return why;
       }

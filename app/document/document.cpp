@@ -68,7 +68,7 @@ void Document::forgetEdits() {
 }
 
 std::string Document::pathFor(const fs::path& chosen) {
-  const std::string path = absolutePath(chosen.string(), {});
+  std::string path = absolutePath(chosen.string(), {});
   if (fs::path(pathForSong(path, reach_.songFolder)).is_absolute())
     reach_.allowed.push_back(fs::path(path).parent_path());
   return path;

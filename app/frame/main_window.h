@@ -13,6 +13,8 @@
 
 namespace ivrin::app {
 
+class Face;
+
 class MainWindow : public QMainWindow {
   Q_OBJECT
  public:
@@ -54,8 +56,8 @@ class MainWindow : public QMainWindow {
   void addActions();
   void addSongActions(const QString& menu);
   void addEditActions(const QString& menu);
-  void addSpeedActions(const QString& menu);
-  void stepSetting(const char* key, int steps);
+  void addOwnActions(const QString& menu);
+  void stepSetting(const Face& face, const char* key, int steps);
   void addPlaceActions(const QString& menu);
   void addLookActions(const QString& menu);
   void addGridActions(const QString& menu);

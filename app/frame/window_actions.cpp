@@ -1,5 +1,7 @@
 // Every action of the window: its menu, words, key, and what it does.
 #include "app/frame/main_window.h"
+
+#include "app/faces/face.h"
 #include "app/openrow/open_row.h"
 #include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
@@ -227,7 +229,7 @@ void MainWindow::addEditActions(const QString& menu) {
        [this] { score_->tries().begin(); },
        false,
        true});
-  addSpeedActions(menu);
+  addOwnActions(menu);
   add({"close",
        menu,
        tr("C&lose row, clear selection"),
@@ -251,36 +253,29 @@ void MainWindow::addEditActions(const QString& menu) {
        true});
 }
 
-// What is turned most of a tape has keys: the open one, else the one at the caret.
-void MainWindow::addSpeedActions(const QString& menu) {
-  const QString sub = tr("Speed of a tape");
-  const auto add = [&](const char* id, const QString& text, const QKeySequence& key, const char* setting, int steps) {
-    actions_->add({QString::fromLatin1(id),
-                   menu,
-                   text,
-                   {},
-                   {key},
-                   [this, setting, steps] { stepSetting(setting, steps); },
-                   false,
-                   false,
-                   sub});
-  };
-  add("tapeFit", tr("Take the span, or all of the source"), K(Qt::SHIFT | Qt::Key_E), "fit", 1);
-  add("tapeShape", tr("Next shape"), K(Qt::CTRL | Qt::SHIFT | Qt::Key_E), "shape", 1);
-  add("tapeBendMore", tr("Bend more"), K(Qt::CTRL | Qt::Key_Up), "bend", 2);
-  add("tapeBendLess", tr("Bend less"), K(Qt::CTRL | Qt::Key_Down), "bend", -2);
-  add("tapeFadeMore", tr("Fade more with the speed"), K(Qt::CTRL | Qt::SHIFT | Qt::Key_Up), "fade", 2);
-  add("tapeFadeLess", tr("Fade less with the speed"), K(Qt::CTRL | Qt::SHIFT | Qt::Key_Down), "fade", -2);
+/// Keys that kinds have of their own: the open ornament's, else those of the one at the caret.
+void MainWindow::addOwnActions(const QString& menu) {
+  for (const Face* f : allFaces())
+    for (const OwnAction& a : f->actions())
+      actions_->add({a.id,
+                     menu,
+                     a.text,
+                     {},
+                     {a.key},
+                     [this, f, a] { stepSetting(*f, a.setting, a.steps); },
+                     false,
+                     false,
+                     f->actionsMenu()});
 }
 
-void MainWindow::stepSetting(const char* key, int steps) {
+void MainWindow::stepSetting(const Face& face, const char* key, int steps) {
   const Ornament* o = session_.song().ornament(score_->ornamentAtCaret());
-  const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
-  const SettingSpec* spec = kind ? kind->table().find(key) : nullptr;
-  if (!spec) {
-    measure_->say(tr("There is no tape here."), false);
+  const Kind* kind = allKinds().find(std::string(face.kind()));
+  if (!o || o->kind != face.kind()) {
+    measure_->say(tr("There is no %1 here.").arg(kindWord(kind->table().id)), false);
     return;
   }
+  const SettingSpec* spec = kind->table().find(key);
   const TempoMap& map = session_.plan()->map();
   const Value next = steppedSetting(*spec, settingOr(kind->table(), o->settings, key), steps, map, o->start);
   const QString label = QString::fromStdString(spec->label), id = QString::fromStdString(o->id);
@@ -634,9 +629,10 @@ void MainWindow::updateActions() {
         "audition",     "click",          "with",          "equal",         "alone",      "mono",       "former",
         "next",         "centre",         "nearer",        "farther",       "whole",      "foldRow",    "foldQuiet",
         "selectAll",    "mark",           "enabled",       "tie",           "sourceHome", "newLanding", "newSection",
-        "rename",       "landingEarlier", "landingLater",  "removeLanding", "tapeFit",    "tapeShape",  "tapeBendMore",
-        "tapeBendLess", "tapeFadeMore",   "tapeFadeLess"})
+        "rename",       "landingEarlier", "landingLater",  "removeLanding"})
     action(QString::fromLatin1(id))->setEnabled(open);
+  for (const Face* f : allFaces())
+    for (const OwnAction& a : f->actions()) action(a.id)->setEnabled(open);
   const History& h = session_.history();
   QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
   undo->setEnabled(open && h.canUndo());

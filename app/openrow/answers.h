@@ -1,7 +1,7 @@
 // What can be done about a collision, in a row of words beside it.
 #pragma once
 
-#include "analysis/collision_answers.h"
+#include "manners/collision_answers.h"
 #include "app/session/session.h"
 #include "app/theme/ink_button.h"
 

@@ -1,4 +1,4 @@
-// The drawings, one for each kind; openDrawing() finds them.
+// The drawings, one for each kind; their faces hand them out.
 #pragma once
 
 #include "app/openrow/open_drawing.h"

@@ -45,9 +45,17 @@ void NumberField::setValue(const Value& v) {
   update();
 }
 
+void NumberField::setHeard(bool on) {
+  if (heard_ == on) return;
+  heard_ = on;
+  announce();
+  update();
+}
+
 void NumberField::announce() {
   setAccessibleName(QString::fromStdString(spec_.label));
-  setAccessibleDescription(QString::fromStdString(settingText(spec_, value_)));
+  setAccessibleDescription(QString::fromStdString(settingText(spec_, value_)) +
+                           (heard_ ? QString() : tr(", not heard as things stand")));
 }
 
 QSize NumberField::sizeHint() const {
@@ -75,7 +83,9 @@ void NumberField::paintEvent(QPaintEvent*) {
   p.setFont(font);
   QString text = QString::fromStdString(settingText(spec_, value_));
   const bool off = value_.isNull() || (value_.boolean() && !*value_.boolean());
-  p.setPen(off && !hasFocus() && !underMouse() ? c.quiet : c.ink);
+  p.setPen((off || !heard_) && !hasFocus() && !underMouse() ? c.quiet : c.ink);
+  if (!heard_) font.setItalic(true);
+  p.setFont(font);
   const QRect box(left, height() * 2 / 5, width() - left, height() * 3 / 5);
   while (QFontMetrics(font).horizontalAdvance(text) > box.width() && font.pixelSize() > scaled(9)) {
     font.setPixelSize(font.pixelSize() - 1);

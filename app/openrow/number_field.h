@@ -14,6 +14,8 @@ class NumberField : public QWidget {
  public:
   /// `spec` must outlive the field. `at` is where in the song times are meant.
   NumberField(const SettingSpec& spec, QWidget* parent);
+  /// Off: as the other settings stand it makes no difference; it is drawn quiet.
+  void setHeard(bool on);
   void setPlace(const TempoMap& map, Beats at);
   void setValue(const Value& v);
   const Value& value() const { return value_; }
@@ -63,7 +65,7 @@ class NumberField : public QWidget {
   TempoMap map_;
   Beats at_;
   QLineEdit* edit_ = nullptr;
-  bool pressed_ = false, dragged_ = false, curveShown_ = false;
+  bool pressed_ = false, dragged_ = false, curveShown_ = false, heard_ = true;
   int pressX_ = 0, pressY_ = 0, stepsTaken_ = 0;
   Value pressValue_;
 };

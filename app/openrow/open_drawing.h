@@ -42,8 +42,6 @@ class OpenDrawing {
   virtual QString sentence(const OpenCanvas& c, bool& warn) const = 0;
 };
 
-std::unique_ptr<OpenDrawing> openDrawing(const std::string& kind);
-
 /// How the amplitude at the print's loudest is drawn, in pixels from the middle line; 0 where nothing sounds or the
 /// print is not whole.
 double printHeight(const OpenCanvas& c);

@@ -1,4 +1,7 @@
 #include "app/openrow/open_row.h"
+
+#include "app/faces/face.h"
+#include "manners/manners.h"
 #include "app/openrow/measures.h"
 #include "app/theme/ornament_look.h"
 
@@ -202,7 +205,9 @@ void OpenRow::setOrnament(const Ornament& o) {
   }
   ornament_ = o;
   const TempoMap& map = session_.plan()->map();
+  const Manners* manners = mannersOf(o.kind);
   for (NumberField* f : fields_) {
+    f->setHeard(!manners || manners->isHeard(o.settings, f->spec().key));
     f->setPlace(map, o.start);
     f->setValue(settingOr(kind->table(), o.settings, f->spec().key));
   }
@@ -227,7 +232,7 @@ void OpenRow::updateSentence() {
   const Ornament* o = session_.song().ornament(ornament_.id);
   if (!o || !session_.plan()) return;
   const TimeAxis& axis = score_->axis();
-  sentence_ = openDrawing(o->kind)->sentence({axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
+  sentence_ = faceOf(o->kind)->drawing()->sentence({axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
   title_->setSentence(sentence_, warns_);
 }
 

@@ -1,4 +1,6 @@
 #include "app/score/score_view.h"
+
+#include "app/faces/face.h"
 #include "app/theme/ornament_look.h"
 
 #include "app/openrow/curve_lane.h"
@@ -356,7 +358,7 @@ void ScoreView::openOrnament(const std::string& id) {
         landing_ = l;
         break;
       }
-  drawing_ = openDrawing(o->kind);
+  drawing_ = faceOf(o->kind)->drawing();
   if (!openRow_) {
     openRow_ = new OpenRow(session_, this);
     connect(openRow_, &OpenRow::auditionRequested, this, &ScoreView::auditionRequested);

@@ -1,7 +1,7 @@
 // What first presses listen to: rows of a song as they sound, through plans that follow one from another.
 #pragma once
 
-#include "analysis/placing.h"
+#include "manners/placing.h"
 #include "render/render_plan.h"
 #include "services/findings.h"
 

@@ -308,15 +308,11 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
   if (!plan_ || rows.empty() || stretch.length().ticks <= 0) return;
   if (rows.size() == 1)
     if (const auto again = pressedAgain(song(), kind, rows.front(), stretch)) {
-      if (*again == *song().ornament(again->id)) {
-        emit notice(tr("There is no landing after it to move it to"), false);
+      if (!again->next) {
+        emit notice(asText(again->why), false);
         return;
       }
-      edit((kind == "tape"       ? tr("shape of %1")
-            : kind == "halftime" ? tr("pitch of %1")
-                                 : tr("landing of %1"))
-               .arg(kindWord(kind)),
-           withOrnamentReplaced(song(), *again));
+      edit(tr("%1 of %2").arg(asText(again->word), kindWord(kind)), withOrnamentReplaced(song(), *again->next));
       settle();
       return;
     }

@@ -4,7 +4,7 @@
 // All public functions belong to the window's thread and return at once; long work is a job and comes back as a signal.
 #pragma once
 
-#include "analysis/placing.h"
+#include "manners/placing.h"
 #include "document/document.h"
 #include "play/player.h"
 #include "render/export.h"

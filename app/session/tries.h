@@ -2,7 +2,7 @@
 // ends them. However many are listened to, they are one step of undo.
 #pragma once
 
-#include "analysis/tries.h"
+#include "manners/tries.h"
 #include "app/session/session.h"
 
 namespace ivrin::app {

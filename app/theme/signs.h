@@ -12,8 +12,27 @@ namespace ivrin::app {
 /// Draws the sign of an ornament kind into `box` (wider than high, 22×16 is usual; legible from 14 px).
 void drawSign(QPainter& p, const QString& kind, const QRectF& box, const QColor& colour);
 
-/// The kinds that have a sign, in the order of the sign strip.
-const QStringList& signKinds();
+/// The kinds that have a sign.
+QStringList signKinds();
+
+/// What a sign is drawn with: a field of 22 by 16 in a box, one stroke style.
+class SignPen {
+ public:
+  SignPen(QPainter& p, const QRectF& box, const QColor& colour);
+  ~SignPen();
+  SignPen(const SignPen&) = delete;
+  SignPen& operator=(const SignPen&) = delete;
+  QPainter& painter() { return p_; }
+  const QColor& colour() const { return colour_; }
+  void stroked(); // lines from here on
+  void filled();  // areas from here on
+  /// An engraver's note head: an ellipse leaning up to the right.
+  void noteHead(QPointF centre, double size);
+
+ private:
+  QPainter& p_;
+  QColor colour_;
+};
 
 enum class Mark { play, stop, loop, metronome, crotchet };
 void drawMark(QPainter& p, Mark mark, const QRectF& box, const QColor& colour);

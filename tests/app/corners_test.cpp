@@ -157,7 +157,7 @@ TEST_CASE("a voice that begins before bar 1 is seen, selected and thrown there",
 
 TEST_CASE("whatever hands do, the song stays legal, can be undone to its begin and done again", "[corners][slow]") {
   // IVRIN_SOAK=N in the environment: N further rounds, each with chances of its own.
-  const int rounds = 2 + qEnvironmentVariableIntValue("IVRIN_SOAK");
+  const int rounds = tries(2) + qEnvironmentVariableIntValue("IVRIN_SOAK");
   const auto seed = static_cast<std::uint64_t>(GENERATE_REF(range(1, rounds + 1)));
   CAPTURE(seed);
   SmallSongRig rig;

@@ -2,7 +2,7 @@
 #include "app/theme/palette.h"
 #include "rig.h"
 
-#include "analysis/collision_answers.h"
+#include "manners/collision_answers.h"
 #include "finish/starting_points.h"
 #include "song/curve.h"
 

@@ -1,5 +1,6 @@
 #include "analysis/collisions.h"
-#include "analysis/first_press.h"
+#include "manners/first_press.h"
+#include "manners/fitting.h"
 #include "ornaments/delay_throw_settings.h"
 #include "render/facts.h"
 #include "song/song_file.h"

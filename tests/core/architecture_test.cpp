@@ -21,7 +21,8 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"ornaments", {"finish", "song", "dsp", "audio", "time"}},
       {"render", {"ornaments", "finish", "song", "audio", "dsp", "time"}},
       {"play", {"render", "ornaments", "finish", "song", "audio", "dsp", "time"}},
-      {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}}};
+      {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}},
+      {"manners", {"analysis", "ornaments", "finish", "dsp", "audio", "song", "time"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
   int files = 0;
   const fs::path core = ivrin::test::sourceFolder() / "core";

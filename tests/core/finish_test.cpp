@@ -235,7 +235,7 @@ TEST_CASE("level: so many LU under the source, also on very short sounds, and th
 TEST_CASE("no legal settings of any processor bring NaN or infinity", "[finish][slow]") {
   Chance chance(21);
   for (const Finisher* f : allFinishers())
-    for (int i = 0; i < 9; ++i) {
+    for (int i = 0; i < tries(9); ++i) {
       Settings s = anySettings(f->table(), chance);
       s.erase("key");
       const StereoBuffer b = treated(i % 3 == 0   ? square(210, 48000, 1)

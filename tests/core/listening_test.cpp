@@ -1,7 +1,7 @@
 // What listening adds and leaves alone: one ornament alone, equal loudness, the true-peak meter, a device at another
 // rate, the song's begin.
-#include "analysis/collision_answers.h"
-#include "analysis/first_press.h"
+#include "manners/collision_answers.h"
+#include "manners/first_press.h"
 #include "dsp/loudness.h"
 #include "dsp/true_peak.h"
 #include "play/player.h"

@@ -1,5 +1,5 @@
 // Four tries: bounded, different, the same each time.
-#include "analysis/tries.h"
+#include "manners/tries.h"
 #include "audio/chance.h"
 #include "song/json.h"
 

@@ -10,6 +10,16 @@
 
 namespace ivrin::test {
 
+/// How often something is tried: all of `n` in the release build; a part of it under sanitizers, where every try takes
+/// many times as long and another sort of mistake is looked for.
+constexpr int tries(int n) {
+#ifdef IVRIN_CHECKS
+  return (n + 5) / 6;
+#else
+  return n;
+#endif
+}
+
 /// A folder of its own that goes with the test.
 class TempFolder {
  public:

@@ -1,4 +1,4 @@
-#include "analysis/placing.h"
+#include "manners/placing.h"
 
 #include "song/edits.h"
 

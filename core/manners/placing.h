@@ -1,7 +1,7 @@
 // Placing ornaments by their first press on several rows at once.
 #pragma once
 
-#include "analysis/first_press.h"
+#include "manners/first_press.h"
 
 namespace ivrin {
 

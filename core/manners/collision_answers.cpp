@@ -1,4 +1,4 @@
-#include "analysis/collision_answers.h"
+#include "manners/collision_answers.h"
 
 #include "finish/finisher.h"
 #include "finish/space.h"

@@ -1,4 +1,6 @@
-#include "analysis/tries.h"
+#include "manners/tries.h"
+
+#include "manners/manners.h"
 
 #include "audio/chance.h"
 #include "song/curve.h"
@@ -15,30 +17,10 @@ bool leftAlone(const SettingSpec& s) {
   return s.role == Role::leftAlone || s.role == Role::lead || s.role == Role::tailCut || s.role == Role::level;
 }
 
-/// Whether a setting is heard at all as the others stand: nobody wants a try that sounds like the last one.
-bool isHeard(const TableSpec& table, const Settings& now, const std::string& key) {
-  const auto text = [&](const char* k) { return *settingOr(table, now, k).text(); };
-  if (table.id == "tape") {
-    const std::string shape = text("shape");
-    const bool locked = *settingOr(table, now, "pitch_lock").boolean();
-    if (key == "lowest_semitones") return locked && shape != "custom";
-    if (key == "lowest") return !locked && shape != "custom" && shape != "spin-back";
-    if (key == "bottom_at") return shape == "dip" || shape == "spin-back";
-    if (key == "bend") return shape != "custom";
-  }
-  if (table.id == "reverse-reverb") {
-    const std::string space = text("space");
-    if (key.starts_with("echo_")) return space != "reverb";
-    if (key == "balance_percent") return space.find('-') != std::string::npos;
-    if (key == "character" || key == "size_percent" || key == "damping_percent" || key == "modulation_percent")
-      return space != "echo";
-  }
-  return true;
-}
-
 } // namespace
 
 std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, const TempoMap& map, int round) {
+  const Manners* manners = mannersOf(kind.table().id);
   std::vector<const SettingSpec*> may;
   for (const SettingSpec& s : kind.table().settings) {
     if (leftAlone(s)) continue;
@@ -62,7 +44,8 @@ std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, cons
       const int changes = 2 + draw.below(3);
       for (int c = 0; c < changes; ++c) {
         const SettingSpec& s = *draw.oneOf(may);
-        if (!isHeard(kind.table(), t.settings, s.key)) continue;
+        if (manners && !manners->isHeard(t.settings, s.key))
+          continue; // nobody wants a try that sounds like the last one
         const auto next = variedSetting(
             s, settingOr(kind.table(), o.settings, s.key), [&] { return draw.unit(); }, map, o.start);
         if (next) t.settings[s.key] = *next;

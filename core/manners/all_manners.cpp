@@ -1,0 +1,30 @@
+// The one list of all manners. A new kind: one file, one line here.
+#include "manners/manners.h"
+
+#include <algorithm>
+
+namespace ivrin {
+
+const Manners& delayThrowManners();
+const Manners& reverbThrowManners();
+const Manners& reverseReverbManners();
+const Manners& reverseManners();
+const Manners& tapeManners();
+const Manners& halftimeManners();
+const Manners& treatManners();
+const Manners& gapManners();
+
+const std::vector<const Manners*>& allManners() {
+  static const std::vector<const Manners*> all = {&delayThrowManners(), &reverbThrowManners(), &reverseReverbManners(),
+                                                  &reverseManners(),    &tapeManners(),        &halftimeManners(),
+                                                  &treatManners(),      &gapManners()};
+  return all;
+}
+
+const Manners* mannersOf(std::string_view kind) {
+  const auto it =
+      std::find_if(allManners().begin(), allManners().end(), [&](const Manners* m) { return m->kind() == kind; });
+  return it == allManners().end() ? nullptr : *it;
+}
+
+} // namespace ivrin

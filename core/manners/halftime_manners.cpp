@@ -1,0 +1,46 @@
+// halftime: its manners.
+#include "manners/fitting.h"
+#include "time/note_value.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+class HalftimeManners : public Manners {
+ public:
+  std::string_view kind() const override { return "halftime"; }
+
+  void fit(Ornament& o, const PressedAt& at) const override {
+    const TempoMap& map = at.context.map;
+    const Beats bar = map.meterAt(o.start).barLength();
+    endOnLanding(at.song, o);
+    if (o.length >= bar) return; // the cycle's own default is a bar
+    for (const NoteValue& n : allNoteValues(map, o.start))
+      if (n.beats(map, o.start) == o.length) {
+        o.settings["cycle"] = n.text();
+        return;
+      }
+    o.settings["cycle"] = std::max(1.0, (map.secondsAt(o.span().end).value - map.secondsAt(o.start).value) * 1000);
+  }
+
+  bool standsOn(const Ornament& o, BeatRange stretch) const override {
+    return o.start == stretch.begin; // it may have been drawn to its landing
+  }
+
+  std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
+    return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "pitch"), "pitch", {}};
+  }
+
+  bool isHeard(const Settings&, std::string_view) const override { return true; }
+};
+
+} // namespace
+
+const Manners& halftimeManners() {
+  static const HalftimeManners m;
+  return m;
+}
+
+} // namespace ivrin

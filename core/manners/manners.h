@@ -1,0 +1,56 @@
+// What the core asks of a kind beyond its sound: how it is placed at its first key press, what the key does when it is
+// pressed again, and which of its settings are heard as the others stand. One file for each kind, one line in the list
+// (all_manners.cpp); a test walks the list against allKinds(). Nothing falls back silently.
+#pragma once
+
+#include "analysis/phrases.h"
+#include "ornaments/kind.h"
+
+#include <string_view>
+
+namespace ivrin {
+
+/// What a first press listens to.
+struct Surroundings {
+  /// The row before its own ornaments; any row may be asked for.
+  std::function<RowReader(const std::string& row)> before;
+  /// Phrases of the row the ornament is placed on.
+  std::vector<FrameRange> phrases;
+};
+
+/// Where a key was pressed.
+struct PressedAt {
+  const Kind& kind;
+  const Song& song;
+  const SongContext& context;
+  const Surroundings& around;
+};
+
+/// What a key pressed again on the same stretch does.
+struct PressedAgain {
+  std::optional<Ornament> next; // nothing: `why`
+  std::string word;             // as undo says it: "shape"
+  std::string why;              // there is nothing more to do, as the measure line says it
+};
+
+class Manners {
+ public:
+  virtual ~Manners() = default;
+  /// Id of the kind.
+  virtual std::string_view kind() const = 0;
+  /// First press: `o` has its place; settings, finish, landing and length are fitted to it, to sound right untouched.
+  virtual void fit(Ornament& o, const PressedAt& at) const = 0;
+  /// Whether `o` is what a first press on this stretch of its row left there.
+  virtual bool standsOn(const Ornament& o, BeatRange stretch) const = 0;
+  /// The key pressed again on it; nothing where the kind has no second meaning: then it is a first press.
+  virtual std::optional<PressedAgain> again(const Ornament& o, const Song& song) const = 0;
+  /// Whether a setting makes any difference to what is heard as the others stand.
+  virtual bool isHeard(const Settings& now, std::string_view key) const = 0;
+};
+
+/// The manners of every kind, in the order of allKinds().
+const std::vector<const Manners*>& allManners();
+/// Every kind has its own; for one that is not in the list nothing is returned (kinds of tests).
+const Manners* mannersOf(std::string_view kind);
+
+} // namespace ivrin

@@ -1,0 +1,29 @@
+// reverse: its manners.
+#include "manners/fitting.h"
+
+namespace ivrin {
+namespace {
+
+class ReverseManners : public Manners {
+ public:
+  std::string_view kind() const override { return "reverse"; }
+
+  void fit(Ornament& o, const PressedAt& at) const override { tieToLanding(at.song, o, o.span().end); }
+
+  bool standsOn(const Ornament& o, BeatRange stretch) const override {
+    return o.start == stretch.begin && o.length == stretch.length();
+  }
+
+  std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
+
+  bool isHeard(const Settings&, std::string_view) const override { return true; }
+};
+
+} // namespace
+
+const Manners& reverseManners() {
+  static const ReverseManners m;
+  return m;
+}
+
+} // namespace ivrin

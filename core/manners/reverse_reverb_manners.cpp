@@ -1,0 +1,88 @@
+// reverse-reverb: its manners.
+#include "manners/fitting.h"
+#include "song/settings/settings_view.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+/// Lands on the next landing instead of its word, or on the word again; as it was where there is no landing.
+Ornament landedElsewhere(const Song& song, Ornament o) {
+  Ornament before = o;
+  const auto land = o.settings.find("land");
+  const bool onWord = land == o.settings.end() || land->second == Value(0.0);
+  o.landing.reset();
+  if (onWord) {
+    for (const Landing& l : song.allLandings())
+      if (l.at > o.start && (l.at - o.start).quarters() <= 64) {
+        o.settings["land"] = (l.at - o.start).quarters();
+        o.landing = l.id;
+        return o;
+      }
+    return before;
+  }
+  o.settings.erase("land");
+  tieToLanding(song, o, o.start);
+  return o;
+}
+
+class ReverseReverbManners : public Manners {
+ public:
+  std::string_view kind() const override { return "reverse-reverb"; }
+
+  void fit(Ornament& o, const PressedAt& at) const override {
+    const TempoMap& map = at.context.map;
+    const FrameRange span = map.frames(o.span());
+    const RoomBefore room = roomBefore(at.around.phrases, span, map.sampleRate());
+    // One bar, or the rest before the word; where there is hardly a rest the swell may lie over the former phrase.
+    double lead = map.meterAt(o.start).barLength().quarters();
+    if (room.former) {
+      const double rest = (o.start - map.beatAt(*room.former)).quarters();
+      if (rest >= 1) lead = std::min(lead, std::floor(rest * 4 + 1e-6) / 4);
+    }
+    o.settings = {{"character", "hall"}, {"lead_beats", lead}, {"low_cut_hz", 250.0}};
+    if (o.length.quarters() > 4) { // a phrase: every syllable swells
+      o.settings["decay_seconds"] = 0.8;
+      o.settings["wash_under_percent"] = 100.0;
+    }
+    tieToLanding(at.song, o, o.start);
+    fitLevel(o, at, 6, 4);
+  }
+
+  bool standsOn(const Ornament& o, BeatRange stretch) const override {
+    return o.start == stretch.begin && o.length == stretch.length();
+  }
+
+  std::optional<PressedAgain> again(const Ornament& o, const Song& song) const override {
+    PressedAgain a;
+    a.word = "landing";
+    const Ornament next = landedElsewhere(song, o);
+    if (next == o)
+      a.why = "There is no landing after it to move it to";
+    else
+      a.next = next;
+    return a;
+  }
+
+  bool isHeard(const Settings& now, std::string_view key) const override {
+    const SettingsView s(allKinds().find("reverse-reverb")->table(), now);
+    const std::string& space = s.text("space");
+    if (key.starts_with("echo_")) return space != "reverb";
+    if (key == "balance_percent") return space.find('-') != std::string::npos;
+    if (key == "impulse_file") return space != "echo" && s.is("character", "impulse");
+    if (key == "character" || key == "size_percent" || key == "damping_percent" || key == "modulation_percent")
+      return space != "echo";
+    return true;
+  }
+};
+
+} // namespace
+
+const Manners& reverseReverbManners() {
+  static const ReverseReverbManners m;
+  return m;
+}
+
+} // namespace ivrin

@@ -1,0 +1,42 @@
+// tape: its manners.
+#include "manners/fitting.h"
+#include "song/settings/settings_view.h"
+
+namespace ivrin {
+namespace {
+
+class TapeManners : public Manners {
+ public:
+  std::string_view kind() const override { return "tape"; }
+
+  void fit(Ornament& o, const PressedAt& at) const override { endOnLanding(at.song, o); }
+
+  bool standsOn(const Ornament& o, BeatRange stretch) const override {
+    return o.start == stretch.begin; // it may have been drawn to its landing
+  }
+
+  std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
+    return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "shape"), "shape", {}};
+  }
+
+  bool isHeard(const Settings& now, std::string_view key) const override {
+    const SettingsView s(allKinds().find("tape")->table(), now);
+    const std::string& shape = s.text("shape");
+    const bool locked = s.yes("pitch_lock");
+    if (key == "lowest_semitones") return locked && shape != "custom";
+    if (key == "lowest") return !locked && shape != "custom" && shape != "spin-back";
+    if (key == "bottom_at") return shape == "dip" || shape == "spin-back";
+    if (key == "bend") return shape != "custom";
+    if (key == "speed") return shape == "custom";
+    return true;
+  }
+};
+
+} // namespace
+
+const Manners& tapeManners() {
+  static const TapeManners m;
+  return m;
+}
+
+} // namespace ivrin
