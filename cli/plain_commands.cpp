@@ -148,8 +148,12 @@ Value describe(const TableSpec& table) {
 void print(const TableSpec& table) {
   std::cout << table.id << " – " << table.name << ": " << table.meaning << '\n';
   for (const SettingSpec& s : table.settings) {
-    std::cout << "  " << s.key << " (" << s.type->name() << ": " << settingRange(s) << (s.unit.empty() ? "" : " ")
-              << s.unit << "; default " << compactJson(s.initial) << "): " << s.meaning << '\n';
+    std::cout << "  " << s.key << " (" << s.type->name() << s.type->brief(s);
+    if (s.shape != Shape::one) std::cout << (s.shape == Shape::pair ? ", [from, to]" : ", list");
+    if (s.curve) std::cout << (s.curveOverSpan ? ", curve over the span" : ", curve");
+    if (s.perSide) std::cout << ", [left, right]";
+    if (s.nullable) std::cout << ", null = " << s.whenNull;
+    std::cout << "; default " << compactJson(s.initial) << "): " << s.meaning << '\n';
   }
 }
 

@@ -231,9 +231,10 @@ int place(const PlaceOptions& o) {
   const BeatRange stretch{start, start + Beats::ofQuarters(o.length)};
   const auto again = pressedAgain(opened->song, o.kind, o.row, stretch);
   Findings findings;
-  const auto made = again && again->next ? PlacedSeveral{withOrnamentReplaced(opened->song, *again->next), {*again->next}}
-                          : placeSeveral(allKinds(), o.kind, opened->song, {{o.row, stretch}},
-                                         hearing(plan, opened->audio, cache, findings));
+  const auto made = again && again->next
+                        ? PlacedSeveral{withOrnamentReplaced(opened->song, *again->next), {*again->next}}
+                        : placeSeveral(allKinds(), o.kind, opened->song, {{o.row, stretch}},
+                                       hearing(plan, opened->audio, cache, findings));
   const Ornament& placed = made.placed.front();
   if (o.out.empty()) {
     Song alone;

@@ -15,7 +15,9 @@ const Face& treatFace();
 const Face& gapFace();
 
 const std::vector<const Face*>& allFaces() {
-  static const std::vector<const Face*> all = {&delayThrowFace(), &reverbThrowFace(), &reverseReverbFace(), &reverseFace(), &tapeFace(), &halftimeFace(), &treatFace(), &gapFace()};
+  static const std::vector<const Face*> all = {&delayThrowFace(), &reverbThrowFace(), &reverseReverbFace(),
+                                               &reverseFace(),    &tapeFace(),        &halftimeFace(),
+                                               &treatFace(),      &gapFace()};
   return all;
 }
 
@@ -27,7 +29,8 @@ const Face* faceOf(std::string_view kind) {
 QStringList signKinds() {
   QStringList all;
   for (const Face* f : allFaces()) all << QString::fromUtf8(f->kind().data(), static_cast<qsizetype>(f->kind().size()));
-  for (const auto& [kind, sign] : awaitedSigns()) all << QString::fromUtf8(kind.data(), static_cast<qsizetype>(kind.size()));
+  for (const auto& [kind, sign] : awaitedSigns())
+    all << QString::fromUtf8(kind.data(), static_cast<qsizetype>(kind.size()));
   return all;
 }
 

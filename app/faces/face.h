@@ -1,5 +1,5 @@
-// What the window asks of a kind: its sign, its drawing in the open row, and keys of its own. One file for each kind, one
-// line in the list (all_faces.cpp); a test walks the list against allKinds(). Nothing falls back silently.
+// What the window asks of a kind: its sign, its drawing in the open row, and keys of its own. One file for each kind,
+// one line in the list (all_faces.cpp); a test walks the list against allKinds(). Nothing falls back silently.
 #pragma once
 
 #include "app/openrow/open_drawing.h"

@@ -12,14 +12,14 @@ class TapeFace : public Face {
   std::string_view kind() const override { return "tape"; }
   /// A glissando that falls and flattens.
   void sign(SignPen& s) const override {
-  QPainter& p = s.painter();
-  QPainterPath path;
-  s.stroked();
-  path.moveTo(2, 2.6);
-  path.lineTo(5.5, 2.6);
-  path.cubicTo(11, 2.8, 10.5, 13.4, 16.5, 13.4);
-  path.lineTo(20, 13.4);
-  p.drawPath(path);
+    QPainter& p = s.painter();
+    QPainterPath path;
+    s.stroked();
+    path.moveTo(2, 2.6);
+    path.lineTo(5.5, 2.6);
+    path.cubicTo(11, 2.8, 10.5, 13.4, 16.5, 13.4);
+    path.lineTo(20, 13.4);
+    p.drawPath(path);
   }
   std::unique_ptr<OpenDrawing> drawing() const override { return tapeDrawing(); }
 

@@ -624,12 +624,12 @@ void MainWindow::applyGrid() {
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
   for (const char* id :
-       {"save",         "saveAs",         "export",        "play",          "start",      "copy",       "duplicate",
-        "earlier",      "later",          "sampleEarlier", "sampleLater",   "orderUp",    "orderDown",  "loop",
-        "audition",     "click",          "with",          "equal",         "alone",      "mono",       "former",
-        "next",         "centre",         "nearer",        "farther",       "whole",      "foldRow",    "foldQuiet",
-        "selectAll",    "mark",           "enabled",       "tie",           "sourceHome", "newLanding", "newSection",
-        "rename",       "landingEarlier", "landingLater",  "removeLanding"})
+       {"save",      "saveAs",         "export",        "play",         "start",      "copy",       "duplicate",
+        "earlier",   "later",          "sampleEarlier", "sampleLater",  "orderUp",    "orderDown",  "loop",
+        "audition",  "click",          "with",          "equal",        "alone",      "mono",       "former",
+        "next",      "centre",         "nearer",        "farther",      "whole",      "foldRow",    "foldQuiet",
+        "selectAll", "mark",           "enabled",       "tie",          "sourceHome", "newLanding", "newSection",
+        "rename",    "landingEarlier", "landingLater",  "removeLanding"})
     action(QString::fromLatin1(id))->setEnabled(open);
   for (const Face* f : allFaces())
     for (const OwnAction& a : f->actions()) action(a.id)->setEnabled(open);

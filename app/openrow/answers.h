@@ -1,9 +1,9 @@
 // What can be done about a collision, in a row of words beside it.
 #pragma once
 
-#include "manners/collision_answers.h"
 #include "app/session/session.h"
 #include "app/theme/ink_button.h"
+#include "manners/collision_answers.h"
 
 namespace ivrin::app {
 

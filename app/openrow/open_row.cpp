@@ -1,9 +1,9 @@
 #include "app/openrow/open_row.h"
 
 #include "app/faces/face.h"
-#include "manners/manners.h"
 #include "app/openrow/measures.h"
 #include "app/theme/ornament_look.h"
+#include "manners/manners.h"
 
 #include "app/openrow/open_drawing.h"
 #include "app/score/score_view.h"
@@ -232,7 +232,8 @@ void OpenRow::updateSentence() {
   const Ornament* o = session_.song().ornament(ornament_.id);
   if (!o || !session_.plan()) return;
   const TimeAxis& axis = score_->axis();
-  sentence_ = faceOf(o->kind)->drawing()->sentence({axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
+  sentence_ =
+      faceOf(o->kind)->drawing()->sentence({axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
   title_->setSentence(sentence_, warns_);
 }
 

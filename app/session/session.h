@@ -4,8 +4,8 @@
 // All public functions belong to the window's thread and return at once; long work is a job and comes back as a signal.
 #pragma once
 
-#include "manners/placing.h"
 #include "document/document.h"
+#include "manners/placing.h"
 #include "play/player.h"
 #include "render/export.h"
 #include "render/render_pool.h"

@@ -2,8 +2,8 @@
 // ends them. However many are listened to, they are one step of undo.
 #pragma once
 
-#include "manners/tries.h"
 #include "app/session/session.h"
+#include "manners/tries.h"
 
 namespace ivrin::app {
 

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace ivrin {
 namespace {
@@ -42,12 +43,14 @@ std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, cons
                   attempt * 131);
       t = o;
       const int changes = 2 + draw.below(3);
+      std::set<std::string> changed;
       for (int c = 0; c < changes; ++c) {
         const SettingSpec& s = *draw.oneOf(may);
-        if (manners && !manners->isHeard(t.settings, s.key))
-          continue; // nobody wants a try that sounds like the last one
+        // Nobody wants a try that sounds like the last one, nor one setting turned twice as far where there are others.
+        if (manners && !manners->isHeard(t.settings, s.key)) continue;
+        if (may.size() > 2 && !changed.insert(s.key).second) continue;
         const auto next = variedSetting(
-            s, settingOr(kind.table(), o.settings, s.key), [&] { return draw.unit(); }, map, o.start);
+            s, settingOr(kind.table(), t.settings, s.key), [&] { return draw.unit(); }, map, o.start);
         if (next) t.settings[s.key] = *next;
       }
       const auto same = [&](const Ornament& other) { return other.settings == t.settings; };

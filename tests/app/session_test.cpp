@@ -1,3 +1,5 @@
+#include "app/faces/face.h"
+#include "app/openrow/number_field.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>
@@ -122,4 +124,113 @@ TEST_CASE("a device that disappears stops playing and is said", "[session]") {
   CHECK(rig.session->player().position() == Frames(4800));
   rig.session->player().play(rig.session->player().position());
   CHECK(largest(rig.hear(9600)) > 0.05f);
+}
+
+TEST_CASE("saved elsewhere, undone and saved again, the song still has its stems and impulses", "[session]") {
+  SmallSongRig rig;
+  const TempFolder elsewhere;
+  std::filesystem::copy_file(rig.dir / "drums.wav", rig.dir / "space.wav");
+  Ornament o;
+  o.kind = "reverb-throw";
+  o.on = "voice";
+  o.start = Beats::ofQuarters(8);
+  o.length = Beats::ofQuarters(1);
+  o.settings = {{"character", "impulse"}, {"impulse_file", (rig.dir / "space.wav").string()}};
+  rig.session->edit("place", withOrnaments(rig.session->song(), {o}).song);
+  rig.session->settle();
+  RowMix m;
+  m.gainDb = -9;
+  rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
+  rig.session->settle();
+  REQUIRE(rig.session->save(elsewhere / "song.ivrin"));
+  rig.session->undo(); // back over the save: a song from when it lay in another folder
+  CHECK(rig.session->song().rowMix("drums").gainDb == 0);
+  REQUIRE(rig.session->save(elsewhere / "song.ivrin"));
+  Problems problems;
+  const auto again = readSongFile(elsewhere / "song.ivrin", allKinds().registry(), problems);
+  REQUIRE(again);
+  for (const Stem& stem : again->stems) {
+    INFO(*stem.file);
+    CHECK(std::filesystem::exists(*stem.file)); // before it was mended: looked for in the new folder
+  }
+  CHECK(std::filesystem::exists(*again->ornaments[0]->settings.at("impulse_file").text()));
+  // Written beside them they are named from there.
+  REQUIRE(rig.session->save(rig.dir / "song.ivrin"));
+  CHECK(fileBytes(rig.dir / "song.ivrin").find("\"file\": \"voice.wav\"") != std::string::npos);
+  CHECK(fileBytes(rig.dir / "song.ivrin").find("\"impulse_file\": \"space.wav\"") != std::string::npos);
+}
+
+TEST_CASE("what was being computed for one song never lands in the next", "[session]") {
+  SmallSongRig rig;
+  const TempFolder other;
+  const auto second = writeSmallSong(other);
+  const BeatRange word{Beats::ofQuarters(8), Beats::ofQuarters(9.5)};
+  rig.session->place("reverse-reverb", {"voice", "drums"}, word);
+  rig.session->open(second); // both are under way
+  rig.session->waitUntilIdle();
+  CHECK(rig.session->file() == second);
+  CHECK(rig.session->song().ornaments.empty());
+  // Of two files asked for one after the other the later one is open.
+  rig.session->begin({rig.dir / "voice.wav"}, 90);
+  rig.session->open(second);
+  rig.session->waitUntilIdle();
+  CHECK(rig.session->file() == second);
+  CHECK(rig.session->song().tempo[0].bpm == 120);
+}
+
+TEST_CASE("after undoing everything a crash brings nothing back", "[session]") {
+  const TempFolder dir, journal;
+  const auto file = writeSmallSong(dir);
+  {
+    Rig rig(journal.path());
+    rig.open(file);
+    RowMix m;
+    m.gainDb = -9;
+    rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
+    rig.session->settle();
+    rig.session->undo();
+  }
+  Rig rig(journal.path());
+  QSignalSpy recovered(rig.session.get(), &Session::recovered);
+  rig.open(file);
+  CHECK(recovered.count() == 0);
+  CHECK(rig.session->song().rowMix("drums").gainDb == 0);
+}
+
+TEST_CASE("a device that says it runs and never asks for sound is opened once", "[session]") {
+  SmallSongRig rig;
+  const std::size_t opened = rig.devices->opened.size();
+  rig.out().disappear(); // lost before it ever asked
+  for (int i = 0; i < 5; ++i) rig.window->tick();
+  CHECK(rig.devices->opened.size() == opened); // before it was mended: again every 1.5 s
+  CHECK(rig.session->output().simulated());
+  CHECK(rig.window->measure().said().contains("stand-in"));
+}
+
+TEST_CASE("every kind has its face, in the order of the kinds", "[session][kinds]") {
+  REQUIRE(allFaces().size() == allKinds().all().size());
+  for (std::size_t i = 0; i < allFaces().size(); ++i) {
+    const Face& face = *allFaces()[i];
+    CHECK(face.kind() == allKinds().all()[i]->table().id);
+    CHECK(faceOf(face.kind()) == &face);
+    CHECK(face.drawing() != nullptr);
+    for (const OwnAction& a : face.actions()) {
+      INFO(a.id.toStdString());
+      CHECK(allKinds().all()[i]->table().find(a.setting));
+      CHECK(a.steps != 0);
+      CHECK_FALSE(face.actionsMenu().isEmpty());
+    }
+  }
+}
+
+TEST_CASE("a setting that is not heard as the others stand is drawn quiet and says so", "[session]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("tape", "voice", 12, 13);
+  NumberField* bottom = nullptr;
+  for (NumberField* f : rig.window->findChildren<NumberField*>())
+    if (f->spec().key == "bottom_at") bottom = f;
+  REQUIRE(bottom);
+  CHECK(bottom->accessibleDescription().contains("not heard"));
+  rig.session->edit("shape", withSetting(rig.session->song(), id, "shape", "dip"));
+  CHECK_FALSE(bottom->accessibleDescription().contains("not heard"));
 }

@@ -2,8 +2,8 @@
 #include "app/theme/palette.h"
 #include "rig.h"
 
-#include "manners/collision_answers.h"
 #include "finish/starting_points.h"
+#include "manners/collision_answers.h"
 #include "song/curve.h"
 
 #include <catch2/catch.hpp>

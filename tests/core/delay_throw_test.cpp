@@ -333,7 +333,7 @@ TEST_CASE("wobble moves the time by a few milliseconds, the pitch step shifts ea
 TEST_CASE("no legal settings and no input bring NaN, infinity or more than the ceiling", "[throw][slow]") {
   Chance chance(99);
   const TableSpec& table = DelayThrowSettings::table();
-  for (int i = 0; i < 60; ++i) {
+  for (int i = 0; i < tries(60); ++i) {
     TestSong t(i % 3 == 0 ? 44100 : 48000, 60 + 140 * chance.unit());
     const int kind = i % 4;
     t.stem("v", 60000,

@@ -1,9 +1,9 @@
 // What listening adds and leaves alone: one ornament alone, equal loudness, the true-peak meter, a device at another
 // rate, the song's begin.
-#include "manners/collision_answers.h"
-#include "manners/first_press.h"
 #include "dsp/loudness.h"
 #include "dsp/true_peak.h"
+#include "manners/collision_answers.h"
+#include "manners/first_press.h"
 #include "play/player.h"
 #include "play/rate_feed.h"
 #include "play/simulated_output.h"

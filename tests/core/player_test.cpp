@@ -289,3 +289,36 @@ TEST_CASE("playing in real time while editing: no miss, no race", "[play][thread
   CHECK(largest(out.recorded()) <= 1.0f);
   CHECK(rmsDb(out.recorded().left(), out.recorded().frames()) > -60);
 }
+
+TEST_CASE("whoever controls the player computes nothing and frees what it let go", "[play]") {
+  TestSong t;
+  t.stem("v", 192000, noise(1, 0.3));
+  t.ornament("delay-throw", "v", 0, 1, {{"cut_at", 4.0}});
+  Player player({kRate, 256, false});
+  std::weak_ptr<const RenderPlan> former;
+  {
+    const auto first = t.plan();
+    former = first;
+    player.setPlan(first);
+    player.pump(); // the mixer's turn
+    const auto print = first->node("o1")->print;
+    player.play(Frames(0));
+    player.setLoop(FrameRange{Frames(0), Frames(48000)});
+    player.play(Frames(30000)); // a seek
+    player.setClick(true, -12);
+    player.setMonitorDb(-6);
+    CHECK(print->ready() == print->first()); // before it was mended: mixed here, on the window's thread
+    CHECK(player.playing());
+    CHECK(player.position() == Frames(30000));
+    player.pump();
+    CHECK(print->ready() > print->first());
+  }
+  t.ornaments[0].settings["wet_db"] = -6.0;
+  const auto second = t.plan();
+  static_cast<void>(t.plan()); // the song's own chain of plans lets the first go
+  player.setPlan(second);
+  player.pump();
+  CHECK_FALSE(former.expired()); // the mixer does not spend its time on freeing it
+  static_cast<void>(player.takeMeters());
+  CHECK(former.expired());
+}

@@ -24,18 +24,31 @@ Value typed(const SettingSpec& s, const std::string& text) {
   return v ? *v : Value("refused: " + why);
 }
 
-const SettingSpec kLevels{.key = "levels", .label = "levels", .min = 0, .max = 1, .step = 0.1, .shape = Shape::list,
-                          .most = 4};
-const SettingSpec kGains{.key = "gains_db", .label = "gains", .unit = "dB", .min = -60, .max = 12, .shape = Shape::list,
-                         .entriesNullable = true, .nullable = true, .whenNull = "even"};
+const SettingSpec kLevels{
+    .key = "levels", .label = "levels", .min = 0, .max = 1, .step = 0.25, .shape = Shape::list, .most = 4};
+const SettingSpec kGains{.key = "gains_db",
+                         .label = "gains",
+                         .unit = "dB",
+                         .min = -60,
+                         .max = 12,
+                         .shape = Shape::list,
+                         .entriesNullable = true,
+                         .nullable = true,
+                         .whenNull = "even"};
 const SettingSpec kPitch{.key = "pitch", .label = "pitch", .unit = "st", .min = -48, .max = 48, .shape = Shape::pair};
-const SettingSpec kTremolo{.key = "tremolo", .label = "tremolo", .type = type::time, .min = 1, .max = 4000,
-                           .shape = Shape::pair, .nullable = true, .whenNull = "off"};
-const SettingSpec kOrder{.key = "order", .label = "order", .type = type::integer, .min = 1, .max = 64,
-                         .shape = Shape::list};
+const SettingSpec kTremolo{.key = "tremolo",
+                           .label = "tremolo",
+                           .type = type::time,
+                           .min = 1,
+                           .max = 4000,
+                           .shape = Shape::pair,
+                           .nullable = true,
+                           .whenNull = "off"};
+const SettingSpec kOrder{
+    .key = "order", .label = "order", .type = type::integer, .min = 1, .max = 64, .shape = Shape::list};
 const SettingSpec kReversed{.key = "reversed", .label = "reversed", .type = type::yesNo, .shape = Shape::list};
-const SettingSpec kRuns{.key = "pattern", .label = "pattern", .type = type::pattern, .nullable = true,
-                        .whenNull = "even steps"};
+const SettingSpec kRuns{
+    .key = "pattern", .label = "pattern", .type = type::pattern, .nullable = true, .whenNull = "even steps"};
 
 } // namespace
 
@@ -80,13 +93,13 @@ TEST_CASE("lists, pairs and patterns read as they are typed", "[song][settings]"
 
 TEST_CASE("every entry of a list, and both of a pair, are stepped together", "[song][settings]") {
   const TempoMap map;
-  CHECK(steppedSetting(kLevels, List{0.5, 0.95}, 1, map, Beats(0)) == Value(List{0.6, 1.0}));
+  CHECK(steppedSetting(kLevels, List{0.5, 0.9}, 1, map, Beats(0)) == Value(List{0.75, 1.0}));
   CHECK(steppedSetting(kGains, List{0.0, Value()}, -2, map, Beats(0)) == Value(List{-2.0, Value()}));
   CHECK(steppedSetting(kPitch, List{-12.0, 12.0}, 1, map, Beats(0)) == Value(List{-11.0, 13.0}));
   CHECK(steppedSetting(kRuns, List{List{"1/8", 2.0}}, 1, map, Beats(0)) != Value(List{List{"1/8", 2.0}}));
   // What is open opens towards where it is heard.
-  const SettingSpec low{.key = "low_cut_hz", .unit = "Hz", .min = 20, .max = 20000, .nullable = true,
-                        .fromNull = std::pair(20.0, 80.0)};
+  const SettingSpec low{
+      .key = "low_cut_hz", .unit = "Hz", .min = 20, .max = 20000, .nullable = true, .fromNull = std::pair(20.0, 80.0)};
   CHECK(steppedSetting(low, Value(), 1, map, Beats(0)) == Value(80.0));
   CHECK(steppedSetting(low, Value(), -1, map, Beats(0)) == Value(20.0));
 }

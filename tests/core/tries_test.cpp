@@ -1,6 +1,6 @@
 // Four tries: bounded, different, the same each time.
-#include "manners/tries.h"
 #include "audio/chance.h"
+#include "manners/tries.h"
 #include "song/json.h"
 
 #include <catch2/catch.hpp>

@@ -39,6 +39,7 @@ class BandsType : public SettingType {
   std::optional<Value> parse(const SettingSpec&, const std::string&) const override { return std::nullopt; }
   Value stepped(const SettingSpec&, const Value& v, int, const TempoMap&, Beats) const override { return v; }
   std::string range(const SettingSpec&) const override { return "up to 8 of `{freq_hz, gain_db, q}`"; }
+  std::string brief(const SettingSpec&) const override { return ": [{freq_hz, gain_db, q}]"; }
   std::optional<Value> atRandom(const SettingSpec&, Draw draw) const override {
     return Value(List{Object{{"freq_hz", anyNumber(20, 20000, draw)},
                              {"gain_db", anyNumber(-24, 24, draw)},
@@ -108,6 +109,7 @@ class PatternType : public SettingType {
     return Value(std::move(runs));
   }
   std::string range(const SettingSpec&) const override { return "1 to 64 of `[note value, count]`"; }
+  std::string brief(const SettingSpec&) const override { return ": [[note value, count]]"; }
   std::optional<Value> atRandom(const SettingSpec&, Draw draw) const override {
     static const std::vector<std::string> lengths{"1/8", "1/16", "1/16t", "1/32"};
     List runs;

@@ -102,6 +102,11 @@ class NumberType : public SettingType {
     const std::string words = quotedChoices(s);
     return words.empty() ? text : text + ", " + words;
   }
+  std::string brief(const SettingSpec& s) const override {
+    std::string text = " " + rangeText(s) + listedChoices(s);
+    for (std::size_t i = 0; i < s.allowed.size(); ++i) text += (i ? " | " : ": ") + shortestNumber(s.allowed[i]);
+    return text;
+  }
   bool bounded() const override { return true; }
   std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
     if (!s.allowed.empty()) return Value(oneOf(s.allowed, draw));

@@ -27,6 +27,8 @@ class SettingType {
   virtual Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const = 0;
   /// Its values in words for the format page: "0 to 100", "note value or ms".
   virtual std::string range(const SettingSpec& s) const = 0;
+  /// The same in short, after the type's name: " 0..100 %", ": note value or milliseconds", " up | down".
+  virtual std::string brief(const SettingSpec& s) const = 0;
   /// min and max mean something.
   virtual bool bounded() const { return false; }
   /// Legal, limits as often as not; nothing where none can be made up.

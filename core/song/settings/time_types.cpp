@@ -41,6 +41,7 @@ class TimeType : public SettingType {
     return v.text() ? alongNotes(NoteValue::parse(*v.text())->seconds(map, at).value, steps, map, at) : v;
   }
   std::string range(const SettingSpec&) const override { return "note value or " + unit_; }
+  std::string brief(const SettingSpec&) const override { return ": note value or " + words_; }
   bool bounded() const override { return true; }
   std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
     if (draw() >= 0.5) return Value(shortNote_);

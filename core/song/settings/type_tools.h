@@ -32,6 +32,12 @@ inline std::string quotedChoices(const SettingSpec& s) {
   for (std::size_t i = 0; i < s.choices.size(); ++i) text += (i ? ", `\"" : "`\"") + s.choices[i] + "\"`";
   return text;
 }
+/// " a | b"
+inline std::string listedChoices(const SettingSpec& s) {
+  std::string text;
+  for (const auto& c : s.choices) text += (text.empty() ? " " : " | ") + c;
+  return text;
+}
 /// One of a range: errors say what is allowed.
 void checkNumber(const SettingSpec& s, double d, const std::string& place, Problems& problems);
 /// "66 %", "7.0 kHz", "−6.0 dB".

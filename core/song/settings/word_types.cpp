@@ -26,6 +26,7 @@ class YesNoType : public SettingType {
     return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
   }
   std::string range(const SettingSpec&) const override { return "true, false"; }
+  std::string brief(const SettingSpec&) const override { return {}; }
   std::optional<Value> atRandom(const SettingSpec&, Draw draw) const override { return Value(draw() < 0.5); }
   std::optional<Value> varied(const SettingSpec&, const Value&, Draw, const TempoMap&, Beats) const override {
     return std::nullopt;
@@ -66,6 +67,7 @@ class ChoiceType : public SettingType {
     return turned(s, v, steps);
   }
   std::string range(const SettingSpec& s) const override { return quotedChoices(s); }
+  std::string brief(const SettingSpec& s) const override { return listedChoices(s); }
   std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
     return Value(oneOf(s.choices, draw));
   }
@@ -114,6 +116,7 @@ class NameType : public SettingType {
   std::optional<Value> varied(const SettingSpec&, const Value&, Draw, const TempoMap&, Beats) const override {
     return std::nullopt;
   }
+  std::string brief(const SettingSpec& s) const override { return listedChoices(s); }
   bool turns() const override { return true; }
   bool picked() const override { return true; }
 };
