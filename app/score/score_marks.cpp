@@ -43,7 +43,7 @@ void ScoreView::paintOrnaments(QPainter& p, const QRect& dirty) {
                       .united(b.sign.adjusted(-scaled(16), -4, 4, 4))
                 : b.sign.adjusted(-scaled(16), -2, 2, 2);
     if (!reach.toAlignedRect().intersects(dirty)) continue;
-    const Ornament* o = session_.song().ornament(b.id);
+    const Ornament* o = session_.plan()->ornament(b.id);
     if (!o) continue;
     if (bracket) paintBracket(p, b, *o);
     if (b.lanes > 1) { // in a lane it may stand on the ink of the wave
@@ -105,7 +105,7 @@ void ScoreView::paintBracket(QPainter& p, const OrnamentBox& b, const Ornament& 
 /// What is tied to a landing: a slur from its sign to the line.
 void ScoreView::paintTies(QPainter& p) {
   for (const OrnamentBox& b : marks_.boxes()) {
-    const Ornament* o = session_.song().ornament(b.id);
+    const Ornament* o = session_.plan()->ornament(b.id);
     if (!o || !o->landing) continue;
     const auto l = session_.song().landingById(*o->landing);
     if (!l) continue;
@@ -127,7 +127,7 @@ void ScoreView::paintTies(QPainter& p) {
 void ScoreView::paintPieces(QPainter& p) {
   const Palette& c = paper();
   for (const PieceBox& piece : pieceBoxes()) {
-    const Ornament* o = session_.song().ornament(piece.ornament);
+    const Ornament* o = session_.plan()->ornament(piece.ornament);
     const QColor ink = inkOf(*o);
     QColor tint = ink;
     tint.setAlphaF(c.night ? 0.16f : 0.10f);

@@ -56,7 +56,7 @@ std::optional<std::size_t> ScoreView::orderUnder(double y) const {
   const Ornament* o = session_.song().ornament(hand_.hold().ornament);
   if (!own || !o) return std::nullopt;
   for (const OrnamentBox& b : marks_.boxes()) {
-    const Ornament* other = session_.song().ornament(b.id);
+    const Ornament* other = session_.plan()->ornament(b.id);
     if (!other || other->on != o->on || b.lanes != own->lanes) continue;
     if (b.tailX < own->leadX || b.leadX > own->tailX) continue;
     if (y >= b.bandTop && y < b.bandTop + b.bandHeight) return b.order;

@@ -2,11 +2,13 @@
 
 #include "ornaments/finished.h"
 #include "render/provenance.h"
+#include "time/check.h"
 
 #include <algorithm>
 #include <cmath>
 #include <functional>
 #include <numbers>
+#include <optional>
 
 namespace ivrin {
 
@@ -19,6 +21,44 @@ FrameRange withGains(FrameRange r, const PrintPlan& plan) {
       r = r.empty() ? g->span() : FrameRange{std::min(r.begin, g->span().begin), std::max(r.end, g->span().end)};
   return r;
 }
+
+/// Where the ornaments of a list stood in the list of before. Most edits leave all but a few at their places, so that
+/// only what lies between the common begin and the common end is looked for.
+class FormerPlaces {
+ public:
+  using List = std::vector<Shared<Ornament>>;
+  /// `was` may be none.
+  FormerPlaces(const List* was, const List& is)
+      : is_(is) {
+    if (!was) return;
+    known_ = true;
+    const std::size_t most = std::min(was->size(), is.size());
+    while (head_ < most && (*was)[head_].get() == is[head_].get()) ++head_;
+    while (tail_ < most - head_ && (*was)[was->size() - 1 - tail_].get() == is[is.size() - 1 - tail_].get()) ++tail_;
+    wasSize_ = was->size();
+    for (std::size_t i = head_; i < wasSize_ - tail_; ++i) between_.emplace((*was)[i].get(), i);
+  }
+  std::optional<std::size_t> of(std::size_t i) const {
+    if (!known_) return std::nullopt;
+    if (i < head_) return i;
+    if (i >= is_.size() - tail_) return i + wasSize_ - is_.size();
+    const auto it = between_.find(is_[i].get());
+    return it == between_.end() ? std::nullopt : std::optional(it->second);
+  }
+  /// Whether both lists have the same ids in the same order.
+  bool sameIds(const List& was, const List& is) const {
+    if (!known_ || was.size() != is.size()) return false;
+    for (std::size_t i = head_; i < is.size() - tail_; ++i)
+      if (was[i]->id != is[i]->id) return false;
+    return true;
+  }
+
+ private:
+  const List& is_;
+  bool known_ = false;
+  std::size_t head_ = 0, tail_ = 0, wasSize_ = 0;
+  std::unordered_map<const Ornament*, std::size_t> between_;
+};
 
 } // namespace
 
@@ -61,8 +101,13 @@ std::optional<std::size_t> RenderPlan::rowIndex(const std::string& id) const {
 }
 
 std::shared_ptr<const OrnamentNode> RenderPlan::node(const std::string& ornamentId) const {
-  const auto it = nodeById_.find(ornamentId);
-  return it == nodeById_.end() ? nullptr : nodes_[it->second];
+  const auto it = placeById_->find(ornamentId);
+  return it == placeById_->end() ? nullptr : nodeAt_[it->second];
+}
+
+const Ornament* RenderPlan::ornament(const std::string& id) const {
+  const auto it = placeById_->find(id);
+  return it == placeById_->end() ? nullptr : song_.ornaments[it->second].get();
 }
 
 Frames RenderPlan::end(bool completeOnly) const {
@@ -141,14 +186,23 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
 
   // The nodes as they were where the ornament is the same value, else new ones that wait for their provenance.
   std::vector<std::vector<std::shared_ptr<OrnamentNode>>> fresh(n);
-  std::vector<std::pair<std::size_t, std::size_t>> places; // row and order, in song order
-  for (const auto& o : song.ornaments) {
-    const std::size_t r = rowById_.at(o->on);
+  constexpr std::size_t kNone = SIZE_MAX;
+  std::vector<std::pair<std::size_t, std::size_t>> places; // row and order, by place in the song's list
+  places.reserve(song.ornaments.size());
+  const FormerPlaces formerPlaces(sameRows ? &former->song_.ornaments : nullptr, song.ornaments);
+  for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
+    const auto& o = song.ornaments[i];
+    const std::optional<std::size_t> was = formerPlaces.of(i);
     std::shared_ptr<const OrnamentNode> old;
-    if (sameRows)
-      if (const auto it = former->byOrnament_.find(o.get()); it != former->byOrnament_.end()) old = it->second;
-    const Kind* kind = old ? old->kind : kinds.find(o->kind);
-    if (!o->enabled || !kind) continue;
+    if (was) old = former->nodeAt_[*was];
+    const Kind* kind = old   ? old->kind
+                       : was ? nullptr
+                             : kinds.find(o->kind); // the same value that had no node has none
+    if (!kind || (!old && !o->enabled)) {
+      places.emplace_back(kNone, kNone);
+      continue;
+    }
+    const std::size_t r = old ? old->row : rowById_.at(o->on);
     RowNode& row = rows_[r];
     std::shared_ptr<OrnamentNode> node;
     if (!old || old->order != row.ornaments.size() || old->refused) {
@@ -170,6 +224,8 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
           node->plan.reads.clear();
           node->readRows.clear();
         }
+        node->hearsOwnRowOnly =
+            std::all_of(node->readRows.begin(), node->readRows.end(), [r](std::size_t read) { return read == r; });
         node->ownDigest = ivrin::ownDigest(*node, *context_);
       }
       node->order = row.ornaments.size();
@@ -183,7 +239,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     sourceChanged[r] = was.audio != is.audio || was.offset != is.offset;
     mixChanged[r] = was.gainLeft != is.gainLeft || was.gainRight != is.gainRight || was.mute != is.mute;
     // Ornaments that went, came or changed places: all between the common begin and the common end.
-    const auto same = [](const auto& a, const auto& b) { return a->ornament.get() == b->ornament.get(); };
+    const auto same = [](const auto& a, const auto& b) { return a == b || a->ornament.get() == b->ornament.get(); };
     std::size_t head = 0, tail = 0;
     while (head < was.ornaments.size() && head < is.ornaments.size() && same(was.ornaments[head], is.ornaments[head]))
       ++head;
@@ -205,6 +261,14 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     return false;
   };
 
+  // Whether anything at all about a row's sound may be new.
+  const std::function<bool(std::size_t)> touched = [&](std::size_t r) {
+    if (sourceChanged[r] || !changes[r].empty()) return true;
+    for (const std::size_t m : rows_[r].members)
+      if (mixChanged[m] || touched(m)) return true;
+    return false;
+  };
+
   // Provenance, in the order in which things are computed. A read that comes back to its own ornament cannot be
   // computed: such an ornament is left out and said.
   std::vector<std::size_t> settled(n, 0);
@@ -214,10 +278,15 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
       if (!settleRow(m, rows_[m].ornaments.size())) return false;
     while (settled[r] < before) {
       if (open[r]) return false;
-      open[r] = 1;
       const std::size_t order = settled[r];
-      auto node = fresh[r][order];
       const OrnamentNode& now = *rows_[r].ornaments[order];
+      // One that was taken over and hears its own row alone: nothing to ask where nothing there is new.
+      if (sameRows && !fresh[r][order] && now.hearsOwnRowOnly && !touched(r)) {
+        ++settled[r];
+        continue;
+      }
+      open[r] = 1;
+      auto node = fresh[r][order];
       const auto soFar = [&](std::size_t i) { return now.plan.reads[i].what == Read::What::rowSoFar; };
       bool computable = true, asBefore = sameRows && !now.provenance.empty();
       for (std::size_t i = 0; i < now.plan.reads.size() && computable; ++i) {
@@ -255,13 +324,26 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     return true;
   };
   for (std::size_t r = 0; r < n; ++r) settleRow(r, rows_[r].ornaments.size());
+  nodeAt_.reserve(places.size());
+  nodes_.reserve(places.size());
   for (const auto& [r, order] : places) {
-    nodeById_.emplace(rows_[r].ornaments[order]->ornament->id, nodes_.size()); // ids are unique in a song
-    nodes_.push_back(rows_[r].ornaments[order]);
-    byOrnament_[nodes_.back()->ornament.get()] = nodes_.back();
+    nodeAt_.push_back(r == kNone ? nullptr : rows_[r].ornaments[order]);
+    if (r == kNone) continue;
+    nodes_.push_back(nodeAt_.back());
+    IVRIN_CHECK(2, nodes_.back()->row == r && nodes_.back()->order == order);
+    IVRIN_CHECK(3, nodes_.back()->refused || !nodes_.back()->provenance.empty());
+    IVRIN_CHECK(4, nodes_.back()->plan.reads.size() <= kMostReads && nodes_.back()->plan.dry.size() <= kMostSegments);
     if (problems && !nodes_.back()->plan.refusal.empty())
       problems->error(ErrorId::refused, "ornaments \"" + nodes_.back()->ornament->id + "\"",
                       nodes_.back()->plan.refusal);
+  }
+  if (former && formerPlaces.sameIds(former->song_.ornaments, song.ornaments)) {
+    placeById_ = former->placeById_;
+  } else {
+    auto index = std::make_shared<Index>();
+    for (std::size_t i = 0; i < song.ornaments.size(); ++i)
+      index->emplace(song.ornaments[i]->id, i); // unique in a song
+    placeById_ = std::move(index);
   }
 }
 

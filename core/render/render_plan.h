@@ -29,6 +29,7 @@ struct OrnamentNode {
   std::size_t order = 0; // place among the row's nodes
   PrintPlan plan;
   std::vector<std::size_t> readRows; // row of every read
+  bool hearsOwnRowOnly = false;      // every read is of `row`
   bool refused = false;              // a circle: neither gains nor a print
   std::string ownDigest;             // of all that does not depend on other prints
   std::string provenance;            // of all
@@ -89,6 +90,8 @@ class RenderPlan {
   /// All nodes in song order.
   const std::vector<std::shared_ptr<const OrnamentNode>>& nodes() const { return nodes_; }
   std::shared_ptr<const OrnamentNode> node(const std::string& ornamentId) const;
+  /// As song().ornament(), found by an index: for loops over many.
+  const Ornament* ornament(const std::string& id) const;
   /// One past the last frame of the last stem or print; prints not complete count with their upper bound unless
   /// `completeOnly`.
   Frames end(bool completeOnly = false) const;
@@ -102,8 +105,10 @@ class RenderPlan {
   std::shared_ptr<const SongContext> context_;
   std::vector<RowNode> rows_;
   std::vector<std::shared_ptr<const OrnamentNode>> nodes_;
-  std::unordered_map<const Ornament*, std::shared_ptr<const OrnamentNode>> byOrnament_;
-  std::unordered_map<std::string, std::size_t> rowById_, nodeById_;
+  std::vector<std::shared_ptr<const OrnamentNode>> nodeAt_; // by place in the song's list; none where it has no node
+  using Index = std::unordered_map<std::string, std::size_t>;
+  Index rowById_;
+  std::shared_ptr<const Index> placeById_; // in the song's list; shared by plans between which no id came or went
   float mixGain_ = 1;
 };
 
