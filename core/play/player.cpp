@@ -66,8 +66,10 @@ void Player::freeRetired() {
 
 void Player::setPlan(std::shared_ptr<const RenderPlan> plan) {
   hasPlan_ = plan != nullptr;
-  pendingWaits_ = playing_.load();
-  wish([&](Wishes& w) { w.plan.swap(plan); }); // the wish of before is freed here
+  wish([&](Wishes& w) {
+    pendingWaits_ = playing_.load();
+    w.plan.swap(plan); // the wish of before is freed here
+  });
 }
 
 void Player::setPosition(Frames f) {
@@ -76,8 +78,8 @@ void Player::setPosition(Frames f) {
 
 void Player::play(Frames from) {
   if (!hasPlan_) return;
-  playing_ = true;
   wish([&](Wishes& w) {
+    playing_ = true; // together with the wish: the song may be coming to its end just now
     w.playFrom = from;
     w.stop = false;
   });
@@ -88,10 +90,10 @@ void Player::play(Frames from) {
 void Player::stop() {
   if (!playing_) return;
   parked_.store(position_.load(std::memory_order_relaxed), std::memory_order_relaxed);
-  playing_ = false;
   // At once for what is in the ring; what the mixer makes meanwhile, when it takes up the wish.
   silentFrom_.store(epochNow_.load(std::memory_order_acquire) + 1, std::memory_order_release);
-  wish([](Wishes& w) {
+  wish([&](Wishes& w) {
+    playing_ = false;
     w.playFrom.reset();
     w.stop = true;
   });
@@ -145,7 +147,10 @@ void Player::takeUpWishes() {
   }
   const bool changed = !(w.settings == now_);
   now_ = w.settings;
-  if (w.plan) letGo(std::exchange(pending_, std::move(w.plan)));
+  if (w.plan) {
+    letGo(std::exchange(pending_, std::move(w.plan)));
+    pendingWaits_ = mixing_;
+  }
   const bool stopping = w.stop && !w.playFrom;
   if (pending_ && (w.playFrom || stopping || !mixing_)) {
     adopt(std::exchange(pending_, nullptr));
