@@ -194,7 +194,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     const auto& o = song.ornaments[i];
     const std::optional<std::size_t> was = formerPlaces.of(i);
     std::shared_ptr<const OrnamentNode> old;
-    if (was) old = former->nodeAt_[*was];
+    if (former && was) old = former->nodeAt_[*was];
     const Kind* kind = old   ? old->kind
                        : was ? nullptr
                              : kinds.find(o->kind); // the same value that had no node has none
