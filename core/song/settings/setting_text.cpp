@@ -62,7 +62,7 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
       return Value(List{*l, *r});
     }
   // In a list a comma stands between values; a number's own comma is a point there.
-  const std::optional<Value> v = spec.shape == Shape::one ? spec.type->parse(spec, s) : parseEntries(spec, s, ",;|");
+  std::optional<Value> v = spec.shape == Shape::one ? spec.type->parse(spec, s) : parseEntries(spec, s, ",;|");
   if (!v) {
     why = "\"" + typed + "\" is not a value for " + spec.label;
     return std::nullopt;
