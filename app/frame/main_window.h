@@ -57,6 +57,7 @@ class MainWindow : public QMainWindow {
   void addSongActions(const QString& menu);
   void addEditActions(const QString& menu);
   void addOwnActions(const QString& menu);
+  void walkHandles(int step);
   void stepSetting(const Face& face, const char* key, int steps);
   void addPlaceActions(const QString& menu);
   void addLookActions(const QString& menu);

@@ -209,6 +209,25 @@ void MainWindow::addEditActions(const QString& menu) {
        false,
        false,
        move});
+  const QString handles = tr("Handles");
+  add({"nextHandle",
+       menu,
+       tr("The &next handle"),
+       tr("Of the open ornament's drawing; the arrow keys move it"),
+       {K(Qt::Key_N)},
+       [this] { walkHandles(1); },
+       false,
+       false,
+       handles});
+  add({"formerHandle",
+       menu,
+       tr("The &former handle"),
+       {},
+       {K(Qt::SHIFT | Qt::Key_N)},
+       [this] { walkHandles(-1); },
+       false,
+       false,
+       handles});
   int key = Qt::Key_1;
   for (const char* slot : {"A", "B", "C", "D"}) {
     add({QStringLiteral("variant") + QString::fromLatin1(slot),
@@ -238,6 +257,8 @@ void MainWindow::addEditActions(const QString& menu) {
        [this] {
          if (score_->tries().running())
            score_->tries().none();
+         else if (score_->stopWalking())
+           ;
          else if (score_->selection())
            score_->select(std::nullopt);
          else if (!score_->marked().empty())
@@ -251,6 +272,11 @@ void MainWindow::addEditActions(const QString& menu) {
        },
        false,
        true});
+}
+
+void MainWindow::walkHandles(int step) {
+  if (!score_->walkHandles(step))
+    measure_->say(tr("Handles are in the drawing of an open ornament: Return opens one."), false);
 }
 
 /// Keys that kinds have of their own: the open ornament's, else those of the one at the caret.
@@ -623,13 +649,13 @@ void MainWindow::applyGrid() {
 
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
-  for (const char* id :
-       {"save",      "saveAs",         "export",        "play",         "start",      "copy",       "duplicate",
-        "earlier",   "later",          "sampleEarlier", "sampleLater",  "orderUp",    "orderDown",  "loop",
-        "audition",  "click",          "with",          "equal",        "alone",      "mono",       "former",
-        "next",      "centre",         "nearer",        "farther",      "whole",      "foldRow",    "foldQuiet",
-        "selectAll", "mark",           "enabled",       "tie",          "sourceHome", "newLanding", "newSection",
-        "rename",    "landingEarlier", "landingLater",  "removeLanding"})
+  for (const char* id : {"save",         "saveAs",  "export",         "play",          "start",        "copy",
+                         "duplicate",    "earlier", "later",          "sampleEarlier", "sampleLater",  "orderUp",
+                         "orderDown",    "loop",    "audition",       "click",         "with",         "equal",
+                         "alone",        "mono",    "former",         "next",          "centre",       "nearer",
+                         "farther",      "whole",   "foldRow",        "foldQuiet",     "selectAll",    "mark",
+                         "enabled",      "tie",     "sourceHome",     "newLanding",    "newSection",   "nextHandle",
+                         "formerHandle", "rename",  "landingEarlier", "landingLater",  "removeLanding"})
     action(QString::fromLatin1(id))->setEnabled(open);
   for (const Face* f : allFaces())
     for (const OwnAction& a : f->actions()) action(a.id)->setEnabled(open);

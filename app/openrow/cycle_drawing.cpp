@@ -16,9 +16,9 @@ namespace {
 
 class HalftimeDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+  void paint(QPainter& p, const OpenCanvas& c) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, active, QString());
+    paintSourceEdges(p, c, QString());
     const Frame f(c);
     const TempoMap& map = c.session.plan()->map();
     const QColor hue = inkOf(c.ornament);
@@ -65,87 +65,65 @@ class HalftimeDrawing : public OpenDrawing {
       }
     }
     paintSeams(p, c, {f.span.begin, f.span.end}, scaled(12));
-    for (const OpenHandle& h : handles(c)) {
-      QString text;
-      if (h.name == QLatin1String("cycle"))
-        text = QObject::tr("cycle %1").arg(said(c, "cycle"));
-      else if (h.name == QLatin1String("slower"))
-        text = said(c, "slower");
-      else if (h.name == QLatin1String("mix"))
-        text = QObject::tr("mix %1").arg(said(c, "mix_percent"));
-      else if (h.name == QLatin1String("in"))
-        text = QObject::tr("in %1").arg(said(c, "fade_in_beats"));
-      else if (h.name == QLatin1String("out"))
-        text = QObject::tr("out %1").arg(said(c, "fade_out_beats"));
-      else
-        continue;
-      paintRing(p, h.rect.center(), text, active == h.name,
-                h.name == QLatin1String("out") || h.rect.center().x() > c.area.right() - scaled(130));
-    }
     paintNeighbours(p, c);
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
+    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("edge"));
     const Frame f(c);
-    const double r = scaled(8);
-    const auto ring = [&](const char* name, double x, double y, Qt::CursorShape cursor) {
-      all.push_back({QString::fromLatin1(name), QRectF(x - r, y - r, 2 * r, 2 * r), cursor});
+    using Pulled = std::optional<Ornament> (*)(const OpenCanvas&, const Pull&);
+    const auto ring = [&](const char* name, const QString& word, QPointF at, const char* key, const QString& label,
+                          Pulled pull) {
+      const bool upDown = key == std::string_view("mix_percent");
+      all.push_back({.name = QString::fromLatin1(name),
+                     .word = word,
+                     .rect = handleBox(at),
+                     .cursor = upDown ? Qt::SizeVerCursor : Qt::SizeHorCursor,
+                     .pull = pull,
+                     .step = upDown ? stepping(nullptr, key) : stepping(key, nullptr),
+                     .label = label,
+                     .side = name == std::string_view("out") || at.x() > c.area.right() - scaled(130)
+                                 ? OpenHandle::Side::left
+                                 : OpenHandle::Side::right});
     };
-    ring("cycle", f.firstEnd, f.lower, Qt::SizeHorCursor);
-    ring("slower", f.firstPlayed, f.upper, Qt::SizeHorCursor);
-    ring("mix", (f.begin + f.end) / 2, f.mixY, Qt::SizeVerCursor);
-    ring("in", f.fadeIn, f.fadeY, Qt::SizeHorCursor);
-    ring("out", f.fadeOut, f.fadeY, Qt::SizeHorCursor);
+    ring("cycle", QObject::tr("cycle"), {f.firstEnd, f.lower}, "cycle", QObject::tr("cycle %1").arg(said(c, "cycle")),
+         [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+           const TempoMap& map = was.session.plan()->map();
+           const Beats start = was.ornament.start;
+           const double beats = (pull.to().x() - Frame(was).begin) / was.axis.pxPerBeat;
+           Ornament o = was.ornament;
+           o.settings["cycle"] = timeFor(std::max(0.001, beats * 60 / map.bpmAt(start)), 0.02, pull.free, map, start);
+           return o;
+         });
+    ring("slower", QObject::tr("slowing"), {f.firstPlayed, f.upper}, "slower", said(c, "slower"),
+         [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+           const Frame at(was);
+           const double wanted = (at.firstEnd - at.begin) / std::max(1.0, pull.to().x() - at.begin);
+           const auto& allowed = table().find("slower")->allowed;
+           Ornament o = was.ornament;
+           o.settings["slower"] = *std::min_element(allowed.begin(), allowed.end(), [&](double a, double b) {
+             return std::abs(std::log(a / wanted)) < std::abs(std::log(b / wanted));
+           });
+           return o;
+         });
+    ring("mix", QObject::tr("mix"), {(f.begin + f.end) / 2, f.mixY}, "mix_percent",
+         QObject::tr("mix %1").arg(said(c, "mix_percent")),
+         [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+           const Frame at(was);
+           const double share = (at.mixFoot - pull.to().y()) / (at.mixFoot - at.mixTop);
+           Ornament o = was.ornament;
+           o.settings["mix_percent"] = std::round(std::clamp(share, 0.0, 1.0) * 100);
+           return o;
+         });
+    ring("in", QObject::tr("fade in"), {f.fadeIn, f.fadeY}, "fade_in_beats",
+         QObject::tr("in %1").arg(said(c, "fade_in_beats")), [](const OpenCanvas& was, const Pull& pull) {
+           return withFade(was, "fade_in_beats", beatUnder(pull, was) - was.ornament.start);
+         });
+    ring("out", QObject::tr("fade out"), {f.fadeOut, f.fadeY}, "fade_out_beats",
+         QObject::tr("out %1").arg(said(c, "fade_out_beats")), [](const OpenCanvas& was, const Pull& pull) {
+           return withFade(was, "fade_out_beats", was.ornament.span().end - beatUnder(pull, was));
+         });
     return all;
-  }
-
-  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                               const Ornament& before) const override {
-    const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
-    const Frame f(was);
-    const TempoMap& map = c.session.plan()->map();
-    Ornament o = before;
-    if (handle == QLatin1String("cycle")) {
-      const double seconds = std::max(0.001, (to.x() - f.begin) / c.axis.pxPerBeat * 60 / map.bpmAt(before.start));
-      o.settings["cycle"] = timeFor(seconds, 0.02, free, map, before.start);
-      return o;
-    }
-    if (handle == QLatin1String("slower")) {
-      const double wanted = (f.firstEnd - f.begin) / std::max(1.0, to.x() - f.begin);
-      const auto& allowed = table().find("slower")->allowed;
-      o.settings["slower"] = *std::min_element(allowed.begin(), allowed.end(), [&](double a, double b) {
-        return std::abs(std::log(a / wanted)) < std::abs(std::log(b / wanted));
-      });
-      return o;
-    }
-    if (handle == QLatin1String("mix")) {
-      const double share = (f.mixFoot - to.y()) / (f.mixFoot - f.mixTop);
-      o.settings["mix_percent"] = std::round(std::clamp(share, 0.0, 1.0) * 100);
-      return o;
-    }
-    const double at = (beatUnder(to, free, grid, c)).quarters();
-    if (handle == QLatin1String("in")) {
-      o.settings["fade_in_beats"] = std::clamp(std::round((at - before.start.quarters()) * 1000) / 1000, 0.0,
-                                               std::min(64.0, before.length.quarters()));
-      return o;
-    }
-    if (handle == QLatin1String("out")) {
-      o.settings["fade_out_beats"] = std::clamp(std::round((before.span().end.quarters() - at) * 1000) / 1000, 0.0,
-                                                std::min(64.0, before.length.quarters()));
-      return o;
-    }
-    return dragSource(handle, to, free, grid, c, before);
-  }
-
-  QString wordFor(const QString& handle) const override {
-    if (handle == QLatin1String("cycle")) return QObject::tr("cycle");
-    if (handle == QLatin1String("slower")) return QObject::tr("slowing");
-    if (handle == QLatin1String("mix")) return QObject::tr("mix");
-    if (handle == QLatin1String("in")) return QObject::tr("fade in");
-    if (handle == QLatin1String("out")) return QObject::tr("fade out");
-    return QObject::tr("edge");
   }
 
   QString sentence(const OpenCanvas& c, bool& warn) const override {
@@ -172,6 +150,11 @@ class HalftimeDrawing : public OpenDrawing {
 
  private:
   static const TableSpec& table() { return allKinds().find("halftime")->table(); }
+  static std::optional<Ornament> withFade(const OpenCanvas& was, const char* key, Beats length) {
+    Ornament o = was.ornament;
+    o.settings[key] = std::clamp(std::round(length.quarters() * 1000) / 1000, 0.0, std::min(64.0, o.length.quarters()));
+    return o;
+  }
   static QString said(const OpenCanvas& c, const char* key) {
     return QString::fromStdString(settingText(*table().find(key), settingOr(table(), c.ornament.settings, key)));
   }

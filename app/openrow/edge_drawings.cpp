@@ -12,19 +12,8 @@ namespace {
 /// The open gap: its edges, and the hatching that the score draws for what is taken away.
 class GapDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
-    paintSourceEdges(p, c, active, QObject::tr("taken away"));
-  }
-  std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
-    return all;
-  }
-  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                               const Ornament& before) const override {
-    return dragSource(handle, to, free, grid, c, before);
-  }
-  QString wordFor(const QString&) const override { return QObject::tr("edge"); }
+  void paint(QPainter& p, const OpenCanvas& c) const override { paintSourceEdges(p, c, QObject::tr("taken away")); }
+  std::vector<OpenHandle> handles(const OpenCanvas& c) const override { return sourceHandles(c, QObject::tr("edge")); }
   QString sentence(const OpenCanvas& c, bool& warn) const override {
     warn = false;
     if (!c.node) return QObject::tr("switched off");
@@ -38,9 +27,9 @@ class GapDrawing : public OpenDrawing {
 /// The open treat: what goes through the finish, how much of it, and how long it goes on.
 class TreatDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+  void paint(QPainter& p, const OpenCanvas& c) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, active, QObject::tr("treated"));
+    paintSourceEdges(p, c, QObject::tr("treated"));
     const Place at(c);
     p.setPen(QPen(ink.barRule, 1));
     p.drawLine(QPointF(c.area.left(), c.area.center().y()), QPointF(c.area.right(), c.area.center().y()));
@@ -55,46 +44,40 @@ class TreatDrawing : public OpenDrawing {
       drawSongText(p, QPointF(std::min(at.tail, c.area.right() - scaled(60)) + scaled(8), y + scaled(4)),
                    QObject::tr("tail"), 14, true, ink.blue);
     }
-    for (const OpenHandle& h : handles(c)) {
-      if (h.name == QLatin1String("mix"))
-        paintRing(p, h.rect.center(),
-                  QObject::tr("mix %1 %").arg(*settingOr(table(c), c.ornament.settings, "mix_percent").number()),
-                  active == h.name);
-      if (h.name == QLatin1String("tail")) paintRing(p, h.rect.center(), {}, active == h.name);
-    }
     paintNeighbours(p, c);
   }
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
+    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("edge"));
     const Place at(c);
-    const double r = scaled(8), x = (at.begin + at.end) / 2;
-    all.push_back({QStringLiteral("mix"), QRectF(x - r, at.mixY - r, 2 * r, 2 * r), Qt::SizeVerCursor});
+    all.push_back(
+        {.name = QStringLiteral("mix"),
+         .word = QObject::tr("mix"),
+         .rect = handleBox({(at.begin + at.end) / 2, at.mixY}),
+         .cursor = Qt::SizeVerCursor,
+         .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+           const double foot = was.area.bottom() - scaled(24), whole = was.area.height() - scaled(64);
+           Ornament o = was.ornament;
+           o.settings["mix_percent"] = std::round(std::clamp((foot - pull.to().y()) / whole, 0.0, 1.0) * 100);
+           return o;
+         },
+         .step = stepping(nullptr, "mix_percent"),
+         .label = QObject::tr("mix %1 %").arg(*settingOr(table(c), c.ornament.settings, "mix_percent").number())});
     if (at.tail > at.end + 2)
-      all.push_back({QStringLiteral("tail"), QRectF(at.tail - r, c.area.bottom() - scaled(32) - r, 2 * r, 2 * r),
-                     Qt::SizeHorCursor});
+      all.push_back({.name = QStringLiteral("tail"),
+                     .word = QObject::tr("tail"),
+                     .rect = handleBox({at.tail, c.area.bottom() - scaled(32)}),
+                     .cursor = Qt::SizeHorCursor,
+                     .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                       // From then on it is as long as it says.
+                       const TempoMap& map = was.session.plan()->map();
+                       const double seconds =
+                           map.secondsAt(beatUnder(pull, was)).value - map.secondsAt(was.ornament.span().end).value;
+                       Ornament o = was.ornament;
+                       o.settings["tail_seconds"] = std::clamp(std::round(seconds * 1000) / 1000, 0.0, 120.0);
+                       return o;
+                     },
+                     .step = stepping("tail_seconds", nullptr)});
     return all;
-  }
-  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                               const Ornament& before) const override {
-    Ornament o = before;
-    if (handle == QLatin1String("mix")) {
-      const double share = (c.area.bottom() - scaled(24) - to.y()) / (c.area.height() - scaled(64));
-      o.settings["mix_percent"] = std::round(std::clamp(share, 0.0, 1.0) * 100);
-      return o;
-    }
-    if (handle == QLatin1String("tail")) { // from then on it is as long as it says
-      const TempoMap& map = c.session.plan()->map();
-      const double seconds = map.secondsAt(beatUnder(to, free, grid, c)).value - map.secondsAt(before.span().end).value;
-      o.settings["tail_seconds"] = std::clamp(std::round(seconds * 1000) / 1000, 0.0, 120.0);
-      return o;
-    }
-    return dragSource(handle, to, free, grid, c, before);
-  }
-  QString wordFor(const QString& handle) const override {
-    if (handle == QLatin1String("mix")) return QObject::tr("mix");
-    if (handle == QLatin1String("tail")) return QObject::tr("tail");
-    return QObject::tr("edge");
   }
   QString sentence(const OpenCanvas& c, bool& warn) const override {
     warn = false;
@@ -122,9 +105,9 @@ class TreatDrawing : public OpenDrawing {
 /// The open reverse: the source's edges, where it ends, and how long it takes to come up.
 class ReverseDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+  void paint(QPainter& p, const OpenCanvas& c) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, active, QObject::tr("source"));
+    paintSourceEdges(p, c, QObject::tr("source"));
     const Place at(c);
     const double mid = c.area.center().y(), y = c.area.bottom() - scaled(20);
     p.setPen(QPen(ink.barRule, 1));
@@ -139,43 +122,32 @@ class ReverseDrawing : public OpenDrawing {
     const double top = c.area.top() + scaled(34);
     p.setPen(QPen(hue, 1.4));
     p.drawLine(QPointF(at.begin, mid), QPointF(at.fade, top));
-    for (const OpenHandle& h : handles(c)) {
-      if (h.name == QLatin1String("fade"))
-        paintRing(p, h.rect.center(), QObject::tr("fade in %1").arg(fadeWords(c)), active == h.name);
-      if (h.name == QLatin1String("land"))
-        paintRing(p, h.rect.center(), at.moved ? QObject::tr("ends here") : QObject::tr("in place"), active == h.name);
-    }
   }
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
+    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("source"));
     const Place at(c);
-    const double r = scaled(8);
-    const auto ring = [&](const char* name, double x, double y) {
-      all.push_back({QString::fromLatin1(name), QRectF(x - r, y - r, 2 * r, 2 * r), Qt::SizeHorCursor});
-    };
-    ring("fade", at.fade, c.area.top() + scaled(34));
-    ring("land", at.end, c.area.bottom() - scaled(20));
+    all.push_back({.name = QStringLiteral("fade"),
+                   .word = QObject::tr("fade in"),
+                   .rect = handleBox({at.fade, c.area.top() + scaled(34)}),
+                   .cursor = Qt::SizeHorCursor,
+                   .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     const double begin = was.axis.beatAt(Place(was).begin).quarters();
+                     Ornament o = was.ornament;
+                     o.settings["fade_in_beats"] =
+                         std::clamp(std::round((beatUnder(pull, was).quarters() - begin) * 1000) / 1000, 0.0, 64.0);
+                     return o;
+                   },
+                   .step = stepping("fade_in_beats", nullptr),
+                   .label = QObject::tr("fade in %1").arg(fadeWords(c))});
+    all.push_back({.name = QStringLiteral("land"),
+                   .word = QObject::tr("end"),
+                   .rect = handleBox({at.end, c.area.bottom() - scaled(20)}),
+                   .cursor = Qt::SizeHorCursor,
+                   .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     return allKinds().find(was.ornament.kind)->withLandingAt(was.placed(), beatUnder(pull, was));
+                   },
+                   .label = at.moved ? QObject::tr("ends here") : QObject::tr("in place")});
     return all;
-  }
-  std::optional<Ornament> drag(const QString& handle, QPointF, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                               const Ornament& before) const override {
-    const Kind* kind = allKinds().find(before.kind);
-    const Beats at = beatUnder(to, free, grid, c);
-    if (handle == QLatin1String("land")) return kind->withLandingAt({before, c.session.plan()->context()}, at);
-    if (handle == QLatin1String("fade")) {
-      Ornament o = before;
-      const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
-      const double begin = c.axis.beatAt(Place(was).begin).quarters();
-      o.settings["fade_in_beats"] = std::clamp(std::round((at.quarters() - begin) * 1000) / 1000, 0.0, 64.0);
-      return o;
-    }
-    return dragSource(handle, to, free, grid, c, before);
-  }
-  QString wordFor(const QString& handle) const override {
-    if (handle == QLatin1String("land")) return QObject::tr("end");
-    if (handle == QLatin1String("fade")) return QObject::tr("fade in");
-    return QObject::tr("source");
   }
   QString sentence(const OpenCanvas& c, bool& warn) const override {
     warn = false;

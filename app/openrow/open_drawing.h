@@ -1,6 +1,7 @@
 // How an ornament is drawn and handled in its open row. One drawing per kind.
 #pragma once
 
+#include "app/openrow/open_handle.h"
 #include "app/score/row_waves.h"
 #include "app/score/time_axis.h"
 #include "app/session/session.h"
@@ -20,24 +21,13 @@ struct OpenCanvas {
   Placed placed() const { return {ornament, session.plan()->context()}; }
 };
 
-struct OpenHandle {
-  QString name;
-  QRectF rect;
-  Qt::CursorShape cursor;
-};
-
 class OpenDrawing {
  public:
   virtual ~OpenDrawing() = default;
-  /// Over the waves, which the score has drawn. `active` is the handle under the mouse.
-  virtual void paint(QPainter& p, const OpenCanvas& c, const QString& active) const = 0;
+  /// Over the waves, which the score has drawn, and under the handles, which it draws afterwards.
+  virtual void paint(QPainter& p, const OpenCanvas& c) const = 0;
+  /// In the order in which keys walk them.
   virtual std::vector<OpenHandle> handles(const OpenCanvas& c) const = 0;
-  /// The ornament after dragging a handle from `press` to `to`; `before` is it as it was at the press. `free` leaves
-  /// the grid.
-  virtual std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
-                                       const OpenCanvas& c, const Ornament& before) const = 0;
-  /// What undo calls a drag of this handle.
-  virtual QString wordFor(const QString& handle) const = 0;
   /// What will happen, in a sentence; `warn` when it tells of a limit.
   virtual QString sentence(const OpenCanvas& c, bool& warn) const = 0;
 };
@@ -45,8 +35,6 @@ class OpenDrawing {
 /// How the amplitude at the print's loudest is drawn, in pixels from the middle line; 0 where nothing sounds or the
 /// print is not whole.
 double printHeight(const OpenCanvas& c);
-/// A round handle with a word beside it, on a ground that keeps it legible.
-void paintRing(QPainter& p, QPointF at, const QString& word, bool active, bool wordLeft = false);
 /// Which phrase comes next, and a bracket over what collides.
 void paintNeighbours(QPainter& p, const OpenCanvas& c);
 /// Four milliseconds of the row about each of these frames, as it is heard; the first to the left, the others right,
@@ -54,14 +42,12 @@ void paintNeighbours(QPainter& p, const OpenCanvas& c);
 void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& seams, double clear);
 /// A time setting of about so many seconds: the nearest note value; free of it milliseconds, `least` seconds or more.
 Value timeFor(double seconds, double least, bool free, const TempoMap& map, Beats at);
-/// The snapped beat under `to`.
-Beats beatUnder(QPointF to, bool free, Beats grid, const OpenCanvas& c);
+/// The snapped beat under the hand.
+Beats beatUnder(const Pull& pull, const OpenCanvas& c);
 
-/// Shared by all drawings: the edges of the source, drawn and dragged.
-void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active, const QString& label);
-void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c);
-std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                                   const Ornament& before);
+/// Shared by all drawings: the edges of the source, drawn and dragged. `word` is what undo calls them.
+void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& label);
+std::vector<OpenHandle> sourceHandles(const OpenCanvas& c, const QString& word);
 /// "2 bars 3 beats", "1½ beats"
 QString spanWords(const TempoMap& map, Beats from, Beats length);
 

@@ -9,7 +9,7 @@
 
 namespace ivrin::app {
 
-void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active, const QString& label) {
+void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& label) {
   const Palette& ink = paper();
   const double a = c.axis.xOf(c.ornament.start), b = c.axis.xOf(c.ornament.span().end);
   QColor tint = ink.ink;
@@ -18,59 +18,38 @@ void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& active, c
   p.setPen(QPen(ink.ink, 1.8));
   for (const double x : {a, b})
     p.drawLine(QPointF(x, c.area.top() + scaled(14)), QPointF(x, c.area.bottom() - scaled(4)));
-  p.setBrush(ink.card);
-  for (const auto& [x, name] : {std::pair{a, "begin"}, std::pair{b, "end"}}) {
-    p.setPen(QPen(ink.ink, active == QLatin1String(name) ? 2.4 : 1.4));
-    p.drawRect(QRectF(x - scaled(4), c.area.top() + scaled(8), scaled(8), scaled(8)));
-  }
   if (b - a > scaled(44))
     drawSongText(p, QPointF(a + scaled(6), c.area.bottom() - scaled(6)), label, 14, true, ink.quiet);
 }
 
-void addSourceHandles(std::vector<OpenHandle>& all, const OpenCanvas& c) {
-  const double top = c.area.top() + scaled(12);
-  const auto box = [&](double x) { return QRectF(x - scaled(6), top - scaled(6), scaled(12), scaled(12)); };
-  all.push_back({QStringLiteral("begin"), box(c.axis.xOf(c.ornament.start)), Qt::SizeHorCursor});
-  all.push_back({QStringLiteral("end"), box(c.axis.xOf(c.ornament.span().end)), Qt::SizeHorCursor});
-}
-
-std::optional<Ornament> dragSource(const QString& handle, QPointF to, bool free, Beats grid, const OpenCanvas& c,
-                                   const Ornament& before) {
-  const Beats at = beatUnder(to, free, grid, c);
+std::vector<OpenHandle> sourceHandles(const OpenCanvas& c, const QString& word) {
   const Beats least(kTicksPerQuarter / 64);
-  Ornament o = before;
-  const Beats end = before.span().end;
-  if (handle == QLatin1String("begin")) {
-    o.start = std::min(at, end - least);
-    o.length = end - o.start;
-  } else if (handle == QLatin1String("end")) {
-    o.length = std::max(at - o.start, least);
-  } else {
-    return std::nullopt;
-  }
-  return o;
+  const auto edge = [&](const char* name, Beats at, auto moved) {
+    return OpenHandle{.name = QString::fromLatin1(name),
+                      .word = word,
+                      .rect = handleBox({c.axis.xOf(at), c.area.top() + scaled(12)}, 6),
+                      .cursor = Qt::SizeHorCursor,
+                      .mark = OpenHandle::Mark::box,
+                      .pull = [moved](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                        Ornament o = was.ornament;
+                        moved(o, beatUnder(pull, was));
+                        return o;
+                      }};
+  };
+  return {
+      edge("begin", c.ornament.start,
+           [least](Ornament& o, Beats at) {
+             const Beats end = o.span().end;
+             o.start = std::min(at, end - least);
+             o.length = end - o.start;
+           }),
+      edge("end", c.ornament.span().end, [least](Ornament& o, Beats at) { o.length = std::max(at - o.start, least); })};
 }
 
 double printHeight(const OpenCanvas& c) {
   if (!c.node || !c.node->print || !c.waves || !c.node->print->complete()) return 0;
   const double full = c.waves->fullScale(c.ornament.on);
   return std::min(1.0, static_cast<double>(c.node->print->peak()) / std::max(full, 1e-6)) * c.area.height() / 2;
-}
-
-void paintRing(QPainter& p, QPointF at, const QString& word, bool active, bool wordLeft) {
-  const Palette& ink = paper();
-  p.setPen(QPen(ink.ink, active ? 2.4 : 1.5));
-  p.setBrush(ink.card);
-  p.drawEllipse(at, scaled(6), scaled(6));
-  if (word.isEmpty()) return;
-  p.setFont(sans(14, Weight::medium));
-  const double w = QFontMetrics(p.font()).horizontalAdvance(word);
-  const QRectF box(wordLeft ? at.x() - scaled(12) - w : at.x() + scaled(11), at.y() - scaled(19), w, scaled(17));
-  QColor ground = ink.card;
-  ground.setAlphaF(0.85f);
-  p.fillRect(box.adjusted(-2, 0, 2, 0), ground);
-  p.setPen(ink.ink);
-  p.drawText(box, Qt::AlignVCenter | Qt::AlignLeft, word);
 }
 
 void paintNeighbours(QPainter& p, const OpenCanvas& c) {
@@ -106,9 +85,9 @@ Value timeFor(double seconds, double least, bool free, const TempoMap& map, Beat
                })->text());
 }
 
-Beats beatUnder(QPointF to, bool free, Beats grid, const OpenCanvas& c) {
-  const Beats at = c.axis.beatAt(to.x());
-  return free || grid.ticks <= 0 ? at : snapToGrid(at, grid, c.session.plan()->map());
+Beats beatUnder(const Pull& pull, const OpenCanvas& c) {
+  const Beats at = c.axis.beatAt(pull.to().x());
+  return pull.free || pull.grid.ticks <= 0 ? at : snapToGrid(at, pull.grid, c.session.plan()->map());
 }
 
 QString spanWords(const TempoMap& map, Beats from, Beats length) {

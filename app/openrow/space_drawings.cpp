@@ -29,6 +29,20 @@ QString seconds(double s) {
   return QStringLiteral("%1 s").arg(s, 0, 'f', s < 1 ? 2 : 1);
 }
 
+const Kind& kindOf(const OpenCanvas& c) {
+  return *allKinds().find(c.ornament.kind);
+}
+
+/// Up and down from where it was pressed, as a level about the middle line.
+std::optional<Ornament> pullWet(const OpenCanvas& was, const Pull& pull) {
+  const double mid = was.area.center().y(), from = std::max(1.0, mid - pull.press().y()),
+               up = std::max(1.0, mid - pull.to().y());
+  Ornament o = was.ornament;
+  o.settings["wet_db"] =
+      std::clamp(rounded(*valueOf(was, "wet_db").number() + 20 * std::log10(up / from), 0.5), -60.0, 12.0);
+  return o;
+}
+
 /// The dry wave between two frames as a closed shape in a box, as it is or mirrored in time.
 QPainterPath waveShape(const OpenCanvas& c, const std::string& row, FrameRange range, QRectF box, bool mirrored) {
   const int n = std::max(2, static_cast<int>(box.width()));
@@ -47,14 +61,14 @@ QPainterPath waveShape(const OpenCanvas& c, const std::string& row, FrameRange r
   return path;
 }
 
-/// A setting's number with a sign that reads well.
 // ---------------------------------------------------------------- reverse reverb
 
 class SwellDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+  static constexpr double kRiseAt = 0.36, kDecayAt = 0.66; // where their rings stand, as shares of the lead-in
+  void paint(QPainter& p, const OpenCanvas& c) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, active, QObject::tr("source"));
+    paintSourceEdges(p, c, QObject::tr("source"));
     const Shape s(c, height_);
     const double mid = c.area.center().y();
     p.setPen(QPen(ink.barRule, 1));
@@ -76,90 +90,89 @@ class SwellDrawing : public OpenDrawing {
       p.setPen(QPen(ink.blue, 1.4));
       p.drawPolyline(fall);
     }
-    for (const OpenHandle& h : handles(c)) {
-      const bool on = active == h.name;
-      const QPointF at = h.rect.center();
-      if (h.name == QLatin1String("lead")) paintRing(p, at, QObject::tr("lead-in %1").arg(leadWords(c)), on);
-      if (h.name == QLatin1String("decay")) paintRing(p, at, decayWords(c, s), on, true);
-      if (h.name == QLatin1String("rise"))
-        paintRing(p, at, on ? QObject::tr("rise %1").arg(textOf(c, "rise_bend")) : QString(), on, true);
-      if (h.name == QLatin1String("wet"))
-        paintRing(p, at, on ? QObject::tr("wet %1").arg(textOf(c, "wet_db")) : QString(), on, true);
-      if (h.name == QLatin1String("spill"))
-        paintRing(p, at, s.spill > 0 || on ? QObject::tr("spill %1").arg(textOf(c, "spill_beats")) : QString(), on);
-      if (h.name == QLatin1String("land")) {
-        p.setPen(QPen(ink.ink, on ? 2.4 : 1.5));
-        p.setBrush(ink.card);
-        const double r = scaled(6);
-        p.drawPolygon(QPolygonF({at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)}));
-      }
-    }
     paintNeighbours(p, c);
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
+    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("source"));
     const Shape s(c, height_);
-    const double r = scaled(8), mid = c.area.center().y();
-    const auto ring = [&](const char* name, QPointF at, Qt::CursorShape cursor) {
-      all.push_back({QString::fromLatin1(name), QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r), cursor});
-    };
-    ring("lead", QPointF(s.begin, s.point(0).y()), Qt::SizeHorCursor);
-    ring("rise", s.point(0.36), Qt::SizeVerCursor);
-    ring("decay", s.point(0.66), Qt::SizeVerCursor);
-    ring("wet", s.point(0.95), Qt::SizeVerCursor);
-    ring("spill", QPointF(std::max(s.spillEnd, s.landing + scaled(16)), mid + scaled(s.spill > 0 ? 4 : 40)),
-         Qt::SizeHorCursor);
-    ring("land", QPointF(s.landing, c.area.bottom() - scaled(12)), Qt::SizeHorCursor);
-    return all;
-  }
-
-  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
-                               const OpenCanvas& c, const Ornament& before) const override {
-    const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
-    const Kind* kind = allKinds().find(before.kind);
-    const Placed placed{before, c.session.plan()->context()};
-    const Beats at = beatUnder(to, free, grid, c);
-    const Shape s(was, height_);
-    Ornament o = before;
     const double mid = c.area.center().y();
-    const double up = std::max(1.0, mid - to.y()), db = 20 * std::log10(up / std::max(s.height, 1.0));
-    if (handle == QLatin1String("lead")) return kind->withLeadBegin(placed, at);
-    if (handle == QLatin1String("land")) return kind->withLandingAt(placed, at);
-    if (handle == QLatin1String("spill")) {
-      const double landing = before.start.quarters() + *valueOf(was, "land").number();
-      o.settings["spill_beats"] = std::clamp(rounded(at.quarters() - landing, 1e-3), 0.0, 16.0);
-      return o;
-    }
-    if (handle == QLatin1String("decay")) { // the level there says how fast it falls; near the fitted one it is fitted
-      const double fall = std::clamp(-db, 0.5, 59.9), decay = 60 * s.leadSeconds * (1 - 0.66) / fall;
-      o.settings["decay_seconds"] =
-          std::abs(decay / s.leadSeconds - 1) < 0.08 ? Value() : Value(std::clamp(rounded(decay, 0.05), 0.1, 30.0));
-      return o;
-    }
-    if (handle == QLatin1String("rise")) {
-      const double straight = -60 * s.leadSeconds * (1 - 0.36) / s.decay, off = straight - db;
-      o.settings["rise_bend"] = std::clamp(rounded(off / (36 * (1 - 0.36)), 0.05), -1.0, 1.0);
-      return o;
-    }
-    if (handle == QLatin1String("wet")) {
-      const double from = std::max(1.0, mid - press.y());
-      const double wet = *valueOf(was, "wet_db").number() + 20 * std::log10(up / from);
-      o.settings["wet_db"] = std::clamp(rounded(wet, 0.5), -60.0, 12.0);
-      return o;
-    }
-    return dragSource(handle, to, free, grid, was, before);
-  }
-
-  QString wordFor(const QString& handle) const override {
-    if (handle == QLatin1String("lead")) return QObject::tr("lead-in");
-    if (handle == QLatin1String("decay")) return QObject::tr("decay");
-    if (handle == QLatin1String("rise")) return QObject::tr("rise");
-    if (handle == QLatin1String("wet")) return QObject::tr("wet");
-    if (handle == QLatin1String("spill")) return QObject::tr("spill");
-    if (handle == QLatin1String("land")) return QObject::tr("landing");
-    return QObject::tr("source");
+    using Label = OpenHandle::Label;
+    using Side = OpenHandle::Side;
+    all.push_back({.name = QStringLiteral("lead"),
+                   .word = QObject::tr("lead-in"),
+                   .rect = handleBox({s.begin, s.point(0).y()}),
+                   .cursor = Qt::SizeHorCursor,
+                   .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     return kindOf(was).withLeadBegin(was.placed(), beatUnder(pull, was));
+                   },
+                   .label = QObject::tr("lead-in %1").arg(leadWords(c))});
+    all.push_back({.name = QStringLiteral("rise"),
+                   .word = QObject::tr("rise"),
+                   .rect = handleBox(s.point(kRiseAt)),
+                   .cursor = Qt::SizeVerCursor,
+                   .pull = [this](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     const Shape at(was, height_);
+                     const double straight = -60 * at.leadSeconds * (1 - kRiseAt) / at.decay;
+                     const double off = straight - at.dbUnder(pull.to());
+                     Ornament o = was.ornament;
+                     o.settings["rise_bend"] = std::clamp(rounded(off / (36 * (1 - kRiseAt)), 0.05), -1.0, 1.0);
+                     return o;
+                   },
+                   .step = stepping(nullptr, "rise_bend"),
+                   .label = QObject::tr("rise %1").arg(textOf(c, "rise_bend")),
+                   .shown = Label::active,
+                   .side = Side::left});
+    all.push_back({.name = QStringLiteral("decay"),
+                   .word = QObject::tr("decay"),
+                   .rect = handleBox(s.point(kDecayAt)),
+                   .cursor = Qt::SizeVerCursor,
+                   .pull = [this](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     // The level there says how fast it falls; near the fitted one it is fitted.
+                     const Shape at(was, height_);
+                     const double fall = std::clamp(-at.dbUnder(pull.to()), 0.5, 59.9),
+                                  decay = 60 * at.leadSeconds * (1 - kDecayAt) / fall;
+                     Ornament o = was.ornament;
+                     o.settings["decay_seconds"] = std::abs(decay / at.leadSeconds - 1) < 0.08
+                                                       ? Value()
+                                                       : Value(std::clamp(rounded(decay, 0.05), 0.1, 30.0));
+                     return o;
+                   },
+                   .step = stepping(nullptr, "decay_seconds"),
+                   .label = decayWords(c, s),
+                   .side = Side::left});
+    all.push_back({.name = QStringLiteral("wet"),
+                   .word = QObject::tr("wet"),
+                   .rect = handleBox(s.point(0.95)),
+                   .cursor = Qt::SizeVerCursor,
+                   .pull = pullWet,
+                   .step = stepping(nullptr, "wet_db"),
+                   .label = QObject::tr("wet %1").arg(textOf(c, "wet_db")),
+                   .shown = Label::active,
+                   .side = Side::left});
+    all.push_back(
+        {.name = QStringLiteral("spill"),
+         .word = QObject::tr("spill"),
+         .rect = handleBox({std::max(s.spillEnd, s.landing + scaled(16)), mid + scaled(s.spill > 0 ? 4 : 40)}),
+         .cursor = Qt::SizeHorCursor,
+         .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+           const double landing = was.ornament.start.quarters() + *valueOf(was, "land").number();
+           Ornament o = was.ornament;
+           o.settings["spill_beats"] = std::clamp(rounded(beatUnder(pull, was).quarters() - landing, 1e-3), 0.0, 16.0);
+           return o;
+         },
+         .step = stepping("spill_beats", nullptr),
+         .label = QObject::tr("spill %1").arg(textOf(c, "spill_beats")),
+         .shown = s.spill > 0 ? Label::always : Label::active});
+    all.push_back({.name = QStringLiteral("land"),
+                   .word = QObject::tr("landing"),
+                   .rect = handleBox({s.landing, c.area.bottom() - scaled(12)}),
+                   .cursor = Qt::SizeHorCursor,
+                   .mark = OpenHandle::Mark::diamond,
+                   .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     return kindOf(was).withLandingAt(was.placed(), beatUnder(pull, was));
+                   }});
+    return all;
   }
 
   QString sentence(const OpenCanvas& c, bool& warn) const override {
@@ -209,6 +222,8 @@ class SwellDrawing : public OpenDrawing {
     QPointF point(double u) const {
       return {begin + (landing - begin) * u, mid - height * std::pow(10.0, dbAt(u) / 20)};
     }
+    /// What a height means, against the swell's loudest.
+    double dbUnder(QPointF at) const { return 20 * std::log10(std::max(1.0, mid - at.y()) / std::max(height, 1.0)); }
     double landing, begin, spillEnd, leadSeconds, decay, bend, spill, spillGain, mid, height;
     bool fitted, sounds;
     FrameRange source;
@@ -255,9 +270,9 @@ class SwellDrawing : public OpenDrawing {
 
 class ReverbThrowDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+  void paint(QPainter& p, const OpenCanvas& c) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, active, QObject::tr("source"));
+    paintSourceEdges(p, c, QObject::tr("source"));
     const Shape s(c, height_);
     p.setPen(QPen(ink.barRule, 1));
     p.drawLine(QPointF(c.area.left(), s.mid), QPointF(c.area.right(), s.mid));
@@ -270,63 +285,47 @@ class ReverbThrowDrawing : public OpenDrawing {
       p.setPen(QPen(ink.blue, 1.6, Qt::DashLine));
       p.drawLine(QPointF(s.end, c.area.top() + scaled(30)), QPointF(s.end, c.area.bottom() - scaled(10)));
     }
-    for (const OpenHandle& h : handles(c)) {
-      const bool on = active == h.name;
-      const QPointF at = h.rect.center();
-      if (h.name == QLatin1String("decay")) paintRing(p, at, decayWords(c), on);
-      if (h.name == QLatin1String("wet"))
-        paintRing(p, at, on ? QObject::tr("wet %1").arg(textOf(c, "wet_db")) : QString(), on);
-      if (h.name == QLatin1String("cut"))
-        paintRing(p, at, s.cut ? QObject::tr("cut here") : on ? QObject::tr("cut") : QString(), on);
-    }
     paintNeighbours(p, c);
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
+    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("source"));
     const Shape s(c, height_);
-    const double r = scaled(8);
-    const auto ring = [&](const char* name, QPointF at, Qt::CursorShape cursor) {
-      all.push_back({QString::fromLatin1(name), QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r), cursor});
-    };
-    ring("wet", s.point(0.03), Qt::SizeVerCursor);
-    if (!s.held) ring("decay", s.point(kPulled), Qt::SizeHorCursor);
-    ring("cut", QPointF(s.end, s.mid), Qt::SizeHorCursor);
+    all.push_back({.name = QStringLiteral("wet"),
+                   .word = QObject::tr("wet"),
+                   .rect = handleBox(s.point(0.03)),
+                   .cursor = Qt::SizeVerCursor,
+                   .pull = pullWet,
+                   .step = stepping(nullptr, "wet_db"),
+                   .label = QObject::tr("wet %1").arg(textOf(c, "wet_db")),
+                   .shown = OpenHandle::Label::active});
+    if (!s.held)
+      all.push_back({.name = QStringLiteral("decay"),
+                     .word = QObject::tr("decay"),
+                     .rect = handleBox(s.point(kPulled)),
+                     .cursor = Qt::SizeHorCursor,
+                     .pull = [this](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                       // The ring stands a third of the way down: sideways it takes the whole shape with it.
+                       const Shape at(was, height_);
+                       const TempoMap& map = was.session.plan()->map();
+                       const Beats rest = was.axis.beatAt(at.begin + (pull.to().x() - at.begin) / kPulled);
+                       const double decay = map.secondsAt(rest).value - map.secondsAt(was.axis.beatAt(at.begin)).value;
+                       Ornament o = was.ornament;
+                       o.settings["decay_seconds"] = std::clamp(rounded(decay, 0.05), 0.1, 30.0);
+                       return o;
+                     },
+                     .step = stepping("decay_seconds", nullptr),
+                     .label = QObject::tr("decay %1").arg(textOf(c, "decay_seconds"))});
+    all.push_back({.name = QStringLiteral("cut"),
+                   .word = QObject::tr("cut"),
+                   .rect = handleBox({s.end, s.mid}),
+                   .cursor = Qt::SizeHorCursor,
+                   .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     return kindOf(was).withTailEnd(was.placed(), beatUnder(pull, was));
+                   },
+                   .label = s.cut ? QObject::tr("cut here") : QObject::tr("cut"),
+                   .shown = s.cut ? OpenHandle::Label::always : OpenHandle::Label::active});
     return all;
-  }
-
-  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
-                               const OpenCanvas& c, const Ornament& before) const override {
-    const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
-    const Shape s(was, height_);
-    Ornament o = before;
-    if (handle == QLatin1String("cut"))
-      return allKinds()
-          .find(before.kind)
-          ->withTailEnd({before, c.session.plan()->context()}, beatUnder(to, free, grid, c));
-    if (handle == QLatin1String("decay")) {
-      // The ring stands a third of the way down: sideways it takes the whole shape with it.
-      const TempoMap& map = c.session.plan()->map();
-      const Beats rest = c.axis.beatAt(s.begin + (to.x() - s.begin) / kPulled);
-      const double decay = map.secondsAt(rest).value - map.secondsAt(c.axis.beatAt(s.begin)).value;
-      o.settings["decay_seconds"] = std::clamp(rounded(decay, 0.05), 0.1, 30.0);
-      return o;
-    }
-    if (handle == QLatin1String("wet")) {
-      const double from = std::max(1.0, s.mid - press.y()), up = std::max(1.0, s.mid - to.y());
-      o.settings["wet_db"] =
-          std::clamp(rounded(*valueOf(was, "wet_db").number() + 20 * std::log10(up / from), 0.5), -60.0, 12.0);
-      return o;
-    }
-    return dragSource(handle, to, free, grid, was, before);
-  }
-
-  QString wordFor(const QString& handle) const override {
-    if (handle == QLatin1String("decay")) return QObject::tr("decay");
-    if (handle == QLatin1String("wet")) return QObject::tr("wet");
-    if (handle == QLatin1String("cut")) return QObject::tr("cut");
-    return QObject::tr("source");
   }
 
   QString sentence(const OpenCanvas& c, bool& warn) const override {
@@ -372,7 +371,6 @@ class ReverbThrowDrawing : public OpenDrawing {
     double mid, begin, decay, decayEnd, end, height;
     bool held, cut;
   };
-  static QString decayWords(const OpenCanvas& c) { return QObject::tr("decay %1").arg(textOf(c, "decay_seconds")); }
 };
 
 } // namespace

@@ -18,8 +18,8 @@ constexpr double kCurveTop = 30, kRail = 26; // room above the curve and for the
 
 class TapeDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
-    paintSourceEdges(p, c, active, QString());
+  void paint(QPainter& p, const OpenCanvas& c) const override {
+    paintSourceEdges(p, c, QString());
     const Frame f(c);
     // The row goes at its own speed before and after.
     const QColor hue = inkOf(c.ornament);
@@ -46,116 +46,87 @@ class TapeDrawing : public OpenDrawing {
     }
     paintBeats(p, c, f);
     paintSeams(p, c, {f.motion.extent.begin, f.motion.extent.end}, scaled(56));
-    for (const OpenHandle& h : handles(c)) {
-      QString word;
-      if (h.name == QLatin1String("bend"))
-        word = QObject::tr("bend %1").arg(number(c, "bend"), 0, 'f', 2);
-      else if (h.name == QLatin1String("halt"))
-        word = lowestWord(c, f);
-      else if (h.name == QLatin1String("lowest"))
-        word = lowestWord(c, f);
-      else if (h.name == QLatin1String("turn"))
-        word = QObject::tr("turns here");
-      else if (!h.name.startsWith(QLatin1String("point")))
-        continue;
-      paintRing(p, h.rect.center(), word, active == h.name, h.rect.center().x() > c.area.right() - scaled(120));
-    }
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
+    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("edge"));
     const Frame f(c);
     if (!f.motion.refusal.empty()) return all;
-    const auto ring = [&](const QString& name, double u, double v, Qt::CursorShape cursor) {
-      const double r = scaled(8), x = f.begin + (f.end - f.begin) * u, y = f.yOf(v);
-      all.push_back({name, QRectF(x - r, y - r, 2 * r, 2 * r), cursor});
+    const auto ring = [&](OpenHandle h, double u, double v) {
+      h.rect = handleBox({f.begin + (f.end - f.begin) * u, f.yOf(v)});
+      if (h.rect.center().x() > c.area.right() - scaled(120)) h.side = OpenHandle::Side::left;
+      all.push_back(std::move(h));
+    };
+    const auto bendAt = [&](double u) {
+      ring({.name = QStringLiteral("bend"),
+            .word = QObject::tr("bend"),
+            .cursor = Qt::SizeVerCursor,
+            .pull = pullBend,
+            .step = stepping(nullptr, "bend"),
+            .label = QObject::tr("bend %1").arg(number(c, "bend"), 0, 'f', 2)},
+           u, f.motion.speed.speed(u));
+    };
+    const char* down = f.motion.pitchLock ? nullptr : "lowest"; // with the time locked it has a number of its own
+    const auto lowestAt = [&](const char* name, double u, Qt::CursorShape cursor, const char* sideways) {
+      ring({.name = QString::fromLatin1(name),
+            .word = QObject::tr("lowest speed"),
+            .cursor = cursor,
+            .pull = [halts = sideways == std::string_view("halt_at")](
+                        const OpenCanvas& was, const Pull& pull) { return pullLowest(was, pull, halts); },
+            .step = stepping(sideways[0] ? sideways : nullptr, down),
+            .label = lowestWord(c, f)},
+           u, f.motion.speed.speed(u));
     };
     using Shape = TapeMotion::Shape;
     const double m = f.motion.bottom;
-    const auto bendAt = [&](double u) { ring(QStringLiteral("bend"), u, f.motion.speed.speed(u), Qt::SizeVerCursor); };
     switch (f.motion.shape) {
     case Shape::stop:
       bendAt(0.5);
-      ring(QStringLiteral("halt"), 1, f.motion.speed.speed(1), Qt::SizeAllCursor);
+      lowestAt("halt", 1, Qt::SizeAllCursor, "halt_at");
       break;
     case Shape::start:
       bendAt(0.5);
-      ring(QStringLiteral("lowest"), 0, f.motion.speed.speed(0), Qt::SizeVerCursor);
+      lowestAt("lowest", 0, Qt::SizeVerCursor, "");
       break;
     case Shape::dip:
       bendAt(m / 2);
-      ring(QStringLiteral("lowest"), m, f.motion.speed.speed(m), Qt::SizeAllCursor);
+      lowestAt("lowest", m, Qt::SizeAllCursor, "bottom_at");
       break;
     case Shape::spinBack:
       bendAt(m / 2);
-      ring(QStringLiteral("turn"), m, 0, Qt::SizeHorCursor);
+      ring({.name = QStringLiteral("turn"),
+            .word = QObject::tr("turn"),
+            .cursor = Qt::SizeHorCursor,
+            .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+              Ornament o = was.ornament;
+              o.settings["bottom_at"] = bottomUnder(Frame(was).shareAt(pull.to().x()));
+              return o;
+            },
+            .step = stepping("bottom_at", nullptr),
+            .label = QObject::tr("turns here")},
+           m, 0);
       break;
     case Shape::custom: {
       const auto& points = f.curve.points();
-      for (std::size_t i = 0; i < points.size() && i < 40; ++i)
-        ring(QStringLiteral("point%1").arg(i), std::clamp(points[i].x, 0.0, 1.0), points[i].y, Qt::SizeAllCursor);
+      for (std::size_t i = 0; i < points.size() && i < kMostPoints; ++i)
+        ring({.name = QStringLiteral("point%1").arg(i),
+              .word = QObject::tr("speed"),
+              .cursor = Qt::SizeAllCursor,
+              .pull = [i](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                const Frame at(was);
+                return withPoint(was, at.curve, i, at.shareAt(pull.to().x()), at.stepAt(pull.to().y()));
+              },
+              .step = [i](const OpenCanvas& now, int right, int up) -> std::optional<Ornament> {
+                const Frame at(now);
+                if (i >= at.curve.points().size()) return std::nullopt;
+                const CurvePoint& q = at.curve.points()[i];
+                return withPoint(now, at.curve, i, std::clamp(q.x + 0.01 * right, 0.0, 1.0), q.y + 0.02 * up);
+              }},
+             std::clamp(points[i].x, 0.0, 1.0), points[i].y);
       break;
     }
     }
     return all;
-  }
-
-  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
-                               const OpenCanvas& c, const Ornament& before) const override {
-    const OpenCanvas was{c.axis, c.area, c.session, before, c.node, c.waves};
-    const Frame f(was);
-    Ornament o = before;
-    const double u = std::clamp((to.x() - f.begin) / std::max(1.0, f.end - f.begin), 0.0, 1.0);
-    const double v = std::round(f.valueAt(to.y()) * 50) / 50;
-    const auto nearest = [&](double x) { // of the grid, as a part of the span
-      const double at = static_cast<double>((beatUnder(to, free, grid, c) - before.start).ticks) /
-                        static_cast<double>(before.length.ticks);
-      return std::clamp(free ? x : at, 0.01, 1.0);
-    };
-    if (handle == QLatin1String("bend")) {
-      // So that the curve goes through the mouse: a segment of its own from 1 to the lowest.
-      const bool start = f.motion.shape == TapeMotion::Shape::start;
-      const double foot = f.motion.shape == TapeMotion::Shape::spinBack ? 0 : numberOf(before, "lowest");
-      const Curve one = start ? Curve({{0, foot, 0}, {1, 1, 0}}) : Curve({{0, 1, 0}, {1, foot, 0}});
-      const double bend = bendThrough(one, 1, 0.5, std::clamp(f.valueAt(to.y()), foot + 1e-3, 1 - 1e-3));
-      o.settings["bend"] = std::round((start ? -bend : bend) * 100) / 100;
-      return o;
-    }
-    if (handle == QLatin1String("halt") || handle == QLatin1String("lowest")) {
-      if (!f.motion.pitchLock && std::abs(to.y() - press.y()) >= 3) o.settings["lowest"] = std::clamp(v, 0.0, 1.0);
-      if (std::abs(to.x() - press.x()) < 3) return o;
-      if (f.motion.shape == TapeMotion::Shape::dip)
-        o.settings["bottom_at"] = std::round(std::clamp(u, 0.02, 0.98) * 1000) / 1000;
-      if (handle == QLatin1String("halt") && *settingOr(table(), before.settings, "fit").text() == "span") {
-        const double whole = numberOf(before, "halt_at") * u;
-        const double at = to.x() > f.end
-                              ? std::min(1.0, (to.x() - f.begin) / (f.end - f.begin) * numberOf(before, "halt_at"))
-                              : whole;
-        o.settings["halt_at"] = std::round(nearest(at) * 1000) / 1000;
-      }
-      return o;
-    }
-    if (handle == QLatin1String("turn")) {
-      o.settings["bottom_at"] = std::round(std::clamp(u, 0.02, 0.98) * 1000) / 1000;
-      return o;
-    }
-    if (handle.startsWith(QLatin1String("point"))) {
-      const auto i = static_cast<std::size_t>(handle.mid(5).toInt());
-      if (i >= f.curve.points().size()) return std::nullopt;
-      const CurveLimits limits{0, 1, -4, 4};
-      o.settings["speed"] = withPointMoved(f.curve, i, std::round(u * 1000) / 1000, v, limits).value();
-      return o;
-    }
-    return dragSource(handle, to, free, grid, c, before);
-  }
-
-  QString wordFor(const QString& handle) const override {
-    if (handle == QLatin1String("bend")) return QObject::tr("bend");
-    if (handle == QLatin1String("halt") || handle == QLatin1String("lowest")) return QObject::tr("lowest speed");
-    if (handle == QLatin1String("turn")) return QObject::tr("turn");
-    if (handle.startsWith(QLatin1String("point"))) return QObject::tr("speed");
-    return QObject::tr("edge");
   }
 
   QString sentence(const OpenCanvas& c, bool& warn) const override {
@@ -213,6 +184,8 @@ class TapeDrawing : public OpenDrawing {
     return QObject::tr("%1%2 %").arg(v < 0 ? QStringLiteral("−") : QString()).arg(std::round(std::abs(v) * 100));
   }
 
+  static constexpr std::size_t kMostPoints = 40; // of a drawn curve, that are handles
+
   /// Where things are drawn.
   struct Frame {
     explicit Frame(const OpenCanvas& c)
@@ -232,10 +205,55 @@ class TapeDrawing : public OpenDrawing {
     }
     double yOf(double v) const { return top + (most - v) / (most - least) * (bottom - top); }
     double valueAt(double y) const { return most - (y - top) / (bottom - top) * (most - least); }
+    double stepAt(double y) const { return std::round(valueAt(y) * 50) / 50; }
+    double shareAt(double x) const { return std::clamp((x - begin) / std::max(1.0, end - begin), 0.0, 1.0); }
     TapeMotion motion;
     Curve curve;
     double begin, end, over, most = 1, least = 0, top, bottom;
   };
+
+  static double bottomUnder(double share) { return std::round(std::clamp(share, 0.02, 0.98) * 1000) / 1000; }
+
+  static std::optional<Ornament> withPoint(const OpenCanvas& was, const Curve& curve, std::size_t i, double x,
+                                           double y) {
+    if (i >= curve.points().size()) return std::nullopt;
+    const CurveLimits limits{0, 1, -4, 4};
+    Ornament o = was.ornament;
+    o.settings["speed"] = withPointMoved(curve, i, std::round(x * 1000) / 1000, y, limits).value();
+    return o;
+  }
+
+  /// So that the curve goes through the hand: a segment of its own from 1 to the lowest.
+  static std::optional<Ornament> pullBend(const OpenCanvas& was, const Pull& pull) {
+    const Frame f(was);
+    const bool start = f.motion.shape == TapeMotion::Shape::start;
+    const double foot = f.motion.shape == TapeMotion::Shape::spinBack ? 0 : number(was, "lowest");
+    const Curve one = start ? Curve({{0, foot, 0}, {1, 1, 0}}) : Curve({{0, 1, 0}, {1, foot, 0}});
+    const double bend = bendThrough(one, 1, 0.5, std::clamp(f.valueAt(pull.to().y()), foot + 1e-3, 1 - 1e-3));
+    Ornament o = was.ornament;
+    o.settings["bend"] = std::round((start ? -bend : bend) * 100) / 100;
+    return o;
+  }
+
+  /// Up and down the lowest speed; sideways where it is reached.
+  static std::optional<Ornament> pullLowest(const OpenCanvas& was, const Pull& pull, bool halts) {
+    const Frame f(was);
+    const Ornament& before = was.ornament;
+    Ornament o = before;
+    const QPointF by = pull.to() - pull.press();
+    if (!f.motion.pitchLock && std::abs(by.y()) >= 3)
+      o.settings["lowest"] = std::clamp(f.stepAt(pull.to().y()), 0.0, 1.0);
+    if (std::abs(by.x()) < 3) return o;
+    if (f.motion.shape == TapeMotion::Shape::dip) o.settings["bottom_at"] = bottomUnder(f.shareAt(pull.to().x()));
+    if (halts && *settingOr(table(), before.settings, "fit").text() == "span") {
+      const double free =
+          std::min(1.0, std::max(0.0, (pull.to().x() - f.begin) / (f.end - f.begin)) * numberOf(before, "halt_at"));
+      const double onGrid =
+          static_cast<double>((beatUnder(pull, was) - before.start).ticks) / static_cast<double>(before.length.ticks);
+      o.settings["halt_at"] = std::round(std::clamp(pull.free ? free : onGrid, 0.01, 1.0) * 1000) / 1000;
+    }
+    return o;
+  }
 
   static QString lowestWord(const OpenCanvas& c, const Frame& f) {
     if (f.motion.pitchLock) return QObject::tr("%1 st").arg(f.motion.lowestSemitones);

@@ -18,9 +18,9 @@ constexpr double kFullHeight = 0.90; // of the half height, for an echo as loud 
 
 class ThrowDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c, const QString& active) const override {
+  void paint(QPainter& p, const OpenCanvas& c) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, active, QObject::tr("source"));
+    paintSourceEdges(p, c, QObject::tr("source"));
     const Ladder l(c);
     const double mid = c.area.center().y();
     p.setPen(QPen(ink.barRule, 1));
@@ -58,15 +58,8 @@ class ThrowDrawing : public OpenDrawing {
       p.drawEllipse(QPointF(0, 0), size, size * 0.74);
       p.restore();
     }
-    // What is dragged is shown by weight: rings about the first head and on the slope.
-    p.setBrush(Qt::NoBrush);
-    for (const OpenHandle& h : handles(c)) {
-      if (h.name != QLatin1String("time") && h.name != QLatin1String("slope")) continue;
-      p.setPen(QPen(ink.ink, active == h.name ? 2.2 : 1.2));
-      p.drawEllipse(h.rect.center(), h.rect.width() / 2, h.rect.width() / 2);
-    }
     const QPointF first = l.head(l.echoes.front());
-    const SettingSpec* spec = DelayThrowSettings::table().find(l.echoes.front().right ? "time_right" : "time_left");
+    const SettingSpec* spec = DelayThrowSettings::table().find(l.ownTime());
     const QString text =
         QString::fromStdString(
             settingText(*spec, settingOr(DelayThrowSettings::table(), c.ornament.settings, spec->key))) +
@@ -86,76 +79,32 @@ class ThrowDrawing : public OpenDrawing {
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all;
-    addSourceHandles(all, c);
+    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("source"));
     const Ladder l(c);
     if (l.echoes.empty()) return all;
-    const double mid = c.area.center().y();
-    const QPointF first = l.head(l.echoes.front());
-    const double r = scaled(10);
-    all.push_back({QStringLiteral("time"), QRectF(first.x() - r, first.y() - r, 2 * r, 2 * r), Qt::SizeAllCursor});
+    const char* own = l.ownTime();
+    all.push_back({.name = QStringLiteral("time"),
+                   .word = QObject::tr("time"),
+                   .rect = handleBox(l.head(l.echoes.front()), 10),
+                   .cursor = Qt::SizeAllCursor,
+                   .mark = OpenHandle::Mark::outline,
+                   .pull = pullTime,
+                   .step = [own](const OpenCanvas& now, int right, int up) -> std::optional<Ornament> {
+                     auto next = stepping(own, "wet_db")(now, right, up);
+                     return right == 0 ? next : std::optional(withTime(now.ornament, own, next->settings[own]));
+                   }});
     if (const Echo* e = l.slopeEcho()) {
       const QPointF h = l.head(*e);
-      const double s = scaled(7), y = mid - std::abs(mid - h.y());
-      all.push_back({QStringLiteral("slope"), QRectF(h.x() - s, y - s, 2 * s, 2 * s), Qt::SizeVerCursor});
+      const double mid = c.area.center().y();
+      all.push_back({.name = QStringLiteral("slope"),
+                     .word = QObject::tr("feedback"),
+                     .rect = handleBox({h.x(), mid - std::abs(mid - h.y())}, 7),
+                     .cursor = Qt::SizeVerCursor,
+                     .mark = OpenHandle::Mark::outline,
+                     .pull = pullSlope,
+                     .step = stepping(nullptr, "feedback_percent")});
     }
     return all;
-  }
-
-  std::optional<Ornament> drag(const QString& handle, QPointF press, QPointF to, bool free, Beats grid,
-                               const OpenCanvas& c, const Ornament& before) const override {
-    const OpenCanvas was{c.axis, c.area, c.session, before, c.node};
-    const Ladder l(was);
-    Ornament o = before;
-    if (handle == QLatin1String("time")) {
-      if (l.echoes.empty()) return std::nullopt;
-      // Sideways the time, by the nearest note value; up and down the level.
-      const TempoMap& map = c.session.plan()->map();
-      const double dx = to.x() - press.x(), dy = to.y() - press.y();
-      if (std::abs(dx) >= 3) {
-        const double seconds =
-            l.echoes.front().frames / was.placed().sampleRate() + dx / c.axis.pxPerBeat * 60 / map.bpmAt(before.start);
-        const Value v = timeFor(seconds, 0.001, free, map, before.start);
-        const Value formerLeft = settingOr(DelayThrowSettings::table(), before.settings, "time_left"),
-                    formerRight = settingOr(DelayThrowSettings::table(), before.settings, "time_right");
-        const char* own = l.echoes.front().right ? "time_right" : "time_left";
-        o.settings[own] = v;
-        if (formerLeft == formerRight)
-          o.settings["time_left"] = o.settings["time_right"] = v; // linked while they are the same
-      }
-      if (std::abs(dy) >= 6) {
-        const double db = (l.echoes.front().right ? dy : -dy) / (c.area.height() / 2 * kFullHeight) * -kFloorDb;
-        const double wet = *settingOr(DelayThrowSettings::table(), before.settings, "wet_db").number();
-        o.settings["wet_db"] = std::clamp(std::round((wet + db) * 2) / 2, -60.0, 12.0);
-      }
-      return o;
-    }
-    if (handle == QLatin1String("slope")) {
-      const Echo* e = l.slopeEcho();
-      if (!e) return std::nullopt;
-      const double mid = c.area.center().y(), height = std::abs(mid - std::min(to.y(), mid - 1));
-      const double db = l.dbAt(height) - l.wetDb(e->right);
-      const int rounds = e->pass - 1;
-      const double gain = std::pow(10.0, db / 20 / rounds);
-      const double percent = std::clamp(std::round(gain * 100), 0.0, 200.0);
-      const double former = l.settings.feedbackLeft.at(0) * 100;
-      const Value& v = settingOr(DelayThrowSettings::table(), before.settings, "feedback_percent");
-      if (v.number()) {
-        o.settings["feedback_percent"] = percent;
-      } else { // a curve keeps its shape
-        auto points = Curve::from(v)->points();
-        for (auto& q : points) q.y = std::clamp(q.y * (former > 0 ? percent / former : 1), 0.0, 200.0);
-        o.settings["feedback_percent"] = Curve(points).value();
-      }
-      return o;
-    }
-    return dragSource(handle, to, free, grid, was, before);
-  }
-
-  QString wordFor(const QString& handle) const override {
-    if (handle == QLatin1String("time")) return QObject::tr("time");
-    if (handle == QLatin1String("slope")) return QObject::tr("feedback");
-    return QObject::tr("source");
   }
 
   QString sentence(const OpenCanvas& c, bool& warn) const override {
@@ -182,6 +131,59 @@ class ThrowDrawing : public OpenDrawing {
   }
 
  private:
+  /// One side's time; the other's too while they are the same.
+  static Ornament withTime(const Ornament& before, const char* own, const Value& v) {
+    Ornament o = before;
+    const TableSpec& table = DelayThrowSettings::table();
+    const bool linked =
+        settingOr(table, before.settings, "time_left") == settingOr(table, before.settings, "time_right");
+    o.settings[own] = v;
+    if (linked) o.settings["time_left"] = o.settings["time_right"] = v;
+    return o;
+  }
+
+  /// Sideways the time, by the nearest note value; up and down the level.
+  static std::optional<Ornament> pullTime(const OpenCanvas& was, const Pull& pull) {
+    const Ladder l(was);
+    if (l.echoes.empty()) return std::nullopt;
+    const TempoMap& map = was.session.plan()->map();
+    const Beats start = was.ornament.start;
+    const QPointF by = pull.to() - pull.press();
+    Ornament o = was.ornament;
+    if (std::abs(by.x()) >= 3) {
+      const double seconds =
+          l.echoes.front().frames / was.placed().sampleRate() + by.x() / was.axis.pxPerBeat * 60 / map.bpmAt(start);
+      o = withTime(o, l.ownTime(), timeFor(seconds, 0.001, pull.free, map, start));
+    }
+    if (std::abs(by.y()) >= 6) {
+      const double db = (l.echoes.front().right ? by.y() : -by.y()) / (was.area.height() / 2 * kFullHeight) * -kFloorDb;
+      const double wet = *settingOr(DelayThrowSettings::table(), was.ornament.settings, "wet_db").number();
+      o.settings["wet_db"] = std::clamp(std::round((wet + db) * 2) / 2, -60.0, 12.0);
+    }
+    return o;
+  }
+
+  /// The feedback whose echo would stand under the hand; a curve keeps its shape.
+  static std::optional<Ornament> pullSlope(const OpenCanvas& was, const Pull& pull) {
+    const Ladder l(was);
+    const Echo* e = l.slopeEcho();
+    if (!e) return std::nullopt;
+    const double mid = was.area.center().y(), height = std::abs(mid - std::min(pull.to().y(), mid - 1));
+    const double db = l.dbAt(height) - l.wetDb(e->right);
+    const double percent = std::clamp(std::round(std::pow(10.0, db / 20 / (e->pass - 1)) * 100), 0.0, 200.0);
+    Ornament o = was.ornament;
+    const Value& v = settingOr(DelayThrowSettings::table(), was.ornament.settings, "feedback_percent");
+    if (v.number()) {
+      o.settings["feedback_percent"] = percent;
+    } else {
+      const double former = l.settings.feedbackLeft.at(0) * 100;
+      auto points = Curve::from(v)->points();
+      for (auto& q : points) q.y = std::clamp(q.y * (former > 0 ? percent / former : 1), 0.0, 200.0);
+      o.settings["feedback_percent"] = Curve(points).value();
+    }
+    return o;
+  }
+
   /// The echoes with their places in the drawing.
   struct Ladder {
     explicit Ladder(const OpenCanvas& canvas)
@@ -197,6 +199,8 @@ class ThrowDrawing : public OpenDrawing {
     double heightOf(double db) const {
       return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.12) * kFullHeight * c.area.height() / 2;
     }
+    /// The setting that the first echo's time is.
+    const char* ownTime() const { return echoes.front().right ? "time_right" : "time_left"; }
     double dbAt(double height) const { return kFloorDb - kFloorDb * height / (kFullHeight * c.area.height() / 2); }
     QPointF head(const Echo& e) const {
       const TempoMap& map = c.session.plan()->map();

@@ -12,8 +12,7 @@ namespace {
 
 constexpr double kHalfSeconds = 0.016;
 
-const Frames* nearest(const Session& session, const std::string& row, Frames at) {
-  const auto& all = session.onsets(row);
+const Frames* nearest(const std::vector<Frames>& all, Frames at) {
   const Frames* best = nullptr;
   const auto after = std::lower_bound(all.begin(), all.end(), at);
   if (after != all.end()) best = &*after;
@@ -29,16 +28,15 @@ QSizeF magnifierSize() {
 
 Beats nearestOnset(const Session& session, const std::string& row, Beats at, Beats reach) {
   const TempoMap& map = session.plan()->map();
-  const Frames* best = nearest(session, row, map.frameAt(at));
+  const Frames* best = nearest(session.onsets(row), map.frameAt(at));
   if (!best) return at;
   const Beats b = map.beatAt(*best);
   return std::abs((b - at).ticks) <= reach.ticks ? b : at;
 }
 
-QString nearestOnsetWords(const Session& session, const std::string& row, Beats at) {
-  const TempoMap& map = session.plan()->map();
+QString nearestOnsetWords(const TempoMap& map, const std::vector<Frames>& onsets, Beats at) {
   const Frames here = map.frameAt(at);
-  const Frames* best = nearest(session, row, here);
+  const Frames* best = nearest(onsets, here);
   if (!best) return {};
   const double ms = static_cast<double>((*best - here).count) / map.sampleRate() * 1000;
   if (std::abs(ms) > 250) return {};
@@ -47,13 +45,14 @@ QString nearestOnsetWords(const Session& session, const std::string& row, Beats 
                 : QObject::tr("attack %1 ms after").arg(ms, 0, 'f', 1);
 }
 
-void paintMagnifier(QPainter& p, const QRectF& box, const Session& session, const std::string& row, Beats at) {
+void paintMagnifier(QPainter& p, const QRectF& box, const std::shared_ptr<const RenderPlan>& plan,
+                    const std::vector<Frames>& onsets, const std::string& row, Beats at) {
   const Palette& c = paper();
-  const TempoMap& map = session.plan()->map();
+  const TempoMap& map = plan->map();
   const Frames centre = map.frameAt(at);
   const auto half = std::max<std::int64_t>(16, std::llround(kHalfSeconds * map.sampleRate()));
   StereoBuffer b(2 * half);
-  readerBeforeOrnaments(session.plan(), row)(centre - Frames(half), b.span());
+  readerBeforeOrnaments(plan, row)(centre - Frames(half), b.span());
   float most = 0.02f;
   for (std::int64_t i = 0; i < b.frames(); ++i) most = std::max({most, std::abs(b.left()[i]), std::abs(b.right()[i])});
 
@@ -74,7 +73,7 @@ void paintMagnifier(QPainter& p, const QRectF& box, const Session& session, cons
                         static_cast<double>(0.5f * (b.left()[i] + b.right()[i]) / most) * wave.height() / 2);
   p.setPen(QPen(c.wave, 1.3));
   p.drawPolyline(line);
-  for (const Frames& f : session.onsets(row)) {
+  for (const Frames& f : onsets) {
     const std::int64_t i = (f - centre).count + half;
     if (i < 0 || i >= b.frames()) continue;
     const double at2 = x(static_cast<double>(i));
@@ -102,7 +101,7 @@ void paintMagnifier(QPainter& p, const QRectF& box, const Session& session, cons
   p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, place);
   p.setFont(sans(11.5));
   p.setPen(c.quiet);
-  p.drawText(text, Qt::AlignVCenter | Qt::AlignRight, nearestOnsetWords(session, row, at));
+  p.drawText(text, Qt::AlignVCenter | Qt::AlignRight, nearestOnsetWords(map, onsets, at));
   p.restore();
 }
 

@@ -9,9 +9,11 @@ namespace ivrin::app {
 
 /// Size of the lens, with its line of words.
 QSizeF magnifierSize();
-void paintMagnifier(QPainter& p, const QRectF& box, const Session& session, const std::string& row, Beats at);
+/// `onsets` are the attacks of the row.
+void paintMagnifier(QPainter& p, const QRectF& box, const std::shared_ptr<const RenderPlan>& plan,
+                    const std::vector<Frames>& onsets, const std::string& row, Beats at);
 /// "attack 3.2 ms before", "on the attack"; empty where none is near.
-QString nearestOnsetWords(const Session& session, const std::string& row, Beats at);
+QString nearestOnsetWords(const TempoMap& map, const std::vector<Frames>& onsets, Beats at);
 /// The attack nearest to `at` within `reach`; `at` itself where there is none.
 Beats nearestOnset(const Session& session, const std::string& row, Beats at, Beats reach);
 

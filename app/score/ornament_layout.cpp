@@ -59,13 +59,12 @@ void OrnamentLayout::learn(const RenderPlan& plan, const Heard& heard) {
 }
 
 void OrnamentLayout::place(const std::vector<RowBox>& rows, const TimeAxis& axis) {
-  boxes_.clear();
-  index_.clear();
+  auto boxes = std::make_shared<OrnamentBoxes>();
   for (const RowBox& r : rows) {
     const auto found = known_.find(r.id);
     if (r.open || found == known_.end()) continue;
     const double full = r.height < scaled(40) ? scaled(18) : scaled(22);
-    const std::size_t first = boxes_.size();
+    const std::size_t first = boxes->all().size();
     for (const Known& k : found->second) {
       OrnamentBox b;
       b.id = k.id;
@@ -81,25 +80,31 @@ void OrnamentLayout::place(const std::vector<RowBox>& rows, const TimeAxis& axis
       b.bandTop = r.staffTop + b.lane * b.bandHeight;
       const double w = b.lanes == 1 ? full : std::clamp(b.bandHeight * 0.8, 13.0, full), h = w * 16 / 22;
       b.sign = QRectF(b.begin, b.lane == 0 ? r.y + std::max(1.0, r.height * 0.04) : b.bandTop + 1, w, h);
-      for (std::size_t i = first; i < boxes_.size(); ++i) // several at one place in one lane stand side by side
-        if (boxes_[i].lane == b.lane && boxes_[i].sign.intersects(b.sign))
-          b.sign.moveLeft(boxes_[i].sign.right() + w * 0.15);
+      for (std::size_t i = first; i < boxes->all().size(); ++i) { // several at one place in one lane stand side by side
+        const OrnamentBox& other = boxes->all()[i];
+        if (other.lane == b.lane && other.sign.intersects(b.sign)) b.sign.moveLeft(other.sign.right() + w * 0.15);
+      }
       const double digits = scaled(13);
       if (b.lanes > 1) b.number = QRectF(b.sign.left() - digits, b.sign.top() - 1, digits, std::max(h + 2, digits));
       b.bracketY = b.sign.bottom() + scaled(3);
-      index_[b.id] = boxes_.size();
-      boxes_.push_back(std::move(b));
+      boxes->add(std::move(b));
     }
   }
+  boxes_ = std::move(boxes);
 }
 
-const OrnamentBox* OrnamentLayout::box(const std::string& id) const {
+void OrnamentBoxes::add(OrnamentBox b) {
+  index_[b.id] = all_.size();
+  all_.push_back(std::move(b));
+}
+
+const OrnamentBox* OrnamentBoxes::box(const std::string& id) const {
   const auto it = index_.find(id);
-  return it == index_.end() ? nullptr : &boxes_[it->second];
+  return it == index_.end() ? nullptr : &all_[it->second];
 }
 
-const OrnamentBox* OrnamentLayout::at(QPointF p) const {
-  for (const OrnamentBox& b : boxes_)
+const OrnamentBox* OrnamentBoxes::at(QPointF p) const {
+  for (const OrnamentBox& b : all_)
     if (b.sign.adjusted(-3, -4, 3, 4).contains(p) || (!b.number.isEmpty() && b.number.contains(p))) return &b;
   return nullptr;
 }

@@ -1,6 +1,7 @@
 // Where the ornaments of the score stand: their lanes, signs and brackets, in widget coordinates. Geometry only.
 #pragma once
 
+#include "app/score/page_layout.h"
 #include "app/score/time_axis.h"
 #include "render/render_plan.h"
 
@@ -8,16 +9,9 @@
 
 #include <functional>
 #include <map>
+#include <memory>
 
 namespace ivrin::app {
-
-/// A row as it is laid out now.
-struct RowBox {
-  std::string id;
-  int y = 0, height = 0;
-  bool open = false;
-  int staffTop = 0, staffHeight = 0; // of the wave
-};
 
 struct OrnamentBox {
   std::string id;
@@ -38,6 +32,20 @@ struct OrnamentBox {
 /// (lane, lanes of its group); spans that overlap directly or through others are one group.
 std::vector<std::pair<int, int>> lanesOf(const std::vector<BeatRange>& spans);
 
+/// All of a page.
+class OrnamentBoxes {
+ public:
+  const std::vector<OrnamentBox>& all() const { return all_; }
+  const OrnamentBox* box(const std::string& id) const;
+  /// The box whose sign, or whose number, lies under the point.
+  const OrnamentBox* at(QPointF p) const;
+  void add(OrnamentBox b);
+
+ private:
+  std::vector<OrnamentBox> all_;
+  std::map<std::string, std::size_t> index_;
+};
+
 class OrnamentLayout {
  public:
   /// Tells where a print is audible.
@@ -46,10 +54,11 @@ class OrnamentLayout {
   void learn(const RenderPlan& plan, const Heard& heard);
   /// Boxes on the page: when rows or axis have changed. The open row has none.
   void place(const std::vector<RowBox>& rows, const TimeAxis& axis);
-  const std::vector<OrnamentBox>& boxes() const { return boxes_; }
-  const OrnamentBox* box(const std::string& id) const;
-  /// The box whose sign, or whose number, lies under the point.
-  const OrnamentBox* at(QPointF p) const;
+  /// As they were placed last; made anew each time, so that a picture may keep them.
+  const std::shared_ptr<const OrnamentBoxes>& shared() const { return boxes_; }
+  const std::vector<OrnamentBox>& boxes() const { return boxes_->all(); }
+  const OrnamentBox* box(const std::string& id) const { return boxes_->box(id); }
+  const OrnamentBox* at(QPointF p) const { return boxes_->at(p); }
 
  private:
   struct Known {
@@ -60,8 +69,7 @@ class OrnamentLayout {
     int lane, lanes;
   };
   std::map<std::string, std::vector<Known>> known_; // by row
-  std::vector<OrnamentBox> boxes_;
-  std::map<std::string, std::size_t> index_;
+  std::shared_ptr<const OrnamentBoxes> boxes_ = std::make_shared<OrnamentBoxes>();
 };
 
 } // namespace ivrin::app

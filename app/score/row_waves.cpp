@@ -61,9 +61,9 @@ ColumnFrames columnFrames(const TempoMap& map, const TimeAxis& axis, double x, i
 double RowWaves::fullScale(const std::string& row) const {
   PeakView view;
   std::shared_ptr<const PeakPyramid> made;
-  if (const auto& a = session_.audio().of(row)) {
+  if (const auto& a = source_.audio.of(row)) {
     view = a->peaks();
-  } else if ((made = session_.rowPeaks(row))) {
+  } else if ((made = madePeaks(row))) {
     view = PeakView::of(*made);
   }
   // Nine in ten of the loud stretches fit; a rare peak is drawn at the staff's edge. A nearly silent row must not fill
@@ -90,8 +90,8 @@ WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, do
   const auto n = frames.size() - 1;
   WaveColumns w(static_cast<int>(n));
   const double scale = 1 / fullScale(row);
-  const auto& audio = session_.audio().of(row);
-  const auto& plan = session_.plan();
+  const auto& audio = source_.audio.of(row);
+  const auto& plan = source_.plan;
   std::vector<const GainSegments*> gains;
   std::int64_t offset = 0;
   if (plan)
@@ -100,7 +100,7 @@ WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, do
       for (const auto& node : plan->rows()[*index].ornaments)
         if (!node->plan.dry.isOne()) gains.push_back(&node->plan.dry);
     }
-  const auto made = audio ? nullptr : session_.rowPeaks(row);
+  const auto made = audio ? nullptr : madePeaks(row);
   const auto low = scratch(0, n), high = scratch(1, n);
   const std::int64_t each = (frames.back() - frames.front()) / static_cast<std::int64_t>(n);
   if (audio && each >= 2 * PeakPyramid::kBaseFrames) {
@@ -140,14 +140,14 @@ WaveColumns RowWaves::row(const std::string& row, const ColumnFrames& frames, do
 
 std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const ColumnFrames& frames, double mid,
                                                 double half) const {
-  const auto& plan = session_.plan();
+  const auto& plan = source_.plan;
   const auto index = plan ? plan->rowIndex(row) : std::nullopt;
   if (!index) return std::nullopt;
   const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
   bool any = false;
   for (const auto& node : plan->rows()[*index].ornaments) any = any || !intersect(node->plan.dry.span(), seen).empty();
   if (!any) return std::nullopt;
-  if (session_.audio().of(row)) return dry(row, frames, mid, half, false);
+  if (source_.audio.of(row)) return dry(row, frames, mid, half, false);
   // A bus or the mix is drawn as it sounds; what is missing is shown as an even band over the gap.
   const auto n = frames.size() - 1;
   WaveColumns w(static_cast<int>(n));
@@ -220,13 +220,19 @@ std::optional<FrameRange> RowWaves::heard(const OrnamentNode& node) {
 }
 
 void RowWaves::prepare(FrameRange seen) {
-  if (!session_.plan()) return;
-  for (const auto& node : session_.plan()->nodes())
+  if (!source_.plan) return;
+  for (const auto& node : source_.plan->nodes())
     if (node->print && !intersect(node->print->extent(), seen).empty()) static_cast<void>(peaksOf(*node));
 }
 
-void RowWaves::refresh() {
+void RowWaves::show(WaveSource source) {
+  source_ = std::move(source);
   std::erase_if(prints_, [](const auto& e) { return e.second.first.expired(); });
+}
+
+std::shared_ptr<const PeakPyramid> RowWaves::madePeaks(const std::string& row) const {
+  const auto it = source_.peaks.find(row);
+  return it == source_.peaks.end() ? nullptr : it->second.peaks;
 }
 
 WaveColumns RowWaves::print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,

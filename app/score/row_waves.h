@@ -2,8 +2,10 @@
 #pragma once
 
 #include "app/score/time_axis.h"
-#include "app/session/session.h"
 #include "app/theme/wave_painter.h"
+#include "render/render_plan.h"
+#include "render/song_audio.h"
+#include "services/row_peaks.h"
 
 namespace ivrin::app {
 
@@ -18,10 +20,19 @@ struct PrintPeaks {
 using ColumnFrames = std::vector<std::int64_t>;
 ColumnFrames columnFrames(const TempoMap& map, const TimeAxis& axis, double x, int deviceColumns, double ratio);
 
+/// What waves are drawn from.
+struct WaveSource {
+  std::shared_ptr<const RenderPlan> plan;
+  SongAudio audio;
+  AllRowPeaks peaks; // of buses and the mix
+};
+
+/// Its const functions may be called from several threads while none of the others is.
 class RowWaves {
  public:
-  explicit RowWaves(const Session& session)
-      : session_(session) {}
+  /// What is drawn from now on; forgets the peaks of prints that have gone.
+  void show(WaveSource source);
+  const std::shared_ptr<const RenderPlan>& plan() const { return source_.plan; }
 
   /// Full scale of the drawing: the amplitude that fills the row.
   double fullScale(const std::string& row) const;
@@ -35,20 +46,18 @@ class RowWaves {
   /// first column with sound: `first` is its index.
   WaveColumns print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,
                     int& first) const;
-  /// Brings the peaks of the prints in a range up to what is computed; print() draws what was prepared and may be
-  /// called from several threads.
+  /// Brings the peaks of the prints in a range up to what is computed; print() draws what was prepared.
   void prepare(FrameRange seen);
   /// Where a print is within 30 dB of its loudest: what the eye takes for it. Nothing until it is complete.
   std::optional<FrameRange> heard(const OrnamentNode& node);
   bool knowsHeard(const OrnamentNode& node) const;
-  /// Forgets the peaks of prints that have gone.
-  void refresh();
 
  private:
   Peak stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t end) const;
   const PrintPeaks& peaksOf(const OrnamentNode& node);
   WaveColumns dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep) const;
-  const Session& session_;
+  std::shared_ptr<const PeakPyramid> madePeaks(const std::string& row) const;
+  WaveSource source_;
   std::map<const Print*, std::pair<std::weak_ptr<Print>, PrintPeaks>> prints_;
 };
 

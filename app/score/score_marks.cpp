@@ -1,8 +1,6 @@
 // The pencil marks on the score: signs, brackets, slurs, selections, landing lines, the playhead.
-#include "app/openrow/curve_lane.h"
 #include "app/score/magnifier.h"
-#include "app/score/score_view.h"
-#include "app/score/sign_strip.h"
+#include "app/score/score_picture.h"
 #include "app/theme/engraving.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
@@ -32,45 +30,10 @@ QString lengthText(double quarters) {
   return QString::number(quarters, 'f', 2) + QObject::tr(" beats");
 }
 
-} // namespace
-
-void ScoreView::paintOrnaments(QPainter& p, const QRect& dirty) {
-  const Palette& c = paper();
-  for (const OrnamentBox& b : marks_.boxes()) {
-    const bool bracket = b.id == hot_ || marked_.contains(b.id);
-    const QRectF reach =
-        bracket ? QRectF(b.leadX - 10, b.sign.top() - 4, b.tailX - b.leadX + 20, b.bracketY - b.sign.top() + 16)
-                      .united(b.sign.adjusted(-scaled(16), -4, 4, 4))
-                : b.sign.adjusted(-scaled(16), -2, 2, 2);
-    if (!reach.toAlignedRect().intersects(dirty)) continue;
-    const Ornament* o = session_.plan()->ornament(b.id);
-    if (!o) continue;
-    if (bracket) paintBracket(p, b, *o);
-    if (b.lanes > 1) { // in a lane it may stand on the ink of the wave
-      QColor ground = c.paper;
-      ground.setAlphaF(0.86f);
-      p.fillRect(b.sign.united(b.number).adjusted(-1, 0, 2, 0), ground);
-    }
-    drawSign(p, QString::fromStdString(o->kind), b.sign, inkOf(*o));
-    if (!b.number.isEmpty()) {
-      p.setFont(sans(10.5, b.id == hot_ ? Weight::semibold : Weight::regular));
-      p.setPen(b.id == hot_ ? c.ink : c.quiet);
-      p.drawText(b.number.adjusted(0, 0, -2, 0), Qt::AlignRight | Qt::AlignVCenter, QString::number(b.order + 1));
-    }
-    // What is not computed to its end yet is told by a dotted rule.
-    const auto node = session_.plan()->node(o->id);
-    if (node && node->print && !node->print->complete()) {
-      p.setPen(QPen(c.blue, 1.2, Qt::DotLine));
-      const double from = axis_.xOf(session_.plan()->map().beatAt(node->print->ready()));
-      p.drawLine(QPointF(from, b.sign.bottom()), QPointF(from + scaled(60), b.sign.bottom()));
-    }
-  }
-}
-
 /// What can be taken hold of: the source between its ticks, the lead-in and tail that can be pulled as small circles.
-void ScoreView::paintBracket(QPainter& p, const OrnamentBox& b, const Ornament& o) {
+void paintBracket(QPainter& p, const ScorePicture& s, const OrnamentBox& b, const Ornament& o) {
   const Palette& c = paper();
-  const bool marked = marked_.contains(b.id);
+  const bool marked = s.marked.contains(b.id);
   const QColor ink = inkOf(o);
   const double y = b.bracketY, tick = scaled(5);
   QColor ground = c.card;
@@ -84,8 +47,8 @@ void ScoreView::paintBracket(QPainter& p, const OrnamentBox& b, const Ornament& 
   p.setPen(QPen(c.ink, marked ? 2.2 : 1.5, Qt::SolidLine, Qt::FlatCap));
   p.drawPolyline(line);
   const Kind* kind = allKinds().find(o.kind);
-  if (!kind || !session_.plan()) return;
-  const Placed placed{o, session_.plan()->context()};
+  if (!kind || !s.plan) return;
+  const Placed placed{o, s.plan->context()};
   p.setPen(QPen(ink, 1.3, Qt::DashLine));
   if (b.tailX > b.end + 2) p.drawLine(QPointF(b.end, y), QPointF(b.tailX, y));
   if (b.leadX < b.begin - 2) p.drawLine(QPointF(b.leadX, y), QPointF(b.begin, y));
@@ -102,15 +65,48 @@ void ScoreView::paintBracket(QPainter& p, const OrnamentBox& b, const Ornament& 
   p.setBrush(Qt::NoBrush);
 }
 
+void paintOrnaments(QPainter& p, const ScorePicture& s, const QRect& dirty) {
+  const Palette& c = paper();
+  for (const OrnamentBox& b : s.ornaments->all()) {
+    const bool bracket = b.id == s.hot || s.marked.contains(b.id);
+    const QRectF reach =
+        bracket ? QRectF(b.leadX - 10, b.sign.top() - 4, b.tailX - b.leadX + 20, b.bracketY - b.sign.top() + 16)
+                      .united(b.sign.adjusted(-scaled(16), -4, 4, 4))
+                : b.sign.adjusted(-scaled(16), -2, 2, 2);
+    if (!reach.toAlignedRect().intersects(dirty)) continue;
+    const Ornament* o = s.plan->ornament(b.id);
+    if (!o) continue;
+    if (bracket) paintBracket(p, s, b, *o);
+    if (b.lanes > 1) { // in a lane it may stand on the ink of the wave
+      QColor ground = c.paper;
+      ground.setAlphaF(0.86f);
+      p.fillRect(b.sign.united(b.number).adjusted(-1, 0, 2, 0), ground);
+    }
+    drawSign(p, QString::fromStdString(o->kind), b.sign, inkOf(*o));
+    if (!b.number.isEmpty()) {
+      p.setFont(sans(10.5, b.id == s.hot ? Weight::semibold : Weight::regular));
+      p.setPen(b.id == s.hot ? c.ink : c.quiet);
+      p.drawText(b.number.adjusted(0, 0, -2, 0), Qt::AlignRight | Qt::AlignVCenter, QString::number(b.order + 1));
+    }
+    // What is not computed to its end yet is told by a dotted rule.
+    const auto node = s.plan->node(o->id);
+    if (node && node->print && !node->print->complete()) {
+      p.setPen(QPen(c.blue, 1.2, Qt::DotLine));
+      const double from = s.axis.xOf(s.map().beatAt(node->print->ready()));
+      p.drawLine(QPointF(from, b.sign.bottom()), QPointF(from + scaled(60), b.sign.bottom()));
+    }
+  }
+}
+
 /// What is tied to a landing: a slur from its sign to the line.
-void ScoreView::paintTies(QPainter& p) {
-  for (const OrnamentBox& b : marks_.boxes()) {
-    const Ornament* o = session_.plan()->ornament(b.id);
+void paintTies(QPainter& p, const ScorePicture& s) {
+  for (const OrnamentBox& b : s.ornaments->all()) {
+    const Ornament* o = s.plan->ornament(b.id);
     if (!o || !o->landing) continue;
-    const auto l = session_.song().landingById(*o->landing);
+    const auto l = s.song().landingById(*o->landing);
     if (!l) continue;
-    const double x = axis_.xOf(l->at);
-    if (std::max(x, b.sign.right()) < axis_.x0 || std::min(x, b.sign.left()) > width()) continue;
+    const double x = s.axis.xOf(l->at);
+    if (std::max(x, b.sign.right()) < s.axis.x0 || std::min(x, b.sign.left()) > s.page.width()) continue;
     const bool after = x >= b.sign.center().x();
     const QPointF from(after ? b.sign.right() + 1 : b.sign.left() - (b.number.isEmpty() ? 1 : b.number.width() + 1),
                        b.sign.center().y() - 1);
@@ -124,10 +120,10 @@ void ScoreView::paintTies(QPainter& p) {
 }
 
 /// Sources taken from elsewhere: a hatched frame where the sound comes from, joined to the ornament by a slur.
-void ScoreView::paintPieces(QPainter& p) {
+void paintPieces(QPainter& p, const ScorePicture& s) {
   const Palette& c = paper();
-  for (const PieceBox& piece : pieceBoxes()) {
-    const Ornament* o = session_.plan()->ornament(piece.ornament);
+  for (const PieceBox& piece : s.pieces) {
+    const Ornament* o = s.plan->ornament(piece.ornament);
     const QColor ink = inkOf(*o);
     QColor tint = ink;
     tint.setAlphaF(c.night ? 0.16f : 0.10f);
@@ -138,10 +134,10 @@ void ScoreView::paintPieces(QPainter& p) {
       p.drawPolyline(QPolygonF(
           {{x + d, piece.rect.top()}, {x, piece.rect.top()}, {x, piece.rect.bottom()}, {x + d, piece.rect.bottom()}}));
     QPointF to;
-    if (const OrnamentBox* b = marks_.box(piece.ornament))
+    if (const OrnamentBox* b = s.ornaments->box(piece.ornament))
       to = QPointF(b->sign.left() + 2, b->sign.center().y());
-    else if (piece.ornament == open_)
-      to = QPointF(axis_.xOf(o->start), openArea().top() + scaled(12));
+    else if (piece.ornament == s.open)
+      to = QPointF(s.axis.xOf(o->start), s.page.openArea().top() + scaled(12));
     else
       continue;
     const QPointF from(piece.rect.center().x(), piece.rect.top());
@@ -152,16 +148,16 @@ void ScoreView::paintPieces(QPainter& p) {
   }
 }
 
-void ScoreView::paintSelection(QPainter& p) {
-  if (!selection_) return;
+void paintSelection(QPainter& p, const ScorePicture& s) {
+  if (!s.selection) return;
   const Palette& c = paper();
-  const QRect staff = staffOfSelection();
-  const double a = axis_.xOf(selection_->begin), b = axis_.xOf(selection_->end);
+  const QRect staff = s.staffOfSelection();
+  const double a = s.axis.xOf(s.selection->begin), b = s.axis.xOf(s.selection->end);
   const double top = staff.top() - 1, bottom = staff.bottom() + 1;
   QColor tint = c.ink;
   tint.setAlphaF(c.night ? 0.14f : 0.09f);
-  for (const std::string& row : selection_->rows()) {
-    const QRect own = staffOf(row);
+  for (const std::string& row : s.selection->rows()) {
+    const QRect own = s.page.staffOf(row);
     p.fillRect(QRectF(a, own.top() - 1, b - a, own.height() + 2), tint);
   }
   p.setPen(QPen(c.ink, 2));
@@ -170,95 +166,101 @@ void ScoreView::paintSelection(QPainter& p) {
   p.setPen(QPen(c.ink, 1.4));
   p.setBrush(c.card);
   for (const double x : {a, b}) p.drawRect(QRectF(x - scaled(4), top - scaled(4), scaled(8), scaled(8)));
-  const QString text = lengthText((selection_->end - selection_->begin).quarters());
+  const QString text = lengthText((s.selection->end - s.selection->begin).quarters());
   const double tx = b + scaled(8), ty = bottom - scaled(8);
   QColor ground = c.paper;
   ground.setAlphaF(0.82f);
   p.fillRect(QRectF(tx - 2, ty - scaled(12), songTextWidth(text, 14, true) + 4, scaled(16)), ground);
   drawSongText(p, QPointF(tx, ty), text, 14, true, c.ink);
-  if (strip_->isVisible()) { // a fine line leads to the strip
+  if (!s.strip.isNull()) { // a fine line leads to the strip
     p.setPen(QPen(c.ink, 1));
-    const QRect s = strip_->geometry();
-    p.drawLine(QPointF(b, s.top() > ty ? bottom : top),
-               QPointF(s.left(), s.top() > ty ? s.top() + scaled(10) : s.bottom() - scaled(10)));
+    const QRect to = s.strip;
+    p.drawLine(QPointF(b, to.top() > ty ? bottom : top),
+               QPointF(to.left(), to.top() > ty ? to.top() + scaled(10) : to.bottom() - scaled(10)));
   }
 }
 
 /// While something is dragged: what it stands in line with, the attacks of its row, its edge under the lens.
-void ScoreView::paintDragMarks(QPainter& p) {
+void paintDragMarks(QPainter& p, const ScorePicture& s) {
   const Palette& c = paper();
-  const int bottom = std::min(height(), rows_.back().y + rows_.back().height);
-  for (const AlignmentMark& m : hand_.marks()) {
-    const double x = axis_.xOf(m.at);
+  const int bottom = s.page.bottom();
+  for (const AlignmentMark& m : s.alignments) {
+    const double x = s.axis.xOf(m.at);
     p.setPen(QPen(c.ink, 1, Qt::DashLine));
-    p.drawLine(QPointF(x, rulerHeight()), QPointF(x, bottom));
+    p.drawLine(QPointF(x, Page::rulerHeight()), QPointF(x, bottom));
     const double w = songTextWidth(m.what, 13, true) + scaled(8);
-    const QRectF card(x + 3, rulerHeight() + 2, w, scaled(17));
+    const QRectF card(x + 3, Page::rulerHeight() + 2, w, scaled(17));
     p.fillRect(card, c.card);
     drawSongText(p, QPointF(card.left() + scaled(4), card.bottom() - scaled(4)), m.what, 13, true, c.ink);
   }
-  const auto at = magnified();
-  if (!at) return;
-  const QRect staff = staffOf(at->first);
-  const TempoMap& map = session_.plan()->map();
+  if (!s.lens) return;
+  const QRect staff = s.page.staffOf(s.lens->row);
+  const TempoMap& map = s.map();
   p.setPen(QPen(c.quiet, 1.2));
-  for (const Frames& f : session_.onsets(at->first)) {
-    const double x = axis_.xOf(map.beatAt(f));
-    if (x < axis_.x0 || x > width()) continue;
+  for (const Frames& f : s.lens->onsets) {
+    const double x = s.axis.xOf(map.beatAt(f));
+    if (x < s.axis.x0 || x > s.page.width()) continue;
     p.drawLine(QPointF(x, staff.bottom() - scaled(5)), QPointF(x, staff.bottom() + 1));
   }
-  paintMagnifier(p, magnifierRect(), session_, at->first, at->second);
+  paintMagnifier(p, s.lens->box, s.plan, s.lens->onsets, s.lens->row, s.lens->at);
 }
 
-void ScoreView::paintOverlay(QPainter& p, const QRect& dirty) {
+} // namespace
+
+QRect ScorePicture::staffOfSelection() const {
+  QRect all = page.staffOf(selection->row);
+  for (const std::string& r : selection->more) all = all.united(page.staffOf(r));
+  return all;
+}
+
+void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const std::function<void(QPainter&)>& open) {
   const Palette& c = paper();
   p.save();
-  p.setClipRect(QRect(marginWidth(), 0, width(), height()).intersected(dirty));
-  const int top = rulerHeight(), bottom = std::min(height(), rows_.back().y + rows_.back().height);
+  p.setClipRect(QRect(Page::marginWidth(), 0, s.page.width(), s.page.height()).intersected(dirty));
+  const int top = Page::rulerHeight(), bottom = s.page.bottom();
   // Landings: the current one a strong double line, the others quiet.
-  for (const Landing& l : session_.song().allLandings()) {
-    const double x = axis_.xOf(l.at);
-    if (x < -20 || x > width() + 20) continue;
-    const bool current = landing_ && l.id == landing_->id;
+  for (const Landing& l : s.song().allLandings()) {
+    const double x = s.axis.xOf(l.at);
+    if (x < -20 || x > s.page.width() + 20) continue;
+    const bool current = s.landing && l.id == s.landing->id;
     const double from = current ? scaled(4) : top, thick = current ? 2.6 : 1.2;
     p.fillRect(QRectF(x - thick / 2, from, thick, bottom - from), c.ochre);
     if (current) p.fillRect(QRectF(x + 4, scaled(24), 1.1, bottom - scaled(24)), c.ochre);
   }
   p.save();
-  if (scrollY_ > 0) // what lies scrolled under the ruler does not reach into it
-    p.setClipRect(QRect(marginWidth(), top, width(), height()).intersected(dirty));
-  paintTies(p);
-  paintPieces(p);
-  if (!open_.empty() && session_.song().ornament(open_) && !lane_) {
+  if (s.page.scrollY > 0) // what lies scrolled under the ruler does not reach into it
+    p.setClipRect(QRect(Page::marginWidth(), top, s.page.width(), s.page.height()).intersected(dirty));
+  paintTies(p, s);
+  paintPieces(p, s);
+  if (open) {
     p.save();
-    p.setClipRect(openArea().adjusted(0, -2, scaled(14), 2), Qt::IntersectClip);
-    drawing_->paint(p, canvas(), drag_ == Drag::handle ? handle_ : hoverHandle_);
+    p.setClipRect(s.page.openArea().adjusted(0, -2, scaled(14), 2), Qt::IntersectClip);
+    open(p);
     p.restore();
   }
-  paintOrnaments(p, dirty);
-  paintSelection(p);
+  paintOrnaments(p, s, dirty);
+  paintSelection(p, s);
   // The keyboard's place.
-  if (hasFocus() && !selection_ && open_.empty()) {
-    const QRect staff = staffOf(caretRow_);
-    const double x = axis_.xOf(caret_);
+  if (s.caret) {
+    const QRect staff = s.page.staffOf(s.caret->first);
+    const double x = s.axis.xOf(s.caret->second);
     p.setPen(QPen(c.ink, 1, Qt::DotLine));
     p.drawLine(QPointF(x, staff.top()), QPointF(x, staff.bottom()));
   }
   p.restore();
-  paintDragMarks(p);
+  paintDragMarks(p, s);
   // The playhead.
-  const double x = playheadX();
-  playheadDrawn_ = x;
+  const double x = s.playheadX;
   QPainterPath flag;
-  flag.moveTo(x - scaled(6), rulerHeight() - scaled(17));
-  flag.lineTo(x + scaled(6), rulerHeight() - scaled(17));
-  flag.lineTo(x, rulerHeight() - scaled(8));
+  flag.moveTo(x - scaled(6), Page::rulerHeight() - scaled(17));
+  flag.lineTo(x + scaled(6), Page::rulerHeight() - scaled(17));
+  flag.lineTo(x, Page::rulerHeight() - scaled(8));
   flag.closeSubpath();
   p.setPen(Qt::NoPen);
   p.setBrush(c.ink);
   p.drawPath(flag);
   p.setPen(QPen(c.ink, 1.2));
-  p.drawLine(QPointF(x, rulerHeight() - scaled(12)), QPointF(x, bottom));
+  p.drawLine(QPointF(x, Page::rulerHeight() - scaled(12)), QPointF(x, bottom));
   p.restore();
 }
 

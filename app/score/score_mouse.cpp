@@ -28,22 +28,22 @@ constexpr double kOnsetReachPixels = 40;
 // ---------------------------------------------------------------- where things are
 
 Beats ScoreView::snapped(double x, Qt::KeyboardModifiers m) const {
-  const Beats b = axis_.beatAt(x);
+  const Beats b = axis().beatAt(x);
   if (!session_.plan()) return b;
   if ((m & Qt::AltModifier) && (m & Qt::ShiftModifier)) // free, but onto an attack that is near
-    return nearestOnset(session_, caretRow_, b, Beats::ofQuarters(kOnsetReachPixels / axis_.pxPerBeat));
+    return nearestOnset(session_, caretRow_, b, Beats::ofQuarters(kOnsetReachPixels / axis().pxPerBeat));
   if ((m & Qt::AltModifier) || grid_.ticks == 0) return b;
   return snapToGrid(b, grid_, session_.plan()->map());
 }
 
 /// The landing whose mark in the ruler lies under the point.
 std::string ScoreView::landingUnder(QPointF p) const {
-  if (p.y() >= rulerHeight() * 0.6 || p.x() < axis_.x0) return {};
+  if (p.y() >= rulerHeight() * 0.6 || p.x() < axis().x0) return {};
   std::string found;
   for (const Landing& l : session_.song().allLandings()) {
     const bool section = std::any_of(session_.song().sections.begin(), session_.song().sections.end(),
                                      [&](const Landing& s) { return s.id == l.id; });
-    const double x = axis_.xOf(l.at), name = songTextWidth(QString::fromStdString(l.name), 16, true);
+    const double x = axis().xOf(l.at), name = songTextWidth(QString::fromStdString(l.name), 16, true);
     const double right = section ? x + scaled(20) : x + scaled(10) + name;
     if (p.x() >= x - 3 && p.x() <= right) found = l.id;
   }
@@ -70,13 +70,13 @@ std::optional<std::pair<std::string, Beats>> ScoreView::magnified() const {
   if (selection_ && drag_ == Drag::edgeEnd) return {{selection_->row, selection_->end}};
   if (selection_ && drag_ == Drag::select && moved_) // the edge that moves is the one away from the press
     return {{selection_->row,
-             std::abs(axis_.xOf(selection_->begin) - press_.x()) < std::abs(axis_.xOf(selection_->end) - press_.x())
+             std::abs(axis().xOf(selection_->begin) - press_.x()) < std::abs(axis().xOf(selection_->end) - press_.x())
                  ? selection_->end
                  : selection_->begin}};
-  if (drag_ == Drag::handle && pressOrnament_) {
+  if (drag_ == Drag::handle) {
     const Ornament* o = session_.song().ornament(open_);
-    if (o && handle_ == QLatin1String("begin")) return {{o->on, o->start}};
-    if (o && handle_ == QLatin1String("end")) return {{o->on, o->span().end}};
+    if (o && openHand_.held() == QLatin1String("begin")) return {{o->on, o->start}};
+    if (o && openHand_.held() == QLatin1String("end")) return {{o->on, o->span().end}};
   }
   return std::nullopt;
 }
@@ -86,10 +86,10 @@ QRectF ScoreView::magnifierRect() const {
   if (!at) return {};
   const QRect staff = staffOf(at->first);
   const QSizeF size = magnifierSize();
-  double x = axis_.xOf(at->second) - size.width() / 2, y = staff.top() - size.height() - scaled(14);
+  double x = axis().xOf(at->second) - size.width() / 2, y = staff.top() - size.height() - scaled(14);
   if (y < rulerHeight()) y = staff.bottom() + scaled(14);
   if (y + size.height() > height()) y = staff.top() + scaled(4);
-  x = std::clamp(x, axis_.x0 + 4, std::max(axis_.x0 + 4, width() - size.width() - 6));
+  x = std::clamp(x, axis().x0 + 4, std::max(axis().x0 + 4, width() - size.width() - 6));
   return {QPointF(x, y), size};
 }
 
@@ -112,14 +112,13 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
   anchor_.reset();
+  const bool free = e->modifiers() & Qt::AltModifier;
   if (!open_.empty() && openArea().contains(e->pos())) {
-    for (const OpenHandle& h : drawing_->handles(canvas()))
-      if (h.rect.adjusted(-4, -4, 4, 4).contains(press_)) {
-        drag_ = Drag::handle;
-        handle_ = h.name;
-        pressOrnament_ = *session_.song().ornament(open_);
-        return;
-      }
+    openHand_.stopWalking();
+    if (openHand_.press(press_, free, grid_, canvas())) {
+      drag_ = Drag::handle;
+      return;
+    }
   }
   if (const Hold hold = hand_.under(press_, marks_, pieceBoxes(), hot_)) {
     if ((e->modifiers() & Qt::ShiftModifier) && hold.grip == Grip::body) { // marked with others, or no longer
@@ -130,7 +129,7 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
     }
     if (hold.grip == Grip::body && !marked_.contains(hold.ornament)) mark({});
     drag_ = Drag::hand;
-    hand_.take(hold, press_, marked_.contains(hold.ornament) ? marked_ : std::set<std::string>{hold.ornament}, axis_);
+    hand_.take(hold, press_, marked_.contains(hold.ornament) ? marked_ : std::set<std::string>{hold.ornament}, axis());
     return;
   }
   if (press_.y() < rulerHeight()) {
@@ -145,8 +144,8 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   if (selection_) {
     const QRect staff = staffOfSelection();
     if (staff.adjusted(0, -8, 0, 8).contains(e->pos())) {
-      if (std::abs(press_.x() - axis_.xOf(selection_->begin)) <= kEdgeReach) drag_ = Drag::edgeBegin;
-      if (std::abs(press_.x() - axis_.xOf(selection_->end)) <= kEdgeReach) drag_ = Drag::edgeEnd;
+      if (std::abs(press_.x() - axis().xOf(selection_->begin)) <= kEdgeReach) drag_ = Drag::edgeBegin;
+      if (std::abs(press_.x() - axis().xOf(selection_->end)) <= kEdgeReach) drag_ = Drag::edgeEnd;
       if (drag_ != Drag::none) {
         strip_->hide();
         update();
@@ -154,7 +153,7 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
       }
     }
   }
-  if (const RowBox* r = rowAt(e->pos().y()); r && press_.x() >= axis_.x0) {
+  if (const RowBox* r = page_.rowAt(e->pos().y()); r && press_.x() >= axis().x0) {
     drag_ = Drag::select;
     caretRow_ = anchorRow_ = r->id;
   }
@@ -163,14 +162,12 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
 // ---------------------------------------------------------------- moving
 
 void ScoreView::hover(QPointF at) {
-  QString over;
   Qt::CursorShape shape = Qt::ArrowCursor;
+  bool other = false;
   if (!open_.empty() && openArea().contains(at.toPoint()) && session_.plan())
-    for (const OpenHandle& h : drawing_->handles(canvas()))
-      if (h.rect.adjusted(-4, -4, 4, 4).contains(at)) {
-        over = h.name;
-        shape = h.cursor;
-      }
+    other = openHand_.hover(at, canvas(), shape);
+  else
+    other = openHand_.leave();
   // The bracket of an ornament is shown while the mouse is on its sign or on the bracket itself.
   const Hold hold = hand_.under(at, marks_, pieceBoxes(), hot_);
   const OrnamentBox* hot = marks_.box(hot_);
@@ -194,25 +191,22 @@ void ScoreView::hover(QPointF at) {
   }
   if (shape == Qt::ArrowCursor && !landingUnder(at).empty()) shape = Qt::SizeHorCursor;
   if (selection_ && staffOfSelection().contains(at.toPoint()) &&
-      (std::abs(at.x() - axis_.xOf(selection_->begin)) <= kEdgeReach ||
-       std::abs(at.x() - axis_.xOf(selection_->end)) <= kEdgeReach))
+      (std::abs(at.x() - axis().xOf(selection_->begin)) <= kEdgeReach ||
+       std::abs(at.x() - axis().xOf(selection_->end)) <= kEdgeReach))
     shape = Qt::SizeHorCursor;
   setCursor(shape);
-  if (over != hoverHandle_) {
-    hoverHandle_ = over;
-    update(openArea());
-  }
+  if (other) update(openArea());
 }
 
 void ScoreView::dragSelection(QPointF at, Qt::KeyboardModifiers m) {
   if (drag_ == Drag::select) {
     const Beats a = snapped(press_.x(), m), b = snapped(at.x(), m);
-    const RowBox* under = rowAt(std::clamp(static_cast<int>(at.y()), rulerHeight(), height() - 1));
+    const RowBox* under = page_.rowAt(std::clamp(static_cast<int>(at.y()), rulerHeight(), height() - 1));
     if (a == b)
       select(std::nullopt);
     else
       select(Selection{anchorRow_, std::min(a, b), std::max(a, b),
-                       under && under->id != anchorRow_ ? rowsBetween(anchorRow_, under->id)
+                       under && under->id != anchorRow_ ? page_.between(anchorRow_, under->id)
                                                         : std::vector<std::string>()});
     return;
   }
@@ -246,23 +240,19 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
     dragSelection(at, e->modifiers());
     break;
   case Drag::handle:
-    if (const auto next = drawing_->drag(handle_, press_, at, free, grid_, canvas(), *pressOrnament_)) {
-      const QString name = kindWord(next->kind);
-      session_.edit(tr("%1 of %2").arg(drawing_->wordFor(handle_), name), withOrnamentReplaced(session_.song(), *next),
-                    "handle-" + open_ + handle_.toStdString());
-    }
+    if (session_.song().ornament(open_)) openHand_.drag(at, free, grid_, canvas());
     break;
   case Drag::hand: {
     // Onto another row once the mouse is well inside it.
-    const RowBox* r = rowAt(static_cast<int>(at.y()));
+    const RowBox* r = page_.rowAt(static_cast<int>(at.y()));
     const bool across = r && std::abs(at.y() - press_.y()) > r->height / 2.0;
     hand_.drag({at, across ? r->id : std::string(), orderUnder(at.y()), grid_, free,
                 static_cast<bool>(e->modifiers() & Qt::ControlModifier)},
-               axis_);
+               axis());
     break;
   }
   case Drag::landing:
-    moveLanding(session_, dragLanding_, landingPlace(session_, axis_.beatAt(at.x()), free, grid_));
+    moveLanding(session_, dragLanding_, landingPlace(session_, axis().beatAt(at.x()), free, grid_));
     break;
   case Drag::none:
   case Drag::pan:
@@ -282,9 +272,8 @@ void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
     return;
   }
   if (was == Drag::handle) {
-    session_.settle();
+    openHand_.letGo();
     if (moved_) emit handleHeld(false);
-    handle_.clear();
     update();
     return;
   }
@@ -313,7 +302,7 @@ void ScoreView::mouseDoubleClickEvent(QMouseEvent* e) {
   const auto all = session_.song().allLandings();
   const Landing* best = nullptr;
   for (const Landing& l : all)
-    if (!best || std::abs(axis_.xOf(l.at) - e->position().x()) < std::abs(axis_.xOf(best->at) - e->position().x()))
+    if (!best || std::abs(axis().xOf(l.at) - e->position().x()) < std::abs(axis().xOf(best->at) - e->position().x()))
       best = &l;
   if (best) goToLanding(best->id);
 }
@@ -324,7 +313,7 @@ void ScoreView::wheelEvent(QWheelEvent* e) {
                dx = pixels.isNull() ? e->angleDelta().x() / 120.0 * 60 : pixels.x();
   if (e->modifiers() & Qt::ControlModifier) {
     zoom(std::pow(1.25, dy / 60), e->position().x());
-  } else if ((e->modifiers() & Qt::ShiftModifier) && contentHeight_ > height() - rulerHeight()) {
+  } else if ((e->modifiers() & Qt::ShiftModifier) && page_.contentHeight > height() - rulerHeight()) {
     scrollY_ -= static_cast<int>(dy != 0 ? dy : dx);
     layOut();
     update();
@@ -336,9 +325,7 @@ void ScoreView::wheelEvent(QWheelEvent* e) {
 
 void ScoreView::leaveEvent(QEvent*) {
   setHot({});
-  if (hoverHandle_.isEmpty()) return;
-  hoverHandle_.clear();
-  update(openArea());
+  if (openHand_.leave()) update(openArea());
 }
 
 // ---------------------------------------------------------------- a sign dropped on a row
@@ -351,20 +338,20 @@ void ScoreView::dragEnterEvent(QDragEnterEvent* e) {
 }
 
 void ScoreView::dragMoveEvent(QDragMoveEvent* e) {
-  if (rowAt(e->position().toPoint().y()))
+  if (page_.rowAt(e->position().toPoint().y()))
     e->acceptProposedAction();
   else
     e->ignore();
 }
 
 void ScoreView::dropEvent(QDropEvent* e) {
-  const RowBox* r = rowAt(e->position().toPoint().y());
+  const RowBox* r = page_.rowAt(e->position().toPoint().y());
   const QByteArray kind = e->mimeData()->data(QString::fromLatin1(SignStrip::kMime));
   if (!r || kind.isEmpty() || !selection_) return;
   // On the selection itself: there. Elsewhere: a stretch as long, from where it was dropped.
   Selection s = *selection_;
   const auto rows = s.rows();
-  const Beats at = axis_.beatAt(e->position().x());
+  const Beats at = axis().beatAt(e->position().x());
   if (std::find(rows.begin(), rows.end(), r->id) == rows.end() || at < s.begin || at >= s.end) {
     const Beats begin = snapped(e->position().x(), {});
     s = Selection{r->id, begin, begin + (selection_->end - selection_->begin)};

@@ -1,11 +1,10 @@
 // What the score looks like: staves, waves, ruler and margin. The marks on them are in score_marks.cpp.
-#include "app/score/score_view.h"
+#include "app/score/score_picture.h"
 #include "app/theme/engraving.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 
-#include <QPaintEvent>
 #include <QPainter>
 
 #include <algorithm>
@@ -21,42 +20,25 @@ QRgb mixed(const QColor& a, const QColor& b, double u) {
   return qRgb(m(a.red(), b.red()), m(a.green(), b.green()), m(a.blue(), b.blue()));
 }
 
-} // namespace
-
-void ScoreView::paintEvent(QPaintEvent* e) {
-  QPainter p(this);
-  p.setRenderHint(QPainter::Antialiasing);
-  p.setRenderHint(QPainter::TextAntialiasing);
-  const QRect dirty = e->rect();
-  if (!session_.isOpen() || rows_.empty()) {
-    p.fillRect(dirty, paper().paper);
-    return;
-  }
-  paintStaves(p, dirty.intersected(stavesRect()));
-  paintRuler(p, dirty);
-  paintMargin(p, dirty);
-  paintOverlay(p, dirty);
-}
-
 /// One scanline of paper with the grid on it: bar lines, beats where there is room, sixteenths when near. Every row is
 /// laid on copies of it.
-std::vector<QRgb> ScoreView::gridLine(const QRect& dirty, int w, double ratio, const QColor& ground) const {
+std::vector<QRgb> gridLine(const ScorePicture& s, const QRect& dirty, int w, const QColor& ground) {
   const Palette& c = paper();
   std::vector<QRgb> line(static_cast<std::size_t>(w), ground.rgb());
-  const int hair = std::max(1, static_cast<int>(std::lround(ratio)));
+  const int hair = std::max(1, static_cast<int>(std::lround(s.ratio)));
   const auto rule = [&](Beats b, QRgb colour) {
-    const int left = static_cast<int>(std::lround((axis_.xOf(b) - dirty.left()) * ratio));
+    const int left = static_cast<int>(std::lround((s.axis.xOf(b) - dirty.left()) * s.ratio));
     for (int k = std::max(0, left); k < std::min(w, left + hair); ++k) line[static_cast<std::size_t>(k)] = colour;
   };
-  const TempoMap& map = session_.plan()->map();
-  const std::int64_t firstBar = map.barAt(axis_.beatAt(dirty.left() - 2)).bar,
-                     lastBar = map.barAt(axis_.beatAt(dirty.right() + 2)).bar;
+  const TempoMap& map = s.map();
+  const std::int64_t firstBar = map.barAt(s.axis.beatAt(dirty.left() - 2)).bar,
+                     lastBar = map.barAt(s.axis.beatAt(dirty.right() + 2)).bar;
   if (lastBar - firstBar > 4000) return line;
   for (std::int64_t bar = firstBar; bar <= lastBar; ++bar) {
     const Beats start = map.barStart(bar);
     const MeterEntry& meter = map.meterAt(start);
-    if (meter.barLength().quarters() * axis_.pxPerBeat < 6 && bar % 8 != 1) continue;
-    const double perBeat = meter.beatLength().quarters() * axis_.pxPerBeat;
+    if (meter.barLength().quarters() * s.axis.pxPerBeat < 6 && bar % 8 != 1) continue;
+    const double perBeat = meter.beatLength().quarters() * s.axis.pxPerBeat;
     for (int beat = 0; beat < meter.count && perBeat >= 14; ++beat) {
       const Beats b = start + meter.beatLength() * beat;
       if (beat > 0) rule(b, c.beatRule.rgb());
@@ -68,120 +50,52 @@ std::vector<QRgb> ScoreView::gridLine(const QRect& dirty, int w, double ratio, c
   return line;
 }
 
-void ScoreView::paintStaves(QPainter& p, const QRect& dirty) {
-  if (dirty.isEmpty()) return;
-  const Palette& c = paper();
-  const double ratio = devicePixelRatioF();
-  const int w = static_cast<int>(std::lround(dirty.width() * ratio));
-  const std::vector<QRgb> onPaper = gridLine(dirty, w, ratio, c.paper), onCard = gridLine(dirty, w, ratio, c.card);
-  const ColumnFrames frames = columnFrames(session_.plan()->map(), axis_, dirty.left(), w, ratio);
-  const double origin = (axis_.xOf(Beats(0)) - dirty.left()) * ratio;
-  const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
-  waves_.prepare(seen);
-  std::vector<const RowBox*> rows;
-  const auto boxOf = [&](const RowBox& r) {
-    return QRect(dirty.left(), r.y, dirty.width(), r.height).intersected(dirty);
-  };
-  for (const RowBox& r : rows_)
-    if (!boxOf(r).isEmpty()) rows.push_back(&r);
-  const auto sizeOf = [&](const RowBox& r) {
-    return static_cast<std::size_t>(w) * static_cast<std::size_t>(std::lround(boxOf(r).height() * ratio));
-  };
-  const auto paint = [&](const RowBox& r, QRgb* memory) {
-    const QRect box = boxOf(r);
-    const int h = static_cast<int>(std::lround(box.height() * ratio));
-    for (int y = 0; y < h; ++y)
-      std::copy_n((r.open ? onCard : onPaper).data(), w, memory + static_cast<std::ptrdiff_t>(y) * w);
-    QImage image(reinterpret_cast<uchar*>(memory), w, h, w * 4, QImage::Format_RGB32);
-    paintRow(image, r, frames, (r.staffTop - box.top()) * ratio, r.staffHeight * ratio, origin, ratio);
-    image.setDevicePixelRatio(ratio);
-    return image;
-  };
-  // This thread paints a row at a time in the same memory, small enough for the cache, and puts it on the screen; of a
-  // large picture a helper paints the lower half meanwhile, to be put there afterwards.
-  const std::size_t ours = w > kSharedFromColumns ? rows.size() - rows.size() / 2 : rows.size();
-  std::vector<QImage> theirs(rows.size() - ours);
-  std::size_t theirSize = 0, ourSize = 0;
-  for (std::size_t i = 0; i < rows.size(); ++i)
-    i < ours ? static_cast<void>(ourSize = std::max(ourSize, sizeOf(*rows[i])))
-             : static_cast<void>(theirSize += sizeOf(*rows[i]));
-  if (rowMemory_[0].size() < ourSize) rowMemory_[0].resize(ourSize);
-  if (rowMemory_[1].size() < theirSize) rowMemory_[1].resize(theirSize);
-  const auto upper = [&] {
-    for (std::size_t i = 0; i < ours; ++i)
-      p.drawImage(boxOf(*rows[i]).topLeft(), paint(*rows[i], rowMemory_[0].data()));
-  };
-  const auto lower = [&] {
-    QRgb* memory = rowMemory_[1].data();
-    for (std::size_t i = ours; i < rows.size(); ++i) {
-      theirs[i - ours] = paint(*rows[i], memory);
-      memory += sizeOf(*rows[i]);
-    }
-  };
-  if (theirs.empty())
-    upper();
-  else
-    helper_.together(upper, lower);
-  for (std::size_t i = ours; i < rows.size(); ++i) p.drawImage(boxOf(*rows[i]).topLeft(), theirs[i - ours]);
-  const int below = rows_.back().y + rows_.back().height;
-  if (below <= dirty.bottom())
-    p.fillRect(QRect(dirty.left(), below, dirty.width(), dirty.bottom() + 1 - below), c.paper);
-  // Rules between rows: stronger about the open one.
-  for (const RowBox& r : rows_) {
-    const QColor colour = r.open ? c.ink : c.barRule;
-    const double thick = r.open ? 1.6 : 1;
-    p.fillRect(QRectF(dirty.left(), r.y + r.height - thick, dirty.width(), thick), colour);
-    if (r.open) p.fillRect(QRectF(dirty.left(), r.y - thick / 2, dirty.width(), thick), colour);
-  }
-}
-
 /// The waves of one row into its image; `top` and `height` of the staff in device pixels from the image's top.
-void ScoreView::paintRow(QImage& image, const RowBox& r, const ColumnFrames& frames, double top, double height,
-                         double origin, double ratio) const {
+void paintRow(const ScorePicture& s, const RowWaves& waves, QImage& image, const RowBox& r, const ColumnFrames& frames,
+              double top, double height, double origin) {
   const Palette& c = paper();
   const int y0 = static_cast<int>(std::floor(top)), y1 = static_cast<int>(std::ceil(top + height));
   if (y1 <= 0 || y0 >= image.height()) return;
   const double half = height / 2, mid = top + half;
   const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
-  const RowMix mix = session_.song().rowMix(r.id);
-  if (const auto gone = waves_.turnedDown(r.id, frames, mid, half)) // graphite hatching
+  const RowMix mix = s.song().rowMix(r.id);
+  if (const auto gone = waves.turnedDown(r.id, frames, mid, half)) // graphite hatching
     drawWave(image, 0, y0, y1, *gone,
-             {c.quiet.rgb(), 0.04f, 0.62f, static_cast<float>(4 * ratio), 0.30f, 0.30f, origin});
+             {c.quiet.rgb(), 0.04f, 0.62f, static_cast<float>(4 * s.ratio), 0.30f, 0.30f, origin});
   const Pencil ink = r.open ? Pencil{mixed(c.card, c.wave, c.night ? 0.36 : 0.26)}
                             : Pencil{mix.mute ? mixed(c.paper, c.wave, 0.25) : c.wave.rgb()};
-  const WaveColumns wave = waves_.row(r.id, frames, mid, half);
+  const WaveColumns wave = waves.row(r.id, frames, mid, half);
   drawWave(image, 0, y0, y1, wave, ink);
   if (r.open) { // the source itself in full ink
-    const Ornament* o = session_.song().ornament(open_);
-    const FrameRange span = session_.plan()->map().frames(o->span());
+    const Ornament* o = s.song().ornament(s.open);
+    const FrameRange span = s.map().frames(o->span());
     WaveColumns source = wave;
     for (std::size_t x = 0; x + 1 < frames.size(); ++x)
       if (frames[x] < span.begin.count || frames[x] >= span.end.count)
         source.top[x] = source.bottom[x] = static_cast<float>(mid);
     if (o->source.empty()) drawWave(image, 0, y0, y1, source, Pencil{c.wave.rgb()});
   }
-  const auto index = session_.plan()->rowIndex(r.id);
+  const auto index = s.plan->rowIndex(r.id);
   if (!index || mix.mute) return;
-  for (const auto& node : session_.plan()->rows()[*index].ornaments) {
+  for (const auto& node : s.plan->rows()[*index].ornaments) {
     if (!node->print || intersect(node->print->extent(), seen).empty()) continue;
-    const bool chosen = node->ornament->id == open_;
+    const bool chosen = node->ornament->id == s.open;
     if (r.open && !chosen) continue;
     int first = 0;
     // Where several overlap each has a lane of the staff.
-    const OrnamentBox* lane = r.open ? nullptr : marks_.box(node->ornament->id);
+    const OrnamentBox* lane = r.open ? nullptr : s.ornaments->box(node->ornament->id);
     const double share = lane ? 1.0 / lane->lanes : 1, ownHalf = half * share,
                  ownMid = lane ? top + height * share * (lane->lane + 0.5) : mid;
-    const WaveColumns print = waves_.print(*node, frames, ownMid, ownHalf, r.open && chosen, first);
+    const WaveColumns print = waves.print(*node, frames, ownMid, ownHalf, r.open && chosen, first);
     const auto soft = static_cast<float>(r.open ? 0.30 : c.night ? 0.42 : 0.34);
     // Before its landing or source in rust, after it in blue.
-    const auto turn =
-        std::lower_bound(frames.begin(), frames.end() - 1, turnOf(*node, session_.plan()->context()).count);
+    const auto turn = std::lower_bound(frames.begin(), frames.end() - 1, turnOf(*node, s.plan->context()).count);
     const int split =
         std::clamp(static_cast<int>(turn - frames.begin()) - first, 0, static_cast<int>(print.top.size()));
     const int n = static_cast<int>(print.top.size());
     const auto draw = [&](int from, int to, const QColor& hue) {
       if (from >= to) return;
-      const Pencil pencil{hue.rgb(), soft,  0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * ratio),
+      const Pencil pencil{hue.rgb(), soft,  0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * s.ratio),
                           0.62f,     0.46f, origin};
       if (from == 0 && to == n) {
         drawWave(image, first, y0, y1, print, pencil);
@@ -195,8 +109,8 @@ void ScoreView::paintRow(QImage& image, const RowBox& r, const ColumnFrames& fra
     draw(0, split, c.rust);
     // Where the open one meets the next phrase, in the colour of collisions.
     int at = split;
-    if (const auto& f = session_.facts(); r.open && f && f->ornament == open_)
-      for (const Collision& hit : f->collisions) {
+    if (r.open)
+      for (const Collision& hit : s.collisions) {
         const auto column = [&](Frames frame) {
           const auto it = std::lower_bound(frames.begin(), frames.end() - 1, frame.count);
           return std::clamp(static_cast<int>(it - frames.begin()) - first, at, n);
@@ -210,29 +124,98 @@ void ScoreView::paintRow(QImage& image, const RowBox& r, const ColumnFrames& fra
   }
 }
 
-void ScoreView::paintRuler(QPainter& p, const QRect& dirty) {
+} // namespace
+
+void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint& own, const QRect& dirty) {
+  if (dirty.isEmpty()) return;
   const Palette& c = paper();
-  const QRect ruler(0, 0, width(), rulerHeight());
+  const double ratio = s.ratio;
+  const int w = static_cast<int>(std::lround(dirty.width() * ratio));
+  const std::vector<QRgb> onPaper = gridLine(s, dirty, w, c.paper), onCard = gridLine(s, dirty, w, c.card);
+  const ColumnFrames frames = columnFrames(s.map(), s.axis, dirty.left(), w, ratio);
+  const double origin = (s.axis.xOf(Beats(0)) - dirty.left()) * ratio;
+  const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
+  waves.prepare(seen);
+  std::vector<const RowBox*> rows;
+  const auto boxOf = [&](const RowBox& r) {
+    return QRect(dirty.left(), r.y, dirty.width(), r.height).intersected(dirty);
+  };
+  for (const RowBox& r : s.page.rows)
+    if (!boxOf(r).isEmpty()) rows.push_back(&r);
+  const auto sizeOf = [&](const RowBox& r) {
+    return static_cast<std::size_t>(w) * static_cast<std::size_t>(std::lround(boxOf(r).height() * ratio));
+  };
+  const auto paint = [&](const RowBox& r, QRgb* memory) {
+    const QRect box = boxOf(r);
+    const int h = static_cast<int>(std::lround(box.height() * ratio));
+    for (int y = 0; y < h; ++y)
+      std::copy_n((r.open ? onCard : onPaper).data(), w, memory + static_cast<std::ptrdiff_t>(y) * w);
+    QImage image(reinterpret_cast<uchar*>(memory), w, h, w * 4, QImage::Format_RGB32);
+    paintRow(s, waves, image, r, frames, (r.staffTop - box.top()) * ratio, r.staffHeight * ratio, origin);
+    image.setDevicePixelRatio(ratio);
+    return image;
+  };
+  // This thread paints a row at a time in the same memory, small enough for the cache, and puts it on the screen; of a
+  // large picture a helper paints the lower half meanwhile, to be put there afterwards.
+  const std::size_t ours = w > kSharedFromColumns ? rows.size() - rows.size() / 2 : rows.size();
+  std::vector<QImage> theirs(rows.size() - ours);
+  std::size_t theirSize = 0, ourSize = 0;
+  for (std::size_t i = 0; i < rows.size(); ++i)
+    i < ours ? static_cast<void>(ourSize = std::max(ourSize, sizeOf(*rows[i])))
+             : static_cast<void>(theirSize += sizeOf(*rows[i]));
+  if (own.memory[0].size() < ourSize) own.memory[0].resize(ourSize);
+  if (own.memory[1].size() < theirSize) own.memory[1].resize(theirSize);
+  const auto upper = [&] {
+    for (std::size_t i = 0; i < ours; ++i)
+      p.drawImage(boxOf(*rows[i]).topLeft(), paint(*rows[i], own.memory[0].data()));
+  };
+  const auto lower = [&] {
+    QRgb* memory = own.memory[1].data();
+    for (std::size_t i = ours; i < rows.size(); ++i) {
+      theirs[i - ours] = paint(*rows[i], memory);
+      memory += sizeOf(*rows[i]);
+    }
+  };
+  if (theirs.empty())
+    upper();
+  else
+    own.helper.together(upper, lower);
+  for (std::size_t i = ours; i < rows.size(); ++i) p.drawImage(boxOf(*rows[i]).topLeft(), theirs[i - ours]);
+  const int below = s.page.rows.back().y + s.page.rows.back().height;
+  if (below <= dirty.bottom())
+    p.fillRect(QRect(dirty.left(), below, dirty.width(), dirty.bottom() + 1 - below), c.paper);
+  // Rules between rows: stronger about the open one.
+  for (const RowBox& r : s.page.rows) {
+    const QColor colour = r.open ? c.ink : c.barRule;
+    const double thick = r.open ? 1.6 : 1;
+    p.fillRect(QRectF(dirty.left(), r.y + r.height - thick, dirty.width(), thick), colour);
+    if (r.open) p.fillRect(QRectF(dirty.left(), r.y - thick / 2, dirty.width(), thick), colour);
+  }
+}
+
+void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
+  const Palette& c = paper();
+  const QRect ruler(0, 0, s.page.width(), Page::rulerHeight());
   if (!dirty.intersects(ruler)) return;
   p.save();
   p.setClipRect(ruler.intersected(dirty));
   p.fillRect(ruler, c.paper);
-  const TempoMap& map = session_.plan()->map();
-  const double barPx = map.meterAt(axis_.beatAt(axis_.x0)).barLength().quarters() * axis_.pxPerBeat;
+  const TempoMap& map = s.map();
+  const double barPx = map.meterAt(s.axis.beatAt(s.axis.x0)).barLength().quarters() * s.axis.pxPerBeat;
   std::int64_t every = 1;
   while (static_cast<double>(every) * barPx < scaled(46)) every *= 2;
-  const BarPosition home = map.barAt(landing_ ? landing_->at : Beats(0));
+  const BarPosition home = map.barAt(s.landing ? s.landing->at : Beats(0));
   const bool onBar = home.beat == 1 && home.tick == 0;
-  const std::int64_t first = map.barAt(axis_.beatAt(axis_.x0 - 60)).bar,
-                     last = map.barAt(axis_.beatAt(width() + 10)).bar;
-  p.setClipRect(QRect(marginWidth(), 0, width(), rulerHeight()).intersected(dirty));
+  const std::int64_t first = map.barAt(s.axis.beatAt(s.axis.x0 - 60)).bar,
+                     last = map.barAt(s.axis.beatAt(s.page.width() + 10)).bar;
+  p.setClipRect(QRect(Page::marginWidth(), 0, s.page.width(), Page::rulerHeight()).intersected(dirty));
   std::int64_t from = home.bar + ((first - home.bar) / every - 1) * every;
   for (std::int64_t bar = from; bar <= last; bar += every) {
-    const double x = axis_.xOf(map.barStart(bar));
+    const double x = s.axis.xOf(map.barStart(bar));
     p.setPen(QPen(c.barRule, 1));
-    p.drawLine(QPointF(x, rulerHeight() - scaled(16)), QPointF(x, rulerHeight()));
+    p.drawLine(QPointF(x, Page::rulerHeight() - scaled(16)), QPointF(x, Page::rulerHeight()));
     const std::int64_t count = bar - home.bar;
-    const bool atLanding = landing_ && count == 0 && onBar;
+    const bool atLanding = s.landing && count == 0 && onBar;
     if (!atLanding) {
       const QString text =
           count < 0 ? QStringLiteral("\u2212%1").arg(-count) : QStringLiteral("+%1").arg(count + (onBar ? 1 : 0));
@@ -242,28 +225,28 @@ void ScoreView::paintRuler(QPainter& p, const QRect& dirty) {
   }
   // Rehearsal marks of sections, names of landings.
   QChar letter('A');
-  for (const Landing& s : session_.song().sections) {
-    const double x = axis_.xOf(s.at);
+  for (const Landing& section : s.song().sections) {
+    const double x = s.axis.xOf(section.at);
     const QString mark(letter);
     letter = QChar(letter.unicode() + 1);
-    if (x < axis_.x0 - scaled(200) || x > width()) continue;
-    const bool current = landing_ && landing_->id == s.id;
+    if (x < s.axis.x0 - scaled(200) || x > s.page.width()) continue;
+    const bool current = s.landing && s.landing->id == section.id;
     const double w = songTextWidth(mark, 17, false) + scaled(9);
     QRectF box(x - 1, scaled(4), w, scaled(20));
     p.fillRect(
-        box.adjusted(0, 0, scaled(current ? 30 : 6) + songTextWidth(QString::fromStdString(s.name), 16, true), 0),
+        box.adjusted(0, 0, scaled(current ? 30 : 6) + songTextWidth(QString::fromStdString(section.name), 16, true), 0),
         c.paper);
     p.setPen(QPen(c.ink, 1.3));
     p.drawRect(box);
     drawSongText(p, QPointF(box.left() + scaled(4.5), scaled(20)), mark, 17, false, c.ink);
     double at = box.right() + scaled(8);
     if (current) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);
-    drawSongText(p, QPointF(at, scaled(20)), QString::fromStdString(s.name), 16, true, c.ink);
+    drawSongText(p, QPointF(at, scaled(20)), QString::fromStdString(section.name), 16, true, c.ink);
   }
-  for (const Landing& l : session_.song().landings) {
-    const double x = axis_.xOf(l.at), w = songTextWidth(QString::fromStdString(l.name), 16, true);
-    if (x < axis_.x0 - w - 20 || x > width()) continue;
-    const bool current = landing_ && landing_->id == l.id && onBar;
+  for (const Landing& l : s.song().landings) {
+    const double x = s.axis.xOf(l.at), w = songTextWidth(QString::fromStdString(l.name), 16, true);
+    if (x < s.axis.x0 - w - 20 || x > s.page.width()) continue;
+    const bool current = s.landing && s.landing->id == l.id && onBar;
     p.fillRect(QRectF(x + 1, scaled(4), w + scaled(current ? 46 : 12), scaled(20)), c.paper);
     double at = x + scaled(7);
     if (current) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);
@@ -271,17 +254,17 @@ void ScoreView::paintRuler(QPainter& p, const QRect& dirty) {
   }
   p.restore();
   p.setPen(QPen(c.barRule, 1));
-  p.drawLine(QPointF(scaled(24), rulerHeight() - 0.5), QPointF(width(), rulerHeight() - 0.5));
+  p.drawLine(QPointF(scaled(24), Page::rulerHeight() - 0.5), QPointF(s.page.width(), Page::rulerHeight() - 0.5));
 }
 
-void ScoreView::paintMargin(QPainter& p, const QRect& dirty) {
+void paintMargin(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   const Palette& c = paper();
-  const QRect margin(0, 0, marginWidth(), height());
+  const QRect margin(0, 0, Page::marginWidth(), s.page.height());
   if (!dirty.intersects(margin)) return;
   p.save();
   p.setClipRect(margin.intersected(dirty));
   p.fillRect(margin, c.paper);
-  for (const RowBox& r : rows_) {
+  for (const RowBox& r : s.page.rows) {
     if (r.open) p.fillRect(QRect(0, r.y, margin.width(), r.height), c.card);
     p.setPen(QPen(r.open ? c.ink : c.barRule, r.open ? 1.6 : 1));
     p.drawLine(QPointF(r.open ? 0 : scaled(24), r.y + r.height - 0.5),
@@ -289,17 +272,17 @@ void ScoreView::paintMargin(QPainter& p, const QRect& dirty) {
     if (r.open) p.drawLine(QPointF(0, r.y - 0.5), QPointF(margin.right() + 1, r.y - 0.5));
   }
   // Braces join the rows of a bus with the bus itself.
-  for (const Bus& bus : session_.song().buses) {
+  for (const Bus& bus : s.song().buses) {
     int top = 1 << 30, bottom = -1;
-    for (const RowBox& r : rows_) {
-      const Stem* stem = session_.song().stem(r.id);
+    for (const RowBox& r : s.page.rows) {
+      const Stem* stem = s.song().stem(r.id);
       if (r.id != bus.id && !(stem && stem->bus == bus.id)) continue;
       top = std::min(top, r.y + 4);
       bottom = std::max(bottom, r.y + r.height - 4);
     }
     if (bottom > 0) drawBrace(p, scaled(22), top, bottom, scaled(7), c.ink);
   }
-  p.fillRect(QRect(0, 0, margin.width(), rulerHeight() - 1), c.paper);
+  p.fillRect(QRect(0, 0, margin.width(), Page::rulerHeight() - 1), c.paper);
   p.restore();
 }
 

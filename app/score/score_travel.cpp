@@ -1,8 +1,4 @@
-// Travelling: the view, its eased ways, the landing it is counted to, and the playhead.
-#include "app/score/score_view.h"
-
-#include "app/score/sign_strip.h"
-#include "app/theme/type.h"
+#include "app/score/score_travel.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,100 +6,80 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kRightMargin = 14;
+constexpr int kEaseMs = 180;
 constexpr double kMostPxPerBeat = 60000, kLeastPxPerBeat = 1.5;
+constexpr double kHomeBeats = 36, kHomeBefore = 21; // of the page a song opens with, and of them before the landing
 
 } // namespace
 
-void ScoreView::fitAxis() {
-  axis_.x0 = marginWidth();
-  axis_.width = std::max(100, width() - marginWidth() - scaled(kRightMargin));
+ScoreTravel::ScoreTravel(QObject* parent)
+    : QObject(parent) {
+  ease_.setDuration(kEaseMs);
+  ease_.setEasingCurve(QEasingCurve::InOutCubic);
 }
 
-/// All but the margin: the row heads stay as they are while the view travels.
-void ScoreView::updateStaves() {
-  update(QRect(marginWidth(), 0, width() - marginWidth(), height()));
+void ScoreTravel::fit(double x0, double width) {
+  axis_.x0 = x0;
+  axis_.width = width;
 }
 
-void ScoreView::goHome() {
-  homeWanted_ = false;
-  fitAxis();
-  // The page opens where most is tied to a landing, else at the first landing after bar 1, else at the song's begin.
+void ScoreTravel::put(const TimeAxis& a) {
+  axis_.left = a.left;
+  axis_.pxPerBeat = a.pxPerBeat;
+  emit moved();
+}
+
+void ScoreTravel::goHome(const Song& song) {
   landing_.reset();
   std::ptrdiff_t most = 0;
-  for (const Landing& l : session_.song().allLandings()) {
-    const auto& all = session_.song().ornaments;
+  for (const Landing& l : song.allLandings()) {
+    const auto& all = song.ornaments;
     const auto tied = std::count_if(all.begin(), all.end(), [&](const auto& o) { return o->landing == l.id; });
     if (!landing_ || tied > most || (most == 0 && landing_->at.ticks <= 0)) {
       landing_ = l;
       most = std::max<std::ptrdiff_t>(most, tied);
     }
   }
-  axis_.pxPerBeat = axis_.width / 36.0;
-  axis_.left = landing_ ? landing_->at.quarters() - 21 : -0.5;
+  axis_.pxPerBeat = axis_.width / kHomeBeats;
+  axis_.left = landing_ ? landing_->at.quarters() - kHomeBefore : -0.5;
 }
 
-void ScoreView::chooseLanding() {
-  const auto all = session_.song().allLandings();
+void ScoreTravel::chooseLanding(const Song& song) {
   landing_.reset();
   const double centre = (axis_.left + axis_.right()) / 2;
-  for (const Landing& l : all)
+  for (const Landing& l : song.allLandings())
     if (!landing_ || std::abs(l.at.quarters() - centre) < std::abs(landing_->at.quarters() - centre)) landing_ = l;
 }
 
-void ScoreView::goToLanding(int step) {
-  const auto all = session_.song().allLandings();
+void ScoreTravel::renewLanding(const Song& song) {
+  if (!landing_) return;
+  landing_ = song.landingById(landing_->id);
+  if (!landing_) chooseLanding(song);
+}
+
+void ScoreTravel::goToLanding(const Song& song, int step) {
+  const auto all = song.allLandings();
   if (all.empty()) return;
-  std::size_t at = 0;
+  std::ptrdiff_t at = 0;
   for (std::size_t i = 0; i < all.size(); ++i)
-    if (landing_ && all[i].id == landing_->id) at = i;
-  at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + step, 0,
-                                                           static_cast<std::ptrdiff_t>(all.size()) - 1));
-  landing_ = all[at];
+    if (landing_ && all[i].id == landing_->id) at = static_cast<std::ptrdiff_t>(i);
+  at = std::clamp<std::ptrdiff_t>(at + step, 0, static_cast<std::ptrdiff_t>(all.size()) - 1);
+  landing_ = all[static_cast<std::size_t>(at)];
   const double span = axis_.width / axis_.pxPerBeat, left = landing_->at.quarters() - span * 0.6;
   showRange(left, left + span, true);
 }
 
-void ScoreView::goToLanding(const std::string& id) {
-  const auto l = session_.song().landingById(id);
-  if (!l) return;
-  landing_ = l;
-  goToLanding(0);
-}
-
-void ScoreView::centreOn(Beats b) {
-  const double span = axis_.width / axis_.pxPerBeat;
-  axis_.left = b.quarters() - span / 2;
-  chooseLanding();
-  layOut();
-  updateStaves();
-  emit viewChanged();
-}
-
-void ScoreView::showRange(double begin, double end, bool eased) {
+void ScoreTravel::showRange(double begin, double end, bool eased) {
   const TimeAxis from = axis_;
   TimeAxis to = axis_;
   to.pxPerBeat = std::clamp(axis_.width / std::max(end - begin, 1e-3), kLeastPxPerBeat, kMostPxPerBeat);
   to.left = begin;
-  ease_->stop();
-  ease_->disconnect(this);
-  const auto apply = [this](const TimeAxis& a) {
-    axis_.left = a.left;
-    axis_.pxPerBeat = a.pxPerBeat;
-    if (landing_ && (landing_->at.quarters() < a.left || landing_->at.quarters() > a.right()) &&
-        !session_.song().ornament(open_))
-      chooseLanding();
-    layOut();
-    updateStaves();
-    emit viewChanged();
-  };
-  if (!eased || !isVisible() || ease_->duration() == 0) {
-    apply(to);
-    return;
-  }
-  ease_->setStartValue(0.0);
-  ease_->setEndValue(1.0);
-  connect(ease_, &QVariantAnimation::valueChanged, this, [from, to, apply](const QVariant& v) {
+  ease_.stop();
+  ease_.disconnect(this);
+  if (!eased) return put(to);
+  ease_.setStartValue(0.0);
+  ease_.setEndValue(1.0);
+  connect(&ease_, &QVariantAnimation::valueChanged, this, [this, from, to](const QVariant& v) {
     const double u = v.toDouble();
     TimeAxis a = to;
     // Zoom geometrically and keep the edges travelling straight.
@@ -114,104 +90,37 @@ void ScoreView::showRange(double begin, double end, bool eased) {
             ? u
             : (a.width / a.pxPerBeat - (rightFrom - from.left)) / ((rightTo - to.left) - (rightFrom - from.left));
     a.left = from.left + (to.left - from.left) * (u >= 1 ? 1 : scale);
-    apply(a);
+    put(a);
   });
-  ease_->start();
+  ease_.start();
 }
 
-bool ScoreView::atRest() const {
-  return ease_->state() == QAbstractAnimation::Stopped && !foldTimer_.isActive() && !learnTimer_.isActive();
+void ScoreTravel::restore(double left, double pxPerBeat) {
+  axis_.left = left;
+  axis_.pxPerBeat = std::clamp(pxPerBeat, kLeastPxPerBeat, kMostPxPerBeat);
 }
 
-void ScoreView::comeToRest() {
-  while (!atRest()) {
-    if (ease_->state() != QAbstractAnimation::Stopped) ease_->setCurrentTime(ease_->duration());
-    if (foldTimer_.isActive()) {
-      foldTimer_.stop();
-      foldNow();
-    }
-    if (learnTimer_.isActive()) {
-      learnTimer_.stop();
-      learnNow();
-    }
-  }
+void ScoreTravel::centreOn(Beats b) {
+  axis_.left = b.quarters() - axis_.width / axis_.pxPerBeat / 2;
 }
 
-void ScoreView::zoom(double factor, double atX) {
+void ScoreTravel::zoom(double factor, double atX) {
   const double beat = axis_.quartersAt(atX);
-  axis_.pxPerBeat = std::clamp(axis_.pxPerBeat * factor, kLeastPxPerBeat, kMostPxPerBeat);
-  axis_.left = beat - (atX - axis_.x0) / axis_.pxPerBeat;
-  layOut();
-  updateStaves();
-  emit viewChanged();
+  TimeAxis a = axis_;
+  a.pxPerBeat = std::clamp(a.pxPerBeat * factor, kLeastPxPerBeat, kMostPxPerBeat);
+  a.left = beat - (atX - a.x0) / a.pxPerBeat;
+  put(a);
 }
 
-void ScoreView::scrollBy(double pixels) {
-  // Whole device pixels, so that what is on screen can be moved as it is.
-  const double ratio = devicePixelRatioF();
+double ScoreTravel::scrollBy(double pixels, double ratio) {
   const double wanted = pixels + scrollRest_, whole = std::round(wanted * ratio) / ratio;
   scrollRest_ = wanted - whole;
-  if (whole == 0) return;
   axis_.left += whole / axis_.pxPerBeat;
-  const bool simple =
-      open_.empty() && !strip_->isVisible() && std::abs(whole) < axis_.width / 2 && whole == std::floor(whole);
-  if (simple) {
-    scroll(static_cast<int>(-whole), 0, QRect(marginWidth(), 0, width() - marginWidth(), height()));
-    playheadDrawn_ -= whole;
-    axisMoved();
-  } else {
-    layOut();
-    updateStaves();
-  }
-  emit viewChanged();
+  return whole;
 }
 
-double ScoreView::playheadX() const {
-  if (!session_.isOpen()) return -10;
-  return axis_.xOf(session_.plan()->map().beatAt(session_.player().position()));
-}
-
-void ScoreView::tick() {
-  if (!session_.isOpen()) return;
-  const double x = playheadX();
-  if (x == playheadDrawn_) return;
-  if (session_.player().playing() && drag_ == Drag::none && open_.empty() &&
-      (x > axis_.x0 + axis_.width || x < axis_.x0)) {
-    axis_.left = axis_.quartersAt(x) - 0.12 * axis_.width / axis_.pxPerBeat;
-    chooseLanding();
-    layOut();
-    updateStaves();
-    emit viewChanged();
-    return;
-  }
-  updatePlayhead(x);
-}
-
-void ScoreView::updatePlayhead(double x) {
-  for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - scaled(8), 0, scaled(17), height()));
-}
-
-// ---------------------------------------------------------------- the view, to come back to
-
-ViewState ScoreView::viewState() const {
-  const TimeAxis& a = open_.empty() ? axis_ : formerAxis_;
-  return {a.left, a.pxPerBeat, landing_ ? landing_->id : std::string(), open_, folded_, foldsQuiet_};
-}
-
-void ScoreView::restore(const ViewState& v) {
-  if (!session_.isOpen()) return;
-  homeWanted_ = false;
-  folded_ = v.folded;
-  foldsQuiet_ = v.foldsQuiet;
-  fitAxis();
-  axis_.pxPerBeat = std::clamp(v.pxPerBeat, kLeastPxPerBeat, kMostPxPerBeat);
-  axis_.left = v.left;
-  landing_ = session_.song().landingById(v.landing);
-  if (!landing_) chooseLanding();
-  layOut();
-  update();
-  emit viewChanged();
-  if (session_.song().ornament(v.open)) openOrnament(v.open);
+void ScoreTravel::turnPageTo(double quarters) {
+  axis_.left = quarters - 0.12 * axis_.width / axis_.pxPerBeat;
 }
 
 } // namespace ivrin::app

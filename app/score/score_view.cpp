@@ -8,12 +8,15 @@
 #include "app/score/row_head.h"
 #include "app/score/sign_strip.h"
 #include "app/theme/ink_button.h"
+#include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
 #include "time/note_value.h"
 
 #include <QElapsedTimer>
 #include <QKeyEvent>
+#include <QPaintEvent>
+#include <QPainter>
 
 #include <algorithm>
 #include <cmath>
@@ -21,28 +24,19 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kMargin = 112;
-constexpr int kEaseMs = 180, kFoldAfterMs = 260;
-constexpr int kDrawingLeast = 96, kThinnestStaff = 18, kRowsBeside = 6; // beside an open row
-constexpr int kOpenHeight = 372, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 104;
+constexpr int kFoldAfterMs = 260;
 constexpr double kLearnMs = 5; // of looking at prints out of view, at a time
 
 } // namespace
 
-std::vector<std::string> Selection::rows() const {
-  std::vector<std::string> all{row};
-  all.insert(all.end(), more.begin(), more.end());
-  return all;
-}
-
 ScoreView::ScoreView(Session& session, QWidget* parent)
     : QWidget(parent)
     , session_(session)
-    , waves_(session)
-    , strip_(new SignStrip(this))
+    , travel_(this)
     , hand_(session)
-    , grid_(kTicksPerQuarter / 4)
-    , ease_(new QVariantAnimation(this)) {
+    , openHand_(session)
+    , strip_(new SignStrip(this))
+    , grid_(kTicksPerQuarter / 4) {
   setAttribute(Qt::WA_OpaquePaintEvent);
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
@@ -57,13 +51,18 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   gridMark_->setToolTip(tr("What selections, edges and moves snap to; Alt leaves it, Alt and Shift find the attack"));
   strip_->hide();
   connect(strip_, &SignStrip::picked, this, &ScoreView::placeOnSelection);
-  ease_->setDuration(kEaseMs);
-  ease_->setEasingCurve(QEasingCurve::InOutCubic);
+  connect(&travel_, &ScoreTravel::moved, this, [this] {
+    // Bars are counted to a landing in view; an open ornament keeps its own.
+    const auto& l = travel_.landing();
+    if (l && (l->at.quarters() < axis().left || l->at.quarters() > axis().right()) && !session_.song().ornament(open_))
+      travel_.chooseLanding(session_.song());
+    viewMoved();
+  });
   connect(&session_, &Session::opened, this, &ScoreView::rebuild);
   connect(&session_, &Session::songChanged, this, &ScoreView::refresh);
   for (auto signal : {&Session::planChanged, &Session::printsAdvanced, &Session::rowPeaksReady, &Session::factsChanged})
     connect(&session_, signal, this, [this] {
-      waves_.refresh();
+      showWaves();
       learnOrnaments();
       update();
     });
@@ -86,8 +85,8 @@ void ScoreView::learnNow() {
 
 void ScoreView::foldNow() {
   std::set<std::string> now;
-  for (const RowBox& r : rows_)
-    if (foldsQuiet_ && isQuiet(r.id)) now.insert(r.id);
+  for (const std::string& id : rows_)
+    if (foldsQuiet_ && isQuiet(id)) now.insert(id);
   if (now == quiet_) return;
   quiet_ = std::move(now);
   layOut();
@@ -98,14 +97,8 @@ ScoreView::~ScoreView() {
   delete openRow_;
 }
 
-int ScoreView::rulerHeight() const {
-  return scaled(42);
-}
-int ScoreView::marginWidth() const {
-  return scaled(kMargin);
-}
-QRect ScoreView::stavesRect() const {
-  return {scaled(kMargin), rulerHeight(), width() - scaled(kMargin), height() - rulerHeight()};
+void ScoreView::showWaves() {
+  if (session_.plan()) waves_.show({session_.plan(), session_.audio(), session_.rowPeaks()});
 }
 
 void ScoreView::rebuild() {
@@ -120,12 +113,12 @@ void ScoreView::rebuild() {
   hot_.clear();
   std::erase_if(folded_, [&](const std::string& id) { return !session_.song().hasRow(id); });
   for (const std::string& id : session_.song().rowsInScoreOrder()) {
-    rows_.push_back({id, 0, 0, false, 0, 0});
+    rows_.push_back(id);
     heads_.push_back(new RowHead(session_, id, this));
     connect(heads_.back(), &RowHead::foldRequested, this, [this, id] { toggleFold(id); });
     heads_.back()->show();
   }
-  if (!rows_.empty()) caretRow_ = rows_.front().id;
+  if (!rows_.empty()) caretRow_ = rows_.front();
   homeWanted_ = true;
   if (isVisible()) goHome();
   layOut();
@@ -133,19 +126,14 @@ void ScoreView::rebuild() {
 }
 
 void ScoreView::refresh() {
-  std::vector<std::string> now;
-  for (const auto& r : rows_) now.push_back(r.id);
-  if (now != session_.song().rowsInScoreOrder()) {
+  if (rows_ != session_.song().rowsInScoreOrder()) {
     rebuild();
     return;
   }
   for (RowHead* h : heads_) h->refresh();
   if (std::erase_if(marked_, [&](const std::string& id) { return !session_.song().ornament(id); }) > 0)
     emit markedChanged();
-  if (landing_) { // it may have moved or gone
-    landing_ = session_.song().landingById(landing_->id);
-    if (!landing_) chooseLanding();
-  }
+  travel_.renewLanding(session_.song());
   if (!open_.empty()) {
     if (const Ornament* o = session_.song().ornament(open_)) {
       openRow_->setOrnament(*o);
@@ -163,7 +151,7 @@ void ScoreView::refresh() {
 void ScoreView::learnOrnaments() {
   if (!session_.plan()) return;
   const TempoMap& map = session_.plan()->map();
-  const FrameRange seen{map.frameAt(axis_.beatAt(0)), map.frameAt(axis_.beatAt(width()))};
+  const FrameRange seen{map.frameAt(axis().beatAt(0)), map.frameAt(axis().beatAt(width()))};
   QElapsedTimer spent;
   spent.start();
   bool left = false;
@@ -176,12 +164,12 @@ void ScoreView::learnOrnaments() {
     }
     return waves_.heard(node);
   });
-  marks_.place(rows_, axis_);
+  marks_.place(page_.rows, axis());
   if (left) learnTimer_.start(0);
 }
 
 void ScoreView::axisMoved() {
-  marks_.place(rows_, axis_);
+  marks_.place(page_.rows, axis());
   placeLane();
   if (!open_.empty()) openRow_->placeAnswers();
   if (foldsQuiet_) foldTimer_.start();
@@ -194,7 +182,7 @@ bool ScoreView::isQuiet(const std::string& row) const {
     if (std::find(rows.begin(), rows.end(), row) != rows.end()) return false;
   }
   const TempoMap& map = session_.plan()->map();
-  const FrameRange seen{map.frameAt(axis_.beatAt(axis_.x0)), map.frameAt(axis_.beatAt(axis_.x0 + axis_.width))};
+  const FrameRange seen{map.frameAt(axis().beatAt(axis().x0)), map.frameAt(axis().beatAt(axis().x0 + axis().width))};
   for (const auto& o : session_.song().ornaments) {
     if (o->on != row) continue;
     const auto node = session_.plan()->node(o->id);
@@ -222,49 +210,25 @@ void ScoreView::setFoldsQuiet(bool on) {
 }
 
 void ScoreView::layOut() {
-  fitAxis();
-  const int n = static_cast<int>(rows_.size());
-  if (n == 0) return;
-  const int room = height() - rulerHeight();
-  const Ornament* opened = open_.empty() ? nullptr : session_.song().ornament(open_);
-  // The open row takes what the others leave, but never less than its numbers and a drawing that can be handled. A few
-  // of the others stay beside it; what there is no room for is scrolled to.
-  const int openLeast = opened ? openRow_->titleHeight() + openRow_->panelHeight() + scaled(kDrawingLeast) : 0;
-  const int openMost = room - std::min(n - 1, kRowsBeside) * scaled(kThinnestStaff);
-  const int openHeight =
-      opened ? std::max(openLeast, std::min({std::max(scaled(kOpenHeight), room - (n - 1) * scaled(kFoldedMost)),
-                                             openMost, scaled(540)}))
-             : 0;
-  // Beside an open row all are folded; else the folded ones are thin and the others share what is left.
-  const int folds = static_cast<int>(
-      opened ? n - 1 : std::count_if(rows_.begin(), rows_.end(), [&](const RowBox& r) { return folded(r.id); }));
-  const int whole = opened ? 0 : n - folds;
-  const int thin =
-      opened ? std::clamp((room - openHeight) / std::max(1, folds), scaled(kThinnestStaff), scaled(kFoldedMost))
-             : std::clamp(room / n, scaled(kFoldedLeast), scaled(30));
-  const int each = whole == 0 ? 0
-                              : std::clamp((room - folds * thin) / whole, scaled(kRowLeast),
-                                           folds > 0 ? scaled(150) : scaled(kRowMost));
-  contentHeight_ = openHeight + folds * thin + each * whole;
-  scrollY_ = std::clamp(scrollY_, 0, std::max(0, contentHeight_ - room));
-  int y = rulerHeight() - scrollY_;
-  for (std::size_t i = 0; i < rows_.size(); ++i) {
-    RowBox& r = rows_[i];
-    r.open = opened && r.id == opened->on;
-    const bool isThin = opened ? !r.open : folded(r.id);
-    r.y = y;
-    r.height = r.open ? openHeight : isThin ? thin : each;
-    const int pad = r.open ? 0 : std::max(2, r.height / 9);
-    r.staffTop = r.open ? y + openRow_->titleHeight() : y + pad;
-    r.staffHeight = r.open ? openHeight - openRow_->titleHeight() - openRow_->panelHeight() : r.height - 2 * pad;
-    heads_[i]->setGeometry(0, r.open ? r.staffTop : r.y + 1, scaled(kMargin),
+  PageSpec spec{size(), rows_, {}, std::nullopt, scrollY_};
+  for (const std::string& id : rows_)
+    if (folded(id)) spec.folded.insert(id);
+  if (const Ornament* opened = open_.empty() ? nullptr : session_.song().ornament(open_))
+    spec.open = {opened->on, openRow_->titleHeight(), openRow_->panelHeight()};
+  page_ = layOutPage(spec);
+  scrollY_ = page_.scrollY;
+  const QRect staves = page_.staves();
+  travel_.fit(staves.left(), page_.rows.empty() ? staves.width() : staffOf(rows_.front()).width());
+  for (std::size_t i = 0; i < page_.rows.size(); ++i) {
+    const RowBox& r = page_.rows[i];
+    heads_[i]->setGeometry(0, r.open ? r.staffTop : r.y + 1, Page::marginWidth(),
                            r.open ? std::min(r.staffHeight, scaled(70)) : r.height - 2);
-    heads_[i]->setFolded(isThin);
-    heads_[i]->setVisible(r.y + r.height > rulerHeight());
+    heads_[i]->setFolded(r.thin);
+    heads_[i]->setVisible(r.y + r.height > Page::rulerHeight());
     if (r.open) openRow_->place(QRect(0, r.y, width(), r.height));
-    y += r.height;
   }
-  gridMark_->setGeometry(scaled(30), rulerHeight() - scaled(24), gridMark_->sizeHint().width(), scaled(20));
+  if (page_.rows.empty()) return;
+  gridMark_->setGeometry(scaled(30), Page::rulerHeight() - scaled(24), gridMark_->sizeHint().width(), scaled(20));
   if (strip_->isVisible()) showStrip();
   axisMoved();
 }
@@ -283,24 +247,6 @@ void ScoreView::setGrid(Beats step, const QString& name) {
   placeLane();
 }
 
-QRect ScoreView::staffOf(const std::string& row) const {
-  for (const RowBox& r : rows_)
-    if (r.id == row) return {scaled(kMargin), r.staffTop, static_cast<int>(axis_.width), r.staffHeight};
-  return {};
-}
-
-QRect ScoreView::openArea() const {
-  for (const RowBox& r : rows_)
-    if (r.open) return staffOf(r.id);
-  return {};
-}
-
-const RowBox* ScoreView::rowAt(int y) const {
-  for (const RowBox& r : rows_)
-    if (y >= r.y && y < r.y + r.height && y >= rulerHeight()) return &r;
-  return nullptr;
-}
-
 // ---------------------------------------------------------------- selecting and opening
 
 void ScoreView::select(std::optional<Selection> s) {
@@ -316,9 +262,9 @@ void ScoreView::showStrip() {
   if (!selection_) return;
   const QRect staff = staffOfSelection();
   strip_->adjustSize();
-  const int right = static_cast<int>(axis_.xOf(selection_->end));
-  int x = std::clamp(right + scaled(58), scaled(kMargin) + 4,
-                     std::max(scaled(kMargin) + 4, width() - strip_->width() - scaled(10)));
+  const int right = static_cast<int>(axis().xOf(selection_->end));
+  int x = std::clamp(right + scaled(58), Page::marginWidth() + 4,
+                     std::max(Page::marginWidth() + 4, width() - strip_->width() - scaled(10)));
   int y = staff.bottom() + scaled(8);
   if (y + strip_->height() > height() - 4) y = staff.top() - strip_->height() - scaled(8);
   strip_->move(x, y);
@@ -340,7 +286,7 @@ void ScoreView::placeOnSelection(const QString& kind) {
 void ScoreView::openOrnament(const std::string& id) {
   const Ornament* o = session_.song().ornament(id);
   if (!o || !session_.plan()) return;
-  if (open_.empty()) formerAxis_ = axis_;
+  if (open_.empty()) formerAxis_ = axis();
   openCurve({});
   strip_->hide();
   setHot({});
@@ -351,14 +297,14 @@ void ScoreView::openOrnament(const std::string& id) {
   caretRow_ = o->on;
   // Bars are counted to what it is tied to, else to the next landing after its source begins.
   if (o->landing)
-    landing_ = session_.song().landingById(*o->landing);
+    travel_.setLanding(session_.song().landingById(*o->landing));
   else
     for (const Landing& l : session_.song().allLandings())
       if (l.at > o->start) {
-        landing_ = l;
+        travel_.setLanding(l);
         break;
       }
-  drawing_ = faceOf(o->kind)->drawing();
+  openHand_.open(faceOf(o->kind)->drawing());
   if (!openRow_) {
     openRow_ = new OpenRow(session_, this);
     connect(openRow_, &OpenRow::auditionRequested, this, &ScoreView::auditionRequested);
@@ -390,9 +336,7 @@ void ScoreView::closeOrnament() {
   if (open_.empty()) return;
   openCurve({});
   open_.clear();
-  drawing_.reset();
-  handle_.clear();
-  hoverHandle_.clear();
+  openHand_.open(nullptr);
   openRow_->hide();
   session_.choose({});
   layOut();
@@ -402,14 +346,92 @@ void ScoreView::closeOrnament() {
 }
 
 OpenCanvas ScoreView::canvas() const {
-  return {axis_, QRectF(openArea()), session_, *session_.song().ornament(open_), session_.plan()->node(open_), &waves_};
+  return {axis(), QRectF(openArea()), session_, *session_.song().ornament(open_), session_.plan()->node(open_),
+          &waves_};
+}
+
+ScorePicture ScoreView::picture() const {
+  ScorePicture s{page_, axis(), devicePixelRatioF(), session_.plan(), marks_.shared(), travel_.landing(), open_};
+  if (const auto& f = session_.facts(); f && f->ornament == open_) s.collisions = f->collisions;
+  s.hot = hot_;
+  s.marked = marked_;
+  s.pieces = pieceBoxes();
+  s.selection = selection_;
+  if (strip_->isVisible()) s.strip = strip_->geometry();
+  if (hasFocus() && !selection_ && open_.empty()) s.caret = {caretRow_, caret_};
+  s.alignments = hand_.marks();
+  if (const auto at = magnified()) s.lens = {at->first, at->second, magnifierRect(), session_.onsets(at->first)};
+  s.playheadX = playheadX();
+  return s;
+}
+
+void ScoreView::paintEvent(QPaintEvent* e) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setRenderHint(QPainter::TextAntialiasing);
+  const QRect dirty = e->rect();
+  if (!session_.isOpen() || rows_.empty()) {
+    p.fillRect(dirty, paper().paper);
+    return;
+  }
+  const ScorePicture now = picture();
+  paintStaves(p, now, waves_, staffPaint_, dirty.intersected(page_.staves()));
+  paintRuler(p, now, dirty);
+  paintMargin(p, now, dirty);
+  std::function<void(QPainter&)> open;
+  if (!open_.empty() && session_.song().ornament(open_) && !lane_)
+    open = [this](QPainter& on) {
+      const OpenCanvas c = canvas();
+      openHand_.drawing()->paint(on, c);
+      paintHandles(on, openHand_.handles(c), openHand_.active());
+    };
+  paintMarks(p, now, dirty, open);
+  playheadDrawn_ = now.playheadX;
 }
 
 QRectF ScoreView::handleRect(const QString& name) const {
   if (open_.empty()) return {};
-  for (const OpenHandle& h : drawing_->handles(canvas()))
-    if (h.name == name) return h.rect;
-  return {};
+  const auto all = openHand_.handles(canvas());
+  const OpenHandle* h = handleNamed(all, name);
+  return h ? h->rect : QRectF();
+}
+
+bool ScoreView::walkHandles(int step) {
+  if (open_.empty() || lane_ || !session_.plan()) return false;
+  setFocus();
+  const OpenCanvas c = canvas();
+  if (!openHand_.walk(step, c)) return false;
+  emit session_.notice(tr("%1 \u2013 the arrow keys move it").arg(openHand_.said(c)), false);
+  update(openArea());
+  return true;
+}
+
+bool ScoreView::stopWalking() {
+  if (!openHand_.walking()) return false;
+  openHand_.stopWalking();
+  session_.settle();
+  update(openArea());
+  return true;
+}
+
+/// An arrow key that moves the handle which was walked to.
+bool ScoreView::arrowed(QKeyEvent* e) {
+  if (open_.empty() || lane_ || !openHand_.walking()) return false;
+  const int k = e->key(),
+            right = k == Qt::Key_Right  ? 1
+                    : k == Qt::Key_Left ? -1
+                                        : 0,
+            up = k == Qt::Key_Up     ? 1
+                 : k == Qt::Key_Down ? -1
+                                     : 0;
+  if (right == 0 && up == 0) return false;
+  if (openHand_.arrow(right, up, grid_, canvas()))
+    emit session_.notice(openHand_.said(canvas()), false);
+  else
+    emit session_.notice(right != 0 ? tr("%1 goes up and down").arg(openHand_.said(canvas()))
+                                    : tr("%1 goes to the left and right").arg(openHand_.said(canvas())),
+                         false);
+  return true;
 }
 
 QRectF ScoreView::signOf(const std::string& ornament) const {
@@ -447,38 +469,144 @@ void ScoreView::openCurve(const std::string& key) {
 void ScoreView::placeLane() {
   if (!lane_) return;
   lane_->setGrid(grid_);
-  lane_->place(openArea(), axis_);
+  lane_->place(openArea(), axis());
 }
+
+// ---------------------------------------------------------------- travelling
+
+/// All but the margin: the row heads stay as they are while the view travels.
+void ScoreView::updateStaves() {
+  update(QRect(Page::marginWidth(), 0, width() - Page::marginWidth(), height()));
+}
+
+void ScoreView::viewMoved() {
+  layOut();
+  updateStaves();
+  emit viewChanged();
+}
+
+void ScoreView::goHome() {
+  homeWanted_ = false;
+  layOut();
+  travel_.goHome(session_.song());
+}
+
+void ScoreView::goToLanding(int step) {
+  travel_.goToLanding(session_.song(), step);
+}
+
+void ScoreView::goToLanding(const std::string& id) {
+  const auto l = session_.song().landingById(id);
+  if (!l) return;
+  travel_.setLanding(l);
+  goToLanding(0);
+}
+
+void ScoreView::centreOn(Beats b) {
+  travel_.centreOn(b);
+  travel_.chooseLanding(session_.song());
+  viewMoved();
+}
+
+void ScoreView::showRange(double begin, double end, bool eased) {
+  travel_.showRange(begin, end, eased && isVisible());
+}
+
+bool ScoreView::atRest() const {
+  return !travel_.easing() && !foldTimer_.isActive() && !learnTimer_.isActive();
+}
+
+void ScoreView::comeToRest() {
+  while (!atRest()) {
+    if (travel_.easing()) travel_.endEasing();
+    if (foldTimer_.isActive()) {
+      foldTimer_.stop();
+      foldNow();
+    }
+    if (learnTimer_.isActive()) {
+      learnTimer_.stop();
+      learnNow();
+    }
+  }
+}
+
+void ScoreView::zoom(double factor, double atX) {
+  travel_.zoom(factor, atX);
+}
+
+void ScoreView::scrollBy(double pixels) {
+  const double whole = travel_.scrollBy(pixels, devicePixelRatioF());
+  if (whole == 0) return;
+  const bool simple =
+      open_.empty() && !strip_->isVisible() && std::abs(whole) < axis().width / 2 && whole == std::floor(whole);
+  if (!simple) return viewMoved();
+  scroll(static_cast<int>(-whole), 0, QRect(Page::marginWidth(), 0, width() - Page::marginWidth(), height()));
+  playheadDrawn_ -= whole;
+  axisMoved();
+  emit viewChanged();
+}
+
+double ScoreView::playheadX() const {
+  if (!session_.isOpen()) return -10;
+  return axis().xOf(session_.plan()->map().beatAt(session_.player().position()));
+}
+
+void ScoreView::tick() {
+  if (!session_.isOpen()) return;
+  const double x = playheadX();
+  if (x == playheadDrawn_) return;
+  if (session_.player().playing() && drag_ == Drag::none && open_.empty() &&
+      (x > axis().x0 + axis().width || x < axis().x0)) {
+    travel_.turnPageTo(axis().quartersAt(x));
+    travel_.chooseLanding(session_.song());
+    return viewMoved();
+  }
+  updatePlayhead(x);
+}
+
+void ScoreView::updatePlayhead(double x) {
+  for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - scaled(8), 0, scaled(17), height()));
+}
+
+ViewState ScoreView::viewState() const {
+  const TimeAxis& a = open_.empty() ? axis() : formerAxis_;
+  return {a.left, a.pxPerBeat, landing() ? landing()->id : std::string(), open_, folded_, foldsQuiet_};
+}
+
+void ScoreView::restore(const ViewState& v) {
+  if (!session_.isOpen()) return;
+  homeWanted_ = false;
+  folded_ = v.folded;
+  foldsQuiet_ = v.foldsQuiet;
+  layOut();
+  travel_.restore(v.left, v.pxPerBeat);
+  travel_.setLanding(session_.song().landingById(v.landing));
+  if (!landing()) travel_.chooseLanding(session_.song());
+  layOut();
+  update();
+  emit viewChanged();
+  if (session_.song().ornament(v.open)) openOrnament(v.open);
+}
+
+// ---------------------------------------------------------------- caret and ornaments
 
 void ScoreView::setCaret(Beats b) {
   caret_ = b;
   update();
 }
 
-std::vector<std::string> ScoreView::rowsBetween(const std::string& a, const std::string& b) const {
-  std::vector<std::string> all;
-  bool inside = false;
-  for (const RowBox& r : rows_) {
-    const bool edge = r.id == a || r.id == b;
-    if (edge || inside) all.push_back(r.id);
-    if (edge && a != b) inside = !inside;
-  }
-  std::erase(all, a); // `a` stands first
-  return all;
-}
-
 void ScoreView::moveCaret(int rows, int steps, bool extend) {
   if (rows_.empty() || !session_.plan()) return;
   std::size_t at = 0;
   for (std::size_t i = 0; i < rows_.size(); ++i)
-    if (rows_[i].id == caretRow_) at = i;
+    if (rows_[i] == caretRow_) at = i;
   at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + rows, 0,
                                                            static_cast<std::ptrdiff_t>(rows_.size()) - 1));
   if (extend && !anchor_) {
     anchor_ = selection_ ? selection_->begin : caret_;
     anchorRow_ = selection_ ? selection_->row : caretRow_;
   }
-  caretRow_ = rows_[at].id;
+  caretRow_ = rows_[at];
   if (extend && selection_ && !(caret_ == selection_->begin)) caret_ = selection_->end;
   const Beats step = grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
   if (steps != 0) {
@@ -489,23 +617,21 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
   if (extend) {
     const Beats a = std::min(*anchor_, caret_), b = std::max(*anchor_, caret_);
     const std::string row = caretRow_;
-    select(b > a ? std::optional(Selection{anchorRow_, a, b, rowsBetween(anchorRow_, caretRow_)}) : std::nullopt);
+    select(b > a ? std::optional(Selection{anchorRow_, a, b, page_.between(anchorRow_, caretRow_)}) : std::nullopt);
     caretRow_ = row;
   } else {
     anchor_.reset();
     select(std::nullopt);
     emit seekRequested(caret_);
   }
-  if (caret_.quarters() < axis_.left || caret_.quarters() > axis_.right()) centreOn(caret_);
+  if (caret_.quarters() < axis().left || caret_.quarters() > axis().right()) centreOn(caret_);
   bringIntoView(caretRow_);
 }
 
 void ScoreView::bringIntoView(const std::string& row) {
-  const auto r = std::find_if(rows_.begin(), rows_.end(), [&](const RowBox& b) { return b.id == row; });
-  if (r == rows_.end()) return;
-  const int over = r->y - rulerHeight(), under = r->y + r->height - height();
-  if (over >= 0 && under <= 0) return;
-  scrollY_ += over < 0 ? over : std::min(under, over); // one too high for the window shows its top
+  const int wanted = page_.scrollTo(row);
+  if (wanted == scrollY_) return;
+  scrollY_ = wanted;
   layOut();
   update();
 }
@@ -572,6 +698,7 @@ std::string ScoreView::ornamentAtCaret() const {
 
 void ScoreView::keyPressEvent(QKeyEvent* e) {
   const bool extend = e->modifiers() & Qt::ShiftModifier;
+  if (e->modifiers() == Qt::NoModifier && arrowed(e)) return;
   if (!(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) switch (e->key()) {
     case Qt::Key_Left:
       moveCaret(0, -1, extend);

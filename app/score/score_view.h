@@ -1,18 +1,17 @@
-// The score: staves on one time axis around the current landing, selection, ornaments, the open row, the playhead.
+// The score: staves on one time axis around the current landing, selection, ornaments, the open row, the playhead. Its
+// parts: what is on the page (page_layout, ornament_layout), where the view has travelled (score_travel), what is in
+// hand (ornament_hand, open_hand), what is painted (score_picture). The view puts them together and takes the events.
 //
 // Painting: opaque, no backing store of its own. Scrolling moves what is on screen and paints the strip that came into
 // view; the playhead and handles are small dirty rectangles.
 #pragma once
 
-#include "app/openrow/open_drawing.h"
-#include "app/score/ornament_hand.h"
-#include "app/score/row_waves.h"
-#include "app/score/time_axis.h"
+#include "app/openrow/open_hand.h"
+#include "app/score/score_picture.h"
+#include "app/score/score_travel.h"
 #include "app/session/tries.h"
-#include "app/theme/paint_helper.h"
 
 #include <QTimer>
-#include <QVariantAnimation>
 #include <QWidget>
 
 #include <set>
@@ -24,15 +23,6 @@ class SignStrip;
 class OpenRow;
 class CurveLane;
 class InkButton;
-
-/// A stretch of one row, or of several.
-struct Selection {
-  std::string row; // where it began
-  Beats begin, end;
-  std::vector<std::string> more{}; // further rows
-  BeatRange range() const { return {begin, end}; }
-  std::vector<std::string> rows() const;
-};
 
 /// What a view is, to come back to it.
 struct ViewState {
@@ -48,11 +38,11 @@ class ScoreView : public QWidget {
   ScoreView(Session& session, QWidget* parent);
   ~ScoreView() override;
 
-  const TimeAxis& axis() const { return axis_; }
+  const TimeAxis& axis() const { return travel_.axis(); }
   const std::optional<Selection>& selection() const { return selection_; }
   void select(std::optional<Selection> s);
   /// The landing that bars are counted to.
-  const Landing* landing() const { return landing_ ? &*landing_ : nullptr; }
+  const Landing* landing() const { return travel_.landing() ? &*travel_.landing() : nullptr; }
   void goToLanding(int step); // next (+1), former (−1), or centre the current one (0)
   void goToLanding(const std::string& id);
   void centreOn(Beats b);
@@ -106,17 +96,24 @@ class ScoreView : public QWidget {
   void setCaret(Beats b);
 
   /// Staff of a row in widget coordinates; null when it is not there.
-  QRect staffOf(const std::string& row) const;
+  QRect staffOf(const std::string& row) const { return page_.staffOf(row); }
   QRectF signOf(const std::string& ornament) const;
   const OrnamentLayout& layoutOfOrnaments() const { return marks_; }
   /// Sources that are taken from elsewhere, on the page.
-  std::vector<PieceBox> pieceBoxes() const { return hand_.pieces(rows_, axis_); }
+  std::vector<PieceBox> pieceBoxes() const { return hand_.pieces(page_.rows, axis()); }
   /// The ornament whose bracket is shown, under the mouse.
   const std::string& hot() const { return hot_; }
   /// The drawing of the open row.
-  QRect openArea() const;
+  QRect openArea() const { return page_.openArea(); }
   QRectF handleRect(const QString& name) const;
-  int rulerHeight() const;
+  /// The handle that is shown as taken, or about to be.
+  QString activeHandle() const { return openHand_.active(); }
+  /// Keys walk the handles of the open ornament; what is walked to is moved by the arrow keys. False where there is
+  /// none.
+  bool walkHandles(int step);
+  /// False where none was walked to.
+  bool stopWalking();
+  int rulerHeight() const { return Page::rulerHeight(); }
 
  public slots:
   void rebuild(); // rows have changed
@@ -152,8 +149,8 @@ class ScoreView : public QWidget {
  private:
   enum class Drag { none, select, edgeBegin, edgeEnd, handle, hand, landing, pan };
 
-  void fitAxis();
   void updateStaves();
+  void viewMoved();
   void bringIntoView(const std::string& row);
   void layOut();
   void learnOrnaments();
@@ -163,7 +160,6 @@ class ScoreView : public QWidget {
   bool isQuiet(const std::string& row) const;
   void placeLane();
   void setHot(const std::string& id);
-  std::vector<std::string> rowsBetween(const std::string& a, const std::string& b) const;
   QRect staffOfSelection() const;
   std::optional<std::size_t> orderUnder(double y) const;
   std::string landingUnder(QPointF p) const;
@@ -172,69 +168,49 @@ class ScoreView : public QWidget {
   void dragSelection(QPointF at, Qt::KeyboardModifiers m);
   void hover(QPointF at);
   void goHome();
-  void chooseLanding();
   void showStrip();
   Beats snapped(double x, Qt::KeyboardModifiers m) const;
-  const RowBox* rowAt(int y) const;
-  QRect stavesRect() const;
-  int marginWidth() const;
   OpenCanvas canvas() const;
+  ScorePicture picture() const;
+  void showWaves();
+  bool arrowed(QKeyEvent* e);
   void updatePlayhead(double former);
   double playheadX() const;
 
-  void paintStaves(QPainter& p, const QRect& dirty);
-  std::vector<QRgb> gridLine(const QRect& dirty, int w, double ratio, const QColor& ground) const;
-  void paintRow(QImage& image, const RowBox& r, const ColumnFrames& frames, double top, double height, double origin,
-                double ratio) const;
-  void paintRuler(QPainter& p, const QRect& dirty);
-  void paintMargin(QPainter& p, const QRect& dirty);
-  void paintOverlay(QPainter& p, const QRect& dirty);
-  void paintSelection(QPainter& p);
-  void paintOrnaments(QPainter& p, const QRect& dirty);
-  void paintBracket(QPainter& p, const OrnamentBox& b, const Ornament& o);
-  void paintTies(QPainter& p);
-  void paintPieces(QPainter& p);
-  void paintDragMarks(QPainter& p);
-
   Session& session_;
+  Page page_;
+  ScoreTravel travel_;
   RowWaves waves_;
-  PaintHelper helper_;
-  std::vector<QRgb> rowMemory_[2];
-  TimeAxis axis_;
-  std::vector<RowBox> rows_;
+  StaffPaint staffPaint_;
+  OrnamentLayout marks_;
+  OrnamentHand hand_;
+  OpenHand openHand_;
+  Tries tries_{session_};
+
+  std::vector<std::string> rows_; // ids, in the order of the score
   std::vector<RowHead*> heads_;
   SignStrip* strip_;
   InkButton* gridMark_ = nullptr;
-  Tries tries_{session_};
   OpenRow* openRow_ = nullptr;
   CurveLane* lane_ = nullptr;
-  OrnamentLayout marks_;
-  OrnamentHand hand_;
-  std::set<std::string> marked_, folded_;
-  std::string hot_, dragLanding_;
+
+  std::set<std::string> marked_, folded_, quiet_; // quiet: rows that are folded by themselves now
   bool foldsQuiet_ = false;
-  std::set<std::string> quiet_; // rows that are folded by themselves now
   QTimer foldTimer_, learnTimer_;
-  std::string open_;
-  std::unique_ptr<OpenDrawing> drawing_;
-  TimeAxis formerAxis_;
-  std::optional<Landing> landing_;
+  std::string open_, hot_, dragLanding_;
+  TimeAxis formerAxis_; // before an ornament was opened
   std::optional<Selection> selection_;
   Beats grid_;
   Beats caret_;
   std::string caretRow_;
   std::optional<Beats> anchor_;
   std::string anchorRow_;
-  int scrollY_ = 0, contentHeight_ = 0;
+  int scrollY_ = 0;
   Drag drag_ = Drag::none;
   QPointF press_;
   bool moved_ = false;
-  QString handle_, hoverHandle_;
-  std::optional<Ornament> pressOrnament_;
   double playheadDrawn_ = -1;
-  double scrollRest_ = 0;
   bool homeWanted_ = false; // the view of a song just opened, once the page has its size
-  QVariantAnimation* ease_;
 };
 
 } // namespace ivrin::app

@@ -77,6 +77,7 @@ class Session : public QObject {
   const std::vector<FrameRange>& phrases(const std::string& row) const;
   /// Peaks of a bus or the mix as it sounds; null until computed.
   std::shared_ptr<const PeakPyramid> rowPeaks(const std::string& row) const;
+  const AllRowPeaks& rowPeaks() const { return rowPeaks_; }
   /// Attacks of a row before its ornaments, ascending, in song frames; empty until they are found.
   const std::vector<Frames>& onsets(const std::string& row) const;
   /// First press, one ornament on each row: computed apart, then one edit and placed(id of the first).

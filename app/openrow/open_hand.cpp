@@ -1,0 +1,109 @@
+#include "app/openrow/open_hand.h"
+
+#include "app/theme/ornament_look.h"
+#include "song/edits.h"
+
+namespace ivrin::app {
+namespace {
+
+constexpr std::size_t kMostPath = 4096; // points of a drag that are kept; what is painted is painted by then
+
+} // namespace
+
+void OpenHand::open(std::unique_ptr<OpenDrawing> drawing) {
+  held_.reset(); // its functions may be the former drawing's
+  before_.reset();
+  hover_.clear();
+  walked_.clear();
+  drawing_ = std::move(drawing);
+}
+
+std::vector<OpenHandle> OpenHand::handles(const OpenCanvas& c) const {
+  return drawing_ ? drawing_->handles(c) : std::vector<OpenHandle>();
+}
+
+QString OpenHand::active() const {
+  return held_ ? held_->name : hover_.isEmpty() ? walked_ : hover_;
+}
+
+const QString& OpenHand::held() const {
+  static const QString none;
+  return held_ ? held_->name : none;
+}
+
+bool OpenHand::hover(QPointF at, const OpenCanvas& c, Qt::CursorShape& shape) {
+  const auto all = handles(c);
+  const OpenHandle* h = handleAt(all, at);
+  if (h) shape = h->cursor;
+  const QString now = h ? h->name : QString();
+  return std::exchange(hover_, now) != now;
+}
+
+bool OpenHand::leave() {
+  return !std::exchange(hover_, QString()).isEmpty();
+}
+
+bool OpenHand::press(QPointF at, bool free, Beats grid, const OpenCanvas& c) {
+  const auto all = handles(c);
+  const OpenHandle* h = handleAt(all, at);
+  if (!h) return false;
+  held_ = *h;
+  before_ = c.ornament;
+  pull_ = {{at}, free, grid};
+  walked_.clear();
+  if (h->atPress) drag(at, free, grid, c);
+  return true;
+}
+
+void OpenHand::drag(QPointF to, bool free, Beats grid, const OpenCanvas& c) {
+  if (!held_ || !held_->pull) return;
+  pull_.free = free;
+  pull_.grid = grid;
+  if (pull_.path.size() < kMostPath)
+    pull_.path.push_back(to);
+  else
+    pull_.path.back() = to;
+  const OpenCanvas was{c.axis, c.area, c.session, *before_, c.node, c.waves};
+  if (auto next = held_->pull(was, pull_)) edit(*held_, std::move(*next), "handle-");
+}
+
+void OpenHand::letGo() {
+  held_.reset();
+  before_.reset();
+  session_.settle();
+}
+
+void OpenHand::edit(const OpenHandle& h, Ornament next, const char* how) {
+  const QString name = kindWord(next.kind);
+  const std::string key = how + next.id + h.name.toStdString();
+  session_.edit(QObject::tr("%1 of %2").arg(h.word, name), withOrnamentReplaced(session_.song(), std::move(next)), key);
+}
+
+bool OpenHand::walk(int step, const OpenCanvas& c) {
+  const auto all = handles(c);
+  if (all.empty()) return false;
+  const OpenHandle* now = handleNamed(all, walked_);
+  const auto n = static_cast<std::ptrdiff_t>(all.size());
+  const std::ptrdiff_t from = now ? now - all.data() : step > 0 ? -1 : n;
+  walked_ = all[static_cast<std::size_t>(((from + step) % n + n) % n)].name;
+  return true;
+}
+
+bool OpenHand::arrow(int right, int up, Beats grid, const OpenCanvas& c) {
+  const auto all = handles(c);
+  const OpenHandle* h = handleNamed(all, walked_);
+  if (!h) return false;
+  auto next = stepped(*h, c, right, up, grid);
+  if (!next) return false;
+  edit(*h, std::move(*next), "walk-");
+  return true;
+}
+
+QString OpenHand::said(const OpenCanvas& c) const {
+  const auto all = handles(c);
+  const OpenHandle* h = handleNamed(all, walked_);
+  if (!h) return {};
+  return h->label.isEmpty() || h->label == h->word ? h->word : QObject::tr("%1: %2").arg(h->word, h->label);
+}
+
+} // namespace ivrin::app

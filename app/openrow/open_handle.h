@@ -1,0 +1,63 @@
+// What can be taken hold of in an open ornament, each as one value: its place, its words, and what becomes of the
+// ornament under the mouse or by the arrow keys. A drawing lists its handles; the score hits, drags, walks and paints
+// them without knowing any of them.
+#pragma once
+
+#include "app/score/time_axis.h"
+#include "song/song.h"
+
+#include <QPainter>
+#include <QPointF>
+#include <QRectF>
+#include <QString>
+
+#include <functional>
+#include <optional>
+#include <vector>
+
+namespace ivrin::app {
+
+struct OpenCanvas;
+
+/// A hand on the drawing: where it was pressed, all that it went over, where it is now. `free` leaves the grid.
+struct Pull {
+  std::vector<QPointF> path; // never empty
+  bool free = false;
+  Beats grid; // zero: none
+  QPointF press() const { return path.front(); }
+  QPointF to() const { return path.back(); }
+};
+
+struct OpenHandle {
+  enum class Mark { none, box, outline, ring, diamond };
+  enum class Label { always, active }; // when what it says stands beside it
+  enum class Side { right, left };
+
+  QString name;  // its own within the drawing
+  QString word;  // what undo calls what it does
+  QRectF rect{}; // where it is taken; marks are drawn about its centre
+  Qt::CursorShape cursor = Qt::ArrowCursor;
+  Mark mark = Mark::ring;
+  /// The ornament as the hand leaves it; the canvas holds it as it was at the press. Nothing: not possible.
+  std::function<std::optional<Ornament>(const OpenCanvas& was, const Pull& pull)> pull{};
+  /// By an arrow key: one step to the right or left (±1, 0), up or down (±1, 0).
+  std::function<std::optional<Ornament>(const OpenCanvas& now, int right, int up)> step{};
+  QString label{};
+  Label shown = Label::always;
+  Side side = Side::right;
+  bool atPress = false; // the press alone does it: a cell that is painted
+};
+
+/// A square of `half` pixels to each side, scaled, about a point.
+QRectF handleBox(QPointF at, double half = 8);
+/// Steps settings of the ornament by the table's own step; null: nothing goes that way.
+std::function<std::optional<Ornament>(const OpenCanvas&, int, int)> stepping(const char* sideways, const char* upDown);
+/// What an arrow key does: its own step, else one step of the grid where it goes sideways.
+std::optional<Ornament> stepped(const OpenHandle& h, const OpenCanvas& c, int right, int up, Beats grid);
+
+const OpenHandle* handleAt(const std::vector<OpenHandle>& all, QPointF p);
+const OpenHandle* handleNamed(const std::vector<OpenHandle>& all, const QString& name);
+/// Marks and labels; `active` is the one under the mouse or in hand.
+void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString& active);
+
+} // namespace ivrin::app

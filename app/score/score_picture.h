@@ -1,0 +1,65 @@
+// All that a picture of the score shows, as a value: made on the window's thread, painted from nothing else. Waves come
+// from RowWaves, which keeps what it draws from as a value too.
+#pragma once
+
+#include "analysis/collisions.h"
+#include "app/score/ornament_hand.h"
+#include "app/score/ornament_layout.h"
+#include "app/score/page_layout.h"
+#include "app/score/row_waves.h"
+#include "app/score/selection.h"
+#include "app/score/time_axis.h"
+#include "app/theme/paint_helper.h"
+
+#include <QPainter>
+
+#include <functional>
+#include <set>
+
+namespace ivrin::app {
+
+struct ScorePicture {
+  Page page;
+  TimeAxis axis;
+  double ratio = 1;                       // device pixels
+  std::shared_ptr<const RenderPlan> plan; // of the song that is shown
+  std::shared_ptr<const OrnamentBoxes> ornaments;
+  std::optional<Landing> landing;      // that bars are counted to
+  std::string open;                    // the ornament whose row is open
+  std::vector<Collision> collisions{}; // of that one
+  std::string hot{};                   // its bracket is shown
+  std::set<std::string> marked{};
+  std::vector<PieceBox> pieces{};
+  std::optional<Selection> selection{};
+  QRect strip{}; // of signs, beside the selection; null while it is hidden
+  std::optional<std::pair<std::string, Beats>> caret{};
+  // While something is dragged.
+  std::vector<AlignmentMark> alignments{};
+  struct Lens {
+    std::string row;
+    Beats at;
+    QRectF box;
+    std::vector<Frames> onsets;
+  };
+  std::optional<Lens> lens{};
+  double playheadX = -10;
+
+  const Song& song() const { return plan->song(); }
+  const TempoMap& map() const { return plan->map(); }
+  QRect staffOfSelection() const;
+};
+
+/// What painting the staves keeps between pictures: memory, and a second thread for large ones.
+struct StaffPaint {
+  PaintHelper helper;
+  std::vector<QRgb> memory[2];
+};
+
+void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint& own, const QRect& dirty);
+void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty);
+void paintMargin(QPainter& p, const ScorePicture& s, const QRect& dirty);
+/// Landing lines, slurs, signs, selection, what is dragged, the playhead; `open` paints the open ornament at its place
+/// among them.
+void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const std::function<void(QPainter&)>& open);
+
+} // namespace ivrin::app
