@@ -125,8 +125,8 @@ int main(int argc, char** argv) {
       options.reach.emplace_back(f.toStdString());
   }
   if (!shot) {
-    options.outputs = realDevices();
-    options.output = MainWindow::storedOutputChoice();
+    options.playback.outputs = realDevices();
+    options.playback.choice = MainWindow::storedOutputChoice();
   }
   Session session(std::move(options));
   MainWindow window(session, args.value(QStringLiteral("demo")).toStdString());

@@ -23,8 +23,8 @@ namespace {
 Session::Options options(const std::filesystem::path& cache, SimulatedOutput::Mode mode) {
   Session::Options o;
   o.cacheFolder = cache;
-  o.stepped = mode == SimulatedOutput::Mode::stepped;
-  o.outputs = std::make_shared<TestDevices>(mode);
+  o.playback.stepped = mode == SimulatedOutput::Mode::stepped;
+  o.playback.outputs = std::make_shared<TestDevices>(mode);
   return o;
 }
 

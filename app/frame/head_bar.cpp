@@ -287,7 +287,7 @@ void HeadBar::refresh() {
                             .arg(scaled(5))
                             .arg(scaled(9)));
   monitor_->setValue(Value(listening_.monitorDb()));
-  const double match = session_.matchDb();
+  const double match = session_.playback().matchDb();
   InkButton* equal = buttons_[QStringLiteral("equal")];
   const QString words = match < -0.05 ? tr("equal, %1 dB").arg(decibels(match)) : tr("equal loudness");
   if (equal->text() != words) {

@@ -224,7 +224,7 @@ void MainWindow::showRecent() {
 }
 
 void MainWindow::outputDialog() {
-  OutputDialog d(session_.outputDevices(), session_.outputChoice(),
+  OutputDialog d(session_.playback().devices(), session_.playback().choice(),
                  session_.isOpen() ? session_.song().sampleRate : 48000, listening_->clickDb(), this);
   d.setObjectName(QStringLiteral("outputDialog"));
   if (d.exec() != QDialog::Accepted) return;

@@ -175,7 +175,7 @@ void OpenTitle::setOrnament(const Ornament& o) {
   for (QWidget* w : std::initializer_list<QWidget*>{keep_, others_, none_}) w->setVisible(trying);
   for (QWidget* w : std::initializer_list<QWidget*>{audition_, alone_, fourTries_, close_}) w->setVisible(!trying);
   for (VariantRing* v : variants_) v->setVisible(!trying);
-  alone_->setChecked(session_.alone());
+  alone_->setChecked(session_.playback().alone());
   layOut();
   update();
 }

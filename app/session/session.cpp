@@ -1,7 +1,6 @@
 #include "app/session/session.h"
 
 #include "app/theme/ornament_look.h"
-#include "play/simulated_output.h"
 #include "render/facts.h"
 #include "render/song_impulses.h"
 #include "services/hearing.h"
@@ -27,7 +26,7 @@ Session::Session(Options options)
     : options_(std::move(options))
     , document_(options_.journalFolder)
     , store_(options_.cacheFolder)
-    , output_(anyOutput())
+    , playback_(options_.playback)
     , pool_(kRenderThreads)
     , workers_([this](std::function<void()> f) { post(std::move(f)); },
                [this](const std::string& why) {
@@ -96,7 +95,7 @@ Session::Session(Options options)
           [this](std::optional<ChosenFacts> measured) {
             if (!measured || measured->ornament != chosen_) return;
             facts_ = std::move(measured);
-            applyListening();
+            compareChosen();
             emit factsChanged();
           })
     , exportJob_(
@@ -142,7 +141,6 @@ Session::Session(Options options)
 Session::~Session() {
   pool_.onProgress({});
   pool_.setPlans({});
-  if (output_) output_->stop();
 }
 
 QString Session::rowProblem(const std::string& row) const {
@@ -181,7 +179,7 @@ void Session::takeOpened(OpenedDocument d) {
 }
 
 void Session::adopt(OpenedDocument d) {
-  if (player_) player_->stop();
+  if (playback_.begun()) player().stop();
   // What is under way belongs to the song that was open.
   impulseJob_.cancel();
   spectraJob_.cancel();
@@ -197,7 +195,6 @@ void Session::adopt(OpenedDocument d) {
   facts_.reset();
   spectra_.reset();
   chosen_.clear();
-  heard_ = true;
   plan_.reset();
   int errors = 0;
   QString first, unreachable;
@@ -215,7 +212,8 @@ void Session::adopt(OpenedDocument d) {
     }
   }
   for (const std::string& row : song().rowsInScoreOrder()) wanted_.insert(row);
-  startPlayer();
+  if (const auto news = playback_.begin(song().sampleRate)) tell(*news);
+  compareChosen();
   replan();
   emit opened();
   if (!unreachable.isEmpty())
@@ -283,7 +281,7 @@ void Session::songEdited() {
 void Session::replan() {
   if (!chosen_.empty() && !song().ornament(chosen_)) {
     chosen_.clear();
-    applyListening();
+    compareChosen();
   }
   Problems problems;
   plan_ = RenderPlan::make(song(), audio_, allKinds(), *cache_, plan_.get(), &problems);
@@ -397,130 +395,87 @@ void Session::cancelExport() {
 
 // ---------------------------------------------------------------- listening
 
-void Session::startPlayer() {
-  const int rate = song().sampleRate;
-  output_->stop();
-  player_ = std::make_unique<Player>(Player::Options{rate, output_->periodFrames(), !options_.stepped});
-  if (auto* simulated = dynamic_cast<SimulatedOutput*>(output_.get()); simulated && options_.stepped)
-    simulated->beforePeriod([this] { player_->pump(); });
-  applyListening();
-  deviceAsked_ = false;
-  if (const std::string why = output_->start(*player_, rate); !why.empty()) useStandIn(asText(why));
-}
-
-void Session::useStandIn(const QString& why) {
-  emit notice(tr("No sound: %1. A silent stand-in keeps time.").arg(why), true);
-  output_->stop();
-  output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
-  output_->start(*player_, song().sampleRate);
+void Session::tell(const OutputNews& news) {
+  const QString what = asText(news.detail);
+  QString text;
+  switch (news.what) {
+  case OutputNews::What::noSound:
+    text = tr("No sound: %1. A silent stand-in keeps time.").arg(what);
+    break;
+  case OutputNews::What::doesNotRun:
+    text = tr("No sound: %1 does not run. A silent stand-in keeps time.").arg(what);
+    break;
+  case OutputNews::What::gone:
+    text =
+        what.isEmpty()
+            ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
+            : tr("The sound device has gone; playing stopped. %1 is used from now on.").arg(what);
+    break;
+  }
+  emit notice(text, true);
 }
 
 Beats Session::playBeat() const {
   const TempoMap& map = plan_->map();
-  const Frames f = player_->position();
+  const Frames f = playback_.player().position();
   const Beats b = map.beatAt(f);
   return Beats::ofQuarters(b.quarters() + 0.5 * map.bpmAt(b) / 60 / map.sampleRate());
 }
 
-std::unique_ptr<Output> Session::anyOutput() const {
-  std::unique_ptr<Output> made = options_.outputs ? options_.outputs->open(options_.output) : nullptr;
-  // A chosen device that is not there today: the default one.
-  if (!made && options_.outputs && !options_.output.device.empty())
-    made = options_.outputs->open({{}, options_.output.sampleRate, options_.output.bufferFrames});
-  if (!made) made = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, options_.output.bufferFrames);
-  return made;
-}
-
-std::vector<OutputDevice> Session::outputDevices() const {
-  return options_.outputs ? options_.outputs->devices() : std::vector<OutputDevice>();
-}
-
 void Session::chooseOutput(const OutputChoice& choice) {
-  if (choice == options_.output) return;
-  options_.output = choice;
+  if (choice == playback_.choice()) return;
+  playback_.choose(choice);
   replaceOutput();
 }
 
 void Session::replaceOutput() {
-  const Frames at = player_ ? player_->position() : Frames(0);
-  output_->stop();
-  output_ = anyOutput();
+  if (const auto news = playback_.replaceOutput()) tell(*news);
   if (!plan_) return;
-  startPlayer();
   hearPlan();
-  player_->setPosition(at);
   emit outputReplaced();
 }
 
 void Session::tick() {
   if (!plan_) return;
-  pool_.setPlayhead(player_->position());
-  deviceAsked_ = deviceAsked_ || output_->everAsked();
-  if (!output_->lost()) return;
-  if (!deviceAsked_) { // it said that it runs and never asked for sound: opening it again would end the same way
-    useStandIn(tr("%1 does not run").arg(asText(output_->name())));
-    return;
+  pool_.setPlayhead(player().position());
+  const auto news = playback_.look();
+  if (!news) return;
+  if (news->what != OutputNews::What::doesNotRun) { // another device: a player of its own
+    hearPlan();
+    emit outputReplaced();
   }
-  replaceOutput();
-  emit notice(
-      output_->simulated()
-          ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
-          : tr("The sound device has gone; playing stopped. %1 is used from now on.").arg(asText(output_->name())),
-      true);
+  tell(*news);
 }
 
 /// The player and the pool get the plan that is heard; the pool the song's own too.
 void Session::hearPlan() {
-  pool_.setPlayhead(player_->position());
-  if (heard_) {
-    pool_.setPlans({plan_});
-    player_->setPlan(plan_);
-    return;
-  }
-  auto without = planWithoutChosen();
-  pool_.setPlans({plan_, without});
-  player_->setPlan(std::move(without));
+  playback_.show(
+      plan_, [this] { return planWithoutChosen(); }, pool_);
 }
 
 void Session::setOrnamentsHeard(bool on) {
-  heard_ = on;
-  if (!plan_) return;
-  hearPlan();
-  applyListening();
+  playback_.setOrnamentsHeard(on);
+  if (plan_) hearPlan();
 }
 
-void Session::setAlone(bool on) {
-  alone_ = on;
-  applyListening();
-}
-
-void Session::setMatched(bool on) {
-  matched_ = on;
-  applyListening();
-}
-
-double Session::matchDb() const {
-  if (!matched_ || !facts_ || facts_->ornament != chosen_ || alone_) return 0;
+void Session::compareChosen() {
   const Ornament* o = song().ornament(chosen_);
   const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
-  if (!kind || kind->levelIsTheEffect() || facts_->lufsWith < -70 || facts_->lufsWithout < -70) return 0;
-  const double louder = facts_->lufsWith - facts_->lufsWithout; // with is louder by this
-  return heard_ ? std::min(0.0, -louder) : std::min(0.0, louder);
-}
-
-void Session::applyListening() {
-  if (!player_) return;
-  player_->setAlone(alone_ ? chosen_ : std::string());
-  player_->setMatchDb(matchDb());
+  Playback::Compared c{chosen_, !kind || kind->levelIsTheEffect()};
+  if (facts_ && facts_->ornament == chosen_) {
+    c.lufsWith = facts_->lufsWith;
+    c.lufsWithout = facts_->lufsWithout;
+  }
+  playback_.compare(std::move(c));
 }
 
 void Session::choose(const std::string& ornament) {
   if (chosen_ == ornament) return;
   chosen_ = ornament;
   facts_.reset();
-  if (!heard_ && plan_) hearPlan();
+  compareChosen();
+  if (!playback_.ornamentsHeard() && plan_) hearPlan();
   factsTimer_.start();
-  applyListening();
   emit factsChanged();
 }
 

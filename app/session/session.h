@@ -6,7 +6,7 @@
 
 #include "document/document.h"
 #include "manners/placing.h"
-#include "play/player.h"
+#include "playback/playback.h"
 #include "render/export.h"
 #include "render/render_pool.h"
 #include "services/chosen_facts.h"
@@ -33,10 +33,7 @@ class Session : public QObject {
     std::filesystem::path cacheFolder = StemStore::defaultFolder();
     std::filesystem::path journalFolder;      // empty: no journal
     std::vector<std::filesystem::path> reach; // folders the user allowed
-    bool stepped = false;                     // tests: playing is pumped by the stepped output
-    /// Where outputs come from; without one, or where it has none, a silent stand-in keeps time.
-    std::shared_ptr<OutputSource> outputs;
-    OutputChoice output;
+    Playback::Options playback;
     /// What is found about rows; may be shared by sessions.
     std::shared_ptr<Findings> findings = std::make_shared<Findings>();
   };
@@ -90,27 +87,21 @@ class Session : public QObject {
   const std::string& chosen() const { return chosen_; }
 
   // Listening.
-  Player& player() { return *player_; }
-  Output& output() { return *output_; }
+  Player& player() { return playback_.player(); }
+  Output& output() { return playback_.output(); }
+  const Playback& playback() const { return playback_; }
   /// Where the playhead is. A beat lies up to half a frame off its frame: on that frame it counts as reached.
   Beats playBeat() const;
   /// Goes on with another device, or a stand-in that keeps time, from the same place.
   void replaceOutput();
   void chooseOutput(const OutputChoice& choice);
-  const OutputChoice& outputChoice() const { return options_.output; }
-  std::vector<OutputDevice> outputDevices() const;
   /// Off: the chosen ornament is left out, or all of them where none is chosen.
   void setOrnamentsHeard(bool on);
-  bool ornamentsHeard() const { return heard_; }
   /// On: only what the chosen ornament adds is heard.
-  void setAlone(bool on);
-  bool alone() const { return alone_; }
+  void setAlone(bool on) { playback_.setAlone(on); }
   /// On: with and without are heard equally loud over the chosen ornament's reach, the louder turned down; kinds whose
   /// effect is the level are left as they are.
-  void setMatched(bool on);
-  bool matched() const { return matched_; }
-  /// What is being turned down for that now, dB ≤ 0.
-  double matchDb() const;
+  void setMatched(bool on) { playback_.setMatched(on); }
 
   /// At every picture: tells what computes where the playhead is, and goes on with another device where one has gone.
   /// Says so, if it did.
@@ -187,14 +178,12 @@ class Session : public QObject {
   void adopt(OpenedDocument d);
   void replan();
   void hearPlan();
-  void applyListening();
+  void compareChosen();
+  void tell(const OutputNews& news);
   void songEdited();
-  std::unique_ptr<Output> anyOutput() const;
-  void useStandIn(const QString& why);
   void startFacts();
   void startFinding();
   void startPeaks();
-  void startPlayer();
   void loadNewImpulses();
   void addPlaced(const std::vector<Ornament>& made);
   std::shared_ptr<const RenderPlan> planWithoutChosen() const;
@@ -205,8 +194,7 @@ class Session : public QObject {
   Options options_;
   Document document_;
   StemStore store_;
-  std::unique_ptr<Output> output_;
-  std::unique_ptr<Player> player_;
+  Playback playback_;
   RenderPool pool_;
   std::shared_ptr<PrintCache> cache_ = std::make_shared<PrintCache>();
 
@@ -219,8 +207,6 @@ class Session : public QObject {
   std::optional<ChosenFacts> facts_;
   std::optional<FinishSpectra> spectra_;
   std::string chosen_;
-  bool heard_ = true, alone_ = false, matched_ = false;
-  bool deviceAsked_ = false; // the device in use has asked for sound at least once
   std::atomic<bool> progressPosted_{false};
   QTimer peaksTimer_, factsTimer_;
 

@@ -106,19 +106,19 @@ TEST_CASE("equal loudness turns the louder side down by the measured difference,
   rig.settle();
   const double louder = rig.session->facts()->lufsWith - rig.session->facts()->lufsWithout;
   REQUIRE(louder > 0.3);
-  CHECK(rig.session->matchDb() == 0);
+  CHECK(rig.session->playback().matchDb() == 0);
   rig.score().setFocus();
   rig.key(Qt::Key_Q);
-  CHECK(rig.session->matchDb() == Approx(-louder));
+  CHECK(rig.session->playback().matchDb() == Approx(-louder));
   CHECK(rig.window->head().button("equal")->text().startsWith("equal, "));
   rig.key(Qt::Key_W); // without is the softer one: as it is
-  CHECK(rig.session->matchDb() == 0);
+  CHECK(rig.session->playback().matchDb() == 0);
   rig.key(Qt::Key_W);
   // Where the level is the effect nothing is matched.
   rig.score().closeOrnament();
   rig.settleView();
   rig.placeOpen("gap", "drums", 20, 22);
-  CHECK(rig.session->matchDb() == 0);
+  CHECK(rig.session->playback().matchDb() == 0);
 }
 
 TEST_CASE("recent songs, the window and the view are taken up again", "[desktop][display]") {

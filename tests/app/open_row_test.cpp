@@ -194,7 +194,7 @@ TEST_CASE("alone plays only what the open ornament adds", "[open]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   QTest::mouseClick(rig.score().openRow()->title().alone(), Qt::LeftButton);
-  CHECK(rig.session->alone());
+  CHECK(rig.session->playback().alone());
   const auto node = rig.session->plan()->node(id);
   rig.session->player().play(Frames(0)); // four bars before: silence
   CHECK(largest(rig.hear(24000)) < 1e-5f);
@@ -202,7 +202,7 @@ TEST_CASE("alone plays only what the open ornament adds", "[open]") {
   CHECK(largest(rig.hear(48000)) > 0.01f);
   rig.score().setFocus();
   rig.key(Qt::Key_O);
-  CHECK_FALSE(rig.session->alone());
+  CHECK_FALSE(rig.session->playback().alone());
   rig.session->player().play(Frames(0));
   rig.hear(4800);
   CHECK(largest(rig.hear(24000)) > 0.05f);

@@ -78,9 +78,9 @@ struct Rig {
     o.cacheFolder = store.path();
     o.findings = findings;
     o.journalFolder = std::move(journal);
-    o.stepped = true;
+    o.playback.stepped = true;
     devices = std::make_shared<TestDevices>();
-    o.outputs = devices;
+    o.playback.outputs = devices;
     session = std::make_unique<Session>(std::move(o));
     window = std::make_unique<MainWindow>(*session, std::filesystem::path());
     window->setAsksBeforeClosing(false);

@@ -1,0 +1,192 @@
+// Hearing a song through devices that behave, that cannot start, that never ask for sound, and that go away.
+#include "playback/playback.h"
+#include "render/facts.h"
+#include "test_support/signals.h"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace ivrin;
+using namespace ivrin::test;
+
+namespace {
+
+enum class Manner { good, refuses, silent };
+
+/// A device in steps whose manner the test chose.
+class OddOutput : public SimulatedOutput {
+ public:
+  OddOutput(Manner manner, std::string name)
+      : SimulatedOutput(Mode::stepped, 256)
+      , manner_(manner)
+      , name_(std::move(name)) {}
+  std::string name() const override { return name_; }
+  bool simulated() const override { return false; }
+  std::string start(AudioFeed& feed, int rate) override {
+    return manner_ == Manner::refuses ? "the device is in use" : SimulatedOutput::start(feed, rate);
+  }
+  bool lost() const override { return manner_ == Manner::silent || SimulatedOutput::lost(); }
+
+ private:
+  Manner manner_;
+  std::string name_;
+};
+
+class OddDevices : public OutputSource {
+ public:
+  std::vector<OutputDevice> devices() override { return {{"Desk", {44100, 48000}, true}}; }
+  std::unique_ptr<Output> open(const OutputChoice& choice) override {
+    opened.push_back(choice.device);
+    if (!there || (!choice.device.empty() && choice.device != "Desk")) return nullptr;
+    auto made = std::make_unique<OddOutput>(manner, "Desk " + std::to_string(opened.size()));
+    out = made.get();
+    return made;
+  }
+  Manner manner = Manner::good;
+  bool there = true;
+  std::vector<std::string> opened;
+  OddOutput* out = nullptr;
+};
+
+/// A steady tone with a gap in it as the one ornament.
+struct Heard {
+  explicit Heard(Manner manner = Manner::good) {
+    devices->manner = manner;
+    song.stem("keys", 8 * 24000, sine(440, 48000, 0.25));
+    song.ornament("gap", "keys", 2, 2);
+    id = song.ornaments.front().id;
+    playback = std::make_unique<Playback>(Playback::Options{devices, {}, true});
+    news = playback->begin(48000);
+    show();
+  }
+  void show() {
+    plan = song.plan();
+    playback->show(
+        plan, [&] { return without; }, pool);
+  }
+  /// RMS of the left side between two beats, as the device got it.
+  double rms(double from, double to) {
+    playback->player().play(Frames(std::llround(from * 24000)));
+    devices->out->forgetRecording();
+    devices->out->step(std::llround((to - from) * 24000) + Player::monitorDelay(48000));
+    const StereoBuffer b = devices->out->recorded();
+    double sum = 0;
+    const std::int64_t skip = Player::monitorDelay(48000) + 512; // its fade in
+    for (std::int64_t i = skip; i < b.frames(); ++i) sum += static_cast<double>(b.left()[i] * b.left()[i]);
+    playback->player().stop();
+    return std::sqrt(sum / static_cast<double>(b.frames() - skip));
+  }
+
+  std::shared_ptr<OddDevices> devices = std::make_shared<OddDevices>();
+  TestSong song;
+  std::string id;
+  RenderPool pool{1};
+  std::shared_ptr<const RenderPlan> plan, without;
+  std::unique_ptr<Playback> playback;
+  std::optional<OutputNews> news;
+};
+
+} // namespace
+
+TEST_CASE("a device that cannot start is told of once; a stand-in keeps time", "[services]") {
+  Heard h(Manner::refuses);
+  REQUIRE(h.news);
+  CHECK(h.news->what == OutputNews::What::noSound);
+  CHECK(h.news->detail == "the device is in use");
+  CHECK(h.playback->output().simulated());
+  for (int i = 0; i < 100; ++i) CHECK_FALSE(h.playback->look()); // at every picture
+  CHECK(h.devices->opened.size() == 1);                          // not tried again and again
+  h.playback->player().play(Frames(0));
+  dynamic_cast<SimulatedOutput&>(h.playback->output()).waitForPeriods(4);
+  CHECK(h.playback->player().playing());
+}
+
+TEST_CASE("a device that says it runs and never asks for sound is given up once", "[services]") {
+  Heard h(Manner::silent);
+  CHECK_FALSE(h.news);
+  const auto news = h.playback->look();
+  REQUIRE(news);
+  CHECK(news->what == OutputNews::What::doesNotRun);
+  CHECK(news->detail == "Desk 1");
+  CHECK(h.playback->output().simulated());
+  for (int i = 0; i < 100; ++i) CHECK_FALSE(h.playback->look());
+  CHECK(h.devices->opened.size() == 1);
+}
+
+TEST_CASE("a device that goes is replaced, from the same place", "[services]") {
+  Heard h;
+  CHECK_FALSE(h.news);
+  h.playback->player().play(Frames(24000));
+  h.devices->out->step(4800);
+  CHECK_FALSE(h.playback->look());
+  const Frames at = h.playback->player().position();
+  CHECK(at > Frames(24000));
+  h.devices->out->disappear();
+  const auto news = h.playback->look();
+  REQUIRE(news);
+  CHECK(news->what == OutputNews::What::gone);
+  CHECK(news->detail == "Desk 2");
+  CHECK(h.playback->player().position() == at);
+  CHECK_FALSE(h.playback->player().playing()); // never goes on by itself through another loudspeaker
+  h.show();
+  CHECK(h.rms(0, 1) == Approx(0.25 / std::sqrt(2)).epsilon(0.01));
+  // None is there any more: the stand-in, which is no device.
+  h.devices->there = false;
+  h.devices->out->disappear();
+  const auto none = h.playback->look();
+  REQUIRE(none);
+  CHECK(none->what == OutputNews::What::gone);
+  CHECK(none->detail.empty());
+  CHECK(h.playback->output().simulated());
+}
+
+TEST_CASE("a chosen device that is not there gives way to the usual one", "[services]") {
+  Heard h;
+  h.playback->choose({"Phones", 0, 512});
+  CHECK_FALSE(h.playback->replaceOutput());
+  CHECK(h.devices->opened == std::vector<std::string>{"", "Phones", ""});
+  CHECK(h.playback->output().name() == "Desk 3");
+  CHECK(h.playback->devices().size() == 1);
+  CHECK(Playback(Playback::Options{}).devices().empty());
+  CHECK(Playback(Playback::Options{}).output().simulated());
+}
+
+TEST_CASE("with and without, alone, and equally loud are heard as they say", "[services]") {
+  Heard h;
+  const double tone = 0.25 / std::sqrt(2);
+  CHECK(h.rms(2.1, 3.9) < 1e-4); // in the gap
+  h.without =
+      RenderPlan::make(withoutOrnaments(h.plan->song(), h.id), h.song.audio, allKinds(), h.song.cache, h.plan.get());
+  h.playback->setOrnamentsHeard(false);
+  h.show();
+  CHECK(h.rms(2.1, 3.9) == Approx(tone).epsilon(0.01));
+  CHECK_FALSE(h.playback->ornamentsHeard());
+  // Alone: a gap adds nothing.
+  h.playback->setOrnamentsHeard(true);
+  h.show();
+  h.playback->compare({h.id, true});
+  h.playback->setAlone(true);
+  CHECK(h.rms(0.1, 1.9) < 1e-6);
+  h.playback->setAlone(false);
+  // Equal loudness: the louder is turned down, by what was measured; never the softer up.
+  h.playback->setMatched(true);
+  CHECK(h.playback->matchDb() == 0); // where the level is the effect
+  h.playback->compare({h.id, false, -12.0, -18.0});
+  CHECK(h.playback->matchDb() == -6);
+  CHECK(h.rms(0.1, 1.9) == Approx(tone * Decibels(-6).gain()).epsilon(0.01));
+  h.playback->setOrnamentsHeard(false);
+  CHECK(h.playback->matchDb() == 0);
+  h.playback->compare({h.id, false, -18.0, -12.0});
+  CHECK(h.playback->matchDb() == -6); // the other way round
+  h.playback->setOrnamentsHeard(true);
+  CHECK(h.playback->matchDb() == 0);
+  h.playback->compare({h.id, false, -80.0, -12.0}); // silence has no loudness to match
+  CHECK(h.playback->matchDb() == 0);
+  h.playback->compare({h.id, false});
+  CHECK(h.playback->matchDb() == 0); // not measured yet
+  // Another song: heard as it is.
+  h.playback->setOrnamentsHeard(false);
+  CHECK_FALSE(h.playback->begin(44100));
+  CHECK(h.playback->ornamentsHeard());
+}
