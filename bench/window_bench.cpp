@@ -48,7 +48,7 @@ void windowBenchmarks() {
   {
     const auto t = bigSong(23, 60, 40);
     t->plan();
-    std::ofstream(t->folder / "song.ivrin") << writeSong(t->song);
+    std::ofstream(t->folder / "song.ivrin") << writeSong(t->song, allKinds().registry());
     Shown s(t->folder / "cache", t->folder / "song.ivrin", {2560, 1440});
     s.session.waitUntilIdle();
     ScoreView& score = s.window.score();

@@ -138,11 +138,10 @@ Value describe(const TableSpec& table) {
     o.emplace_back("meaning", s.meaning);
     settings.emplace_back(std::move(o));
   }
-  return Object{{"id", table.id},
-                {"name", table.name},
-                {"key", table.key},
-                {"meaning", table.meaning},
-                {"settings", Value(std::move(settings))}};
+  Object o{{"id", table.id}, {"name", table.name}, {"key", table.key}, {"meaning", table.meaning}};
+  if (table.since > 1) o.emplace_back("since", table.since);
+  o.emplace_back("settings", Value(std::move(settings)));
+  return o;
 }
 
 void print(const TableSpec& table) {
@@ -159,11 +158,11 @@ void print(const TableSpec& table) {
 
 void printMarkdown(const TableSpec& table) {
   std::cout << "\n## `" << table.id << "`: " << table.name << "\n\n"
-            << table.meaning << "\n\n"
+            << table.meaning << (table.since > 1 ? " (version " + std::to_string(table.since) + ")" : "") << "\n\n"
             << "| setting | unit | range | default | meaning |\n|---|---|---|---|---|\n";
   for (const SettingSpec& s : table.settings)
     std::cout << "| `" << s.key << "` | " << s.unit << " | " << settingRange(s) << " | `" << compactJson(s.initial)
-              << "` | " << s.meaning << " |\n";
+              << "` | " << s.meaning << (s.since > 1 ? " (version " + std::to_string(s.since) + ")" : "") << " |\n";
 }
 
 } // namespace

@@ -71,7 +71,7 @@ int newSong(const NewOptions& o) {
     std::cerr << "ivrin-cli: " << o.out << " is there already\n";
     return 1;
   }
-  if (!replaceFile(out, writeSongFor(song, fs::absolute(out).parent_path()), why)) {
+  if (!replaceFile(out, writeSongFor(song, allKinds().registry(), fs::absolute(out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }
@@ -240,13 +240,13 @@ int place(const PlaceOptions& o) {
     Song alone;
     alone.ornaments.emplace_back(placed);
     Problems none;
-    const auto root = parseJson(writeSong(alone), none);
+    const auto root = parseJson(writeSong(alone, registry), none);
     for (const auto& [key, value] : *root->object())
       if (key == "ornaments") std::cout << prettyJson((*value.list())[0]);
     return 0;
   }
   std::string why;
-  if (!replaceFile(o.out, writeSongFor(made.song, fs::absolute(o.out).parent_path()), why)) {
+  if (!replaceFile(o.out, writeSongFor(made.song, registry, fs::absolute(o.out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }

@@ -9,9 +9,10 @@
 namespace ivrin {
 namespace fs = std::filesystem;
 
-Document::Document(fs::path journalFolder)
-    : journalFolder_(std::move(journalFolder)) {
-  if (!journalFolder_.empty()) journal_ = std::make_unique<JournalWriter>();
+Document::Document(Registry registry, fs::path journalFolder)
+    : registry_(std::make_shared<const Registry>(std::move(registry)))
+    , journalFolder_(std::move(journalFolder)) {
+  if (!journalFolder_.empty()) journal_ = std::make_unique<JournalWriter>(registry_);
 }
 
 void Document::adopt(Song song, Reach reach, fs::path file, std::string savedText) {
@@ -50,7 +51,7 @@ std::string Document::save(const fs::path& chosen) {
   const fs::path file = fs::absolute(chosen).lexically_normal();
   Song saved = song();
   if (saved.title.empty()) saved.title = file.stem().string();
-  const std::string text = writeSongFor(saved, file.parent_path());
+  const std::string text = writeSongFor(saved, *registry_, file.parent_path());
   std::string why;
   if (!replaceFile(file, text, why, 3)) return why;
   const fs::path before = std::exchange(file_, file);

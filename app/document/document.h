@@ -16,8 +16,8 @@ namespace ivrin {
 
 class Document {
  public:
-  /// Without a journal folder none is kept.
-  explicit Document(std::filesystem::path journalFolder = {});
+  /// `registry` tells the writer which version of the song file holds what. Without a journal folder none is kept.
+  explicit Document(Registry registry, std::filesystem::path journalFolder = {});
 
   const Song& song() const { return history_.song(); }
   const History& history() const { return history_; }
@@ -42,6 +42,7 @@ class Document {
 
  private:
   void keepJournal();
+  std::shared_ptr<const Registry> registry_;
   std::filesystem::path journalFolder_;
   std::unique_ptr<JournalWriter> journal_;
   History history_;

@@ -2,8 +2,9 @@
 
 namespace ivrin {
 
-JournalWriter::JournalWriter()
-    : thread_([this](std::stop_token s) { run(s); }) {}
+JournalWriter::JournalWriter(std::shared_ptr<const Registry> registry)
+    : registry_(std::move(registry))
+    , thread_([this](std::stop_token s) { run(s); }) {}
 
 JournalWriter::~JournalWriter() {
   flush();
@@ -40,7 +41,7 @@ void JournalWriter::run(std::stop_token stop) {
       writing_ = true;
     }
     std::string why; // a journal that cannot be written must not stop the work; saving will say what is wrong
-    writeJournal(wish->journalFile, {wish->songFile, wish->base, writeSong(wish->song)}, why);
+    writeJournal(wish->journalFile, {wish->songFile, wish->base, writeSong(wish->song, *registry_)}, why);
     {
       std::lock_guard lock(mutex_);
       writing_ = false;

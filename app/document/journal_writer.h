@@ -5,6 +5,7 @@
 
 #include <condition_variable>
 #include <filesystem>
+#include <memory>
 #include <mutex>
 #include <optional>
 #include <thread>
@@ -13,7 +14,7 @@ namespace ivrin {
 
 class JournalWriter {
  public:
-  JournalWriter();
+  explicit JournalWriter(std::shared_ptr<const Registry> registry);
   ~JournalWriter(); // writes what is still waiting
   void write(std::filesystem::path journalFile, std::string songFile, std::string base, Song song);
   /// The song was saved: its journal is no longer needed.
@@ -28,6 +29,7 @@ class JournalWriter {
     Song song;
   };
   void run(std::stop_token stop);
+  const std::shared_ptr<const Registry> registry_;
   std::mutex mutex_;
   std::condition_variable_any changed_;
   std::optional<Wish> wish_;

@@ -24,7 +24,7 @@ QString asText(const std::string& s) {
 
 Session::Session(Options options)
     : options_(std::move(options))
-    , document_(options_.journalFolder)
+    , document_(allKinds().registry(), options_.journalFolder)
     , store_(options_.cacheFolder)
     , playback_(options_.playback)
     , pool_(kRenderThreads)

@@ -11,7 +11,6 @@
 
 namespace ivrin {
 
-inline constexpr int kSongVersion = 1;
 /// A song file larger than this is refused before it is read into memory.
 inline constexpr std::size_t kMaxSongBytes = 64u << 20;
 
@@ -19,9 +18,11 @@ inline constexpr std::size_t kMaxSongBytes = 64u << 20;
 std::optional<Song> readSong(std::string_view text, const Registry& registry, Problems& problems);
 /// The same from a file. Paths are absolute: they mean the same wherever the song is saved later.
 std::optional<Song> readSongFile(const std::filesystem::path& file, const Registry& registry, Problems& problems);
-/// Paths as the song has them.
-std::string writeSong(const Song& song);
+/// The lowest version of the song file that holds all of it.
+int lowestVersion(const Song& song, const Registry& registry);
+/// As that version. Paths as the song has them.
+std::string writeSong(const Song& song, const Registry& registry);
 /// For a file in `folder`: paths below it are named from there.
-std::string writeSongFor(const Song& song, const std::filesystem::path& folder);
+std::string writeSongFor(const Song& song, const Registry& registry, const std::filesystem::path& folder);
 
 } // namespace ivrin

@@ -157,8 +157,9 @@ Landing readLanding(const Value& v, const std::string& place, Problems& p) {
 
 class SongReader {
  public:
-  SongReader(const Registry& r, Problems& p)
+  SongReader(const Registry& r, int version, Problems& p)
       : registry_(r)
+      , version_(version)
       , problems_(p) {}
 
   Song read(const Value& root) {
@@ -290,7 +291,9 @@ class SongReader {
         problems_.error(ErrorId::unknown_kind, at + ".type",
                         "\"" + p.type + "\" is not a finish processor of this version" + didYouMean(p.type, names));
       } else {
-        checkSettings(*table, p.settings, at, problems_);
+        if (table->since > version_)
+          problems_.error(ErrorId::unknown_kind, at + ".type", newerThan(table->since, version_));
+        checkSettings(*table, p.settings, at, problems_, version_);
       }
       chain.push_back(std::move(p));
     });
@@ -346,7 +349,9 @@ class SongReader {
       problems_.error(ErrorId::unknown_kind, place + ".kind",
                       "\"" + o.kind + "\" is not an ornament of this version" + didYouMean(o.kind, names));
     } else {
-      checkSettings(*table, o.settings, place + ".settings", problems_);
+      if (table->since > version_)
+        problems_.error(ErrorId::unknown_kind, place + ".kind", newerThan(table->since, version_));
+      checkSettings(*table, o.settings, place + ".settings", problems_, version_);
     }
     std::set<std::string> slots{o.variant};
     f.items("variants", [&](const Value& item, const std::string& at) {
@@ -356,7 +361,7 @@ class SongReader {
       variant.settings = vf.settings("settings");
       variant.finish = readFinish(vf, at);
       variant.gainDb = vf.number("gain_db", 0, -60, 12);
-      if (table) checkSettings(*table, variant.settings, at + ".settings", problems_);
+      if (table) checkSettings(*table, variant.settings, at + ".settings", problems_, version_);
       if (!slots.insert(variant.slot).second)
         problems_.error(ErrorId::duplicate_id, at + ".slot", "variant \"" + variant.slot + "\" is there twice");
       o.variants.push_back(std::move(variant));
@@ -427,6 +432,7 @@ class SongReader {
   }
 
   const Registry& registry_;
+  const int version_;
   Problems& problems_;
 };
 
@@ -457,11 +463,11 @@ std::optional<Song> readSong(std::string_view text, const Registry& registry, Pr
                        "; this one reads up to " + std::to_string(kSongVersion) + ")");
     return std::nullopt;
   }
-  if (*version->number() != 1) {
-    problems.error(ErrorId::out_of_range, "version", "must be 1");
+  if (*version->number() < 1 || *version->number() != std::floor(*version->number())) {
+    problems.error(ErrorId::out_of_range, "version", "must be 1 to " + std::to_string(kSongVersion));
     return std::nullopt;
   }
-  Song song = SongReader(registry, problems).read(*root);
+  Song song = SongReader(registry, static_cast<int>(*version->number()), problems).read(*root);
   for (std::size_t i = before; i < problems.list.size(); ++i)
     if (problems.list[i].isError) return std::nullopt;
   return song;

@@ -83,9 +83,29 @@ Value ornamentValue(const Ornament& o) {
 
 } // namespace
 
-std::string writeSong(const Song& song) {
+int lowestVersion(const Song& song, const Registry& registry) {
+  int version = 1;
+  const auto holds = [&](const TableSpec* table, const Settings& settings) {
+    if (!table) return;
+    version = std::max(version, table->since);
+    for (const auto& [key, value] : settings)
+      if (const SettingSpec* spec = table->find(key)) version = std::max(version, spec->since);
+  };
+  const auto holdsAll = [&](const TableSpec* kind, const Settings& settings, const std::vector<Processor>& finish) {
+    holds(kind, settings);
+    for (const Processor& p : finish) holds(registry.processor(p.type), p.settings);
+  };
+  for (const auto& o : song.ornaments) {
+    const TableSpec* kind = registry.kind(o->kind);
+    holdsAll(kind, o->settings, o->finish);
+    for (const Variant& v : o->variants) holdsAll(kind, v.settings, v.finish);
+  }
+  return version;
+}
+
+std::string writeSong(const Song& song, const Registry& registry) {
   Object root{{"format", "ivrin-song"},
-              {"version", kSongVersion},
+              {"version", lowestVersion(song, registry)},
               {"title", song.title},
               {"sample_rate", song.sampleRate},
               {"start_seconds", song.startSeconds}};
@@ -123,8 +143,8 @@ std::string writeSong(const Song& song) {
   return prettyJson(root);
 }
 
-std::string writeSongFor(const Song& song, const std::filesystem::path& folder) {
-  return writeSong(withPaths(song, [&](const std::string& path) { return pathForSong(path, folder); }));
+std::string writeSongFor(const Song& song, const Registry& registry, const std::filesystem::path& folder) {
+  return writeSong(withPaths(song, [&](const std::string& path) { return pathForSong(path, folder); }), registry);
 }
 
 } // namespace ivrin

@@ -39,7 +39,7 @@ Song manyRows(const TempFolder& dir, int rows) {
 }
 
 std::filesystem::path written(const TempFolder& dir, const Song& s) {
-  std::ofstream(dir / "song.ivrin") << writeSong(s);
+  std::ofstream(dir / "song.ivrin") << writeSong(s, allKinds().registry());
   return dir / "song.ivrin";
 }
 
@@ -241,7 +241,7 @@ TEST_CASE("whatever hands do, the song stays legal, can be undone to its begin a
     if (step % 16 == 0) rig.settle();
     edits += !(rig.session->song() == before);
     Problems problems;
-    const auto again = readSong(writeSong(rig.session->song()), allKinds().registry(), problems);
+    const auto again = readSong(writeSong(rig.session->song(), allKinds().registry()), allKinds().registry(), problems);
     INFO("step " << step << ": " << log.toStdString());
     REQUIRE(again);
     REQUIRE_FALSE(problems.hasErrors());

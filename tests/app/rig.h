@@ -66,7 +66,7 @@ inline std::filesystem::path writeSmallSong(const TempFolder& dir) {
     if (std::string(id) == "keys") stem.bus = "music";
     s.stems.push_back(stem);
   }
-  std::ofstream(dir / "song.ivrin") << writeSong(s);
+  std::ofstream(dir / "song.ivrin") << writeSong(s, allKinds().registry());
   return dir / "song.ivrin";
 }
 

@@ -58,7 +58,7 @@ TEST_CASE("a journal that belongs to other contents of the file is not mixed in"
   Problems p;
   Song other = *readSongFile(file, allKinds().registry(), p);
   other.title = "Changed elsewhere";
-  std::ofstream(file) << writeSong(other);
+  std::ofstream(file) << writeSong(other, allKinds().registry());
   Rig rig(journal.path());
   rig.open(file);
   CHECK(rig.session->song().title == "Changed elsewhere");

@@ -119,7 +119,7 @@ TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[a
     Song with = t.song;
     with.ornaments.emplace_back(o);
     Problems p;
-    const auto back = readSong(writeSong(with), allKinds().registry(), p);
+    const auto back = readSong(writeSong(with, allKinds().registry()), allKinds().registry(), p);
     REQUIRE(back);
     CHECK(*back->ornaments[0] == o);
   }

@@ -292,7 +292,7 @@ TEST_CASE("a chain is deterministic from any place, and an unknown key row is an
   o.finish = {{"duck", {{"key", "nobody"}}}};
   song.ornaments.emplace_back(o);
   Problems problems;
-  CHECK_FALSE(readSong(writeSong(song), allKinds().registry(), problems));
+  CHECK_FALSE(readSong(writeSong(song, allKinds().registry()), allKinds().registry(), problems));
   REQUIRE(problems.hasErrors());
   CHECK(problems.list.front().id == ErrorId::dangling_id);
   CHECK(problems.list.front().place == "ornaments[0].finish[0].key");

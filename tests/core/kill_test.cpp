@@ -41,7 +41,7 @@ struct Finished {
 [[noreturn]] void editForEver(const std::filesystem::path& file, const std::filesystem::path& journal, int told) {
   std::string why;
   for (std::int64_t n = 1;; ++n) {
-    const std::string text = writeSong(afterEdit(n));
+    const std::string text = writeSong(afterEdit(n), allKinds().registry());
     if (!writeJournal(journal, {file.string(), "", text}, why)) _exit(1);
     Finished f{n, 0};
     if (write(told, &f, sizeof f) != sizeof f) _exit(1);

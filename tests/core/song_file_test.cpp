@@ -59,12 +59,12 @@ TEST_CASE("a song with everything reads, writes and reads back equal", "[song]")
   CHECK(song->ornaments[0]->length == Beats(kTicksPerQuarter / 3));
   CHECK(song->ornaments[0]->source.size() == 2);
   CHECK(song->ornaments[1]->start == Beats::ofQuarters(-2));
-  const std::string text = writeSong(*song);
+  const std::string text = writeSong(*song, allKinds().registry());
   Problems again;
   const auto back = readSong(text, allKinds().registry(), again);
   REQUIRE(back);
   CHECK(*back == *song);
-  CHECK(writeSong(*back) == text); // the same bytes every time
+  CHECK(writeSong(*back, allKinds().registry()) == text); // the same bytes every time
 }
 
 TEST_CASE("every kind of error names its place, the value and the nearest right name", "[song]") {
@@ -76,7 +76,9 @@ TEST_CASE("every kind of error names its place, the value and the nearest right 
   const std::vector<Case> cases = {
       {"\"T\"", "T", ErrorId::syntax, "line 2", "syntax"},
       {"\"ivrin-song\"", "\"other\"", ErrorId::not_a_song, "format", "ivrin-song"},
-      {"\"version\": 1", "\"version\": 2", ErrorId::newer_version, "version", "later Ivrin"},
+      {"\"version\": 1", "\"version\": 3", ErrorId::newer_version, "version", "later Ivrin"},
+      {"\"version\": 1", "\"version\": 0", ErrorId::out_of_range, "version", "must be 1 to 2"},
+      {"\"version\": 1", "\"version\": 1.5", ErrorId::out_of_range, "version", "must be 1 to 2"},
       {"\"sample_rate\": 44100, ", "", ErrorId::missing_field, "sample_rate", "missing"},
       {"\"title\"", "\"titel\"", ErrorId::unknown_field, "titel", "\"title\""},
       {"\"feedback_percent\"", "\"feedbak_percent\"", ErrorId::unknown_field, "ornaments[0].settings.feedbak_percent",
@@ -181,7 +183,7 @@ TEST_CASE("ten thousand mutations of a song never crash the reader and never pas
     REQUIRE(song.has_value() != p.hasErrors());
     if (song) { // what passes is a song that survives a round trip
       Problems q;
-      const auto back = readSong(writeSong(*song), registry, q);
+      const auto back = readSong(writeSong(*song, allKinds().registry()), registry, q);
       REQUIRE(back);
       REQUIRE(*back == *song);
     }
@@ -197,7 +199,89 @@ TEST_CASE("the demo song is a valid song and stands as the writer writes it", "[
   const auto song = readSong(text.str(), allKinds().registry(), p);
   for (const auto& x : p.list) INFO(x.text());
   REQUIRE(song);
-  CHECK(writeSong(*song) == text.str());
+  CHECK(writeSong(*song, allKinds().registry()) == text.str());
   CHECK(song->stems.size() == 7);
   CHECK(song->ornaments.size() >= 10);
+}
+
+namespace {
+
+/// The registry with one kind, one setting of another and one processor that version 2 brought.
+Registry withAdditions() {
+  Registry r = allKinds().registry();
+  TableSpec kind{.id = "shimmer", .name = "Shimmer"};
+  kind.since = 2;
+  kind.settings.push_back({.key = "amount", .label = "amount", .min = 0, .max = 1, .initial = 0.5});
+  r.kinds.push_back(kind);
+  for (TableSpec& t : r.kinds)
+    if (t.id == "gap")
+      t.settings.push_back({.key = "soft", .label = "soft", .type = type::yesNo, .initial = false, .since = 2});
+  TableSpec processor{.id = "dust", .name = "Dust"};
+  processor.since = 2;
+  r.processors.push_back(processor);
+  return r;
+}
+
+std::string songWith(int version, const std::string& kind, const std::string& settings,
+                     const std::string& finish = "") {
+  return R"({"format": "ivrin-song", "version": )" + std::to_string(version) +
+         R"(, "sample_rate": 48000, "tempo": [{"at": 0, "bpm": 120}], "meter": [{"at": 0, "count": 4, "unit": 4}],
+             "stems": [{"id": "v", "name": "V"}],
+             "ornaments": [{"id": "o1", "kind": ")" +
+         kind + R"(", "on": "v", "start": 0, "length": 1, "settings": {)" + settings + R"(}, "finish": [)" + finish +
+         "]}]}";
+}
+
+} // namespace
+
+TEST_CASE("a song is written as the lowest version that holds it, and what came later is refused in an earlier file",
+          "[song]") {
+  const Registry registry = withAdditions();
+  struct Case {
+    const char *kind, *settings, *finish;
+    int lowest;
+    const char* place; // of what is too new for version 1
+  };
+  const Case cases[] = {{"gap", "", "", 1, nullptr},
+                        {"gap", R"("tails": "cut")", R"({"type": "gain", "db": -3})", 1, nullptr},
+                        {"gap", R"("soft": true)", "", 2, "ornaments[0].settings.soft"},
+                        {"gap", "", R"({"type": "dust"})", 2, "ornaments[0].finish[0].type"},
+                        {"shimmer", R"("amount": 0.25)", "", 2, "ornaments[0].kind"}};
+  for (const Case& c : cases) {
+    INFO(c.kind << " " << c.settings << " " << c.finish);
+    Problems p;
+    const auto song = readSong(songWith(2, c.kind, c.settings, c.finish), registry, p);
+    for (const auto& x : p.list) UNSCOPED_INFO(x.text());
+    REQUIRE(song);
+    CHECK(lowestVersion(*song, registry) == c.lowest);
+    const std::string text = writeSong(*song, registry);
+    CHECK(text.find("\"version\": " + std::to_string(c.lowest)) != std::string::npos);
+    Problems again;
+    CHECK(readSong(text, registry, again) == song);
+    // The same in a file that says version 1.
+    Problems early;
+    const auto asFirst = readSong(songWith(1, c.kind, c.settings, c.finish), registry, early);
+    CHECK(asFirst.has_value() == (c.place == nullptr));
+    if (!c.place) continue;
+    REQUIRE(early.list.size() == 1);
+    CHECK(early.list[0].place == c.place);
+    CHECK(early.list[0].message.find("came with song version 2; this file says version 1") != std::string::npos);
+  }
+  // Variants count too.
+  Problems p;
+  auto song = readSong(songWith(1, "gap", ""), registry, p);
+  REQUIRE(song);
+  Ornament o = *song->ornaments.front();
+  Variant other;
+  other.slot = "B";
+  other.settings["soft"] = true;
+  o.variants.push_back(other);
+  song->ornaments.front() = o;
+  CHECK(lowestVersion(*song, registry) == 2);
+  // Nothing of this Ivrin's own is newer than what it reads.
+  for (const auto* tables : {&registry.kinds, &registry.processors})
+    for (const TableSpec& t : *tables) {
+      CHECK(t.since <= kSongVersion);
+      for (const SettingSpec& s : t.settings) CHECK(s.since <= kSongVersion);
+    }
 }

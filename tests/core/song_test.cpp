@@ -182,7 +182,7 @@ TEST_CASE("the journal gives back the song it was given", "[song]") {
   std::string why;
   const auto file = journalFor(dir.path(), "/somewhere/song.ivrin");
   CHECK(file != journalFor(dir.path(), "/elsewhere/song.ivrin"));
-  REQUIRE(writeJournal(file, {"/somewhere/song.ivrin", "base text", writeSong(s)}, why));
+  REQUIRE(writeJournal(file, {"/somewhere/song.ivrin", "base text", writeSong(s, allKinds().registry())}, why));
   Problems p;
   const auto j = readJournal(file, p);
   REQUIRE(j);

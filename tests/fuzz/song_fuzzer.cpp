@@ -13,7 +13,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   if (song.has_value() == problems.hasErrors()) std::abort();
   if (!song) return 0;
   Problems again;
-  const auto back = readSong(writeSong(*song), registry, again);
+  const auto back = readSong(writeSong(*song, registry), registry, again);
   if (!back || !(*back == *song)) std::abort();
   // Every ornament that is read can be planned.
   const SongContext context = contextOf(*song);

@@ -88,17 +88,26 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
   s.type->check(s, v, place, problems);
 }
 
-void checkSettings(const TableSpec& table, const Settings& settings, const std::string& place, Problems& problems) {
+void checkSettings(const TableSpec& table, const Settings& settings, const std::string& place, Problems& problems,
+                   int version) {
   for (const auto& [key, value] : settings) {
-    if (const auto* spec = table.find(key)) {
+    const auto* spec = table.find(key);
+    if (spec && spec->since > version) {
+      problems.error(ErrorId::unknown_field, place + "." + key, newerThan(spec->since, version));
+    } else if (spec) {
       checkSetting(*spec, value, place + "." + key, problems);
     } else {
       std::vector<std::string> names;
-      for (const auto& s : table.settings) names.push_back(s.key);
+      for (const auto& s : table.settings)
+        if (s.since <= version) names.push_back(s.key);
       problems.error(ErrorId::unknown_field, place + "." + key,
                      "\"" + table.id + "\" has no such setting" + didYouMean(key, names));
     }
   }
+}
+
+std::string newerThan(int since, int version) {
+  return "came with song version " + std::to_string(since) + "; this file says version " + std::to_string(version);
 }
 
 const Value& settingOr(const TableSpec& table, const Settings& settings, std::string_view key) {

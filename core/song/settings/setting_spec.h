@@ -33,6 +33,10 @@ extern const SettingType* const row;      // the id of a row
 extern const SettingType* const pattern;  // up to 64 pairs [note value, count 1..64]
 } // namespace type
 
+/// Newest version of the song file that this Ivrin reads. A version grows by additions alone; each says with `since`
+/// which one brought it, and a song is written as the lowest that holds it.
+inline constexpr int kSongVersion = 2;
+
 /// What a setting means to code that is not its kind's own.
 enum class Role {
   none,
@@ -101,8 +105,11 @@ struct Registry {
 
 /// Reports every way in which `v` is not allowed for `spec`.
 void checkSetting(const SettingSpec& spec, const Value& v, const std::string& place, Problems& problems);
-/// Checks names and values of a whole settings object.
-void checkSettings(const TableSpec& table, const Settings& settings, const std::string& place, Problems& problems);
+/// Checks names and values of a whole settings object, as a song file of `version` may have them.
+void checkSettings(const TableSpec& table, const Settings& settings, const std::string& place, Problems& problems,
+                   int version = kSongVersion);
+/// Why something that a later version brought is not taken from a file of `version`.
+std::string newerThan(int since, int version);
 /// The value set, or the table's default.
 const Value& settingOr(const TableSpec& table, const Settings& settings, std::string_view key);
 /// Whether a setting of this key holds a path: what is renamed when a song is saved elsewhere.
