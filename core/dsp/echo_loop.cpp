@@ -1,28 +1,80 @@
 #include "dsp/echo_loop.h"
 
+#include "audio/simd.h"
 #include "dsp/delay_line.h"
 #include "dsp/drive.h"
+#include "dsp/lookahead_limiter.h"
+#include "dsp/pitch_shifter.h"
 #include "dsp/svf.h"
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace ivrin {
+namespace {
+
+constexpr double kLookaheadSeconds = 0.0015, kReleaseSeconds = 0.08; // of the ceiling's limiter
+constexpr double kShiftWindowSeconds = 0.06;
+
+/// w += g·x; returns the largest magnitude of the sum.
+IVRIN_CLONES float addFed(float* w, const float* x, float g, std::int64_t n) {
+  float best[16] = {};
+  std::int64_t i = 0;
+  for (; i + 16 <= n; i += 16)
+    for (int k = 0; k < 16; ++k) {
+      const float v = w[i + k] + g * x[i + k], m = v < 0 ? -v : v;
+      w[i + k] = v;
+      best[k] = m > best[k] ? m : best[k];
+    }
+  for (; i < n; ++i) {
+    w[i] += g * x[i];
+    best[0] = std::max(best[0], std::abs(w[i]));
+  }
+  return *std::max_element(best, best + 16);
+}
+
+std::unique_ptr<StereoSvf> cut(StereoSvf::Pass pass, const CutOfSides& hz, double open, double rate) {
+  if (!hz[0] && !hz[1]) return nullptr;
+  return std::make_unique<StereoSvf>(pass, hz[0].value_or(open), hz[1].value_or(open), rate);
+}
+
+} // namespace
 
 struct EchoLoop::Body {
-  Body(const EchoSettings& settings, double rate)
+  Body(const EchoSettings& settings, double sampleRate)
       : s(settings)
-      , left(std::max(1.0, s.timeLeft), 0)
-      , right(std::max(1.0, s.timeRight), 0)
-      , block(std::min({left.block(), right.block(), DelayLine::kBlock}))
-      , feed(block) {
-    if (s.lowCutHz) lowCut = std::make_unique<StereoSvf>(StereoSvf::Pass::high, *s.lowCutHz, *s.lowCutHz, rate);
-    if (s.highCutHz) highCut = std::make_unique<StereoSvf>(StereoSvf::Pass::low, *s.highCutHz, *s.highCutHz, rate);
-    if (s.drive > 0) {
-      driveLeft = std::make_unique<Drive>(s.drive, 1.0);
-      driveRight = std::make_unique<Drive>(s.drive, 1.0);
+      , rate(sampleRate)
+      , lowCut(cut(StereoSvf::Pass::high, s.lowCutHz, 20, rate))
+      , highCut(cut(StereoSvf::Pass::low, s.highCutHz, 20000, rate)) {
+    const double shortest = std::min(s.timeLeft, s.timeRight);
+    double taken = 0; // of the time by what lies in the loop
+    if (s.ceiling) {
+      const auto ahead =
+          std::min<std::int64_t>(std::llround(kLookaheadSeconds * rate), static_cast<std::int64_t>(shortest / 4));
+      limiter = std::make_unique<LookaheadLimiter>(ahead, *s.ceiling, kReleaseSeconds * rate);
+      taken += static_cast<double>(ahead);
     }
+    if (s.semitones != 0) {
+      const auto window = static_cast<std::int64_t>(std::min(kShiftWindowSeconds * rate, 0.8 * shortest));
+      shifter = std::make_unique<PitchShifter>(std::exp2(s.semitones / 12), window);
+      taken += shifter->latency();
+    }
+    const double least = taken > 0 ? 2 : 1, dl = std::max(least, s.timeLeft - taken),
+                 dr = std::max(least, s.timeRight - taken);
+    if (s.swing > 0) s.swing = std::min(s.swing, 0.25 * std::min(dl, dr));
+    left = std::make_unique<DelayLine>(dl, s.swing);
+    right = std::make_unique<DelayLine>(dr, s.swing);
+    if (s.swing > 0) table = std::make_unique<SincTable>(static_cast<int>(std::min(left->half(), right->half())), 512);
+    block = std::min({left->block(), right->block(), DelayLine::kBlock});
+    if (s.drive > 0) {
+      driveLeft = std::make_unique<Drive>(s.drive, s.driveReference);
+      driveRight = std::make_unique<Drive>(s.drive, s.driveReference);
+    }
+    feed.resize(block);
+    if (s.moving) gains.resize(block);
   }
+
   void step(StereoSpan io) {
     const std::int64_t n = io.frames;
     const StereoSpan w = feed.span().part(0, n);
@@ -33,33 +85,57 @@ struct EchoLoop::Body {
         w.left[i] = 0.5f * (w.left[i] + w.right[i]);
         w.right[i] = 0;
       }
-    left.read(clock, io.left, n);
-    right.read(clock, io.right, n);
+    if (table) {
+      for (std::int64_t i = 0; i < n; ++i) {
+        io.left[i] = left->readMoving(clock + i, drift(clock + i, 0), *table);
+        io.right[i] = right->readMoving(clock + i, drift(clock + i, 2), *table);
+      }
+    } else {
+      left->read(clock, io.left, n);
+      right->read(clock, io.right, n);
+    }
     if (lowCut) lowCut->process(io.left, io.right, n);
     if (highCut) highCut->process(io.left, io.right, n);
     if (driveLeft) {
       driveLeft->process(io.left, n);
       driveRight->process(io.right, n);
     }
+    if (shifter) shifter->process(io.left, io.right, n);
+    if (limiter) limiter->process(io.left, io.right, n);
     const bool swap = s.pattern != EchoPattern::straight;
     if (s.pattern == EchoPattern::cross) std::swap_ranges(w.left, w.left + n, w.right);
     const float *fromLeft = swap ? io.right : io.left, *fromRight = swap ? io.left : io.right;
-    const auto g = static_cast<float>(s.feedback);
-    for (std::int64_t i = 0; i < n; ++i) {
-      w.left[i] += g * fromLeft[i];
-      w.right[i] += g * fromRight[i];
-      stored = std::max(stored, std::max(std::abs(w.left[i]), std::abs(w.right[i])));
+    if (s.moving) {
+      s.moving(clock, gains.left(), gains.right(), n);
+      for (std::int64_t i = 0; i < n; ++i) {
+        w.left[i] += gains.left()[i] * fromLeft[i];
+        w.right[i] += gains.right()[i] * fromRight[i];
+        stored = std::max(stored, std::max(std::abs(w.left[i]), std::abs(w.right[i])));
+      }
+    } else {
+      stored = std::max({stored, addFed(w.left, fromLeft, static_cast<float>(s.feedback[0]), n),
+                         addFed(w.right, fromRight, static_cast<float>(s.feedback[1]), n)});
     }
-    left.write(clock, w.left, n);
-    right.write(clock, w.right, n);
+    left->write(clock, w.left, n);
+    right->write(clock, w.right, n);
     clock += n;
   }
+
+  double drift(std::int64_t at, std::size_t side) const {
+    const double t = 2 * std::numbers::pi * static_cast<double>(at) / rate;
+    return s.swing * (0.65 * std::sin(0.37 * t + s.phase[side]) + 0.35 * std::sin(0.93 * t + s.phase[side + 1]));
+  }
+
   EchoSettings s;
-  DelayLine left, right;
-  std::int64_t block, clock = 0;
-  StereoBuffer feed;
+  double rate;
   std::unique_ptr<StereoSvf> lowCut, highCut;
   std::unique_ptr<Drive> driveLeft, driveRight;
+  std::unique_ptr<PitchShifter> shifter;
+  std::unique_ptr<LookaheadLimiter> limiter;
+  std::unique_ptr<DelayLine> left, right;
+  std::unique_ptr<SincTable> table;
+  std::int64_t block = 1, clock = 0;
+  StereoBuffer feed, gains;
   float stored = 0;
 };
 
@@ -67,6 +143,7 @@ EchoLoop::EchoLoop(const EchoSettings& settings, double sampleRate)
     : body_(std::make_unique<Body>(settings, sampleRate)) {}
 EchoLoop::~EchoLoop() = default;
 EchoLoop::EchoLoop(EchoLoop&&) noexcept = default;
+EchoLoop& EchoLoop::operator=(EchoLoop&&) noexcept = default;
 
 void EchoLoop::process(StereoSpan io) {
   body_->stored = 0;
@@ -82,7 +159,12 @@ float EchoLoop::stored() const {
 }
 
 std::int64_t EchoLoop::memoryFrames() const {
-  return static_cast<std::int64_t>(std::ceil(std::max(body_->s.timeLeft, body_->s.timeRight))) + DelayLine::kHalf + 1;
+  return static_cast<std::int64_t>(std::ceil(std::max(body_->s.timeLeft, body_->s.timeRight) + body_->s.swing)) +
+         DelayLine::kHalf + 1;
+}
+
+std::int64_t EchoLoop::block() const {
+  return body_->block;
 }
 
 } // namespace ivrin

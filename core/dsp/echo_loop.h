@@ -1,10 +1,12 @@
-// A stereo feedback echo with constant settings: what the finish's echo and the reverse reverb's are made of. (The
-// delay throw has its own loop, with curves, a limiter and a pitch step.)
+// A stereo feedback echo: what the delay throw, the finish's echo and the reverse reverb's are made of. Round the loop:
+// delay, filters, saturation, pitch step, ceiling; what it does not have costs nothing.
 #pragma once
 
 #include "audio/buffer.h"
 
+#include <array>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <optional>
 
@@ -12,12 +14,22 @@ namespace ivrin {
 
 enum class EchoPattern { straight, pingPong, cross };
 
+/// One for each side, left first.
+using CutOfSides = std::array<std::optional<double>, 2>;
+
 struct EchoSettings {
   double timeLeft = 24000, timeRight = 24000; // frames, ≥ 1, not whole in general
   EchoPattern pattern = EchoPattern::straight;
-  double feedback = 0.5; // 0..0.98
-  double drive = 0;      // 0..1, against full scale
-  std::optional<double> lowCutHz, highCutHz;
+  std::array<double, 2> feedback{0.5,
+                                 0.5}; // left, right; 0..0.98; over 1 it builds up: to the ceiling, where there is one
+  /// Where the feedback moves: its gains of the frames from `at` on, instead of `feedback`. Typically a curve.
+  std::function<void(std::int64_t at, float* left, float* right, std::int64_t frames)> moving{};
+  double drive = 0, driveReference = 1; // 0..1, against this peak level
+  CutOfSides lowCutHz{}, highCutHz{};   // 12 dB per octave
+  double swing = 0;                     // slow drift of the time each way, frames; typically up to 200
+  std::array<double, 4> phase{};        // of the drift, radians: two for each side
+  double semitones = 0;                 // each pass is shifted by this
+  std::optional<double> ceiling{};      // no sample leaving the loop is above this, amplitude
 };
 
 class EchoLoop {
@@ -25,10 +37,15 @@ class EchoLoop {
   EchoLoop(const EchoSettings& settings, double sampleRate);
   ~EchoLoop();
   EchoLoop(EchoLoop&&) noexcept;
+  EchoLoop& operator=(EchoLoop&&) noexcept;
   /// In place: the sound in, its echoes alone out. Echo k of an isolated sound is at k·time and feedback^(k−1).
   void process(StereoSpan io);
+  /// Largest magnitude stored by the last call.
   float stored() const;
+  /// What was stored is gone after so many frames.
   std::int64_t memoryFrames() const;
+  /// Frames that are computed at a time: at most what the shortest time allows.
+  std::int64_t block() const;
 
  private:
   struct Body;

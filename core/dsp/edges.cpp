@@ -12,6 +12,10 @@ double raisedCosine(double u) {
   return 0.5 - 0.5 * std::cos(std::numbers::pi * u);
 }
 
+JoinGains equalPower(double u) {
+  return {std::cos(u * (0.5 * std::numbers::pi)), std::sin(u * (0.5 * std::numbers::pi))};
+}
+
 EdgeWindow::EdgeWindow(FrameRange span, std::int64_t fadeIn, std::int64_t fadeOut)
     : span_(span)
     , in_(fadeIn)

@@ -14,6 +14,12 @@ inline constexpr double kFadeOutSeconds = 0.008;
 /// 0 at u ≤ 0, 1 at u ≥ 1.
 double raisedCosine(double u);
 
+/// Gains of what leaves and what comes in at `u` of a join, 0..1, at equal power: for sounds that are not alike.
+struct JoinGains {
+  double leaving, coming;
+};
+JoinGains equalPower(double u);
+
 /// A window over the half-open span: rises within `fadeIn` frames from its begin, falls within `fadeOut` frames before
 /// its end; 0 outside. Fades that do not fit share the span in proportion.
 class EdgeWindow {

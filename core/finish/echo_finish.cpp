@@ -10,9 +10,9 @@ EchoSettings echoOf(const SettingsView& v, const FinishPlace& at) {
   e.timeLeft = std::max(1.0, v.seconds("time_left", at.map, at.start) * at.sampleRate());
   e.timeRight = std::max(1.0, v.seconds("time_right", at.map, at.start) * at.sampleRate());
   e.pattern = echoPatternOf(v.value("pattern"));
-  e.feedback = v.share("feedback_percent");
-  e.lowCutHz = v.maybe("low_cut_hz");
-  e.highCutHz = v.maybe("high_cut_hz");
+  e.feedback.fill(v.share("feedback_percent"));
+  e.lowCutHz.fill(v.maybe("low_cut_hz"));
+  e.highCutHz.fill(v.maybe("high_cut_hz"));
   return e;
 }
 
@@ -88,7 +88,7 @@ class EchoFinisher : public Finisher {
   std::int64_t tailFrames(const FinishPlace& at, const Settings& set) const override {
     const EchoSettings e = echoOf(SettingsView(table_, set), at);
     const double longest = std::max(e.timeLeft, e.timeRight);
-    const double passes = 2 + (e.feedback > 0.001 ? 108 / std::max(0.4, -20 * std::log10(e.feedback)) : 0);
+    const double passes = 2 + (e.feedback[0] > 0.001 ? 108 / std::max(0.4, -20 * std::log10(e.feedback[0])) : 0);
     return static_cast<std::int64_t>(std::min(longest * passes, 120 * at.sampleRate()));
   }
   std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const override {

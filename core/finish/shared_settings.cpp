@@ -35,4 +35,88 @@ SettingSpec cutSetting(bool low, const std::string& what, std::string group) {
   return s;
 }
 
+SettingSpec wetSetting(const std::string& what, std::string group) {
+  return {.key = "wet_db",
+          .label = "wet",
+          .unit = "dB",
+          .min = -60,
+          .max = 12,
+          .initial = 0,
+          .meaning = "Level of " + what + ".",
+          .group = std::move(group),
+          .step = 0.5,
+          .role = Role::level};
+}
+
+SettingSpec widthSetting(const std::string& what, std::string group) {
+  return {.key = "width_percent",
+          .label = "width",
+          .unit = "%",
+          .max = 200,
+          .initial = 100,
+          .meaning = "Side against middle of " + what + ".",
+          .group = std::move(group),
+          .step = 5};
+}
+
+SettingSpec sendSetting(std::string group) {
+  return {.key = "send_percent",
+          .label = "send",
+          .unit = "%",
+          .max = 100,
+          .initial = 100,
+          .meaning = "How much of the source is sent.",
+          .group = std::move(group),
+          .curve = true,
+          .role = Role::leftAlone};
+}
+
+SettingSpec duckSetting(std::string group) {
+  return {.key = "duck_db",
+          .label = "duck",
+          .unit = "dB",
+          .max = 48,
+          .initial = 0,
+          .meaning = "Turned down while the dry row sounds.",
+          .group = std::move(group),
+          .step = 0.5,
+          .role = Role::duck};
+}
+
+SettingSpec cutAtSetting(std::string group) {
+  return {.key = "cut_at",
+          .label = "cut at",
+          .unit = "beats",
+          .min = 1.0 / 64,
+          .max = 4096,
+          .meaning = "Ended there, beats from the start.",
+          .group = std::move(group),
+          .step = 0.25,
+          .nullable = true,
+          .whenNull = "–",
+          .role = Role::tailCut};
+}
+
+SettingSpec removeDrySetting(bool initial, std::string group) {
+  return {.key = "remove_dry",
+          .label = "remove dry",
+          .type = type::yesNo,
+          .initial = initial,
+          .meaning = "Takes the source out of the row.",
+          .group = std::move(group),
+          .role = Role::leftAlone};
+}
+
+SettingSpec tailFloorSetting(double initial, std::string group) {
+  return {.key = "tail_floor_db",
+          .label = "tail floor",
+          .unit = "dB",
+          .min = -120,
+          .max = -30,
+          .initial = initial,
+          .meaning = "The tail ends when it has fallen to this.",
+          .group = std::move(group),
+          .role = Role::leftAlone};
+}
+
 } // namespace ivrin

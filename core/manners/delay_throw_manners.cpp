@@ -33,9 +33,7 @@ class DelayThrowManners : public Manners {
     fitLevel(o, at, 8);
   }
 
-  bool standsOn(const Ornament& o, BeatRange stretch) const override {
-    return o.start == stretch.begin && o.length == stretch.length();
-  }
+  bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
 

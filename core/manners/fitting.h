@@ -16,6 +16,10 @@ PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& 
 /// Puts a level at the end of the finish: so many LU under the source. A swell over a short word is loud at its very
 /// end only: its peak stays under the source's, as far as `mostMoreLu` allow.
 void fitLevel(Ornament& o, const PressedAt& at, double underLu, double mostMoreLu = 0);
+/// It stands on this very stretch.
+inline bool fillsStretch(const Ornament& o, BeatRange stretch) {
+  return o.start == stretch.begin && o.length == stretch.length();
+}
 /// Ties it to the landing at `at`, if there is one.
 void tieToLanding(const Song& song, Ornament& o, Beats at);
 /// Up to the landing when there is one near the end: within half of the length, and half a beat.

@@ -10,9 +10,7 @@ class GapManners : public Manners {
 
   void fit(Ornament& o, const PressedAt& at) const override { tieToLanding(at.song, o, o.span().end); }
 
-  bool standsOn(const Ornament& o, BeatRange stretch) const override {
-    return o.start == stretch.begin && o.length == stretch.length();
-  }
+  bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
 

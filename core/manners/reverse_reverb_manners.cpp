@@ -51,9 +51,7 @@ class ReverseReverbManners : public Manners {
     fitLevel(o, at, 6, 4);
   }
 
-  bool standsOn(const Ornament& o, BeatRange stretch) const override {
-    return o.start == stretch.begin && o.length == stretch.length();
-  }
+  bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament& o, const Song& song) const override {
     PressedAgain a;

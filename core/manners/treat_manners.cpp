@@ -14,9 +14,7 @@ class TreatManners : public Manners {
     o.finish = {{"reverb", {{"character", "plate"}, {"decay_seconds", 1.2}, {"mix_percent", 100.0}}}};
   }
 
-  bool standsOn(const Ornament& o, BeatRange stretch) const override {
-    return o.start == stretch.begin && o.length == stretch.length();
-  }
+  bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
 

@@ -3,11 +3,8 @@
 #include "audio/dither.h"
 #include "audio/simd.h"
 #include "dsp/delay_line.h"
-#include "dsp/drive.h"
-#include "dsp/lookahead_limiter.h"
-#include "dsp/pitch_shifter.h"
+#include "dsp/echo_loop.h"
 #include "dsp/svf.h"
-#include "dsp/windowed_sinc.h"
 #include "finish/control_ramp.h"
 #include "finish/ducking.h"
 #include "ornaments/delay_throw_settings.h"
@@ -23,25 +20,6 @@ namespace ivrin {
 namespace {
 
 constexpr double kWobbleSeconds = 0.004; // drift at 100 %, each way
-constexpr double kLookaheadSeconds = 0.0015, kLoopReleaseSeconds = 0.08;
-constexpr double kShiftWindowSeconds = 0.06;
-
-/// w += g·x; returns the largest magnitude of the sum.
-IVRIN_CLONES float addFed(float* w, const float* x, float g, std::int64_t n) {
-  float best[16] = {};
-  std::int64_t i = 0;
-  for (; i + 16 <= n; i += 16)
-    for (int k = 0; k < 16; ++k) {
-      const float v = w[i + k] + g * x[i + k], m = v < 0 ? -v : v;
-      w[i + k] = v;
-      best[k] = m > best[k] ? m : best[k];
-    }
-  for (; i < n; ++i) {
-    w[i] += g * x[i];
-    best[0] = std::max(best[0], std::abs(w[i]));
-  }
-  return *std::max_element(best, best + 16);
-}
 
 /// Width and levels: out = gain·(mid·own + side·other), both sides at once.
 IVRIN_CLONES void widenAndScale(float* l, float* r, float mid, float side, float gainLeft, float gainRight,
@@ -111,48 +89,16 @@ class DelayThrowVoice : public Voice {
       , feedbackRight_(s_.feedbackRight, p.map, p.ornament.start, first_)
       , send_(s_.send, p.map, p.ornament.start, first_)
       , end_(longestPrint(p, s_, source_.frames()), s_.cutAt.has_value(), s_.tailFloorDb, rate_) {
-    scanSource();
+    const SourceLevel level = measureSource(source_.frames(), [this](std::int64_t at, StereoSpan out) {
+      readSent(at, out);
+      if (s_.pattern == EchoPattern::pingPong) toMiddle(out);
+    });
+    peak_ = level.peak;
     if (peak_ == 0) return;
-
-    const double shortest = std::min(s_.timeLeft, s_.timeRight);
-    const std::int64_t ahead =
-        std::min<std::int64_t>(std::llround(kLookaheadSeconds * rate_), static_cast<std::int64_t>(shortest / 4));
-    double taken = static_cast<double>(ahead);
-    if (s_.stepSemitones != 0) {
-      const auto window = static_cast<std::int64_t>(std::min(kShiftWindowSeconds * rate_, 0.8 * shortest));
-      shifter_ = std::make_unique<PitchShifter>(std::exp2(s_.stepSemitones / 12), window);
-      taken += shifter_->latency();
-    }
-    const double dl = std::max(2.0, s_.timeLeft - taken), dr = std::max(2.0, s_.timeRight - taken);
-    const double swing = s_.wobble > 0 ? std::min(s_.wobble * kWobbleSeconds * rate_, 0.25 * std::min(dl, dr)) : 0;
-    left_ = std::make_unique<DelayLine>(dl, swing);
-    right_ = std::make_unique<DelayLine>(dr, swing);
-    swing_ = swing;
-    if (swing > 0)
-      moving_ = std::make_unique<SincTable>(static_cast<int>(std::min(left_->half(), right_->half())), 512);
-    block_ = std::min({left_->block(), right_->block(), kPrintBlock});
-    longest_ = static_cast<std::int64_t>(std::ceil(std::max(s_.timeLeft, s_.timeRight) + swing)) + DelayLine::kHalf + 1;
-
-    const double ceiling = peak_ * Decibels(s_.loopCeilingDb).gain();
-    limiter_ = std::make_unique<LookaheadLimiter>(ahead, ceiling, kLoopReleaseSeconds * rate_);
-    if (s_.lowCutLeft || s_.lowCutRight)
-      lowCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::high, s_.lowCutLeft.value_or(20),
-                                            s_.lowCutRight.value_or(20), rate_);
-    if (s_.highCutLeft || s_.highCutRight)
-      highCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::low, s_.highCutLeft.value_or(20000),
-                                             s_.highCutRight.value_or(20000), rate_);
-    if (s_.drive > 0) {
-      driveLeft_ = std::make_unique<Drive>(s_.drive, peak_);
-      driveRight_ = std::make_unique<Drive>(s_.drive, peak_);
-    }
+    loop_ = std::make_unique<EchoLoop>(loopSettings(p), rate_);
     if (s_.duckDb > 0)
-      ducking_ = std::make_unique<Ducking>(s_.duckDb, rmsDb_, rate_, first_, keyOf(sounds_, source_.reads().size()));
-    for (int i = 0; i < 4; ++i) // wobble's phases come from the seed
-      phase_[i] = 2 * std::numbers::pi *
-                  static_cast<double>(
-                      mix64(static_cast<std::uint64_t>(p.ornament.seed) * 4 + static_cast<std::uint64_t>(i)) >> 11) /
-                  9007199254740992.0;
-    feed_.resize(kPrintBlock);
+      ducking_ =
+          std::make_unique<Ducking>(s_.duckDb, level.rmsDb, rate_, first_, keyOf(sounds_, source_.reads().size()));
     const double wet = Decibels(s_.wetDb).gain();
     gainLeft_ = static_cast<float>(wet * Decibels(s_.levelLeftDb).gain());
     gainRight_ = static_cast<float>(wet * Decibels(s_.levelRightDb).gain() * (s_.invertRight ? -1 : 1));
@@ -162,12 +108,13 @@ class DelayThrowVoice : public Voice {
     if (peak_ == 0) return 0;
     std::int64_t done = 0;
     while (done < out.frames && clock_ < end_.limit()) {
-      const std::int64_t n = std::min({out.frames - done, block_, end_.limit() - clock_});
+      // A step of the loop at a time, so that its end does not depend on how it is asked for.
+      const std::int64_t n = std::min({out.frames - done, loop_->block(), kPrintBlock, end_.limit() - clock_});
       step(out.part(done, n));
       done += n;
     }
     finishBlock(out.part(0, done), clock_ - done);
-    end_.over(clock_, lastLoud_ + longest_); // all that is stored was written within the longest time of the loop
+    end_.over(clock_, lastLoud_ + loop_->memoryFrames()); // all that is stored was written within that time
     return done;
   }
 
@@ -193,82 +140,50 @@ class DelayThrowVoice : public Voice {
       out.left[i] *= g;
       out.right[i] *= g;
     }
-    if (s_.pattern == EchoPattern::pingPong)
-      for (std::int64_t i = 0; i < out.frames; ++i) {
-        out.left[i] = 0.5f * (out.left[i] + out.right[i]);
-        out.right[i] = 0;
-      }
+  }
+  /// As it goes into a loop that passes from side to side.
+  static void toMiddle(StereoSpan io) {
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      io.left[i] = 0.5f * (io.left[i] + io.right[i]);
+      io.right[i] = 0;
+    }
   }
 
-  void scanSource() {
-    StereoBuffer b(kPrintBlock);
-    double power = 0;
-    std::int64_t active = 0;
-    for (std::int64_t at = 0; at < source_.frames(); at += kPrintBlock) {
-      const StereoSpan part = b.span().part(0, std::min(kPrintBlock, source_.frames() - at));
-      readSent(at, part);
-      for (std::int64_t i = 0; i < part.frames; ++i) {
-        const double l = part.left[i], r = part.right[i];
-        const double m = std::max(std::abs(l), std::abs(r));
-        peak_ = std::max(peak_, m);
-        if (m > 1e-4) {
-          power += 0.5 * (l * l + r * r);
-          ++active;
+  EchoSettings loopSettings(const Placed& p) {
+    EchoSettings e;
+    e.timeLeft = s_.timeLeft;
+    e.timeRight = s_.timeRight;
+    e.pattern = s_.pattern;
+    e.feedback = {s_.feedbackLeft.at(0), s_.feedbackRight.at(0)};
+    if (!feedbackLeft_.constant() || !feedbackRight_.constant())
+      e.moving = [this](std::int64_t at, float* left, float* right, std::int64_t n) {
+        for (std::int64_t i = 0; i < n; ++i) {
+          left[i] = feedbackLeft_.at(at + i);
+          right[i] = feedbackRight_.at(at + i);
         }
-      }
-    }
-    rmsDb_ = active > 0 ? 10 * std::log10(power / static_cast<double>(active) + 1e-20) : -120;
+      };
+    e.drive = s_.drive;
+    e.driveReference = peak_;
+    e.lowCutHz = {s_.lowCutLeft, s_.lowCutRight};
+    e.highCutHz = {s_.highCutLeft, s_.highCutRight};
+    e.swing = s_.wobble * kWobbleSeconds * rate_;
+    for (std::size_t i = 0; i < e.phase.size(); ++i) // wobble's phases come from the seed
+      e.phase[i] = 2 * std::numbers::pi *
+                   static_cast<double>(mix64(static_cast<std::uint64_t>(p.ornament.seed) * 4 + i) >> 11) /
+                   9007199254740992.0;
+    e.semitones = s_.stepSemitones;
+    e.ceiling = peak_ * Decibels(s_.loopCeilingDb).gain();
+    return e;
   }
 
   void step(StereoSpan out) {
-    const std::int64_t n = out.frames;
-    float *l = out.left, *r = out.right;
-    if (moving_) {
-      for (std::int64_t i = 0; i < n; ++i) {
-        l[i] = left_->readMoving(clock_ + i, drift(clock_ + i, 0), *moving_);
-        r[i] = right_->readMoving(clock_ + i, drift(clock_ + i, 2), *moving_);
-      }
-    } else {
-      left_->read(clock_, l, n);
-      right_->read(clock_, r, n);
-    }
-    if (lowCut_) lowCut_->process(l, r, n);
-    if (highCut_) highCut_->process(l, r, n);
-    if (driveLeft_) {
-      driveLeft_->process(l, n);
-      driveRight_->process(r, n);
-    }
-    if (shifter_) shifter_->process(l, r, n);
-    limiter_->process(l, r, n);
-
-    StereoSpan w = feed_.span().part(0, n);
     if (clock_ < source_.frames())
-      readSent(clock_, w);
+      readSent(clock_, out);
     else
-      w.clear();
-    const bool swap = s_.pattern != EchoPattern::straight;
-    if (s_.pattern == EchoPattern::cross) std::swap_ranges(w.left, w.left + n, w.right);
-    const float *fromLeft = swap ? r : l, *fromRight = swap ? l : r;
-    float loudest = 0;
-    if (feedbackLeft_.constant() && feedbackRight_.constant()) {
-      loudest = std::max(addFed(w.left, fromLeft, feedbackLeft_.at(clock_), n),
-                         addFed(w.right, fromRight, feedbackRight_.at(clock_), n));
-    } else {
-      for (std::int64_t i = 0; i < n; ++i) {
-        w.left[i] += feedbackLeft_.at(clock_ + i) * fromLeft[i];
-        w.right[i] += feedbackRight_.at(clock_ + i) * fromRight[i];
-        loudest = std::max(loudest, std::max(std::abs(w.left[i]), std::abs(w.right[i])));
-      }
-    }
-    left_->write(clock_, w.left, n);
-    right_->write(clock_, w.right, n);
-    clock_ += n;
-    if (loudest >= end_.floor() || clock_ < source_.frames()) lastLoud_ = clock_;
-  }
-
-  double drift(std::int64_t at, int side) const {
-    const double t = 2 * std::numbers::pi * static_cast<double>(at) / rate_;
-    return swing_ * (0.65 * std::sin(0.37 * t + phase_[side]) + 0.35 * std::sin(0.93 * t + phase_[side + 1]));
+      out.clear();
+    loop_->process(out);
+    clock_ += out.frames;
+    if (loop_->stored() >= end_.floor() || clock_ < source_.frames()) lastLoud_ = clock_;
   }
 
   /// Width, levels, ducking and the tail's end.
@@ -288,18 +203,12 @@ class DelayThrowVoice : public Voice {
   Frames first_;
   ControlRamp feedbackLeft_, feedbackRight_, send_;
   TailEnd end_;
-  StereoBuffer scratch_, feed_;
-  double peak_ = 0, rmsDb_ = -120, swing_ = 0;
-  std::unique_ptr<DelayLine> left_, right_;
-  std::unique_ptr<SincTable> moving_;
-  std::unique_ptr<StereoSvf> lowCut_, highCut_;
-  std::unique_ptr<Drive> driveLeft_, driveRight_;
-  std::unique_ptr<PitchShifter> shifter_;
-  std::unique_ptr<LookaheadLimiter> limiter_;
+  StereoBuffer scratch_;
+  double peak_ = 0;
+  std::unique_ptr<EchoLoop> loop_;
   std::unique_ptr<Ducking> ducking_;
-  double phase_[4] = {};
   float gainLeft_ = 1, gainRight_ = 1;
-  std::int64_t block_ = 1, longest_ = 0, clock_ = 0, lastLoud_ = 0;
+  std::int64_t clock_ = 0, lastLoud_ = 0;
 };
 
 } // namespace
@@ -321,8 +230,7 @@ PrintPlan DelayThrow::plan(const Placed& p) const {
          Read::What::dryBefore,
          {plan.extent.begin, plan.extent.end + Frames(Ducking::lookaheadFrames(p.sampleRate()) + kPrintBlock)}});
   if (s.removeDry) {
-    plan.dry = turnedDown(span, 0, std::llround(kFadeInSeconds * p.sampleRate()),
-                          std::llround(kFadeOutSeconds * p.sampleRate()));
+    plan.dry = sourceRemoved(p);
     plan.extent.end = std::max(plan.extent.end, span.end);
   }
   return plan;

@@ -55,25 +55,8 @@ TableSpec makeDelayThrowTable() {
        .whenNull = "as left",
        .curve = true,
        .role = Role::feedback});
-  add({.key = "send_percent",
-       .label = "send",
-       .unit = "%",
-       .max = 100,
-       .initial = 100,
-       .meaning = "How much of the source is sent.",
-       .group = "echo",
-       .curve = true,
-       .role = Role::leftAlone});
-  add({.key = "wet_db",
-       .label = "wet",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .initial = 0,
-       .meaning = "Level of the echoes.",
-       .group = "echo",
-       .step = 0.5,
-       .role = Role::level});
+  add(sendSetting("echo"));
+  add(wetSetting("the echoes", "echo"));
   add({.key = "level_left_db",
        .label = "level L",
        .unit = "dB",
@@ -94,14 +77,7 @@ TableSpec makeDelayThrowTable() {
        .group = "echo",
        .step = 0.5,
        .role = Role::level});
-  add({.key = "width_percent",
-       .label = "width",
-       .unit = "%",
-       .max = 200,
-       .initial = 100,
-       .meaning = "Side against middle of the echoes.",
-       .group = "echo",
-       .step = 5});
+  add(widthSetting("the echoes", "echo"));
   for (const bool low : {true, false}) add(cutSetting(low, "in the loop, 12 dB per octave.", "colour")).perSide = true;
   add({.key = "drive_percent",
        .label = "drive",
@@ -139,33 +115,9 @@ TableSpec makeDelayThrowTable() {
        .meaning = "The source goes in backwards.",
        .group = "colour",
        .role = Role::leftAlone});
-  add({.key = "remove_dry",
-       .label = "remove dry",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "Takes the source out of the row.",
-       .group = "colour",
-       .role = Role::leftAlone});
-  add({.key = "duck_db",
-       .label = "duck",
-       .unit = "dB",
-       .max = 48,
-       .initial = 0,
-       .meaning = "Turned down while the dry row sounds.",
-       .group = "colour",
-       .step = 0.5,
-       .role = Role::duck});
-  add({.key = "cut_at",
-       .label = "cut at",
-       .unit = "beats",
-       .min = 1.0 / 64,
-       .max = 4096,
-       .meaning = "Ended there, beats from the start.",
-       .group = "colour",
-       .step = 0.25,
-       .nullable = true,
-       .whenNull = "–",
-       .role = Role::tailCut});
+  add(removeDrySetting(false, "colour"));
+  add(duckSetting("colour"));
+  add(cutAtSetting("colour"));
   add({.key = "loop_ceiling_db",
        .label = "ceiling",
        .unit = "dB",
@@ -176,15 +128,7 @@ TableSpec makeDelayThrowTable() {
        .group = "limits",
        .step = 0.5,
        .role = Role::leftAlone});
-  add({.key = "tail_floor_db",
-       .label = "tail floor",
-       .unit = "dB",
-       .min = -120,
-       .max = -30,
-       .initial = -72,
-       .meaning = "The tail ends when it has fallen to this.",
-       .group = "limits",
-       .role = Role::leftAlone});
+  add(tailFloorSetting(-72, "limits"));
   return t;
 }
 

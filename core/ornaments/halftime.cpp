@@ -283,8 +283,8 @@ class HalftimeVoice : public Voice {
         const StereoSpan incoming = next_.span().part(0, part.frames);
         head(now_ + 1, f, incoming);
         for (std::int64_t i = 0; i < part.frames; ++i) {
-          const double u = static_cast<double>(f + i - join) / static_cast<double>(end - join) * 1.5707963267948966;
-          const auto a = static_cast<float>(std::cos(u)), b = static_cast<float>(std::sin(u));
+          const JoinGains g = equalPower(static_cast<double>(f + i - join) / static_cast<double>(end - join));
+          const auto a = static_cast<float>(g.leaving), b = static_cast<float>(g.coming);
           part.left[i] = a * part.left[i] + b * incoming.left[i];
           part.right[i] = a * part.right[i] + b * incoming.right[i];
         }

@@ -49,70 +49,14 @@ TableSpec makeReverbThrowTable() {
        .meaning = "Held, without dying, until it is cut.",
        .group = "space",
        .role = Role::leftAlone});
-  add({.key = "send_percent",
-       .label = "send",
-       .unit = "%",
-       .max = 100,
-       .initial = 100,
-       .meaning = "How much of the source is sent.",
-       .group = "tail",
-       .curve = true,
-       .role = Role::leftAlone});
-  add({.key = "wet_db",
-       .label = "wet",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .initial = 0,
-       .meaning = "Level of the space.",
-       .group = "tail",
-       .step = 0.5,
-       .role = Role::level});
-  add({.key = "width_percent",
-       .label = "width",
-       .unit = "%",
-       .max = 200,
-       .initial = 100,
-       .meaning = "Side against middle of the space.",
-       .group = "tail",
-       .step = 5});
+  add(sendSetting("tail"));
+  add(wetSetting("the space", "tail"));
+  add(widthSetting("the space", "tail"));
   for (const bool low : {true, false}) add(cutSetting(low, "of the space, 12 dB per octave.", "tail"));
-  add({.key = "duck_db",
-       .label = "duck",
-       .unit = "dB",
-       .max = 48,
-       .initial = 0,
-       .meaning = "Turned down while the dry row sounds.",
-       .group = "tail",
-       .step = 0.5,
-       .role = Role::duck});
-  add({.key = "cut_at",
-       .label = "cut at",
-       .unit = "beats",
-       .min = 1.0 / 64,
-       .max = 4096,
-       .meaning = "Ended there, beats from the start.",
-       .group = "tail",
-       .step = 0.25,
-       .nullable = true,
-       .whenNull = "–",
-       .role = Role::tailCut});
-  add({.key = "remove_dry",
-       .label = "remove dry",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "Takes the source out of the row.",
-       .group = "tail",
-       .role = Role::leftAlone});
-  add({.key = "tail_floor_db",
-       .label = "tail floor",
-       .unit = "dB",
-       .min = -120,
-       .max = -30,
-       .initial = -84,
-       .meaning = "The tail ends when it has fallen to this.",
-       .group = "tail",
-       .role = Role::leftAlone});
+  add(duckSetting("tail"));
+  add(cutAtSetting("tail"));
+  add(removeDrySetting(false, "tail"));
+  add(tailFloorSetting(-84, "tail"));
   return t;
 }
 
@@ -192,12 +136,14 @@ class ReverbThrowVoice : public Voice {
       , end_(longestPrint(p, s_, source_.frames()), s_.cutAt.has_value(), s_.floorDb, p.sampleRate())
       , space_(s_.space, p.sampleRate(), p.impulses, end_.floor(), [this](StereoSpan out) { feed(out); }) {
     const double rate = p.sampleRate();
-    const double rms = sourceLevel();
+    const SourceLevel level = measureSource(
+        source_.frames(), [this](std::int64_t at, StereoSpan out) { source_.read(sounds_, at, out, scratch_); });
+    silent_ = level.peak == 0;
     if (s_.lowCut) lowCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::high, *s_.lowCut, *s_.lowCut, rate);
     if (s_.highCut) highCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::low, *s_.highCut, *s_.highCut, rate);
     if (s_.duckDb > 0)
-      ducking_ =
-          std::make_unique<Ducking>(s_.duckDb, rms, rate, p.span().begin, keyOf(sounds_, source_.reads().size()));
+      ducking_ = std::make_unique<Ducking>(s_.duckDb, level.rmsDb, rate, p.span().begin,
+                                           keyOf(sounds_, source_.reads().size()));
   }
 
   std::int64_t render(StereoSpan out) override {
@@ -226,23 +172,6 @@ class ReverbThrowVoice : public Voice {
 
  private:
   std::int64_t storedUntil() const { return std::max(space_.lastsUntil(), source_.frames() + s_.preDelay); }
-
-  double sourceLevel() {
-    StereoBuffer b(kPrintBlock);
-    double power = 0, active = 0;
-    for (std::int64_t at = 0; at < source_.frames(); at += kPrintBlock) {
-      const StereoSpan part = b.span().part(0, std::min(kPrintBlock, source_.frames() - at));
-      source_.read(sounds_, at, part, scratch_);
-      for (std::int64_t i = 0; i < part.frames; ++i) {
-        const double l = part.left[i], r = part.right[i];
-        if (l != 0 || r != 0) silent_ = false;
-        if (std::max(std::abs(l), std::abs(r)) <= 1e-4) continue;
-        power += 0.5 * (l * l + r * r);
-        active += 1;
-      }
-    }
-    return active > 0 ? 10 * std::log10(power / active + 1e-20) : -120;
-  }
 
   /// What is sent, later by the pre-delay.
   void feed(StereoSpan out) {
@@ -287,9 +216,7 @@ PrintPlan ReverbThrow::plan(const Placed& p) const {
         {p.ornament.on,
          Read::What::dryBefore,
          {plan.extent.begin, plan.extent.end + Frames(Ducking::lookaheadFrames(p.sampleRate()) + kPrintBlock)}});
-  if (s.removeDry)
-    plan.dry = turnedDown(span, 0, std::llround(kFadeInSeconds * p.sampleRate()),
-                          std::llround(kFadeOutSeconds * p.sampleRate()));
+  if (s.removeDry) plan.dry = sourceRemoved(p);
   return plan;
 }
 

@@ -1,5 +1,6 @@
 #include "ornaments/reverse.h"
 
+#include "finish/shared_settings.h"
 #include "ornaments/source.h"
 
 #include <algorithm>
@@ -33,23 +34,8 @@ TableSpec makeReverseTable() {
                         .meaning = "How long it takes to come up.",
                         .group = "reverse",
                         .step = 0.25});
-  t.settings.push_back({.key = "wet_db",
-                        .label = "wet",
-                        .unit = "dB",
-                        .min = -60,
-                        .max = 12,
-                        .initial = 0,
-                        .meaning = "Level of what is played backwards.",
-                        .group = "reverse",
-                        .step = 0.5,
-                        .role = Role::level});
-  t.settings.push_back({.key = "remove_dry",
-                        .label = "remove dry",
-                        .type = type::yesNo,
-                        .initial = true,
-                        .meaning = "Takes the source out of the row.",
-                        .group = "reverse",
-                        .role = Role::leftAlone});
+  t.settings.push_back(wetSetting("what is played backwards", "reverse"));
+  t.settings.push_back(removeDrySetting(true, "reverse"));
   return t;
 }
 
@@ -113,9 +99,7 @@ PrintPlan Reverse::plan(const Placed& p) const {
   plan.extent = soundOf(p, table(), source.frames());
   plan.reads = source.reads();
   plan.anyOrder = true;
-  if (*settingOr(table(), p.ornament.settings, "remove_dry").boolean())
-    plan.dry = plan.wet = turnedDown(p.span(), 0, std::llround(kFadeInSeconds * p.sampleRate()),
-                                     std::llround(kFadeOutSeconds * p.sampleRate()));
+  if (*settingOr(table(), p.ornament.settings, "remove_dry").boolean()) plan.dry = plan.wet = sourceRemoved(p);
   return plan;
 }
 

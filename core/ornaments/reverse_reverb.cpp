@@ -58,16 +58,7 @@ TableSpec makeReverseReverbTable() {
        .meaning = "Bends the swell: later and steeper over 0, earlier under it.",
        .group = "swell",
        .step = 0.05});
-  add({.key = "wet_db",
-       .label = "wet",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .initial = 0,
-       .meaning = "Level of the swell.",
-       .group = "swell",
-       .step = 0.5,
-       .role = Role::level});
+  add(wetSetting("the swell", "swell"));
   add({.key = "wash_under_percent",
        .label = "wash",
        .unit = "%",
@@ -105,13 +96,7 @@ TableSpec makeReverseReverbTable() {
        .group = "swell",
        .step = 0.5,
        .role = Role::level});
-  add({.key = "remove_dry",
-       .label = "remove dry",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "Takes the source out of the row.",
-       .group = "swell",
-       .role = Role::leftAlone});
+  add(removeDrySetting(false, "swell"));
   add({.key = "space",
        .label = "through",
        .type = type::choice,
@@ -209,7 +194,7 @@ struct Swell {
     const double seconds =
         time.number() ? *time.number() / 1000 : NoteValue::parse(*time.text())->seconds(p.map, start).value;
     s.loop.timeLeft = s.loop.timeRight = std::max(1.0, seconds * rate);
-    s.loop.feedback = number("echo_feedback_percent") / 100;
+    s.loop.feedback.fill(number("echo_feedback_percent") / 100);
     s.loop.drive = number("echo_drive_percent") / 100;
     s.loop.pattern = echoPatternOf(value("echo_pattern"));
     if (const double* hz = value("low_cut_hz").number()) s.lowCut = *hz;
@@ -329,7 +314,7 @@ class ReverseReverbVoice : public Voice {
     StereoBuffer both(io.frames);
     std::copy_n(io.left, io.frames, both.left());
     std::copy_n(io.right, io.frames, both.right());
-    const double turn = 0.5 * std::numbers::pi * s_.balance;
+    const JoinGains g = equalPower(s_.balance);
     if (s_.echoFirst) {
       echo(both.span());
       reverb(both.span());
@@ -341,7 +326,7 @@ class ReverseReverbVoice : public Voice {
       std::copy_n(io.right, io.frames, both.right());
       echo(both.span());
     }
-    mixIn(io, std::cos(turn), both, std::sin(turn));
+    mixIn(io, g.leaving, both, g.coming);
   }
 
   /// Of the swell, `i` frames after the lead-in's begin.
@@ -400,8 +385,7 @@ PrintPlan ReverseReverb::plan(const Placed& p) const {
     plan.reads.clear();
     return plan;
   }
-  if (*settingOr(table(), p.ornament.settings, "remove_dry").boolean())
-    plan.dry = turnedDown(p.span(), 0, std::llround(kFadeInSeconds * rate), std::llround(kFadeOutSeconds * rate));
+  if (*settingOr(table(), p.ornament.settings, "remove_dry").boolean()) plan.dry = sourceRemoved(p);
   return plan;
 }
 

@@ -1,5 +1,8 @@
 #include "ornaments/source.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace ivrin {
 
 Source::Source(const Placed& p) {
@@ -35,6 +38,32 @@ void Source::read(Sounds& sounds, std::int64_t offset, StereoSpan out, StereoBuf
       out.right[at + k] += g * part.right[k];
     }
   }
+}
+
+SourceLevel measureSource(std::int64_t frames, const std::function<void(std::int64_t at, StereoSpan out)>& read) {
+  constexpr double kSounding = 1e-4; // amplitude
+  SourceLevel level;
+  StereoBuffer b(kPrintBlock);
+  double power = 0;
+  std::int64_t active = 0;
+  for (std::int64_t at = 0; at < frames; at += kPrintBlock) {
+    const StereoSpan part = b.span().part(0, std::min(kPrintBlock, frames - at));
+    read(at, part);
+    for (std::int64_t i = 0; i < part.frames; ++i) {
+      const double l = part.left[i], r = part.right[i], m = std::max(std::abs(l), std::abs(r));
+      level.peak = std::max(level.peak, m);
+      if (m <= kSounding) continue;
+      power += 0.5 * (l * l + r * r);
+      ++active;
+    }
+  }
+  if (active > 0) level.rmsDb = 10 * std::log10(power / static_cast<double>(active) + 1e-20);
+  return level;
+}
+
+GainSegments sourceRemoved(const Placed& p, double gain) {
+  return turnedDown(p.span(), gain, std::llround(kFadeInSeconds * p.sampleRate()),
+                    std::llround(kFadeOutSeconds * p.sampleRate()));
 }
 
 } // namespace ivrin

@@ -23,4 +23,14 @@ class Source {
   std::int64_t frames_ = 0;
 };
 
+/// How loud it is.
+struct SourceLevel {
+  double peak = 0;     // largest magnitude
+  double rmsDb = -120; // of what is over −80 dBFS, dBFS
+};
+SourceLevel measureSource(std::int64_t frames, const std::function<void(std::int64_t at, StereoSpan out)>& read);
+
+/// Takes the source out of its row, or turns it down to `gain`, with its faded edges.
+GainSegments sourceRemoved(const Placed& p, double gain = 0);
+
 } // namespace ivrin

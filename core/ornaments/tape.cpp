@@ -288,8 +288,8 @@ class TapeVoice : public Voice {
     for (std::int64_t i = 0; i < part.frames; ++i) {
       const std::int64_t f = at_ + i;
       const double u = f < from ? 0 : f >= to ? 1 : static_cast<double>(f - from) / static_cast<double>(to - from);
-      const auto a = static_cast<float>(std::cos(u * 1.5707963267948966)),
-                 b = static_cast<float>(std::sin(u * 1.5707963267948966));
+      const JoinGains g = equalPower(u);
+      const auto a = static_cast<float>(g.leaving), b = static_cast<float>(g.coming);
       part.left[i] = a * part.left[i] + b * second.left[i];
       part.right[i] = a * part.right[i] + b * second.right[i];
     }

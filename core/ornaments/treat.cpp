@@ -104,8 +104,7 @@ PrintPlan Treat::plan(const Placed& p) const {
   plan.reads = source.reads();
   plan.anyOrder = true;
   if (*settingOr(treatTable(), p.ornament.settings, "dry").text() == "replace")
-    plan.dry = plan.wet = turnedDown(span, 1 - share(p), std::llround(kFadeInSeconds * p.sampleRate()),
-                                     std::llround(kFadeOutSeconds * p.sampleRate()));
+    plan.dry = plan.wet = sourceRemoved(p, 1 - share(p));
   return plan;
 }
 
