@@ -20,6 +20,7 @@ void keep(const void* p);
 void soundBenchmarks();
 void spaceBenchmarks();
 void speedBenchmarks();
+void planningBenchmarks();
 void workBenchmarks();
 void windowBenchmarks();
 

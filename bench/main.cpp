@@ -72,6 +72,7 @@ int main(int argc, char** argv) {
   if (wanted("sound")) ivrin::bench::soundBenchmarks();
   if (wanted("space")) ivrin::bench::spaceBenchmarks();
   if (wanted("speed")) ivrin::bench::speedBenchmarks();
+  if (wanted("planning")) ivrin::bench::planningBenchmarks();
   if (wanted("work")) ivrin::bench::workBenchmarks();
 #ifdef IVRIN_BENCH_WINDOW
   if (wanted("window")) {

@@ -238,7 +238,7 @@ int place(const PlaceOptions& o) {
   const Ornament& placed = made.placed.front();
   if (o.out.empty()) {
     Song alone;
-    alone.ornaments.emplace_back(placed);
+    alone.ornaments.push_back(placed);
     Problems none;
     const auto root = parseJson(writeSong(alone, registry), none);
     for (const auto& [key, value] : *root->object())

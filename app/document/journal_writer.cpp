@@ -1,5 +1,7 @@
 #include "document/journal_writer.h"
 
+#include "time/check.h"
+
 namespace ivrin {
 
 JournalWriter::JournalWriter(std::shared_ptr<const Registry> registry)
@@ -29,6 +31,7 @@ void JournalWriter::forget(const std::filesystem::path& journalFile) {
 void JournalWriter::flush() {
   std::unique_lock lock(mutex_);
   changed_.wait(lock, [&] { return !wish_ && !writing_; });
+  IVRIN_CHECK(2, !wish_ && !writing_);
 }
 
 void JournalWriter::run(std::stop_token stop) {
@@ -37,6 +40,7 @@ void JournalWriter::run(std::stop_token stop) {
     {
       std::unique_lock lock(mutex_);
       if (!changed_.wait(lock, stop, [&] { return wish_.has_value(); })) return;
+      IVRIN_CHECK(1, !writing_);
       wish = std::exchange(wish_, std::nullopt);
       writing_ = true;
     }

@@ -1,4 +1,9 @@
 // Writes the journal off the window's thread; only the newest state counts.
+//
+// Invariants:
+//  1. One journal is written at a time, by the writer's own thread; what was wished while it wrote comes next.
+//  2. After flush(), and so when a journal is removed, nothing is being written or waits to be: a journal that was
+//     forgotten does not come back.
 #pragma once
 
 #include "song/journal.h"

@@ -1,9 +1,13 @@
 #include "app/openrow/finish_shapes.h"
 
 #include "app/openrow/measures.h"
+#include "dsp/drive.h"
+#include "finish/curves.h"
 #include "finish/finisher.h"
+#include "finish/shared_settings.h"
 #include "finish/stages.h"
 #include "finish/tone.h"
+#include "ornaments/delay_throw_settings.h"
 #include "song/settings/setting_text.h"
 
 #include <QObject>
@@ -34,25 +38,6 @@ QPolygonF sampled(int n, const std::function<double(double)>& f) {
   return line;
 }
 
-/// Magnitude of the filter's sections in dB, its cutoffs as they stand at the ornament's start.
-double filterDb(const View& v, double hz) {
-  const bool steep = v.number("slope_db") > 18;
-  const double lift = std::pow(14.0, v.share("resonance_percent"));
-  double db = 0;
-  for (const bool low : {true, false}) {
-    const char* key = low ? "low_cut_hz" : "high_cut_hz";
-    if (v.value(key).isNull()) continue;
-    const double w = hz / v.curve(key).at(0);
-    const auto section = [&](double q) {
-      const double d = std::hypot(1 - w * w, w / q);
-      return 20 * std::log10((low ? w * w : 1) / d + 1e-9);
-    };
-    if (steep) db += section(0.54119610);
-    db += section((steep ? 1.3065630 : 0.70710678) * lift);
-  }
-  return db;
-}
-
 double unitOfFilterDb(double db) {
   return (db - kFilterFoot) / (kFilterTop - kFilterFoot);
 }
@@ -76,14 +61,9 @@ std::optional<Curved> curvedOf(const std::string& type, const std::string& curve
   return std::nullopt;
 }
 
+/// Steady level out for a level in, dBFS.
 double transfer(const std::string& type, const View& v, double db) {
-  if (type == "compressor") {
-    const double over = db - v.number("threshold_db"), slope = 1 - 1 / v.number("ratio");
-    const double down = over > 3 ? slope * over : over > -3 ? slope * (over + 3) * (over + 3) / 12 : 0;
-    return db - down + v.number("makeup_db");
-  }
-  if (type == "limiter") return std::min(db, v.number("ceiling_dbtp"));
-  return db;
+  return type == "compressor" ? compressorOutDb(v, db) : std::min(db, v.number("ceiling_dbtp"));
 }
 
 Settings with(const Processor& p, const char* key, Value v) {
@@ -131,12 +111,14 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
   if (t == "filter" && c.curve.empty()) {
     s.axis = FinishShape::Axis::frequency;
     s.guides = {flat(unitOfFilterDb(0))};
-    s.lines = {sampled(160, [&](double u) { return unitOfFilterDb(filterDb(v, hzOfUnit(u))); })};
+    const FilterCurve curve(v, 0, c.sampleRate); // its cutoffs as they stand at the ornament's start
+    const auto db = [&](double u) { return curve.gainDb(std::min(hzOfUnit(u), 0.49 * c.sampleRate)); };
+    s.lines = {sampled(160, [&](double u) { return unitOfFilterDb(db(u)); })};
     for (const bool low : {true, false}) {
       const char* key = low ? "low_cut_hz" : "high_cut_hz";
       const double u = v.value(key).isNull() ? (low ? 0.0 : 1.0) : unitOfHz(v.curve(key).at(0));
       s.handles.push_back({low ? "low" : "high",
-                           {u, unitOfFilterDb(std::clamp(filterDb(v, hzOfUnit(u)), -12.0, 11.0))},
+                           {u, unitOfFilterDb(std::clamp(db(u), -12.0, 11.0))},
                            v.value(key).list() ? QObject::tr("moving") : v.words(key)});
     }
   } else if (t == "tone") {
@@ -165,17 +147,9 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
     }
   } else if (t == "dirt") {
     s.axis = FinishShape::Axis::level;
-    const double steps = v.number("bits") < 24 ? std::exp2(std::min(v.number("bits"), 12.0) - 1) : 0;
-    const double drive = v.share("drive_percent"), a = 6 * drive * drive + 0.5 * drive;
     s.guides = {QPolygonF{QPointF(0, 0), QPointF(1, 1)}};
-    s.lines = {sampled(240, [&](double u) {
-      double x = 2 * u - 1;
-      if (steps > 0) x = std::round(x * std::min(steps, 64.0)) / std::min(steps, 64.0);
-      if (drive > 0) x = std::tanh(a * x / 0.25) * 0.25 / a;
-      return 0.5 + 0.5 * x;
-    })};
-    const double top = drive > 0 ? std::tanh(a / 0.25) * 0.25 / a : 1;
-    s.handles = {{"drive", {1, 0.5 + 0.5 * top}, QObject::tr("drive %1").arg(v.words("drive_percent"))}};
+    s.lines = {sampled(480, [&](double u) { return 0.5 + 0.5 * dirtTransfer(v, 2 * u - 1); })};
+    s.handles = {{"drive", {1, 0.5 + 0.5 * dirtTransfer(v, 1)}, QObject::tr("drive %1").arg(v.words("drive_percent"))}};
   } else if (t == "reverb") {
     s.axis = FinishShape::Axis::time;
     const Value& set = v.value("decay_seconds");
@@ -194,13 +168,17 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
     s.seconds = std::max(left, right) * 8;
     s.guides = {flat(0.5)};
     s.lines.push_back({QPointF(0, 0.5), QPointF(0, 0.5 + 0.5 * (1 - mix))});
-    for (int k = 1; k <= 12; ++k) {
-      const double g = 0.5 * mix * std::pow(feedback, k - 1);
-      if (g < 0.004) break;
-      if (k * left <= s.seconds)
-        s.lines.push_back({QPointF(k * left / s.seconds, 0.5), QPointF(k * left / s.seconds, 0.5 + g)});
-      if (k * right <= s.seconds)
-        s.lines.push_back({QPointF(k * right / s.seconds, 0.5), QPointF(k * right / s.seconds, 0.5 - g)});
+    // A sound in the middle, up what is heard of it on the left, down on the right.
+    DelayThrowSettings ladder;
+    ladder.timeLeft = left;
+    ladder.timeRight = right;
+    ladder.pattern = echoPatternOf(v.value("pattern"));
+    ladder.feedbackLeft = ladder.feedbackRight = Curve(feedback);
+    ladder.send = Curve(1);
+    for (const Echo& e : echoLadder(ladder, 1, 0.008, 64)) {
+      if (e.frames > s.seconds) break;
+      const double x = e.frames / s.seconds, g = 0.5 * mix * e.gain;
+      s.lines.push_back({QPointF(x, 0.5), QPointF(x, e.right ? 0.5 - g : 0.5 + g)});
     }
     s.handles = {{"mix", {left / s.seconds, 0.5 + 0.5 * mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
                  {"feedback",
@@ -242,19 +220,19 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
     const double seconds = c.map.secondsAt(c.start + c.length).value - c.map.secondsAt(c.start).value;
     const double turns = std::min(v.hertz("rate", at.map, at.start) * std::max(seconds, 0.01), 24.0),
                  depth = v.share("depth_percent");
-    const auto wave = [&](double u, double shift) { return std::cos(2 * std::numbers::pi * (turns * u + shift)); };
+    const auto phase = [&](double u, double shift) { return 2 * std::numbers::pi * (turns * u + shift); };
     if (t == "tremolo") {
-      s.lines = {sampled(240, [&](double u) { return 1 - depth * 0.5 * (1 - wave(u, 0)); })};
+      s.lines = {sampled(240, [&](double u) { return tremoloGain(depth, phase(u, 0)); })};
       if (v.number("spread_percent") > 0)
         s.guides = {
-            sampled(240, [&](double u) { return 1 - depth * 0.5 * (1 - wave(u, v.share("spread_percent") / 2)); })};
+            sampled(240, [&](double u) { return tremoloGain(depth, phase(u, v.share("spread_percent") / 2)); })};
       s.handles = {{"depth",
                     {std::min(0.98, 0.5 / std::max(turns, 0.51)), 1 - depth},
                     QObject::tr("depth %1").arg(v.words("depth_percent"))}};
     } else {
       for (int k = 0; k < 3; ++k)
         (k == 0 ? s.lines : s.guides).push_back(sampled(240, [&](double u) {
-          return 0.5 + 0.45 * depth * wave(u, -0.25 + k * 0.17);
+          return 0.5 + 0.45 * depth * std::cos(phase(u, -0.25 + k * 0.17));
         }));
       s.handles = {{"depth",
                     {std::min(0.98, 0.25 / std::max(turns, 0.26)), 0.5 + 0.45 * depth},
@@ -310,7 +288,7 @@ std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QP
   if (handle == QLatin1String("drive")) { // the drive whose full scale comes out there
     double best = 0, nearest = 2;
     for (double d = 0; d <= 100; ++d) {
-      const double a = 6 * d * d / 1e4 + 0.5 * d / 100, top = d > 0 ? std::tanh(a / 0.25) * 0.25 / a : 1;
+      const double top = d > 0 ? Drive(d / 100, kDirtDriveAgainst).shape(1) : 1;
       if (std::abs(0.5 + 0.5 * top - y) < nearest) {
         nearest = std::abs(0.5 + 0.5 * top - y);
         best = d;

@@ -219,6 +219,13 @@ void OpenRow::setOrnament(const Ornament& o) {
   renewAnswers();
 }
 
+void OpenRow::warm(const Ornament& o, int width) {
+  setOrnament(o);
+  place(QRect(0, 0, width, titleHeight() + panelHeight()));
+  for (QWidget* w : {static_cast<QWidget*>(title_), panel_}) w->grab();
+  hide();
+}
+
 void OpenRow::renewAnswers() {
   if (score_->curveLane() || !score_->ornamentIsOpen()) {
     answers_->hide();

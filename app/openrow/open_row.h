@@ -20,6 +20,8 @@ class OpenRow : public QObject {
   OpenRow(Session& session, ScoreView* score);
   ~OpenRow() override;
   void setOrnament(const Ornament& o);
+  /// Made ready for an ornament and painted once, unseen: what is made for the first time takes longest.
+  void warm(const Ornament& o, int width);
   /// The whole row; title and panel lay themselves at its top and bottom.
   void place(const QRect& row);
   const QRect& geometry() const { return row_; }

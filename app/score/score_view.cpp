@@ -24,7 +24,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kFoldAfterMs = 260;
+constexpr int kFoldAfterMs = 260, kWarmAfterMs = 400;
 constexpr double kLearnMs = 5; // of looking at prints out of view, at a time
 
 } // namespace
@@ -66,6 +66,8 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
       learnOrnaments();
       update();
     });
+  warmTimer_.setSingleShot(true);
+  connect(&warmTimer_, &QTimer::timeout, this, &ScoreView::warmOpenRow);
   learnTimer_.setSingleShot(true);
   connect(&learnTimer_, &QTimer::timeout, this, &ScoreView::learnNow);
   foldTimer_.setSingleShot(true);
@@ -120,6 +122,7 @@ void ScoreView::rebuild() {
   }
   if (!rows_.empty()) caretRow_ = rows_.front();
   homeWanted_ = true;
+  warmTimer_.start(kWarmAfterMs);
   if (isVisible()) goHome();
   layOut();
   refresh();
@@ -305,13 +308,7 @@ void ScoreView::openOrnament(const std::string& id) {
         break;
       }
   openHand_.open(faceOf(o->kind)->drawing());
-  if (!openRow_) {
-    openRow_ = new OpenRow(session_, this);
-    connect(openRow_, &OpenRow::auditionRequested, this, &ScoreView::auditionRequested);
-    connect(openRow_, &OpenRow::aloneRequested, this, &ScoreView::aloneRequested);
-    connect(openRow_, &OpenRow::closeRequested, this, &ScoreView::closeOrnament);
-    connect(openRow_, &OpenRow::curveRequested, this, &ScoreView::openCurve);
-  }
+  makeOpenRow();
   openRow_->show();
   openRow_->setOrnament(*o);
   // From lead-in to tail, with a beat of air.
@@ -330,6 +327,23 @@ void ScoreView::openOrnament(const std::string& id) {
   bringIntoView(o->on);
   showRange(begin - air, end + air, true);
   emit openChanged();
+}
+
+void ScoreView::makeOpenRow() {
+  if (openRow_) return;
+  openRow_ = new OpenRow(session_, this);
+  connect(openRow_, &OpenRow::auditionRequested, this, &ScoreView::auditionRequested);
+  connect(openRow_, &OpenRow::aloneRequested, this, &ScoreView::aloneRequested);
+  connect(openRow_, &OpenRow::closeRequested, this, &ScoreView::closeOrnament);
+  connect(openRow_, &OpenRow::curveRequested, this, &ScoreView::openCurve);
+}
+
+/// The first row that is opened comes up as fast as all others: its frame is made, and its letters are drawn once, when
+/// the window has nothing else to do.
+void ScoreView::warmOpenRow() {
+  if (!session_.isOpen() || !open_.empty() || session_.song().ornaments.empty()) return;
+  makeOpenRow();
+  openRow_->warm(*session_.song().ornaments.front(), width());
 }
 
 void ScoreView::closeOrnament() {

@@ -173,6 +173,8 @@ class ScoreView : public QWidget {
   OpenCanvas canvas() const;
   ScorePicture picture() const;
   void showWaves();
+  void makeOpenRow();
+  void warmOpenRow();
   bool arrowed(QKeyEvent* e);
   void updatePlayhead(double former);
   double playheadX() const;
@@ -196,7 +198,7 @@ class ScoreView : public QWidget {
 
   std::set<std::string> marked_, folded_, quiet_; // quiet: rows that are folded by themselves now
   bool foldsQuiet_ = false;
-  QTimer foldTimer_, learnTimer_;
+  QTimer foldTimer_, learnTimer_, warmTimer_;
   std::string open_, hot_, dragLanding_;
   TimeAxis formerAxis_; // before an ornament was opened
   std::optional<Selection> selection_;

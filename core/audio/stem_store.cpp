@@ -1,6 +1,7 @@
 #include "audio/stem_store.h"
 
 #include "song/safe_file.h"
+#include "time/check.h"
 
 #include <xxhash.h>
 
@@ -143,6 +144,7 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
   }
   if (::ftruncate(out.fd, wholePages(at)) != 0 || !writeAt(out.fd, &h, sizeof h, 0) || ::fdatasync(out.fd) != 0)
     return writeFailed();
+  IVRIN_CHECK(1, fs::file_size(temp, ec) == static_cast<std::uintmax_t>(wholePages(at)) && h.frames <= frames);
   if (::rename(temp.c_str(), target.c_str()) != 0) return writeFailed();
   return {};
 }
@@ -282,6 +284,8 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
       at += static_cast<std::size_t>(h.peakCount[k]) * sizeof(Peak);
     }
     a->peaks_.frames = h.frames;
+    IVRIN_CHECK(1, at <= base + a->bytes_);
+    IVRIN_CHECK(3, stored.filename().string().starts_with(a->digest_));
     return a;
   }
   problems.error(ErrorId::unreadable, place, "the cache file for " + file.string() + " cannot be read back");

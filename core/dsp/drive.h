@@ -15,6 +15,8 @@ class Drive {
   Drive(double amount, double peak)
       : a_(6 * amount * amount + 0.5 * amount)
       , p_(peak) {}
+  /// The curve itself.
+  double shape(double x) const { return p_ / a_ * std::tanh(a_ * x / p_); }
   void process(float* x, std::int64_t n) {
     for (std::int64_t i = 0; i < n; ++i) {
       const double now = x[i], step = now - last_;
@@ -24,7 +26,7 @@ class Drive {
         taken = (f - lastF_) / step;
       } else {
         const double mid = 0.5 * (now + last_);
-        taken = mid - p_ / a_ * std::tanh(a_ * mid / p_);
+        taken = mid - shape(mid);
       }
       last_ = now;
       lastF_ = f;

@@ -1,11 +1,10 @@
 // compressor: feed-forward, both sides linked, level detector smoothed in decibels (D. Giannoulis, M. Massberg,
 // J. D. Reiss, "Digital dynamic range compressor design", JAES 60 (2012): log-domain, smooth branching).
+#include "finish/curves.h"
 #include "finish/stages.h"
 
 namespace ivrin {
 namespace {
-
-constexpr double kKneeDb = 6;
 
 class CompressorStage : public InPlace {
  public:
@@ -22,11 +21,7 @@ class CompressorStage : public InPlace {
     for (std::int64_t i = 0; i < io.frames; ++i) {
       const double peak = std::max(std::abs(io.left[i]), std::abs(io.right[i]));
       const double over = 20 * std::log10(peak + 1e-9) - threshold_;
-      double wanted = 0;
-      if (over > kKneeDb / 2)
-        wanted = slope_ * over;
-      else if (over > -kKneeDb / 2)
-        wanted = slope_ * (over + kKneeDb / 2) * (over + kKneeDb / 2) / (2 * kKneeDb);
+      const double wanted = compressorReductionDb(over, slope_);
       const double a = wanted > reduction_ ? attack_ : release_;
       reduction_ = a * reduction_ + (1 - a) * wanted;
       const auto g = static_cast<float>(std::pow(10.0, (makeup_ - reduction_) / 20));

@@ -1,20 +1,19 @@
 // dirt: fewer bits, a lower rate, saturation, in this order.
 #include "dsp/drive.h"
+#include "finish/curves.h"
 #include "finish/stages.h"
 
 namespace ivrin {
 namespace {
 
-constexpr double kDriveAgainst = 0.25; // saturation counts from −12 dBFS
-
 class DirtStage : public InPlace {
  public:
   DirtStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in))
-      , steps_(s.number("bits") < 24 ? std::exp2(s.number("bits") - 1) : 0) {
+      , steps_(dirtSteps(s)) {
     if (const auto hz = s.maybe("rate_hz"); hz && *hz < at.sampleRate()) advance_ = *hz / at.sampleRate();
     if (const double drive = s.share("drive_percent"); drive > 0)
-      for (auto& d : drive_) d = std::make_unique<Drive>(drive, kDriveAgainst);
+      for (auto& d : drive_) d = std::make_unique<Drive>(drive, kDirtDriveAgainst);
   }
 
  protected:

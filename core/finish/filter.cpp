@@ -1,6 +1,6 @@
 // filter: high-pass and low-pass whose cutoffs may move.
-#include "dsp/svf.h"
 #include "finish/control_ramp.h"
+#include "finish/curves.h"
 #include "finish/stages.h"
 
 namespace ivrin {
@@ -11,20 +11,10 @@ class FilterStage : public InPlace {
  public:
   FilterStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in)) {
-    const double resonance = s.share("resonance_percent");
-    const bool steep = s.number("slope_db") > 18;
     for (const bool low : {true, false}) {
       const char* key = low ? "low_cut_hz" : "high_cut_hz";
       if (s.value(key).isNull()) continue;
-      Pass p{{s.curve(key), at.map, at.start, at.first}, {}};
-      // Butterworth; the resonance lifts the sharper section.
-      const double lift = std::pow(14.0, resonance);
-      if (steep)
-        p.sections.emplace_back(low ? StereoSvf::Pass::high : StereoSvf::Pass::low, 1000, 1000, at.sampleRate(),
-                                0.54119610);
-      p.sections.emplace_back(low ? StereoSvf::Pass::high : StereoSvf::Pass::low, 1000, 1000, at.sampleRate(),
-                              (steep ? 1.3065630 : 0.70710678) * lift);
-      passes_.push_back(std::move(p));
+      passes_.push_back({{s.curve(key), at.map, at.start, at.first}, filterSections(s, low, at.sampleRate())});
     }
   }
 

@@ -1,5 +1,6 @@
 // phaser, chorus, tremolo: what moves by itself. Their phase begins with the ornament.
 #include "dsp/windowed_sinc.h"
+#include "finish/curves.h"
 #include "finish/stages.h"
 
 #include <numbers>
@@ -122,8 +123,8 @@ class TremoloStage : public InPlace {
   void process(StereoSpan io, std::int64_t offset) override {
     for (std::int64_t i = 0; i < io.frames; ++i) {
       const double t = turn_.at(offset + i);
-      io.left[i] *= static_cast<float>(1 - depth_ * 0.5 * (1 - std::cos(t)));
-      io.right[i] *= static_cast<float>(1 - depth_ * 0.5 * (1 - std::cos(t + apart_)));
+      io.left[i] *= static_cast<float>(tremoloGain(depth_, t));
+      io.right[i] *= static_cast<float>(tremoloGain(depth_, t + apart_));
     }
   }
 

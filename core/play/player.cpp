@@ -3,6 +3,7 @@
 #include "dsp/denormals.h"
 #include "dsp/loudness.h"
 #include "play/click.h"
+#include "time/check.h"
 
 #include <algorithm>
 #include <cmath>
@@ -145,6 +146,7 @@ void Player::takeUpWishes() {
     wishes_.playFrom.reset();
     wishes_.stop = wishes_.any = false;
   }
+  IVRIN_CHECK(5, !options_.threaded || mixer_ == std::this_thread::get_id());
   const bool changed = !(w.settings == now_);
   now_ = w.settings;
   if (w.plan) {
@@ -208,6 +210,7 @@ void Player::beginEpoch(bool continues) {
     streamStart_ = streamNext_ = streamTop_ + 1;
     segments_.clear();
   }
+  IVRIN_CHECK(2, streamNext_ >= streamStart_ && streamNext_ <= streamTop_ + 1);
   // The monitoring limit delays; it starts over with what came before, so that a swap is seamless and the fade-in of a
   // fresh start is over when its first frame comes.
   const std::int64_t delay = monitorDelay(options_.sampleRate);
@@ -271,6 +274,8 @@ void Player::readPlan(Frames from, StereoSpan out) {
 }
 
 void Player::mixBlock() {
+  // One block of the ring is always left: the callback may still be reading the one it takes next.
+  IVRIN_CHECK(1, written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks - 1);
   Block& b = ring_[written_.load(std::memory_order_relaxed) % kBlocks];
   b.epoch = epoch_;
   b.streamStart = streamStart_;
@@ -280,6 +285,11 @@ void Player::mixBlock() {
   // A loop's end cuts the block, so that the frames of one block are neighbours in the song.
   const bool looping = now_.loop && songNext_ < now_.loop->end.count;
   if (looping) b.frames = std::min(b.frames, now_.loop->end.count - songNext_);
+  IVRIN_CHECK(2, b.frames > 0 && b.frames <= kBlock && b.stream >= b.streamStart);
+  // What goes on within a stream is the song's next frame, or the loop's first.
+  IVRIN_CHECK(3, segments_.empty() || streamNext_ != segments_.back().stream + segments_.back().frames ||
+                     songNext_ == segments_.back().song + segments_.back().frames ||
+                     (now_.loop && songNext_ == now_.loop->begin.count));
   const StereoSpan out{b.left.data(), b.right.data(), b.frames};
   readPlan(Frames(songNext_), out);
   if (mixLimiter_) limiterDb_ = std::max(limiterDb_.load(), mixLimiter_->lastReductionDb());
@@ -373,6 +383,7 @@ void Player::end() {
 }
 
 void Player::run(std::stop_token stop) {
+  mixer_ = std::this_thread::get_id();
   while (!stop.stop_requested()) {
     pump();
     std::unique_lock lock(mutex_);
@@ -417,6 +428,7 @@ bool Player::skipToNewest() noexcept {
     fadeInLength_ = sameStream ? fade_ : std::max<std::int64_t>(1, fade_ / 5); // a fresh start keeps its attack
     offset_ = sameStream ? heard_ - b.stream : 0;
     if (!sameStream) heard_ = b.stream;
+    IVRIN_CHECK(2, newest > heardEpoch_ && offset_ >= 0 && offset_ < b.frames);
     heardEpoch_ = newest;
     sounding_ = true;
   }

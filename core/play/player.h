@@ -165,6 +165,7 @@ class Player : public AudioFeed {
   bool hasPlan_ = false; // of who wishes
 
   // Mixer's side.
+  std::thread::id mixer_; // of its own thread
   std::shared_ptr<const RenderPlan> plan_, pending_;
   std::unique_ptr<Evaluator> evaluator_;
   std::unique_ptr<MixLimiter> mixLimiter_;

@@ -43,11 +43,11 @@ OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const Re
 }
 
 Song withoutOrnaments(Song song, const std::string& id) {
-  for (auto& o : song.ornaments)
-    if (id.empty() || o->id == id) {
-      Ornament off = *o;
+  for (std::size_t i = 0; i < song.ornaments.size(); ++i)
+    if (id.empty() || song.ornaments[i]->id == id) {
+      Ornament off = *song.ornaments[i];
       off.enabled = false;
-      o = Shared<Ornament>(std::move(off));
+      song.ornaments.set(i, std::move(off));
     }
   return song;
 }

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <limits>
 #include <numbers>
 #include <optional>
 
@@ -22,41 +23,44 @@ FrameRange withGains(FrameRange r, const PrintPlan& plan) {
   return r;
 }
 
+using Ornaments = Chunked<Shared<Ornament>>;
+
 /// Where the ornaments of a list stood in the list of before. Most edits leave all but a few at their places, so that
 /// only what lies between the common begin and the common end is looked for.
 class FormerPlaces {
  public:
-  using List = std::vector<Shared<Ornament>>;
   /// `was` may be none.
-  FormerPlaces(const List* was, const List& is)
-      : is_(is) {
+  FormerPlaces(const Ornaments* was, const Ornaments& is)
+      : was_(was)
+      , is_(is) {
     if (!was) return;
-    known_ = true;
-    const std::size_t most = std::min(was->size(), is.size());
-    while (head_ < most && (*was)[head_].get() == is[head_].get()) ++head_;
-    while (tail_ < most - head_ && (*was)[was->size() - 1 - tail_].get() == is[is.size() - 1 - tail_].get()) ++tail_;
-    wasSize_ = was->size();
-    for (std::size_t i = head_; i < wasSize_ - tail_; ++i) between_.emplace((*was)[i].get(), i);
+    const auto same = [](const auto& a, const auto& b) { return a.get() == b.get(); };
+    head_ = Ornaments::commonHead(*was, is, same);
+    tail_ = Ornaments::commonTail(*was, is, std::min(was->size(), is.size()) - head_, same);
+    for (std::size_t i = head_; i < was->size() - tail_; ++i) between_.emplace((*was)[i].get(), i);
   }
   std::optional<std::size_t> of(std::size_t i) const {
-    if (!known_) return std::nullopt;
+    if (!was_) return std::nullopt;
     if (i < head_) return i;
-    if (i >= is_.size() - tail_) return i + wasSize_ - is_.size();
+    if (i >= end()) return i + was_->size() - is_.size();
     const auto it = between_.find(is_[i].get());
     return it == between_.end() ? std::nullopt : std::optional(it->second);
   }
+  /// Places between the common begin and the common end, of the list that is.
+  std::size_t head() const { return head_; }
+  std::size_t end() const { return is_.size() - tail_; }
   /// Whether both lists have the same ids in the same order.
-  bool sameIds(const List& was, const List& is) const {
-    if (!known_ || was.size() != is.size()) return false;
-    for (std::size_t i = head_; i < is.size() - tail_; ++i)
-      if (was[i]->id != is[i]->id) return false;
+  bool sameIds() const {
+    if (!was_ || was_->size() != is_.size()) return false;
+    for (std::size_t i = head_; i < end(); ++i)
+      if ((*was_)[i]->id != is_[i]->id) return false;
     return true;
   }
 
  private:
-  const List& is_;
-  bool known_ = false;
-  std::size_t head_ = 0, tail_ = 0, wasSize_ = 0;
+  const Ornaments* was_;
+  const Ornaments& is_;
+  std::size_t head_ = 0, tail_ = 0;
   std::unordered_map<const Ornament*, std::size_t> between_;
 };
 
@@ -158,8 +162,57 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
   return plan;
 }
 
+std::shared_ptr<OrnamentNode> RenderPlan::makeNode(const Shared<Ornament>& o, const Kind& kind, std::size_t row,
+                                                   std::size_t order) const {
+  auto node = std::make_shared<OrnamentNode>();
+  node->ornament = o;
+  node->kind = &kind;
+  node->row = row;
+  node->order = order;
+  node->plan = finishedPlan(kind, {*o, *context_});
+  for (const Read& read : node->plan.reads) {
+    const auto known = rowById_.find(read.row); // a song not yet saved may name a row that is gone
+    if (known == rowById_.end()) node->plan.refusal = "listens to a row that is not there";
+    node->readRows.push_back(known == rowById_.end() ? row : known->second);
+  }
+  if (!node->plan.refusal.empty()) {
+    node->plan.sounds = false;
+    node->plan.reads.clear();
+    node->readRows.clear();
+  }
+  node->hearsOwnRowOnly =
+      std::all_of(node->readRows.begin(), node->readRows.end(), [row](std::size_t read) { return read == row; });
+  node->ownDigest = ivrin::ownDigest(*node, *context_);
+  return node;
+}
+
+/// Puts another node where one stands.
+void RenderPlan::replaceNode(std::size_t place, std::shared_ptr<const OrnamentNode> node) {
+  std::size_t at = place;
+  if (nodes_.size() != nodeAt_.size()) // places without a node come before it, perhaps
+    at = static_cast<std::size_t>(std::count_if(nodeAt_.begin(), nodeAt_.begin() + static_cast<std::ptrdiff_t>(place),
+                                                [](const auto& n) { return n != nullptr; }));
+  nodes_.set(at, node);
+  nodeAt_.set(place, std::move(node));
+}
+
+/// Invariants 2 to 4, for assertions.
+bool RenderPlan::holds() const {
+  std::size_t seen = 0;
+  for (std::size_t i = 0; i < nodeAt_.size(); ++i) {
+    const auto& n = nodeAt_[i];
+    if (!n) continue;
+    if (nodes_[seen++] != n || rows_[n->row].ornaments[n->order] != n) return false;
+    if (placeById_->at(n->ornament->id) != i || n->ornament.get() != song_.ornaments[i].get()) return false;
+    if (!n->refused && n->provenance.empty()) return false;
+    if (n->plan.reads.size() > kMostReads || n->plan.dry.size() > kMostSegments) return false;
+  }
+  return seen == nodes_.size();
+}
+
 /// Gives every ornament its node. A node of the former plan is taken over as it is when nothing that its reads meet has
-/// changed, so that the price of an edit does not grow with the song.
+/// changed, so that the price of an edit does not grow with the song: where ornaments were only replaced by others at
+/// their places, nothing is looked at but these and what comes after them on their rows.
 void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
                              Problems* problems) {
   const std::size_t n = rows_.size();
@@ -176,6 +229,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
   };
   using Order = std::int64_t;
   constexpr Order kDry = -1; // read up to here, no ornament of the row is heard
+  constexpr Order kNowhere = std::numeric_limits<Order>::max();
   std::vector<std::vector<Change>> changes(n);
   std::vector<char> sourceChanged(n, 0), mixChanged(n, 0);
   const auto joined = [](FrameRange a, FrameRange b) {
@@ -183,74 +237,108 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     if (b.empty()) return a;
     return FrameRange{std::min(a.begin, b.begin), std::max(a.end, b.end)};
   };
-
-  // The nodes as they were where the ornament is the same value, else new ones that wait for their provenance.
-  std::vector<std::vector<std::shared_ptr<OrnamentNode>>> fresh(n);
-  constexpr std::size_t kNone = SIZE_MAX;
-  std::vector<std::pair<std::size_t, std::size_t>> places; // row and order, by place in the song's list
-  places.reserve(song.ornaments.size());
-  const FormerPlaces formerPlaces(sameRows ? &former->song_.ornaments : nullptr, song.ornaments);
-  for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
-    const auto& o = song.ornaments[i];
-    const std::optional<std::size_t> was = formerPlaces.of(i);
-    std::shared_ptr<const OrnamentNode> old;
-    if (former && was) old = former->nodeAt_[*was];
-    const Kind* kind = old   ? old->kind
-                       : was ? nullptr
-                             : kinds.find(o->kind); // the same value that had no node has none
-    if (!kind || (!old && !o->enabled)) {
-      places.emplace_back(kNone, kNone);
-      continue;
-    }
-    const std::size_t r = old ? old->row : rowById_.at(o->on);
-    RowNode& row = rows_[r];
-    std::shared_ptr<OrnamentNode> node;
-    if (!old || old->order != row.ornaments.size() || old->refused) {
-      node = std::make_shared<OrnamentNode>();
-      if (old && !old->refused) {
-        *node = *old;
-      } else {
-        node->ornament = o;
-        node->kind = kind;
-        node->row = r;
-        node->plan = finishedPlan(*kind, {*o, *context_});
-        for (const Read& read : node->plan.reads) {
-          const auto known = rowById_.find(read.row); // a song not yet saved may name a row that is gone
-          if (known == rowById_.end()) node->plan.refusal = "listens to a row that is not there";
-          node->readRows.push_back(known == rowById_.end() ? r : known->second);
-        }
-        if (!node->plan.refusal.empty()) {
-          node->plan.sounds = false;
-          node->plan.reads.clear();
-          node->readRows.clear();
-        }
-        node->hearsOwnRowOnly =
-            std::all_of(node->readRows.begin(), node->readRows.end(), [r](std::size_t read) { return read == r; });
-        node->ownDigest = ivrin::ownDigest(*node, *context_);
-      }
-      node->order = row.ornaments.size();
-    }
-    places.emplace_back(r, row.ornaments.size());
-    row.ornaments.push_back(node ? node : old);
-    fresh[r].push_back(node);
-  }
   for (std::size_t r = 0; sameRows && r < n; ++r) {
     const RowNode &was = former->rows_[r], &is = rows_[r];
     sourceChanged[r] = was.audio != is.audio || was.offset != is.offset;
     mixChanged[r] = was.gainLeft != is.gainLeft || was.gainRight != is.gainRight || was.mute != is.mute;
-    // Ornaments that went, came or changed places: all between the common begin and the common end.
-    const auto same = [](const auto& a, const auto& b) { return a == b || a->ornament.get() == b->ornament.get(); };
-    std::size_t head = 0, tail = 0;
-    while (head < was.ornaments.size() && head < is.ornaments.size() && same(was.ornaments[head], is.ornaments[head]))
-      ++head;
-    while (tail < was.ornaments.size() - head && tail < is.ornaments.size() - head &&
-           same(was.ornaments[was.ornaments.size() - 1 - tail], is.ornaments[is.ornaments.size() - 1 - tail]))
-      ++tail;
-    for (std::size_t i = head; i < was.ornaments.size() - tail; ++i)
-      changes[r].push_back({static_cast<Order>(head) - 1, was.ornaments[i]->reach()});
-    for (std::size_t i = head; i < is.ornaments.size() - tail; ++i)
-      changes[r].push_back({static_cast<Order>(i), is.ornaments[i]->reach()});
   }
+
+  // New nodes, which wait for their provenance, by row and order; a row without any is empty.
+  std::vector<std::vector<std::shared_ptr<OrnamentNode>>> fresh(n);
+  const auto freshAt = [&](std::size_t r, std::size_t order) { return fresh[r].empty() ? nullptr : fresh[r][order]; };
+  const FormerPlaces formerPlaces(sameRows ? &former->song_.ornaments : nullptr, song.ornaments);
+  const bool sameIds = formerPlaces.sameIds();
+
+  // Replaced at their places: of the same kind on the same row, sounding before and now.
+  bool inPlace = sameIds && !former->anyRefused_;
+  for (std::size_t i = formerPlaces.head(); inPlace && i < formerPlaces.end(); ++i) {
+    const Ornament &was = *former->song_.ornaments[i], &is = *song.ornaments[i];
+    inPlace = former->nodeAt_[i] && is.enabled && was.on == is.on && was.kind == is.kind;
+  }
+  if (inPlace) {
+    for (std::size_t r = 0; r < n; ++r) {
+      rows_[r].ornaments = former->rows_[r].ornaments;
+      rows_[r].hearsItself = former->rows_[r].hearsItself;
+    }
+    nodeAt_ = former->nodeAt_;
+    nodes_ = former->nodes_;
+    anyRefusal_ = former->anyRefusal_;
+    for (std::size_t i = formerPlaces.head(); i < formerPlaces.end(); ++i) {
+      const auto& o = song.ornaments[i];
+      const std::shared_ptr<const OrnamentNode> old = nodeAt_[i];
+      if (old->ornament.get() == o.get()) continue;
+      const std::size_t r = old->row, order = old->order;
+      auto node = makeNode(o, *old->kind, r, order);
+      changes[r].push_back({static_cast<Order>(order), old->reach()});
+      changes[r].push_back({static_cast<Order>(order), node->reach()});
+      if (fresh[r].empty()) fresh[r].resize(rows_[r].ornaments.size());
+      fresh[r][order] = node;
+      rows_[r].ornaments.set(order, node);
+      rows_[r].hearsItself = rows_[r].hearsItself && node->hearsOwnRowOnly;
+      anyRefusal_ = anyRefusal_ || !node->plan.refusal.empty();
+      replaceNode(i, std::move(node));
+    }
+  } else {
+    // The nodes as they were where the ornament is the same value, else new ones.
+    std::vector<std::vector<std::shared_ptr<const OrnamentNode>>> onRow(n);
+    std::vector<std::shared_ptr<const OrnamentNode>> at, all;
+    at.reserve(song.ornaments.size());
+    all.reserve(song.ornaments.size());
+    for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
+      const auto& o = song.ornaments[i];
+      const std::optional<std::size_t> was = formerPlaces.of(i);
+      std::shared_ptr<const OrnamentNode> old;
+      if (was) old = former->nodeAt_[*was];
+      const Kind* kind = old   ? old->kind
+                         : was ? nullptr
+                               : kinds.find(o->kind); // the same value that had no node has none
+      if (!kind || (!old && !o->enabled)) {
+        at.push_back(nullptr);
+        continue;
+      }
+      const std::size_t r = old ? old->row : rowById_.at(o->on), order = onRow[r].size();
+      std::shared_ptr<OrnamentNode> node;
+      if (old && !old->refused && old->order != order) {
+        node = std::make_shared<OrnamentNode>(*old);
+        node->order = order;
+      } else if (!old || old->refused) {
+        node = makeNode(o, *kind, r, order);
+      }
+      fresh[r].push_back(node);
+      onRow[r].push_back(node ? node : old);
+      at.push_back(onRow[r].back());
+      all.push_back(onRow[r].back());
+    }
+    for (std::size_t r = 0; r < n; ++r) {
+      rows_[r].ornaments = Chunked(onRow[r]);
+      rows_[r].hearsItself =
+          std::all_of(onRow[r].begin(), onRow[r].end(), [](const auto& node) { return node->hearsOwnRowOnly; });
+    }
+    nodeAt_ = Chunked(at);
+    nodes_ = all.size() == at.size() ? nodeAt_ : Chunked(all);
+    anyRefusal_ = std::any_of(all.begin(), all.end(), [](const auto& node) { return !node->plan.refusal.empty(); });
+    for (std::size_t r = 0; sameRows && r < n; ++r) {
+      // Ornaments that went, came or changed places: all between the common begin and the common end.
+      using Nodes = Chunked<std::shared_ptr<const OrnamentNode>>;
+      const Nodes &was = former->rows_[r].ornaments, &is = rows_[r].ornaments;
+      const auto same = [](const auto& a, const auto& b) { return a == b || a->ornament.get() == b->ornament.get(); };
+      const std::size_t head = Nodes::commonHead(was, is, same),
+                        tail = Nodes::commonTail(was, is, std::min(was.size(), is.size()) - head, same);
+      for (std::size_t i = head; i < was.size() - tail; ++i)
+        changes[r].push_back({static_cast<Order>(head) - 1, was[i]->reach()});
+      for (std::size_t i = head; i < is.size() - tail; ++i)
+        changes[r].push_back({static_cast<Order>(i), is[i]->reach()});
+    }
+  }
+  if (sameIds) {
+    placeById_ = former->placeById_;
+  } else {
+    auto index = std::make_shared<Index>();
+    for (std::size_t i = 0; i < song.ornaments.size(); ++i)
+      index->emplace(song.ornaments[i]->id, i); // unique in a song
+    placeById_ = std::move(index);
+  }
+
   const std::function<bool(std::size_t, Order, FrameRange)> changed = [&](std::size_t r, Order before,
                                                                           FrameRange range) {
     if (sourceChanged[r]) return true;
@@ -260,13 +348,14 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
       if (mixChanged[m] || changed(m, static_cast<Order>(rows_[m].ornaments.size()), range)) return true;
     return false;
   };
-
-  // Whether anything at all about a row's sound may be new.
-  const std::function<bool(std::size_t)> touched = [&](std::size_t r) {
-    if (sourceChanged[r] || !changes[r].empty()) return true;
+  // Before this order nothing at all of a row's sound is new; kNowhere where none of it is.
+  const std::function<Order(std::size_t)> firstTouched = [&](std::size_t r) -> Order {
+    if (sourceChanged[r]) return kDry;
     for (const std::size_t m : rows_[r].members)
-      if (mixChanged[m] || touched(m)) return true;
-    return false;
+      if (mixChanged[m] || firstTouched(m) != kNowhere) return kDry;
+    Order first = kNowhere;
+    for (const Change& c : changes[r]) first = std::min(first, c.order);
+    return first;
   };
 
   // Provenance, in the order in which things are computed. A read that comes back to its own ornament cannot be
@@ -276,17 +365,22 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
   const std::function<bool(std::size_t, std::size_t)> settleRow = [&](std::size_t r, std::size_t before) {
     for (const std::size_t m : rows_[r].members)
       if (!settleRow(m, rows_[m].ornaments.size())) return false;
+    // Those that were taken over and hear their own row alone: nothing to ask before the first that is new. (Each new
+    // one is a change at its own place.)
+    if (inPlace && rows_[r].hearsItself && settled[r] < before)
+      settled[r] = std::max(
+          settled[r], static_cast<std::size_t>(std::clamp<Order>(firstTouched(r), 0, static_cast<Order>(before))));
     while (settled[r] < before) {
       if (open[r]) return false;
       const std::size_t order = settled[r];
-      const OrnamentNode& now = *rows_[r].ornaments[order];
-      // One that was taken over and hears its own row alone: nothing to ask where nothing there is new.
-      if (sameRows && !fresh[r][order] && now.hearsOwnRowOnly && !touched(r)) {
+      const std::shared_ptr<const OrnamentNode> kept = rows_[r].ornaments[order];
+      const OrnamentNode& now = *kept;
+      auto node = freshAt(r, order);
+      if (sameRows && !node && now.hearsOwnRowOnly && firstTouched(r) == kNowhere) {
         ++settled[r];
         continue;
       }
       open[r] = 1;
-      auto node = fresh[r][order];
       const auto soFar = [&](std::size_t i) { return now.plan.reads[i].what == Read::What::rowSoFar; };
       bool computable = true, asBefore = sameRows && !now.provenance.empty();
       for (std::size_t i = 0; i < now.plan.reads.size() && computable; ++i) {
@@ -295,8 +389,9 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
                    !changed(now.readRows[i], soFar(i) ? static_cast<Order>(order) : kDry, now.plan.reads[i].frames);
       }
       if (!computable || !asBefore) {
-        if (!node) node = std::make_shared<OrnamentNode>(now);
         const FrameRange was = now.reach();
+        const bool isNew = !node;
+        if (isNew) node = std::make_shared<OrnamentNode>(now);
         if (computable) {
           node->provenance = ivrin::provenance(*node, rows_);
           node->print = !node->plan.sounds ? nullptr
@@ -307,16 +402,19 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
           node->plan = {};
           node->plan.sounds = false;
           node->readRows.clear();
-          node->refused = true;
+          node->refused = anyRefused_ = true;
           node->provenance = "refused";
           node->print = nullptr;
           if (problems)
             problems->error(ErrorId::refused, "ornaments \"" + node->ornament->id + "\"",
                             "takes its sound from a row that needs this ornament first; it is left out");
         }
-        if (now.provenance != node->provenance || node.get() == &now)
+        if (!isNew || now.provenance != node->provenance)
           changes[r].push_back({static_cast<Order>(order), joined(was, node->reach())});
-        rows_[r].ornaments[order] = node;
+        if (isNew) {
+          rows_[r].ornaments.set(order, node);
+          replaceNode(placeById_->at(node->ornament->id), node);
+        }
       }
       open[r] = 0;
       ++settled[r];
@@ -324,27 +422,11 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
     return true;
   };
   for (std::size_t r = 0; r < n; ++r) settleRow(r, rows_[r].ornaments.size());
-  nodeAt_.reserve(places.size());
-  nodes_.reserve(places.size());
-  for (const auto& [r, order] : places) {
-    nodeAt_.push_back(r == kNone ? nullptr : rows_[r].ornaments[order]);
-    if (r == kNone) continue;
-    nodes_.push_back(nodeAt_.back());
-    IVRIN_CHECK(2, nodes_.back()->row == r && nodes_.back()->order == order);
-    IVRIN_CHECK(3, nodes_.back()->refused || !nodes_.back()->provenance.empty());
-    IVRIN_CHECK(4, nodes_.back()->plan.reads.size() <= kMostReads && nodes_.back()->plan.dry.size() <= kMostSegments);
-    if (problems && !nodes_.back()->plan.refusal.empty())
-      problems->error(ErrorId::refused, "ornaments \"" + nodes_.back()->ornament->id + "\"",
-                      nodes_.back()->plan.refusal);
-  }
-  if (former && formerPlaces.sameIds(former->song_.ornaments, song.ornaments)) {
-    placeById_ = former->placeById_;
-  } else {
-    auto index = std::make_shared<Index>();
-    for (std::size_t i = 0; i < song.ornaments.size(); ++i)
-      index->emplace(song.ornaments[i]->id, i); // unique in a song
-    placeById_ = std::move(index);
-  }
+  IVRIN_CHECK(2, holds());
+  if (problems && anyRefusal_)
+    for (const auto& node : nodes_)
+      if (!node->plan.refusal.empty())
+        problems->error(ErrorId::refused, "ornaments \"" + node->ornament->id + "\"", node->plan.refusal);
 }
 
 } // namespace ivrin

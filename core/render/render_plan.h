@@ -50,7 +50,8 @@ struct RowNode {
   std::vector<std::size_t> members;       // bus and mix
   float gainLeft = 1, gainRight = 1;      // gain and pan
   bool mute = false, solo = false;
-  std::vector<std::shared_ptr<const OrnamentNode>> ornaments;
+  Chunked<std::shared_ptr<const OrnamentNode>> ornaments;
+  bool hearsItself = true; // none of them reads another row
 };
 
 /// Prints by provenance, the least recently used dropped over a budget (those in use stay alive by their plans).
@@ -88,7 +89,7 @@ class RenderPlan {
   std::size_t mixRow() const { return rows_.size() - 1; }
   std::optional<std::size_t> rowIndex(const std::string& id) const;
   /// All nodes in song order.
-  const std::vector<std::shared_ptr<const OrnamentNode>>& nodes() const { return nodes_; }
+  const Chunked<std::shared_ptr<const OrnamentNode>>& nodes() const { return nodes_; }
   std::shared_ptr<const OrnamentNode> node(const std::string& ornamentId) const;
   /// As song().ornament(), found by an index: for loops over many.
   const Ornament* ornament(const std::string& id) const;
@@ -101,11 +102,16 @@ class RenderPlan {
   RenderPlan() = default;
   void settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
                    Problems* problems);
+  std::shared_ptr<OrnamentNode> makeNode(const Shared<Ornament>& o, const Kind& kind, std::size_t row,
+                                         std::size_t order) const;
+  void replaceNode(std::size_t place, std::shared_ptr<const OrnamentNode> node);
+  bool holds() const;
   Song song_;
   std::shared_ptr<const SongContext> context_;
   std::vector<RowNode> rows_;
-  std::vector<std::shared_ptr<const OrnamentNode>> nodes_;
-  std::vector<std::shared_ptr<const OrnamentNode>> nodeAt_; // by place in the song's list; none where it has no node
+  Chunked<std::shared_ptr<const OrnamentNode>> nodeAt_; // by place in the song's list; none where it has no node
+  Chunked<std::shared_ptr<const OrnamentNode>> nodes_;  // the same without those places
+  bool anyRefused_ = false, anyRefusal_ = false;        // a circle; a kind that cannot
   using Index = std::unordered_map<std::string, std::size_t>;
   Index rowById_;
   std::shared_ptr<const Index> placeById_; // in the song's list; shared by plans between which no id came or went

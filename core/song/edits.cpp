@@ -7,8 +7,22 @@
 
 namespace ivrin {
 
+namespace {
+
+/// Every ornament that is picked, changed.
+template <class Pick, class Change> void changeEach(Song& song, Pick pick, Change change) {
+  for (std::size_t i = 0; i < song.ornaments.size(); ++i)
+    if (pick(*song.ornaments[i])) {
+      Ornament o = *song.ornaments[i];
+      change(o);
+      song.ornaments.set(i, std::move(o));
+    }
+}
+
+} // namespace
+
 Song withOrnament(Song song, Ornament o) {
-  song.ornaments.emplace_back(std::move(o));
+  song.ornaments.push_back(std::move(o));
   return song;
 }
 
@@ -17,20 +31,20 @@ WithOrnaments withOrnaments(Song song, std::vector<Ornament> ornaments) {
   for (Ornament& o : ornaments) {
     o.id = freshOrnamentId(w.song);
     w.ids.push_back(o.id);
-    w.song.ornaments.emplace_back(std::move(o));
+    w.song.ornaments.push_back(std::move(o));
   }
   return w;
 }
 
 Song withoutOrnament(Song song, const std::string& id) {
-  std::erase_if(song.ornaments, [&](const auto& o) { return o->id == id; });
+  song.ornaments.eraseIf([&](const auto& o) { return o->id == id; });
   return song;
 }
 
 Song withOrnamentReplaced(Song song, Ornament o) {
-  for (auto& slot : song.ornaments)
-    if (slot->id == o.id) {
-      slot = Shared<Ornament>(std::move(o));
+  for (std::size_t i = 0; i < song.ornaments.size(); ++i)
+    if (song.ornaments[i]->id == o.id) {
+      song.ornaments.set(i, std::move(o));
       break;
     }
   return song;
@@ -64,12 +78,8 @@ Song withLandingMoved(Song song, const std::string& id, Beats to) {
     std::stable_sort(list->begin(), list->end(), [](const auto& a, const auto& b) { return a.at < b.at; });
   }
   if (by.ticks == 0) return song;
-  for (auto& slot : song.ornaments)
-    if (slot->landing == id) {
-      Ornament o = *slot;
-      o.start = o.start + by;
-      slot = Shared<Ornament>(std::move(o));
-    }
+  changeEach(
+      song, [&](const Ornament& o) { return o.landing == id; }, [&](Ornament& o) { o.start = o.start + by; });
   return song;
 }
 
@@ -101,42 +111,34 @@ Song withLandingNamed(Song song, const std::string& id, const std::string& name)
 
 Song withoutLanding(Song song, const std::string& id) {
   for (auto* list : {&song.sections, &song.landings}) std::erase_if(*list, [&](const auto& l) { return l.id == id; });
-  for (auto& slot : song.ornaments)
-    if (slot->landing == id) {
-      Ornament o = *slot;
-      o.landing.reset();
-      slot = Shared<Ornament>(std::move(o));
-    }
+  changeEach(
+      song, [&](const Ornament& o) { return o.landing == id; }, [](Ornament& o) { o.landing.reset(); });
   return song;
 }
 
 Song withOrnamentsShifted(Song song, const std::vector<std::string>& ids, Beats by) {
   if (by.ticks == 0) return song;
-  for (auto& slot : song.ornaments)
-    if (std::find(ids.begin(), ids.end(), slot->id) != ids.end()) {
-      Ornament o = *slot;
-      o.start = o.start + by;
-      slot = Shared<Ornament>(std::move(o));
-    }
+  changeEach(
+      song, [&](const Ornament& o) { return std::find(ids.begin(), ids.end(), o.id) != ids.end(); },
+      [&](Ornament& o) { o.start = o.start + by; });
   return song;
 }
 
 Song withOrnamentAt(Song song, const std::string& id, std::size_t order) {
-  const auto from =
-      std::find_if(song.ornaments.begin(), song.ornaments.end(), [&](const auto& o) { return o->id == id; });
-  if (from == song.ornaments.end()) return song;
+  const auto& all = song.ornaments;
+  const auto from = std::find_if(all.begin(), all.end(), [&](const auto& o) { return o->id == id; });
+  if (from == all.end()) return song;
   const Shared<Ornament> moved = *from;
-  song.ornaments.erase(from);
-  std::size_t seen = 0;
-  auto to = song.ornaments.begin();
-  auto afterLast = song.ornaments.end(); // after the last one of the row, so that other rows keep their order
-  for (; to != song.ornaments.end(); ++to)
-    if ((*to)->on == moved->on) {
+  song.ornaments.erase(static_cast<std::size_t>(from - all.begin()));
+  std::size_t seen = 0, to = 0;
+  std::size_t afterLast = all.size(); // after the last one of the row, so that other rows keep their order
+  for (; to < all.size(); ++to)
+    if (all[to]->on == moved->on) {
       if (seen == order) break;
       ++seen;
       afterLast = to + 1;
     }
-  song.ornaments.insert(to == song.ornaments.end() ? afterLast : to, moved);
+  song.ornaments.insert(to == all.size() ? afterLast : to, moved);
   return song;
 }
 
@@ -229,15 +231,15 @@ bool changePaths(Settings& settings, const std::function<std::string(const std::
 Song withPaths(Song song, const std::function<std::string(const std::string&)>& change) {
   for (Stem& s : song.stems)
     if (s.file) s.file = change(*s.file);
-  for (auto& shared : song.ornaments) {
-    Ornament o = *shared;
+  for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
+    Ornament o = *song.ornaments[i];
     bool changed = changePaths(o.settings, change);
     for (Processor& p : o.finish) changed = changePaths(p.settings, change) || changed;
     for (Variant& v : o.variants) {
       changed = changePaths(v.settings, change) || changed;
       for (Processor& p : v.finish) changed = changePaths(p.settings, change) || changed;
     }
-    if (changed) shared = Shared<Ornament>(std::move(o)); // what has none keeps its storage
+    if (changed) song.ornaments.set(i, std::move(o)); // what has none keeps its storage
   }
   return song;
 }

@@ -1,6 +1,7 @@
 // The song as plain values: what the file holds, with times as Beats. An edit makes a new Song (edits.h).
 #pragma once
 
+#include "song/chunked.h"
 #include "song/shared.h"
 #include "song/value.h"
 #include "time/tempo_map.h"
@@ -116,7 +117,7 @@ struct Song {
   std::vector<Bus> buses;
   std::vector<Stem> stems;
   MixSettings mix;
-  std::vector<Shared<Ornament>> ornaments; // list order is the order on a row
+  Chunked<Shared<Ornament>> ornaments; // list order is the order on a row
 
   TempoMap tempoMap() const { return TempoMap(tempo, meter, Seconds(startSeconds), sampleRate); }
   const Stem* stem(const std::string& id) const;

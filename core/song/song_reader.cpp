@@ -191,8 +191,9 @@ class SongReader {
       song.mix.ceilingDbtp = x.number("ceiling_dbtp", -1, -20, 0);
       song.mix.limiter = x.boolean("limiter", true);
     }
-    f.items("ornaments",
-            [&](const Value& v, const std::string& at) { song.ornaments.emplace_back(readOrnament(v, at)); });
+    std::vector<Shared<Ornament>> ornaments;
+    f.items("ornaments", [&](const Value& v, const std::string& at) { ornaments.emplace_back(readOrnament(v, at)); });
+    song.ornaments = Chunked(ornaments);
     checkIds(song);
     return song;
   }

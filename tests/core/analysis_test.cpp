@@ -117,7 +117,7 @@ TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[a
     CHECK(s.timeLeft == Approx((place.rest >= 3 * 60.0 / 104 ? 1.0 : 0.75) * 60 / 104 * kRate).epsilon(1e-9));
     // It is a legal ornament that survives the file.
     Song with = t.song;
-    with.ornaments.emplace_back(o);
+    with.ornaments.push_back(o);
     Problems p;
     const auto back = readSong(writeSong(with, allKinds().registry()), allKinds().registry(), p);
     REQUIRE(back);
@@ -202,7 +202,7 @@ TEST_CASE("first presses over the whole demo song: audible, not jumping out, no 
   REQUIRE_FALSE(problems.hasErrors());
   PrintCache prints;
   Song bare = opened->song;
-  bare.ornaments.clear();
+  bare.ornaments = {};
   const auto plan = RenderPlan::make(bare, opened->audio, allKinds(), prints);
   const TempoMap& map = plan->map();
   int tried = 0;
@@ -245,7 +245,7 @@ TEST_CASE("first presses of tape and halftime over the demo song: before landing
   REQUIRE(opened);
   PrintCache prints;
   Song bare = opened->song;
-  bare.ornaments.clear();
+  bare.ornaments = {};
   const auto plan = RenderPlan::make(bare, opened->audio, allKinds(), prints);
   const TempoMap& map = plan->map();
   const Beats quarter(kTicksPerQuarter);

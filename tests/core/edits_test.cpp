@@ -14,7 +14,7 @@ Song songWith(std::vector<Ornament> ornaments) {
   Song s;
   s.sections = {{"s1", Beats(0), "A"}, {"s2", Beats::ofQuarters(16), "B"}};
   s.landings = {{"l1", Beats::ofQuarters(8), "turn"}};
-  for (Ornament& o : ornaments) s.ornaments.emplace_back(std::move(o));
+  for (Ornament& o : ornaments) s.ornaments.push_back(std::move(o));
   return s;
 }
 

@@ -290,7 +290,7 @@ TEST_CASE("a chain is deterministic from any place, and an unknown key row is an
   o.on = "v";
   o.length = Beats::ofQuarters(1);
   o.finish = {{"duck", {{"key", "nobody"}}}};
-  song.ornaments.emplace_back(o);
+  song.ornaments.push_back(o);
   Problems problems;
   CHECK_FALSE(readSong(writeSong(song, allKinds().registry()), allKinds().registry(), problems));
   REQUIRE(problems.hasErrors());

@@ -276,7 +276,7 @@ TEST_CASE("a song is written as the lowest version that holds it, and what came 
   other.slot = "B";
   other.settings["soft"] = true;
   o.variants.push_back(other);
-  song->ornaments.front() = o;
+  song->ornaments.set(0, o);
   CHECK(lowestVersion(*song, registry) == 2);
   // Nothing of this Ivrin's own is newer than what it reads.
   for (const auto* tables : {&registry.kinds, &registry.processors})

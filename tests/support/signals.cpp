@@ -145,7 +145,7 @@ std::shared_ptr<const RenderPlan> TestSong::plan() {
       }
     if (!kept) all.emplace_back(o);
   }
-  song.ornaments = std::move(all);
+  song.ornaments = Chunked(all);
   problems = {};
   former_ = RenderPlan::make(song, audio, *kinds_, cache, former_.get(), &problems);
   return former_;
