@@ -175,14 +175,21 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
     ladder.pattern = echoPatternOf(v.value("pattern"));
     ladder.feedbackLeft = ladder.feedbackRight = Curve(feedback);
     ladder.send = Curve(1);
+    double second = 2 * left; // the first echo that went round, on the left where one comes
+    bool found = false, onLeft = false;
     for (const Echo& e : echoLadder(ladder, 1, 0.008, 64)) {
       if (e.frames > s.seconds) break;
+      if (e.pass == 2 && (!found || (!onLeft && !e.right))) {
+        second = e.frames;
+        found = true;
+        onLeft = !e.right;
+      }
       const double x = e.frames / s.seconds, g = 0.5 * mix * e.gain;
       s.lines.push_back({QPointF(x, 0.5), QPointF(x, e.right ? 0.5 - g : 0.5 + g)});
     }
     s.handles = {{"mix", {left / s.seconds, 0.5 + 0.5 * mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
                  {"feedback",
-                  {2 * left / s.seconds, 0.5 + 0.5 * mix * feedback},
+                  {second / s.seconds, 0.5 + 0.5 * mix * feedback},
                   QObject::tr("feedback %1").arg(v.words("feedback_percent"))}};
   } else if (const auto curved = curvedOf(t, c.curve)) {
     s.axis = FinishShape::Axis::beats;
