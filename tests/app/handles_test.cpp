@@ -12,15 +12,22 @@ using namespace ivrin::app::test;
 
 namespace {
 
-/// Every kind, placed where it has something to do, with the state in which all its handles are there.
+/// Where a kind has something to do: on a word, or on steady keys.
 struct KindAt {
-  const char *kind, *row;
-  double from, to;
+  std::string kind;
+  const char* row = "voice";
+  double from = 8, to = 9.5;
 };
-constexpr KindAt kPlaces[] = {
-    {"delay-throw", "voice", 8, 9.5}, {"reverb-throw", "voice", 8, 9.5}, {"reverse-reverb", "voice", 16, 17},
-    {"reverse", "voice", 8, 9.5},     {"tape", "keys", 12, 16},          {"halftime", "keys", 8, 16},
-    {"treat", "voice", 8, 9.5},       {"gap", "voice", 8, 9.5}};
+std::vector<KindAt> everyKind() {
+  std::vector<KindAt> all;
+  for (const Kind* k : allKinds().all()) {
+    KindAt at{k->table().id};
+    if (at.kind == "reverse-reverb") at = {at.kind, "voice", 16, 17}; // its lead-in needs room
+    if (at.kind == "tape" || at.kind == "halftime") at = {at.kind, "keys", 12, 16};
+    all.push_back(at);
+  }
+  return all;
+}
 
 OpenCanvas canvasOf(Rig& rig, const std::string& id) {
   return {rig.score().axis(), QRectF(rig.score().openArea()), *rig.session, rig.ornament(id),
@@ -85,11 +92,9 @@ class Cells : public OpenDrawing {
 
 TEST_CASE("every handle of every kind has its own name, its words, and lies in the drawing", "[handles]") {
   SmallSongRig rig;
-  std::set<std::string> kinds;
-  for (const KindAt& k : kPlaces) {
+  for (const KindAt& k : everyKind()) {
     INFO(k.kind);
-    kinds.insert(k.kind);
-    const std::string id = rig.placeOpen(k.kind, k.row, k.from, k.to);
+    const std::string id = rig.placeOpen(k.kind.c_str(), k.row, k.from, k.to);
     const OpenCanvas c = canvasOf(rig, id);
     std::set<QString> names;
     const auto all = faceOf(k.kind)->drawing()->handles(c);
@@ -109,14 +114,13 @@ TEST_CASE("every handle of every kind has its own name, its words, and lies in t
     rig.session->undo();
     rig.settle();
   }
-  CHECK(kinds.size() == allKinds().all().size());
 }
 
 TEST_CASE("keys walk all handles and the arrows move each, one undo step at a time", "[handles]") {
   SmallSongRig rig;
-  for (const KindAt& k : kPlaces) {
+  for (const KindAt& k : everyKind()) {
     INFO(k.kind);
-    const std::string id = rig.placeOpen(k.kind, k.row, k.from, k.to);
+    const std::string id = rig.placeOpen(k.kind.c_str(), k.row, k.from, k.to);
     rig.session->player().stop();
     const auto all = faceOf(k.kind)->drawing()->handles(canvasOf(rig, id));
     for (std::size_t i = 0; i < all.size(); ++i) {
