@@ -250,7 +250,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
   const bool sameIds = formerPlaces.sameIds();
 
   // Replaced at their places: of the same kind on the same row, sounding before and now.
-  bool inPlace = sameIds && !former->anyRefused_;
+  bool inPlace = former && sameIds && !former->anyRefused_;
   for (std::size_t i = formerPlaces.head(); inPlace && i < formerPlaces.end(); ++i) {
     const Ornament &was = *former->song_.ornaments[i], &is = *song.ornaments[i];
     inPlace = former->nodeAt_[i] && is.enabled && was.on == is.on && was.kind == is.kind;
@@ -288,7 +288,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
       const auto& o = song.ornaments[i];
       const std::optional<std::size_t> was = formerPlaces.of(i);
       std::shared_ptr<const OrnamentNode> old;
-      if (was) old = former->nodeAt_[*was];
+      if (former && was) old = former->nodeAt_[*was];
       const Kind* kind = old   ? old->kind
                          : was ? nullptr
                                : kinds.find(o->kind); // the same value that had no node has none
