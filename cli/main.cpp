@@ -109,5 +109,10 @@ int main(int argc, char** argv) {
     std::cerr << "ivrin-cli: " << e.what() << '\n';
     return 1;
   }
+  std::cout.flush();
+  if (!std::cout) { // a full disk behind a redirection, or a closed one
+    std::cerr << "ivrin-cli: the output cannot be written\n";
+    return 1;
+  }
   return status;
 }

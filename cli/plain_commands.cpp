@@ -9,9 +9,11 @@
 #include "song/settings/setting_text.h"
 #include "song/settings/setting_type.h"
 #include "time/note_value.h"
+#include "time/plain_number.h"
 
 #include <cmath>
 #include <cstdio>
+#include <iomanip>
 #include <iostream>
 
 namespace ivrin::cli {
@@ -28,9 +30,7 @@ Value level(double db) {
 }
 std::string levelText(double db, const char* unit) {
   if (db <= -199) return "silent";
-  char text[40];
-  std::snprintf(text, sizeof text, "%.2f %s", db, unit);
-  return text;
+  return fixedNumber(db, 2) + " " + unit;
 }
 
 } // namespace
@@ -43,7 +43,8 @@ int times(double bpm, bool json) {
     if (json)
       list.emplace_back(Object{{"value", v.text()}, {"ms", rounded(ms, 4)}});
     else
-      std::printf("%-8s %10.3f ms\n", v.text().c_str(), ms);
+      std::cout << std::left << std::setw(8) << v.text() << ' ' << std::right << std::setw(10) << fixedNumber(ms, 3)
+                << " ms\n";
   }
   if (json) std::cout << prettyJson(Object{{"bpm", bpm}, {"times", Value(std::move(list))}});
   return 0;

@@ -10,6 +10,7 @@
 #include "song/edits.h"
 #include "song/json.h"
 #include "song/safe_file.h"
+#include "song/targets.h"
 
 #include <algorithm>
 #include <cmath>
@@ -209,6 +210,11 @@ int show(const SongOptions& o) {
 int place(const PlaceOptions& o) {
   const auto opened = openSound(o.song);
   if (!opened) return 1;
+  if (!o.out.empty())
+    if (const std::string why = whyNotWritten(o.out, TargetKind::song, sourcesOf(opened->song)); !why.empty()) {
+      std::cerr << "ivrin-cli: --out: " << why << '\n';
+      return 1;
+    }
   const Registry registry = allKinds().registry();
   if (!registry.kind(o.kind)) {
     std::vector<std::string> names;

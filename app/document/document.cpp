@@ -2,6 +2,7 @@
 
 #include "song/edits.h"
 #include "song/safe_file.h"
+#include "song/targets.h"
 #include "time/check.h"
 
 #include <algorithm>
@@ -49,6 +50,8 @@ void Document::keepJournal() {
 
 std::string Document::save(const fs::path& chosen) {
   const fs::path file = fs::absolute(chosen).lexically_normal();
+  // Its own file is a song; what else is chosen must be one, or not be there yet.
+  if (std::string why = whyNotWritten(file, TargetKind::song, sourcesOf(song())); !why.empty()) return why;
   Song saved = song();
   if (saved.title.empty()) saved.title = file.stem().string();
   const std::string text = writeSongFor(saved, *registry_, file.parent_path());

@@ -206,8 +206,11 @@ void Session::adopt(OpenedDocument d) {
       const auto i = static_cast<std::size_t>(std::strtoul(p.place.c_str() + 6, nullptr, 10));
       if (i < song().stems.size()) {
         rowProblems_[song().stems[i].id] = asText(p.message);
-        if (p.id == ErrorId::out_of_reach && song().stems[i].file)
-          unreachable = asText(fs::weakly_canonical(*song().stems[i].file).parent_path().string());
+        if (p.id == ErrorId::out_of_reach && song().stems[i].file) {
+          std::error_code ec; // a loop of links leads nowhere
+          const fs::path where = fs::weakly_canonical(*song().stems[i].file, ec);
+          if (!ec) unreachable = asText(where.parent_path().string());
+        }
       }
     }
   }

@@ -1,9 +1,11 @@
 #include "audio/audio_writer.h"
 
 #include "audio/dither.h"
+#include "song/safe_file.h"
 
 #include <sndfile.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cmath>
 #include <cstring>
@@ -36,7 +38,7 @@ struct AudioWriter::Impl {
   AudioFormat format;
   SNDFILE* file = nullptr;
   std::uint64_t seed = 0;
-  std::int64_t clipped = 0;
+  std::int64_t clipped = 0, written = 0;
   std::vector<int> ints;
   std::vector<float> floats;
 
@@ -58,7 +60,7 @@ AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std:
                          std::uint64_t ditherSeed)
     : impl_(std::make_unique<Impl>()) {
   impl_->target = std::move(file);
-  impl_->part = impl_->target.string() + ".part";
+  removeLeftovers(impl_->target);
   impl_->format = format;
   impl_->seed = ditherSeed;
   const bool sixteen = format == AudioFormat::wav16 || format == AudioFormat::flac16;
@@ -69,8 +71,15 @@ AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std:
   info.samplerate = sampleRate;
   info.channels = 2;
   info.format = major | sub;
-  impl_->file = sf_open(impl_->part.c_str(), SFM_WRITE, &info);
-  if (!impl_->file) impl_->fail(sf_strerror(nullptr));
+  const NewFile part = openBeside(impl_->target);
+  if (part.fd < 0) impl_->fail(std::strerror(errno));
+  impl_->part = part.path;
+  impl_->file = sf_open_fd(part.fd, SFM_WRITE, &info, SF_TRUE);
+  if (!impl_->file) {
+    const std::string why = sf_strerror(nullptr);
+    ::unlink(impl_->part.c_str());
+    impl_->fail(why);
+  }
   // No PEAK chunk: its time stamp would make two exports of one song differ.
   sf_command(impl_->file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
 }
@@ -105,20 +114,44 @@ void AudioWriter::write(const float* left, const float* right, std::int64_t fram
     done = sf_writef_int(impl_->file, impl_->ints.data(), frames);
   }
   if (done != frames) impl_->fail(sf_strerror(impl_->file));
+  impl_->written += frames;
 }
+
+namespace {
+
+/// Whether a file holds so many frames, and its last ones can be decoded: encoders do not always tell of a full disk.
+std::string whyNotWhole(const fs::path& file, std::int64_t frames) {
+  SF_INFO info{};
+  SNDFILE* f = sf_open(file.c_str(), SFM_READ, &info);
+  if (!f) return std::string("what was written cannot be read back: ") + sf_strerror(nullptr);
+  std::string why;
+  constexpr std::int64_t kLast = 4096;
+  const std::int64_t n = std::min(frames, kLast);
+  std::vector<float> last(static_cast<std::size_t>(2 * n));
+  if (info.frames != frames)
+    why = "of " + std::to_string(frames) + " frames only " + std::to_string(info.frames) + " were written";
+  else if (n > 0 && (sf_seek(f, frames - n, SEEK_SET) != frames - n || sf_readf_float(f, last.data(), n) != n))
+    why = "its end cannot be read back";
+  sf_close(f);
+  return why;
+}
+
+} // namespace
 
 void AudioWriter::finish() {
   sf_write_sync(impl_->file);
   const int error = sf_close(impl_->file);
   impl_->file = nullptr;
+  const auto failed = [&](const std::string& why) {
+    ::unlink(impl_->part.c_str());
+    impl_->fail(why);
+  };
+  if (error) failed(sf_error_number(error));
+  if (const std::string why = whyNotWhole(impl_->part, impl_->written); !why.empty()) failed(why);
   const int fd = ::open(impl_->part.c_str(), O_RDONLY | O_CLOEXEC);
   const bool synced = fd >= 0 && ::fsync(fd) == 0;
   if (fd >= 0) ::close(fd);
-  if (error || !synced || ::rename(impl_->part.c_str(), impl_->target.c_str()) != 0) {
-    const std::string why = error ? sf_error_number(error) : std::strerror(errno);
-    ::unlink(impl_->part.c_str());
-    impl_->fail(why);
-  }
+  if (!synced || ::rename(impl_->part.c_str(), impl_->target.c_str()) != 0) failed(std::strerror(errno));
 }
 
 std::int64_t AudioWriter::clipped() const {

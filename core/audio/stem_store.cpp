@@ -6,11 +6,12 @@
 #include <xxhash.h>
 
 #include <algorithm>
-#include <atomic>
 #include <cerrno>
 #include <cmath>
+#include <cstddef>
 #include <cstring>
 #include <fcntl.h>
+#include <optional>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -20,7 +21,11 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::int64_t kPage = 4096;
-constexpr char kMagic[8] = {'I', 'V', 'S', 'T', 'E', 'M', '1', '\n'};
+constexpr char kMagic[8] = {'I', 'V', 'S', 'T', 'E', 'M', '2', '\n'};
+constexpr const char* kSuffix = "-2.f32"; // with the version of what lies in it
+// More than any file that could be brought in; below, sums of sizes cannot overflow.
+constexpr std::int64_t kMostFrames = std::int64_t{1} << 40;
+constexpr float kMostSample = 1e6f; // beyond, a sample counts as broken, like NaN
 
 struct Header {
   char magic[8];
@@ -28,10 +33,29 @@ struct Header {
   std::int64_t frames, badSamples;
   std::int64_t planeBytes; // each plane, a whole number of pages
   std::int64_t peakCount[PeakPyramid::kLevels];
+  std::uint64_t check; // XXH3 of all before it
+
+  std::uint64_t checkOf() const { return XXH3_64bits(this, offsetof(Header, check)); }
+  /// Bytes that a whole file has at least; nothing where the header was not written by this version, or was damaged.
+  std::optional<std::int64_t> bytes(int rate) const;
 };
 
 std::int64_t wholePages(std::int64_t bytes) {
   return (bytes + kPage - 1) / kPage * kPage;
+}
+
+std::optional<std::int64_t> Header::bytes(int rate) const {
+  if (std::memcmp(magic, kMagic, sizeof kMagic) != 0 || check != checkOf() || songRate != rate) return std::nullopt;
+  if (channels < 1 || channels > 2 || frames < 1 || frames > kMostFrames) return std::nullopt;
+  if (planeBytes < frames * static_cast<std::int64_t>(sizeof(float)) || planeBytes % kPage != 0 ||
+      planeBytes > kMostFrames * static_cast<std::int64_t>(sizeof(float)) + kPage)
+    return std::nullopt;
+  std::int64_t all = kPage + planeBytes * channels;
+  for (const std::int64_t count : peakCount) {
+    if (count < 0 || count > kMostFrames) return std::nullopt;
+    all += count * static_cast<std::int64_t>(sizeof(Peak));
+  }
+  return all;
 }
 
 bool writeAt(int fd, const void* data, std::int64_t bytes, std::int64_t offset) {
@@ -54,24 +78,19 @@ std::string hex(XXH128_hash_t h) {
   return text;
 }
 
-/// Zeroes NaN and infinities; returns how many there were.
+/// Zeroes NaN, infinities and what is beyond all sound; returns how many there were.
 std::int64_t mend(float* x, std::int64_t n) {
-  // A product with zero is zero for every finite number: one sum tells whether the slow look is needed at all.
-  float zeros[16] = {};
-  std::int64_t whole = 0;
-  for (; whole + 16 <= n; whole += 16)
-    for (int k = 0; k < 16; ++k) zeros[k] += x[whole + k] * 0.0f;
-  float all = 0;
-  for (const float z : zeros) all += z;
-  for (std::int64_t i = whole; i < n; ++i) all += x[i] * 0.0f;
-  if (all == 0) return 0;
-  std::int64_t bad = 0;
-  for (std::int64_t i = 0; i < n; ++i)
-    if (!std::isfinite(x[i])) {
-      x[i] = 0;
-      ++bad;
-    }
-  return bad;
+  // One pass without branches tells whether the slow look is needed at all: NaN is not ≤ anything.
+  int fine[16] = {};
+  std::int64_t i = 0, good = 0;
+  for (; i + 16 <= n; i += 16)
+    for (int k = 0; k < 16; ++k) fine[k] += std::abs(x[i + k]) <= kMostSample;
+  for (const int f : fine) good += f;
+  for (; i < n; ++i) good += std::abs(x[i]) <= kMostSample;
+  if (good == n) return 0;
+  for (i = 0; i < n; ++i)
+    if (!(std::abs(x[i]) <= kMostSample)) x[i] = 0;
+  return n - good;
 }
 
 struct Fd {
@@ -84,7 +103,6 @@ struct Fd {
 /// Decodes `reader` into a new store file. Empty on success, else why not; "stopped" when asked to stop.
 std::string importInto(AudioReader& reader, int songRate, const fs::path& target, std::stop_token stop,
                        const Progress& progress) {
-  static std::atomic<unsigned> serial{0};
   const std::int64_t frames = reader.frames();
   const int channels = reader.info().channels;
   Header h{};
@@ -100,10 +118,12 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
   const auto space = fs::space(target.parent_path(), ec);
   if (!ec && space.available < static_cast<std::uintmax_t>(h.planeBytes * channels + (32 << 20)))
     return "not enough space in the cache folder " + target.parent_path().string();
-  const fs::path temp = target.string() + ".new-" + std::to_string(::getpid()) + "-" + std::to_string(serial++);
-  Fd out{::open(temp.c_str(), O_RDWR | O_CREAT | O_TRUNC | O_CLOEXEC, 0644)};
+  removeLeftovers(target);
+  const NewFile made = openBeside(target);
+  const fs::path& temp = made.path;
+  const Fd out{made.fd};
   const auto fail = [&](const std::string& why) {
-    ::unlink(temp.c_str());
+    if (out.fd >= 0) ::unlink(temp.c_str());
     return why;
   };
   const auto writeFailed = [&] {
@@ -142,6 +162,7 @@ std::string importInto(AudioReader& reader, int songRate, const fs::path& target
     if (!writeAt(out.fd, level.data(), bytes, at)) return writeFailed();
     at += bytes;
   }
+  h.check = h.checkOf();
   if (::ftruncate(out.fd, wholePages(at)) != 0 || !writeAt(out.fd, &h, sizeof h, 0) || ::fdatasync(out.fd) != 0)
     return writeFailed();
   IVRIN_CHECK(1, fs::file_size(temp, ec) == static_cast<std::uintmax_t>(wholePages(at)) && h.frames <= frames);
@@ -179,11 +200,12 @@ void StemStore::trim() const {
   std::vector<Entry> all;
   std::uintmax_t total = 0;
   std::error_code ec;
-  for (const auto& e : fs::directory_iterator(folder_ / "stems", ec)) {
-    if (e.path().extension() != ".f32") continue;
-    const auto bytes = e.file_size(ec);
-    if (ec) continue;
-    all.push_back({e.last_write_time(ec), bytes, e.path()});
+  for (auto e = fs::directory_iterator(folder_ / "stems", ec); !ec && e != fs::directory_iterator(); e.increment(ec)) {
+    if (e->path().extension() != ".f32") continue;
+    std::error_code gone;
+    const auto bytes = e->file_size(gone);
+    if (gone) continue;
+    all.push_back({e->last_write_time(gone), bytes, e->path()});
     total += bytes;
   }
   std::sort(all.begin(), all.end(), [](const Entry& a, const Entry& b) { return a.opened < b.opened; });
@@ -234,8 +256,8 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
     problems.error(ErrorId::unreadable, place, "cannot read " + file.string() + ": " + std::strerror(errno));
     return nullptr;
   }
-  const fs::path stored = folder_ / "stems" / (digest + "-" + std::to_string(songRate) + "-1.f32");
-  for (int attempt = 0; attempt < 2; ++attempt) {
+  const fs::path stored = folder_ / "stems" / (digest + "-" + std::to_string(songRate) + kSuffix);
+  for (int attempt = 0; attempt < 3; ++attempt) { // damaged, brought in anew, opened
     Fd f{::open(stored.c_str(), O_RDONLY | O_CLOEXEC)};
     if (f.fd < 0) {
       auto reader = AudioReader::open(file, songRate, place, problems);
@@ -246,17 +268,20 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
         problems.error(ErrorId::broken_audio, place, file.string() + ": " + why);
         return nullptr;
       }
+      if (digestOf(file) != digest) { // what was decoded may be neither of the two
+        ::unlink(stored.c_str());
+        problems.error(ErrorId::broken_audio, place,
+                       file.string() + " was changed while it was being read; open it again");
+        return nullptr;
+      }
       trim();
       continue;
     }
     struct stat st {};
     Header h{};
-    const bool readable = ::fstat(f.fd, &st) == 0 && ::pread(f.fd, &h, sizeof h, 0) == static_cast<ssize_t>(sizeof h) &&
-                          std::memcmp(h.magic, kMagic, sizeof kMagic) == 0 && h.songRate == songRate &&
-                          h.channels >= 1 && h.channels <= 2;
-    std::int64_t need = kPage + h.planeBytes * h.channels;
-    for (const std::int64_t count : h.peakCount) need += count * static_cast<std::int64_t>(sizeof(Peak));
-    if (!readable || need > st.st_size || h.frames * static_cast<std::int64_t>(sizeof(float)) > h.planeBytes) {
+    const bool readable = ::fstat(f.fd, &st) == 0 && ::pread(f.fd, &h, sizeof h, 0) == static_cast<ssize_t>(sizeof h);
+    const auto need = readable ? h.bytes(songRate) : std::nullopt;
+    if (!need || *need > st.st_size) {
       ::unlink(stored.c_str()); // a damaged cache is only a cache: import again
       continue;
     }

@@ -175,7 +175,7 @@ std::vector<StartingPoint> startingPointsIn(const fs::path& folder, const Regist
       own.error(ErrorId::unreadable, "", why);
     for (Problem& one : own.list) {
       one.place = f.filename().string() + (one.place.empty() ? "" : ": " + one.place);
-      problems.list.push_back(std::move(one));
+      problems.add(std::move(one));
     }
     if (p) all.push_back(std::move(*p));
   }

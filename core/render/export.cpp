@@ -3,11 +3,18 @@
 #include "dsp/denormals.h"
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
+#include "song/targets.h"
 
 #include <algorithm>
+#include <cerrno>
+#include <chrono>
+#include <fcntl.h>
 #include <future>
 #include <stdexcept>
+#include <sys/file.h>
 #include <thread>
+#include <unistd.h>
+#include <utility>
 
 namespace ivrin {
 namespace fs = std::filesystem;
@@ -37,6 +44,28 @@ template <class Work> void parallel(std::size_t count, int threads, const Work& 
   }
   if (error) std::rethrow_exception(error);
 }
+
+/// A folder while an export writes into it: a second one waits, so that what lies there in the end is one song's.
+class FolderLock {
+ public:
+  /// Returns without the lock when asked to stop. Where the file system knows no locks there is none.
+  FolderLock(const fs::path& folder, std::stop_token stop, const std::function<void()>& waiting)
+      : fd_(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC)) {
+    bool told = false;
+    while (fd_ >= 0 && ::flock(fd_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK && !stop.stop_requested()) {
+      if (!std::exchange(told, true)) waiting();
+      std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    }
+  }
+  ~FolderLock() {
+    if (fd_ >= 0) ::close(fd_);
+  }
+  FolderLock(const FolderLock&) = delete;
+  FolderLock& operator=(const FolderLock&) = delete;
+
+ private:
+  int fd_;
+};
 
 /// One file to write: its samples for any stretch of the song, computed by a maker that each thread has for itself.
 struct Task {
@@ -71,16 +100,7 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
   const auto wanted = [&](const std::string& id) {
     return options.only.empty() || std::find(options.only.begin(), options.only.end(), id) != options.only.end();
   };
-  completePrints(*plan, options.threads, stop, [&](double f, const std::string& what) {
-    if (progress) progress(0.3 * f, what);
-  });
-  if (stop.stop_requested()) {
-    report.stopped = true;
-    return report;
-  }
   const Frames begin = options.from ? plan->map().frameAt(*options.from) : Frames(0);
-  const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
-  report.frames = std::max<std::int64_t>(0, end.count - begin.count);
 
   const std::string extension = extensionOf(options.format);
   std::vector<Task> tasks;
@@ -147,6 +167,26 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
                        }});
     }
 
+  // Before anything is computed: nothing that the song is made of, and nothing that is not a sound file, is written
+  // over.
+  const std::vector<fs::path> madeOf = sourcesOf(plan->song());
+  for (const Task& task : tasks)
+    if (const std::string why = whyNotWritten(task.file, TargetKind::sound, madeOf); !why.empty())
+      throw std::runtime_error(why);
+  fs::create_directories(folder);
+  const FolderLock lock(folder, stop, [&] {
+    if (progress) progress(0, "Waiting for another export into " + folder.string());
+  });
+
+  completePrints(*plan, options.threads, stop, [&](double f, const std::string& what) {
+    if (progress) progress(0.3 * f, what);
+  });
+  if (stop.stop_requested()) {
+    report.stopped = true;
+    return report;
+  }
+  const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
+  report.frames = std::max<std::int64_t>(0, end.count - begin.count);
   for (std::size_t t = 0; t < tasks.size(); ++t) {
     const Task& task = tasks[t];
     fs::create_directories(task.file.parent_path());

@@ -62,7 +62,7 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
   SongAudio all;
   for (std::size_t i = 0; i < n; ++i) {
     if (audio[i]) all.set(song.stems[i].id, audio[i]);
-    for (auto& p : found[i].list) problems.list.push_back(std::move(p));
+    problems.append(std::move(found[i]));
   }
   all.setImpulses(loadImpulses(song, reach, store, nullptr, problems, stop));
   return all;

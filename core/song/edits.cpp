@@ -205,6 +205,8 @@ std::string freshRowId(const Song& song, const std::string& name) {
     else if (!base.empty() && base.back() != '-')
       base += '-';
   }
+  constexpr std::size_t kRoomForNumber = 8; // of the 64 characters an id may have
+  if (base.size() > 64 - kRoomForNumber) base.resize(64 - kRoomForNumber);
   while (!base.empty() && base.back() == '-') base.pop_back();
   if (base.empty()) base = "row";
   std::string id = base;

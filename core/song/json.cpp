@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <iterator>
+#include <unordered_set>
 
 namespace ivrin {
 namespace {
@@ -22,13 +23,18 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
   }
   bool string(string_t& s) override { return put(Value(std::move(s))); }
   bool binary(binary_t&) override { return fail("binary data"); }
-  bool start_object(std::size_t) override { return open(Value(Object{})); }
-  bool end_object() override { return close(); }
+  bool start_object(std::size_t) override {
+    keys_.emplace_back();
+    return open(Value(Object{}));
+  }
+  bool end_object() override {
+    keys_.pop_back();
+    return close();
+  }
   bool start_array(std::size_t) override { return open(Value(List{})); }
   bool end_array() override { return close(); }
   bool key(string_t& k) override {
-    for (const auto& [name, value] : std::get<Object>(stack_.back().data))
-      if (name == k) return fail("the field \"" + k + "\" stands twice in one object");
+    if (!keys_.back().insert(k).second) return fail("the field \"" + k + "\" stands twice in one object");
     std::get<Object>(stack_.back().data).emplace_back(std::move(k), Value());
     return true;
   }
@@ -68,6 +74,7 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
     return true;
   }
   std::vector<Value> stack_;
+  std::vector<std::unordered_set<std::string>> keys_; // of the objects that are open
 };
 
 /// Counts what the library has read, so that problems found by the builder have a place too.

@@ -14,10 +14,35 @@ std::string_view errorName(ErrorId id) {
   return names[static_cast<std::size_t>(id)];
 }
 
+void Problems::add(Problem p) {
+  if (list.size() < kMost) {
+    list.push_back(std::move(p));
+    return;
+  }
+  if (++more_ == 1 || list.size() == kMost) list.push_back({p.id, false, {}, {}});
+  list.back().isError = list.back().isError || p.isError;
+  list.back().message = "and " + std::to_string(more_) + " more";
+}
+
+void Problems::append(Problems other) {
+  const std::size_t more = other.more_;
+  const bool error = more > 0 && other.list.back().isError;
+  if (more > 0) other.list.pop_back();
+  for (Problem& p : other.list) add(std::move(p));
+  if (more == 0) return;
+  add({ErrorId::refused, error, {}, {}});
+  more_ += more - 1;
+  if (list.size() > kMost) list.back().message = "and " + std::to_string(more_) + " more";
+}
+
 std::string nearestName(std::string_view word, const std::vector<std::string>& candidates) {
+  constexpr std::size_t kMostCandidates = 256, kLongestName = 100;
   std::string best;
+  if (word.size() > kLongestName) return best;
   std::size_t bestDistance = std::max<std::size_t>(2, word.size() / 3) + 1;
-  for (const auto& c : candidates) {
+  for (std::size_t n = 0; n < std::min(candidates.size(), kMostCandidates); ++n) {
+    const std::string& c = candidates[n];
+    if (c.size() > kLongestName) continue;
     std::vector<std::size_t> row(c.size() + 1);
     std::iota(row.begin(), row.end(), std::size_t{0});
     for (std::size_t i = 1; i <= word.size(); ++i) {

@@ -41,21 +41,29 @@ struct Problem {
 };
 
 struct Problems {
-  std::vector<Problem> list;
+  static constexpr std::size_t kMost = 200;
+  std::vector<Problem> list; // the first kMost, then one that counts the others
+  void add(Problem p);
+  /// All of another list, counted on.
+  void append(Problems other);
   void error(ErrorId id, std::string place, std::string message) {
-    list.push_back({id, true, std::move(place), std::move(message)});
+    add({id, true, std::move(place), std::move(message)});
   }
   void note(ErrorId id, std::string place, std::string message) {
-    list.push_back({id, false, std::move(place), std::move(message)});
+    add({id, false, std::move(place), std::move(message)});
   }
   bool hasErrors() const {
     for (const auto& p : list)
       if (p.isError) return true;
     return false;
   }
+
+ private:
+  std::size_t more_ = 0;
 };
 
-/// The candidate with the smallest edit distance (Levenshtein 1966), empty when none is near.
+/// The candidate with the smallest edit distance (Levenshtein 1966), empty when none is near. Of many candidates the
+/// first 256 are looked at, and none longer than a name is: what a file says must not cost more than reading it.
 std::string nearestName(std::string_view word, const std::vector<std::string>& candidates);
 /// ` (did you mean "x"?)` or nothing.
 std::string didYouMean(std::string_view word, const std::vector<std::string>& candidates);

@@ -7,9 +7,10 @@ namespace fs = std::filesystem;
 namespace {
 
 bool liesBelow(const fs::path& file, const fs::path& folder) {
+  if (folder.empty()) return false; // no folder at all, not every one
   std::error_code ec;
   const fs::path root = fs::weakly_canonical(folder, ec);
-  if (ec) return false;
+  if (ec || root.empty()) return false;
   const auto [r, f] = std::mismatch(root.begin(), root.end(), file.begin(), file.end());
   return r == root.end() || (r->empty() && std::next(r) == root.end()); // a trailing slash leaves an empty part
 }

@@ -1,5 +1,6 @@
 #include "song/safe_file.h"
 
+#include <atomic>
 #include <cerrno>
 #include <charconv>
 #include <chrono>
@@ -46,40 +47,77 @@ std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBy
 
 namespace {
 
-constexpr const char* kNew = ".new-"; // then the process that writes it
+constexpr const char* kNew = ".new-"; // then the process that writes it, and a number
 
-/// What processes that were killed while writing `target` left beside it. One of a process that lives, here or on
-/// another machine that shares the folder, is younger than a minute.
-void removeLeftovers(const fs::path& target, const fs::path& folder) {
+fs::path folderOf(const fs::path& file) {
+  return file.has_parent_path() ? file.parent_path() : fs::path(".");
+}
+
+/// "123" or "123-4": the process; 0 for anything else.
+int processOf(std::string_view rest) {
+  int process = 0, number = 0;
+  const char* end = rest.data() + rest.size();
+  auto [at, error] = std::from_chars(rest.data(), end, process);
+  if (error != std::errc() || process <= 0) return 0;
+  if (at == end) return process;
+  if (*at != '-') return 0;
+  const auto second = std::from_chars(at + 1, end, number);
+  return second.ec == std::errc() && second.ptr == end ? process : 0;
+}
+
+} // namespace
+
+NewFile openBeside(const fs::path& target, unsigned mode) {
+  static std::atomic<unsigned> serial{0};
+  for (int attempt = 0; attempt < 100; ++attempt) {
+    NewFile made{-1, target.string() + kNew + std::to_string(::getpid()) + "-" + std::to_string(serial++)};
+    made.fd = ::open(made.path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode);
+    if (made.fd >= 0 || errno != EEXIST) return made;
+  }
+  return {};
+}
+
+void removeLeftovers(const fs::path& target) {
+  // One of a process that lives, here or on another machine that shares the folder, is younger than a minute.
   const std::string prefix = target.filename().string() + kNew;
   std::error_code ignored;
-  for (auto it = fs::directory_iterator(folder, ignored); it != fs::directory_iterator(); it.increment(ignored)) {
+  for (auto it = fs::directory_iterator(folderOf(target), ignored); it != fs::directory_iterator();
+       it.increment(ignored)) {
     const std::string name = it->path().filename().string();
     if (name.compare(0, prefix.size(), prefix) != 0) continue;
-    int process = 0;
-    const char* end = name.data() + name.size();
-    const auto [rest, error] = std::from_chars(name.data() + prefix.size(), end, process);
-    if (error != std::errc() || rest != end || process <= 0 || ::kill(process, 0) == 0) continue;
+    const int process = processOf(std::string_view(name).substr(prefix.size()));
+    if (process == 0 || ::kill(process, 0) == 0) continue;
     const auto written = fs::last_write_time(it->path(), ignored);
     if (!ignored && fs::file_time_type::clock::now() - written > std::chrono::minutes(1))
       fs::remove(it->path(), ignored);
   }
 }
 
-} // namespace
-
 bool replaceFile(const fs::path& file, std::string_view contents, std::string& why, int keepVersions) {
-  const fs::path target = fs::is_symlink(file) ? fs::weakly_canonical(file) : file;
-  const fs::path temp = target.string() + kNew + std::to_string(::getpid());
-  const auto failed = [&](const char* what) {
-    why = std::string(what) + " " + file.string() + ": " + std::strerror(errno);
-    ::unlink(temp.c_str());
-    return false;
-  };
+  std::error_code ec;
+  fs::path target = file;
+  if (fs::is_symlink(file, ec)) { // what it points at is replaced, the link stays
+    target = fs::weakly_canonical(file, ec);
+    if (ec) {
+      why = "cannot write " + file.string() + ": " + ec.message();
+      return false;
+    }
+  }
   mode_t mode = 0644;
   struct stat st {};
-  if (::stat(target.c_str(), &st) == 0) mode = st.st_mode & 0777;
-  const int fd = ::open(temp.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, mode);
+  if (::stat(target.c_str(), &st) == 0) {
+    mode = st.st_mode & 0777;
+    if (!S_ISREG(st.st_mode)) {
+      why = file.string() + " is not a file; nothing is written over it";
+      return false;
+    }
+  }
+  const auto [fd, temp] = openBeside(target, mode);
+  const auto failed = [&why, &file, &temp = temp](const char* what) {
+    why = std::string(what) + " " + file.string() + ": " + std::strerror(errno);
+    if (!temp.empty()) ::unlink(temp.c_str());
+    return false;
+  };
   if (fd < 0) return failed("cannot write");
   std::size_t done = 0;
   while (done < contents.size()) {
@@ -96,7 +134,7 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
     return failed("cannot write");
   }
   if (::close(fd) != 0) return failed("cannot write");
-  if (keepVersions > 0 && fs::exists(target)) {
+  if (keepVersions > 0 && fs::exists(target, ec)) {
     const auto version = [&](int n) { return fs::path(target.string() + "~" + std::to_string(n)); };
     std::error_code ignored; // an old version that cannot be kept must not stop the save
     for (int n = keepVersions - 1; n >= 1; --n) fs::rename(version(n), version(n + 1), ignored);
@@ -104,12 +142,12 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
     fs::create_hard_link(target, version(1), ignored);
   }
   if (::rename(temp.c_str(), target.c_str()) != 0) return failed("cannot replace");
-  const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
+  const fs::path folder = folderOf(target);
   if (const int dir = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); dir >= 0) {
     ::fsync(dir);
     ::close(dir);
   }
-  removeLeftovers(target, folder);
+  removeLeftovers(target);
   return true;
 }
 

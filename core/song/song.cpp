@@ -19,6 +19,14 @@ const Bus* Song::bus(const std::string& id) const {
   return findById(buses, id);
 }
 
+bool isId(std::string_view s) {
+  if (s.empty() || s.size() > 64 || s == "." || s == "..") return false;
+  return std::all_of(s.begin(), s.end(), [](char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '.' || c == '_' ||
+           c == '-';
+  });
+}
+
 const Ornament* Song::ornament(const std::string& id) const {
   for (const auto& o : ornaments)
     if (o->id == id) return o.get();

@@ -8,6 +8,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace ivrin {
@@ -104,6 +105,10 @@ struct MixSettings {
   bool limiter = true;
   friend bool operator==(const MixSettings&, const MixSettings&) = default;
 };
+
+/// Whether `s` may be an id: 1 to 64 of A–Z a–z 0–9 . _ -, but not "." or "..". Names of exported files are made of
+/// ids.
+bool isId(std::string_view s);
 
 struct Song {
   std::string title;

@@ -1,5 +1,6 @@
 #include "song/edits.h"
 #include "song/json.h"
+#include "song/legal_ids.h"
 #include "song/reach.h"
 #include "song/safe_file.h"
 #include "song/settings/setting_type.h"
@@ -9,6 +10,7 @@
 #include <cmath>
 #include <functional>
 #include <set>
+#include <unordered_set>
 
 namespace ivrin {
 namespace {
@@ -378,34 +380,46 @@ class SongReader {
   }
 
   void checkIds(const Song& song) {
-    std::vector<std::string> rows{kMixRow}, lands, ornaments, busIds;
-    const auto unique = [&](std::vector<std::string>& space, const std::string& id, const std::string& place) {
+    // What stands in one space of names: in order for suggestions, and to be found.
+    struct Names {
+      std::vector<std::string> order{};
+      std::unordered_set<std::string> all{};
+      bool add(const std::string& id) {
+        order.push_back(id);
+        return all.insert(id).second;
+      }
+      bool has(const std::string& id) const { return all.contains(id); }
+    };
+    Names rows, lands, ornaments, busIds;
+    rows.add(kMixRow);
+    const auto unique = [&](Names& space, const std::string& id, const std::string& place) {
       if (id.empty()) return;
-      if (std::find(space.begin(), space.end(), id) != space.end())
-        problems_.error(ErrorId::duplicate_id, place, "the id \"" + id + "\" is taken");
-      space.push_back(id);
+      if (!space.add(id)) problems_.error(ErrorId::duplicate_id, place, "the id \"" + id + "\" is taken");
+      if (version_ >= 2 && !isId(id))
+        problems_.error(ErrorId::out_of_range, place,
+                        "\"" + id.substr(0, 80) + "\" is not an id: 1 to 64 of A-Z, a-z, 0-9, \".\", \"_\" and \"-\"");
     };
     const auto indexed = [](const char* list, std::size_t i) {
       return std::string(list) + "[" + std::to_string(i) + "]";
     };
     for (std::size_t i = 0; i < song.buses.size(); ++i) {
       unique(rows, song.buses[i].id, indexed("buses", i) + ".id");
-      busIds.push_back(song.buses[i].id);
+      busIds.add(song.buses[i].id);
     }
     for (std::size_t i = 0; i < song.stems.size(); ++i) {
       unique(rows, song.stems[i].id, indexed("stems", i) + ".id");
       const auto& bus = song.stems[i].bus;
-      if (bus && !song.bus(*bus))
+      if (bus && !busIds.has(*bus))
         problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus",
-                        "there is no bus \"" + *bus + "\"" + didYouMean(*bus, busIds));
+                        "there is no bus \"" + *bus + "\"" + didYouMean(*bus, busIds.order));
     }
     for (std::size_t i = 0; i < song.sections.size(); ++i)
       unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
     for (std::size_t i = 0; i < song.landings.size(); ++i)
       unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
     const auto knownRow = [&](const std::string& id, const std::string& place) {
-      if (!id.empty() && std::find(rows.begin(), rows.end(), id) == rows.end())
-        problems_.error(ErrorId::dangling_id, place, "there is no row \"" + id + "\"" + didYouMean(id, rows));
+      if (!id.empty() && !rows.has(id))
+        problems_.error(ErrorId::dangling_id, place, "there is no row \"" + id + "\"" + didYouMean(id, rows.order));
     };
     for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
       const Ornament& o = *song.ornaments[i];
@@ -426,9 +440,9 @@ class SongReader {
       knownKeys(o.finish, place);
       for (std::size_t v = 0; v < o.variants.size(); ++v)
         knownKeys(o.variants[v].finish, place + ".variants[" + std::to_string(v) + "]");
-      if (o.landing && std::find(lands.begin(), lands.end(), *o.landing) == lands.end())
+      if (o.landing && !lands.has(*o.landing))
         problems_.error(ErrorId::dangling_id, place + ".landing",
-                        "there is no section or landing \"" + *o.landing + "\"" + didYouMean(*o.landing, lands));
+                        "there is no section or landing \"" + *o.landing + "\"" + didYouMean(*o.landing, lands.order));
     }
   }
 
@@ -439,8 +453,9 @@ class SongReader {
 
 } // namespace
 
-std::optional<Song> readSong(std::string_view text, const Registry& registry, Problems& problems) {
-  const std::size_t before = problems.list.size();
+namespace {
+
+std::optional<Song> readWhole(std::string_view text, const Registry& registry, Problems& problems) {
   const auto root = parseJson(text, problems);
   if (!root) return std::nullopt;
   const Value* format = nullptr;
@@ -469,8 +484,21 @@ std::optional<Song> readSong(std::string_view text, const Registry& registry, Pr
     return std::nullopt;
   }
   Song song = SongReader(registry, static_cast<int>(*version->number()), problems).read(*root);
-  for (std::size_t i = before; i < problems.list.size(); ++i)
-    if (problems.list[i].isError) return std::nullopt;
+  if (problems.hasErrors()) return std::nullopt;
+  // Before version 2 an id could be anything; files are named by ids.
+  return withLegalIds(std::move(song), registry,
+                      [&](const std::string& place, const std::string& was, const std::string& is) {
+                        problems.note(ErrorId::out_of_range, place,
+                                      "\"" + was.substr(0, 80) + "\" cannot be an id; it is \"" + is + "\" now");
+                      });
+}
+
+} // namespace
+
+std::optional<Song> readSong(std::string_view text, const Registry& registry, Problems& problems) {
+  Problems own;
+  auto song = readWhole(text, registry, own);
+  problems.append(std::move(own));
   return song;
 }
 

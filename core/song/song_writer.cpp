@@ -2,15 +2,14 @@
 #include "song/json.h"
 #include "song/reach.h"
 #include "song/song_file.h"
-
-#include <cstdlib>
+#include "time/plain_number.h"
 
 namespace ivrin {
 namespace {
 
 /// A beat as the number with the fewest digits that reads back to the same tick.
 Value beatValue(Beats b) {
-  return Value(std::strtod(shortestBeats(b).c_str(), nullptr));
+  return Value(readNumber(shortestBeats(b)).value);
 }
 Value textOrNull(const std::optional<std::string>& s) {
   return s ? Value(*s) : Value();

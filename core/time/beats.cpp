@@ -1,8 +1,8 @@
 #include "time/beats.h"
 
+#include "time/plain_number.h"
+
 #include <cmath>
-#include <cstdio>
-#include <cstdlib>
 
 namespace ivrin {
 
@@ -11,10 +11,10 @@ Beats Beats::ofQuarters(double quarters) {
 }
 
 std::string shortestBeats(Beats b) {
-  char text[40];
+  std::string text;
   for (int digits = 1; digits <= 17; ++digits) {
-    std::snprintf(text, sizeof text, "%.*g", digits, b.quarters());
-    if (Beats::ofQuarters(std::strtod(text, nullptr)) == b) break;
+    text = roundNumber(b.quarters(), digits);
+    if (Beats::ofQuarters(readNumber(text).value) == b) break;
   }
   return text;
 }

@@ -1,5 +1,7 @@
 #include "time/note_value.h"
 
+#include "time/plain_number.h"
+
 #include <algorithm>
 #include <charconv>
 #include <cstdio>
@@ -36,8 +38,7 @@ std::string NoteValue::text() const {
     std::snprintf(buf, sizeof buf, number == 1 ? "%d bar" : "%d bars", number);
     break;
   case Kind::milliseconds:
-    std::snprintf(buf, sizeof buf, "%.10g", milliseconds);
-    break;
+    return roundNumber(milliseconds, 10);
   }
   return buf;
 }

@@ -65,6 +65,32 @@ TEST_CASE("a journal that belongs to other contents of the file is not mixed in"
   CHECK(rig.session->song().rowMix("drums").gainDb == 0);
 }
 
+TEST_CASE("a song is never saved over its own stem, or over what is no song", "[session]") {
+  SmallSongRig rig;
+  std::ofstream(rig.dir / "notes.txt") << "notes";
+  const auto size = std::filesystem::file_size(rig.dir / "voice.wav");
+  CHECK_FALSE(rig.session->save(rig.dir / "voice.wav"));
+  CHECK(rig.window->measure().said().contains("source of this song"));
+  CHECK(std::filesystem::file_size(rig.dir / "voice.wav") == size);
+  CHECK_FALSE(rig.session->save(rig.dir / "notes.txt"));
+  CHECK(rig.window->measure().said().contains("is not a song"));
+  CHECK_FALSE(rig.session->save(rig.dir.path()));
+  CHECK(rig.session->file() == rig.dir / "song.ivrin");
+  CHECK(rig.session->save(rig.dir / "song.ivrin"));
+  // An export into the folder of the stems.
+  QSignalSpy exported(rig.session.get(), &Session::exported);
+  std::filesystem::create_directories(rig.dir / "stems");
+  std::filesystem::create_hard_link(rig.dir / "voice.wav", rig.dir / "stems" / "voice.wav");
+  ExportOptions e;
+  e.stems = true;
+  rig.session->exportTo(rig.dir.path(), e);
+  rig.settle();
+  REQUIRE(exported.count() == 1);
+  CHECK_FALSE(exported.front()[1].toBool());
+  CHECK(exported.front()[0].toString().contains("source of this song"));
+  CHECK(std::filesystem::file_size(rig.dir / "voice.wav") == size);
+}
+
 TEST_CASE("a save that fails says so and loses nothing", "[session]") {
   SmallSongRig rig;
   RowMix m;

@@ -21,11 +21,11 @@ TEST_CASE("each column of a wave reaches from its lowest sample to its highest",
       REQUIRE(w.top.size() == 300);
       double worst = 0;
       for (std::size_t x = 0; x < 300; ++x) {
-        // From twice the base of the peaks on they are asked, 64 frames at a time: what is drawn may reach that much
-        // farther.
-        const std::int64_t more = each >= 128 ? 64 : 1; // near, one more so that neighbours touch
+        // From twice the base of the peaks on they are asked, in bins of at most a column: what is drawn may reach
+        // that much farther. Near, one sample more, so that neighbours touch.
+        const std::int64_t more = each >= 128 ? each : 1;
         float low = audio->left()[frames[x]], high = low, lowest = low, highest = low;
-        for (std::int64_t f = std::max<std::int64_t>(0, frames[x] - (each >= 128 ? 64 : 0));
+        for (std::int64_t f = std::max<std::int64_t>(0, frames[x] - (each >= 128 ? each : 0));
              f < std::min(audio->frames(), frames[x + 1] + more); ++f)
           for (const float v : {audio->left()[f], audio->right()[f]}) {
             lowest = std::min(lowest, v);

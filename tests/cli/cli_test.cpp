@@ -1,5 +1,6 @@
 // The command line as its users run it.
 #include "song/json.h"
+#include "song/safe_file.h"
 #include "song/song_file.h"
 #include "test_support/places.h"
 #include "test_support/signals.h"
@@ -106,6 +107,38 @@ TEST_CASE("place without --out prints the ornament and leaves the song alone", "
   CHECK(*at(o, "kind").text() == "gap");
   CHECK(*at(o, "start").number() == 6);
   CHECK(std::filesystem::last_write_time(m.dir / "s.ivrin") == before);
+}
+
+TEST_CASE("no command writes over what a song is made of", "[cli]") {
+  const Made m;
+  const auto bytes = [&](const char* file) {
+    std::string why;
+    return *readWholeFile(m.dir / file, 1 << 24, why);
+  };
+  const std::string voice = bytes("audio/voice.wav"), song = bytes("t.ivrin");
+  const auto refused = [&](const std::string& args, const char* what) {
+    const Ran r = run(m.dir, args);
+    INFO(args << ": " << r.out << r.err);
+    CHECK(r.status == 1);
+    CHECK(r.err.find(what) != std::string::npos);
+  };
+  const std::string place = "place t.ivrin --kind gap --row drums --start 6 --length 1 --out ";
+  refused(place + "audio/voice.wav", "is a source of this song");
+  refused(place + "audio", "is not a file");
+  refused(place + "/dev/null", "is not a file");
+  std::ofstream(m.dir / "notes.txt") << "notes";
+  refused(place + "notes.txt", "is not a song");
+  CHECK(bytes("notes.txt") == "notes");
+  // An export whose file would be a stem.
+  std::filesystem::create_directories(m.dir / "stems");
+  std::filesystem::rename(m.dir / "audio/voice.wav", m.dir / "stems/voice.wav");
+  std::filesystem::create_symlink(m.dir / "stems/voice.wav", m.dir / "audio/voice.wav");
+  refused("render t.ivrin --out . --what stems", "is a source of this song");
+  CHECK(bytes("stems/voice.wav") == voice);
+  CHECK(bytes("t.ivrin") == song);
+  CHECK_FALSE(std::filesystem::exists(m.dir / "stems/drums.wav"));
+  // Output that cannot be written is said.
+  CHECK(run(m.dir, "kinds --json > /dev/full; test $? = 1 && echo said").out == "said\n");
 }
 
 TEST_CASE("wrong use is status 2, work that cannot be done is status 1, both say why", "[cli]") {

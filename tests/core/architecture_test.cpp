@@ -61,3 +61,22 @@ TEST_CASE("the document, the services and playback know no window", "[architectu
     }
   CHECK(files >= 12);
 }
+
+TEST_CASE("numbers in files and fields have a point in every locale: nothing that asks the locale reads or writes them",
+          "[architecture]") {
+  const std::regex asks(R"re(\b(strtod|strtof|strtold|atof|stod|stof|sscanf|scanf|setlocale)\s*\()re");
+  const std::regex prints(R"re(printf\s*\(.*%[-+ 0#]*[0-9*]*(\.[0-9*]+)?[feg])re");
+  int files = 0;
+  for (const char* folder : {"core", "app", "cli", "devices"})
+    for (const auto& entry : fs::recursive_directory_iterator(ivrin::test::sourceFolder() / folder)) {
+      if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
+      ++files;
+      std::ifstream in(entry.path());
+      for (std::string line; std::getline(in, line);) {
+        INFO(entry.path().filename().string() << ": " << line);
+        CHECK_FALSE(std::regex_search(line, asks));
+        CHECK_FALSE(std::regex_search(line, prints));
+      }
+    }
+  CHECK(files > 150);
+}

@@ -1,6 +1,8 @@
 #include "ornaments/kind.h"
 #include "song/settings/setting_text.h"
 
+#include "time/plain_number.h"
+
 #include <catch2/catch.hpp>
 
 using namespace ivrin;
@@ -112,4 +114,28 @@ TEST_CASE("a number of which only some are allowed, and a curve over the span", 
   checkSetting(speed, List{List{0.0, 1.0}, List{1.5, 0.0}}, "speed", wrong);
   REQUIRE(wrong.list.size() == 1);
   CHECK(wrong.list[0].text().find("0..1 over the span") != std::string::npos);
+}
+
+TEST_CASE("a number is read with a point or a comma, and written with a point", "[settings]") {
+  for (const char* text : {"2.5", "2,5", "+2.5", " 2.5 ", "2.5 dB", "2,5dB", "25e-1"}) {
+    INFO(text);
+    std::string why;
+    const SettingSpec gain{.key = "gain_db", .label = "gain", .unit = "dB", .min = -60, .max = 12};
+    const auto v = parseSetting(gain, text, why);
+    REQUIRE(v);
+    CHECK(*v->number() == 2.5);
+  }
+  for (const char* text : {"", "+", "-", ".", ",", "2.5.1", "2,5,1", "nan", "inf", "1e999", "+-2", "0x10", "2 5"}) {
+    INFO(text);
+    std::string why;
+    const SettingSpec gain{.key = "gain_db", .label = "gain", .unit = "dB", .min = -60, .max = 12};
+    CHECK_FALSE(parseSetting(gain, text, why));
+  }
+  CHECK(fixedNumber(-2.55, 1) == "-2.5"); // 2.5499999…
+  CHECK(fixedNumber(1e20, 1) == "100000000000000000000.0");
+  CHECK(roundNumber(1.0 / 3, 4) == "0.3333");
+  CHECK(roundNumber(430.5, 10) == "430.5");
+  CHECK(readNumber("12abc").value == 12);
+  CHECK(readNumber("12abc").rest == "abc");
+  CHECK(readNumber("abc").rest == "abc");
 }

@@ -23,15 +23,15 @@ SourceLevel levelOf(const StereoBuffer& b) {
 } // namespace
 
 TEST_CASE("a source is as loud as what sounds of it", "[source]") {
-  const StereoBuffer tone = fill(48000, sine(1000, 48000, 0.5));
+  const StereoBuffer tone = fill(48000, sine(997, 48000, 0.5));
   CHECK(levelOf(tone).peak == Approx(0.5).epsilon(1e-4));
   CHECK(levelOf(tone).rmsDb == Approx(Decibels::ofGain(0.5 / std::sqrt(2)).value).margin(0.02));
   // Rests do not make it softer: half a second of it in ten.
-  const StereoBuffer word = fill(480000, only(240000, 264000, sine(1000, 48000, 0.5)));
+  const StereoBuffer word = fill(480000, only(240000, 264000, sine(997, 48000, 0.5)));
   CHECK(levelOf(word).rmsDb == Approx(levelOf(tone).rmsDb).margin(0.02));
   // One side alone is 3 dB softer in power than both.
   const StereoBuffer left =
-      fill(48000, [s = sine(1000, 48000, 0.5)](std::int64_t f, int side) { return side == 0 ? s(f, side) : 0.0f; });
+      fill(48000, [s = sine(997, 48000, 0.5)](std::int64_t f, int side) { return side == 0 ? s(f, side) : 0.0f; });
   CHECK(levelOf(left).rmsDb == Approx(levelOf(tone).rmsDb - 3.0103).margin(0.02));
   const StereoBuffer silence = fill(48000, [](std::int64_t, int) { return 0.0f; });
   CHECK(levelOf(silence).peak == 0);

@@ -1,8 +1,6 @@
 // Types whose values are numbers.
 #include "song/settings/type_tools.h"
-
-#include <cstdio>
-#include <cstdlib>
+#include "time/plain_number.h"
 
 namespace ivrin {
 namespace {
@@ -24,21 +22,10 @@ void checkNumber(const SettingSpec& s, double d, const std::string& place, Probl
 }
 
 std::string numberText(const SettingSpec& s, double d) {
-  char text[48];
-  if (s.unit == "Hz") {
-    if (d >= 1000)
-      std::snprintf(text, sizeof text, "%.1f kHz", d / 1000);
-    else
-      std::snprintf(text, sizeof text, "%.0f Hz", d);
-    return text;
-  }
-  std::string plain;
-  if (s.unit == "dB") {
-    std::snprintf(text, sizeof text, "%.1f dB", d);
-    plain = text;
-  } else {
-    plain = shortestNumber(std::round(d * 1000) / 1000) + (s.unit.empty() ? "" : " " + s.unit);
-  }
+  if (s.unit == "Hz") return d >= 1000 ? fixedNumber(d / 1000, 1) + " kHz" : fixedNumber(d, 0) + " Hz";
+  std::string plain = s.unit == "dB"
+                          ? fixedNumber(d, 1) + " dB"
+                          : shortestNumber(std::round(d * 1000) / 1000) + (s.unit.empty() ? "" : " " + s.unit);
   if (plain[0] == '-') plain = "\u2212" + plain.substr(1); // a true minus sign
   return plain;
 }
@@ -46,11 +33,10 @@ std::string numberText(const SettingSpec& s, double d) {
 std::optional<double> parseNumber(const std::string& typed, const std::string& unit) {
   std::string s = typed;
   if (s.starts_with("\u2212")) s = "-" + s.substr(3);
-  std::replace(s.begin(), s.end(), ',', '.');
-  char* end = nullptr;
-  const double d = std::strtod(s.c_str(), &end);
-  if (end == s.c_str() || !std::isfinite(d)) return std::nullopt;
-  const std::string rest = lower(trimmed(end));
+  std::replace(s.begin(), s.end(), ',', '.'); // both are typed
+  const auto [d, after] = readNumber(s);
+  if (after.size() == s.size()) return std::nullopt;
+  const std::string rest = lower(trimmed(std::string(after)));
   if (rest.empty() || rest == lower(unit)) return d;
   if (unit == "Hz" && (rest == "k" || rest == "khz")) return d * 1000;
   if (unit == "ms" && rest == "s") return d * 1000;

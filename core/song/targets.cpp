@@ -1,0 +1,72 @@
+#include "song/targets.h"
+
+#include "song/settings/setting_spec.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+namespace ivrin {
+namespace fs = std::filesystem;
+namespace {
+
+/// The first bytes of a file; fewer where there are fewer.
+std::string beginOf(const fs::path& file, std::size_t most) {
+  std::string text(most, '\0');
+  const int fd = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
+  if (fd < 0) return {};
+  const ssize_t n = ::read(fd, text.data(), text.size());
+  ::close(fd);
+  text.resize(n > 0 ? static_cast<std::size_t>(n) : 0);
+  return text;
+}
+
+bool isOfKind(const fs::path& file, TargetKind kind) {
+  if (kind == TargetKind::song) // its first fields say so; people may have written it by hand
+    return beginOf(file, 4096).find("\"ivrin-song\"") != std::string::npos;
+  const std::string begin = beginOf(file, 4);
+  for (const char* magic : {"RIFF", "RF64", "riff", "fLaC"})
+    if (begin == magic) return true;
+  return false;
+}
+
+} // namespace
+
+std::vector<fs::path> sourcesOf(const Song& song) {
+  std::vector<fs::path> all;
+  for (const Stem& s : song.stems)
+    if (s.file) all.emplace_back(*s.file);
+  const auto fromSettings = [&](const Settings& settings) {
+    for (const auto& [key, value] : settings)
+      if (namesFile(key) && value.text() && !value.text()->starts_with("shipped:")) all.emplace_back(*value.text());
+  };
+  const auto fromFinish = [&](const std::vector<Processor>& finish) {
+    for (const Processor& p : finish) fromSettings(p.settings);
+  };
+  for (const auto& o : song.ornaments) {
+    fromSettings(o->settings);
+    fromFinish(o->finish);
+    for (const Variant& v : o->variants) {
+      fromSettings(v.settings);
+      fromFinish(v.finish);
+    }
+  }
+  return all;
+}
+
+std::string whyNotWritten(const fs::path& target, TargetKind kind, const std::vector<fs::path>& sources) {
+  struct stat there {};
+  if (::stat(target.c_str(), &there) != 0) return {}; // nothing is there; what stands in the way is said on writing
+  if (!S_ISREG(there.st_mode)) return target.string() + " is not a file; nothing is written over it";
+  for (const fs::path& source : sources) {
+    struct stat st {};
+    if (::stat(source.c_str(), &st) == 0 && st.st_dev == there.st_dev && st.st_ino == there.st_ino)
+      return target.string() + " is a source of this song; it is not written over";
+  }
+  if (!isOfKind(target, kind))
+    return target.string() + (kind == TargetKind::song ? " is not a song; it is not written over"
+                                                       : " is not a sound file; it is not written over");
+  return {};
+}
+
+} // namespace ivrin
