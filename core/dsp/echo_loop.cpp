@@ -41,6 +41,13 @@ std::unique_ptr<StereoSvf> cut(StereoSvf::Pass pass, const CutOfSides& hz, doubl
 
 } // namespace
 
+void toMiddle(StereoSpan io) {
+  for (std::int64_t i = 0; i < io.frames; ++i) {
+    io.left[i] = 0.5f * (io.left[i] + io.right[i]);
+    io.right[i] = 0;
+  }
+}
+
 struct EchoLoop::Body {
   Body(const EchoSettings& settings, double sampleRate)
       : s(settings)
@@ -80,11 +87,7 @@ struct EchoLoop::Body {
     const StereoSpan w = feed.span().part(0, n);
     std::copy_n(io.left, n, w.left);
     std::copy_n(io.right, n, w.right);
-    if (s.pattern == EchoPattern::pingPong)
-      for (std::int64_t i = 0; i < n; ++i) {
-        w.left[i] = 0.5f * (w.left[i] + w.right[i]);
-        w.right[i] = 0;
-      }
+    if (s.pattern == EchoPattern::pingPong) toMiddle(w);
     if (table) {
       for (std::int64_t i = 0; i < n; ++i) {
         io.left[i] = left->readMoving(clock + i, drift(clock + i, 0), *table);

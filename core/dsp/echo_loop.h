@@ -20,8 +20,8 @@ using CutOfSides = std::array<std::optional<double>, 2>;
 struct EchoSettings {
   double timeLeft = 24000, timeRight = 24000; // frames, ≥ 1, not whole in general
   EchoPattern pattern = EchoPattern::straight;
-  std::array<double, 2> feedback{0.5,
-                                 0.5}; // left, right; 0..0.98; over 1 it builds up: to the ceiling, where there is one
+  /// Left, right; 0..0.98; over 1 it builds up: to the ceiling, where there is one.
+  std::array<double, 2> feedback{0.5, 0.5};
   /// Where the feedback moves: its gains of the frames from `at` on, instead of `feedback`. Typically a curve.
   std::function<void(std::int64_t at, float* left, float* right, std::int64_t frames)> moving{};
   double drive = 0, driveReference = 1; // 0..1, against this peak level
@@ -31,6 +31,9 @@ struct EchoSettings {
   double semitones = 0;                 // each pass is shifted by this
   std::optional<double> ceiling{};      // no sample leaving the loop is above this, amplitude
 };
+
+/// What a ping-pong sends round: both sides' middle, on the left alone. In place.
+void toMiddle(StereoSpan io);
 
 class EchoLoop {
  public:

@@ -142,13 +142,6 @@ class DelayThrowVoice : public Voice {
     }
   }
   /// As it goes into a loop that passes from side to side.
-  static void toMiddle(StereoSpan io) {
-    for (std::int64_t i = 0; i < io.frames; ++i) {
-      io.left[i] = 0.5f * (io.left[i] + io.right[i]);
-      io.right[i] = 0;
-    }
-  }
-
   EchoSettings loopSettings(const Placed& p) {
     EchoSettings e;
     e.timeLeft = s_.timeLeft;

@@ -451,10 +451,6 @@ class SongReader {
   Problems& problems_;
 };
 
-} // namespace
-
-namespace {
-
 std::optional<Song> readWhole(std::string_view text, const Registry& registry, Problems& problems) {
   const auto root = parseJson(text, problems);
   if (!root) return std::nullopt;

@@ -11,6 +11,23 @@
 
 namespace fs = std::filesystem;
 
+namespace {
+
+/// f(file, line) for every line of every source file below the folders; returns how many files there were.
+template <class F> int eachLine(std::initializer_list<const char*> folders, F f) {
+  int files = 0;
+  for (const char* folder : folders)
+    for (const auto& entry : fs::recursive_directory_iterator(ivrin::test::sourceFolder() / folder)) {
+      if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
+      ++files;
+      std::ifstream in(entry.path());
+      for (std::string line; std::getline(in, line);) f(entry.path(), line);
+    }
+  return files;
+}
+
+} // namespace
+
 TEST_CASE("includes follow the direction of the architecture", "[architecture]") {
   const std::map<std::string, std::set<std::string>> allowed = {
       {"time", {}},
@@ -24,41 +41,28 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}},
       {"manners", {"analysis", "ornaments", "finish", "dsp", "audio", "song", "time"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
-  int files = 0;
   const fs::path core = ivrin::test::sourceFolder() / "core";
-  for (const auto& entry : fs::recursive_directory_iterator(core)) {
-    if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
-    ++files;
-    const std::string folder = (*std::filesystem::relative(entry.path(), core).begin()).string();
+  const int files = eachLine({"core"}, [&](const fs::path& file, const std::string& line) {
+    const std::string folder = (*fs::relative(file, core).begin()).string();
     REQUIRE(allowed.contains(folder));
-    std::ifstream in(entry.path());
-    for (std::string line; std::getline(in, line);) {
-      std::smatch m;
-      if (!std::regex_search(line, m, include)) continue;
-      const std::string name = m[1];
-      INFO(entry.path().filename().string() << " includes " << name);
-      CHECK_FALSE(std::regex_match(name, std::regex("Q[A-Z].*|Qt.*|RtAudio.*|app/.*|cli/.*|devices/.*")));
-      const std::string head = name.substr(0, name.find('/'));
-      if (name.find('/') != std::string::npos && allowed.contains(head) && head != folder)
-        CHECK(allowed.at(folder).contains(head));
-    }
-  }
+    std::smatch m;
+    if (!std::regex_search(line, m, include)) return;
+    const std::string name = m[1];
+    INFO(file.filename().string() << " includes " << name);
+    CHECK_FALSE(std::regex_match(name, std::regex("Q[A-Z].*|Qt.*|RtAudio.*|app/.*|cli/.*|devices/.*")));
+    const std::string head = name.substr(0, name.find('/'));
+    if (name.find('/') != std::string::npos && allowed.contains(head) && head != folder)
+      CHECK(allowed.at(folder).contains(head));
+  });
   CHECK(files > 60);
 }
 
 TEST_CASE("the document, the services and playback know no window", "[architecture]") {
-  int files = 0;
-  for (const char* folder : {"app/document", "app/services", "app/playback"})
-    for (const auto& entry : fs::recursive_directory_iterator(ivrin::test::sourceFolder() / folder)) {
-      if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
-      ++files;
-      std::ifstream in(entry.path());
-      for (std::string line; std::getline(in, line);) {
-        INFO(entry.path().filename().string() << ": " << line);
-        CHECK_FALSE(
-            std::regex_match(line, std::regex(R"re(\s*#include\s+["<](Q[A-Z].*|Qt.*|app/.*|devices/.*)[">].*)re")));
-      }
-    }
+  const int files = eachLine({"app/document", "app/services", "app/playback"}, [&](const fs::path& file,
+                                                                                   const std::string& line) {
+    INFO(file.filename().string() << ": " << line);
+    CHECK_FALSE(std::regex_match(line, std::regex(R"re(\s*#include\s+["<](Q[A-Z].*|Qt.*|app/.*|devices/.*)[">].*)re")));
+  });
   CHECK(files >= 12);
 }
 
@@ -66,17 +70,10 @@ TEST_CASE("numbers in files and fields have a point in every locale: nothing tha
           "[architecture]") {
   const std::regex asks(R"re(\b(strtod|strtof|strtold|atof|stod|stof|sscanf|scanf|setlocale)\s*\()re");
   const std::regex prints(R"re(printf\s*\(.*%[-+ 0#]*[0-9*]*(\.[0-9*]+)?[feg])re");
-  int files = 0;
-  for (const char* folder : {"core", "app", "cli", "devices"})
-    for (const auto& entry : fs::recursive_directory_iterator(ivrin::test::sourceFolder() / folder)) {
-      if (entry.path().extension() != ".h" && entry.path().extension() != ".cpp") continue;
-      ++files;
-      std::ifstream in(entry.path());
-      for (std::string line; std::getline(in, line);) {
-        INFO(entry.path().filename().string() << ": " << line);
-        CHECK_FALSE(std::regex_search(line, asks));
-        CHECK_FALSE(std::regex_search(line, prints));
-      }
-    }
+  const int files = eachLine({"core", "app", "cli", "devices"}, [&](const fs::path& file, const std::string& line) {
+    INFO(file.filename().string() << ": " << line);
+    CHECK_FALSE(std::regex_search(line, asks));
+    CHECK_FALSE(std::regex_search(line, prints));
+  });
   CHECK(files > 150);
 }
