@@ -4,24 +4,32 @@
 #include <CLI/CLI.hpp>
 
 #include "song/problem.h"
+#include "time/plain_number.h"
 
 #include <algorithm>
 #include <exception>
+#include <ext/stdio_filebuf.h>
 #include <iostream>
+#include <optional>
+#include <unistd.h>
 
 using namespace ivrin::cli;
 
 namespace {
 
+/// A finite number: CLI11's range lets "nan" through.
+const CLI::Validator finite(
+    [](const std::string& text) {
+      const ivrin::NumberRead n = ivrin::readNumber(text);
+      return n.rest.empty() ? std::string() : "\"" + text + "\" is not a number";
+    },
+    "NUMBER");
+
 void addSong(CLI::App* c, SongOptions& o, bool json) {
   c->add_option("SONG", o.song, "the song file")->required();
   c->add_option("--reach", o.reach, "a further folder that the song may read audio from");
   if (json) c->add_flag("--json", o.json, "results as JSON");
-}
-
-} // namespace
-
-int main(int argc, char** argv) {
+}int runCommand(int argc, char** argv) {
   CLI::App app{"Ivrin's workbench without a window: stems, ornaments on the beat grid, prints."};
   app.require_subcommand(1);
   app.set_version_flag("--version", "ivrin-cli 0.1.0");
@@ -30,7 +38,7 @@ int main(int argc, char** argv) {
   NewOptions fresh;
   auto* cNew = app.add_subcommand("new", "a song from audio files");
   cNew->add_option("--out", fresh.out, "the song file to write")->required();
-  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute")->required()->check(CLI::Range(20.0, 400.0));
+  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute")->required()->check(finite)->check(CLI::Range(20.0, 400.0));
   cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the first file's by default")
       ->check(CLI::Range(8000, 192000));
   cNew->add_option("FILE", fresh.files, "audio files, one stem each")->required();
@@ -47,8 +55,8 @@ int main(int argc, char** argv) {
   cRender->add_option("--out", rendered.out, "the folder to write to")->required();
   cRender->add_option("--what", rendered.what, "a list of mix, stems, dry, wet, ornaments")->capture_default_str();
   cRender->add_option("--format", rendered.format, "wav16, wav24, wav32f, flac16, flac24")->capture_default_str();
-  cRender->add_option("--from", rendered.from, "begin at this beat");
-  cRender->add_option("--to", rendered.to, "end at this beat");
+  cRender->add_option("--from", rendered.from, "begin at this beat")->check(finite);
+  cRender->add_option("--to", rendered.to, "end at this beat")->check(finite);
   cRender->add_option("--only", rendered.only, "a list of row and ornament ids");
   cRender->add_option("--threads", rendered.threads, "threads to compute with")
       ->check(CLI::Range(1, 64))
@@ -65,15 +73,15 @@ int main(int argc, char** argv) {
   addSong(cPlace, placed.song, false);
   cPlace->add_option("--kind", placed.kind, "the kind of ornament")->required();
   cPlace->add_option("--row", placed.row, "a stem, a bus, or mix")->required();
-  cPlace->add_option("--start", placed.start, "in beats")->required();
-  cPlace->add_option("--length", placed.length, "in beats")->required();
+  cPlace->add_option("--start", placed.start, "in beats")->required()->check(finite);
+  cPlace->add_option("--length", placed.length, "in beats")->required()->check(finite);
   cPlace->add_option("--out", placed.out, "the song to write; without it the ornament is printed");
   cPlace->callback([&] { status = place(placed); });
 
   double bpm = 120;
   bool json = false;
   auto* cTimes = app.add_subcommand("times", "every note value in milliseconds");
-  cTimes->add_option("--bpm", bpm, "tempo in quarter notes per minute")->required()->check(CLI::Range(20.0, 400.0));
+  cTimes->add_option("--bpm", bpm, "tempo in quarter notes per minute")->required()->check(finite)->check(CLI::Range(20.0, 400.0));
   cTimes->add_flag("--json", json, "results as JSON");
   cTimes->callback([&] { status = times(bpm, json); });
 
@@ -109,10 +117,24 @@ int main(int argc, char** argv) {
     std::cerr << "ivrin-cli: " << e.what() << '\n';
     return 1;
   }
-  std::cout.flush();
-  if (!std::cout) { // a full disk behind a redirection, or a closed one
-    std::cerr << "ivrin-cli: the output cannot be written\n";
-    return 1;
-  }
   return status;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  // Results go out under a number of their own: what a library prints must not get between them.
+  const int results = ::dup(STDOUT_FILENO);
+  std::optional<__gnu_cxx::stdio_filebuf<char>> out;
+  if (results >= 0 && ::dup2(STDERR_FILENO, STDOUT_FILENO) >= 0) {
+    out.emplace(results, std::ios::out);
+    std::cout.rdbuf(&*out);
+  }
+  const int status = runCommand(argc, argv);
+  std::cout.flush();
+  const bool written = static_cast<bool>(std::cout);
+  std::cout.rdbuf(nullptr);
+  if (written) return status;
+  std::cerr << "ivrin-cli: the output cannot be written\n"; // a full disk behind a redirection, or a closed one
+  return 1;
 }

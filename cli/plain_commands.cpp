@@ -28,6 +28,7 @@ double rounded(double v, int places) {
 Value level(double db) {
   return db <= -199 ? Value() : Value(rounded(db, 2));
 }
+constexpr std::int64_t kMeasureBlock = 32768;
 std::string levelText(double db, const char* unit) {
   if (db <= -199) return "silent";
   return fixedNumber(db, 2) + " " + unit;
@@ -55,7 +56,6 @@ int measure(const std::vector<std::string>& files, bool json) {
   List list;
   for (const std::string& file : files) {
     Problems problems;
-    StereoBuffer sound;
     int rate = 0;
     // First for the file's own rate, then to read at it.
     if (const auto probe = AudioReader::open(file, 48000, "", problems)) rate = probe->info().fileRate;
@@ -65,28 +65,21 @@ int measure(const std::vector<std::string>& files, bool json) {
       status = 1;
       continue;
     }
-    std::int64_t bad = 0;
-    sound.resize(reader->frames());
-    std::int64_t done = 0;
-    while (done < sound.frames()) {
-      const std::int64_t n = reader->read(sound.left() + done, sound.right() + done, sound.frames() - done);
-      if (n == 0) break;
+    LoudnessMeter meter(rate);
+    StereoBuffer block(kMeasureBlock);
+    std::int64_t bad = 0, done = 0;
+    while (const std::int64_t n = reader->read(block.left(), block.right(), kMeasureBlock)) {
+      if (reader->info().channels == 1) std::copy_n(block.left(), n, block.right());
+      for (float* side : {block.left(), block.right()}) bad += silenceBroken(side, n);
+      meter.add(block.left(), block.right(), n);
       done += n;
     }
-    sound.resize(done);
-    if (reader->info().channels == 1) std::copy_n(sound.left(), done, sound.right());
-    for (float* side : {sound.left(), sound.right()})
-      for (std::int64_t i = 0; i < done; ++i)
-        if (!std::isfinite(side[i])) {
-          side[i] = 0;
-          ++bad;
-        }
     if (bad > 0 || reader->truncated()) {
       std::cerr << "ivrin-cli: " << file << ": " << (bad > 0 ? "holds samples that are not numbers" : "is cut short")
                 << '\n';
       status = 1;
     }
-    const Loudness m = measureLoudness(sound.left(), sound.right(), done, rate);
+    const Loudness m = meter.finish();
     if (json)
       list.emplace_back(Object{{"file", file},
                                {"seconds", rounded(static_cast<double>(done) / rate, 6)},

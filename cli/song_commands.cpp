@@ -9,11 +9,13 @@
 #include "services/hearing.h"
 #include "song/edits.h"
 #include "song/json.h"
+#include "song/limits.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
 
 #include <algorithm>
 #include <cmath>
+#include <future>
 #include <iostream>
 #include <sstream>
 
@@ -46,6 +48,18 @@ std::optional<OpenedSong> openSound(const SongOptions& o) {
   return problems.hasErrors() ? std::nullopt : std::move(opened);
 }
 
+/// The files of stems whose copy in the cache is not what was written; it goes, and is made anew next time.
+std::vector<std::string> verifyStems(const OpenedSong& opened) {
+  const StemStore store(StemStore::defaultFolder());
+  std::vector<std::string> damaged;
+  for (const Stem& s : opened.song.stems)
+    if (const auto& audio = opened.audio.of(s.id); audio && !audio->verify()) {
+      store.forget(*audio, opened.song.sampleRate);
+      damaged.push_back(*s.file);
+    }
+  return damaged;
+}
+
 Value frameOrNull(std::optional<Frames> f) {
   return f ? Value(static_cast<double>(f->count)) : Value();
 }
@@ -58,9 +72,13 @@ Value rounded(double v) {
 int newSong(const NewOptions& o) {
   const StemStore store(StemStore::defaultFolder());
   Problems problems;
-  const fs::path out = fs::absolute(o.out);
+  const fs::path out = plainPath(o.out);
   Song song = songFromFiles({o.files.begin(), o.files.end()}, o.bpm, o.sampleRate, store, problems);
   song.title = out.stem().string();
+  // Brought in now, so that what is written can be read: broken and missing sound is refused here.
+  Reach reach{out.parent_path(), {}};
+  for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
+  if (!problems.hasErrors()) SongAudio::open(song, reach, store, problems);
   for (const Problem& p : problems.list) std::cerr << "ivrin-cli: " << p.text() << '\n';
   if (problems.hasErrors()) return 1;
   for (const Stem& s : song.stems)
@@ -68,11 +86,11 @@ int newSong(const NewOptions& o) {
       std::cerr << "note: " << *s.file << " lies outside the song's folder; other commands need --reach "
                 << fs::path(*s.file).parent_path().string() << '\n';
   std::string why;
-  if (fs::exists(out)) {
-    std::cerr << "ivrin-cli: " << o.out << " is there already\n";
+  if (const std::string what = whatItIs(out); !what.empty()) {
+    std::cerr << "ivrin-cli: " << o.out << " is there already (" << what << ")\n";
     return 1;
   }
-  if (!replaceFile(out, writeSongFor(song, allKinds().registry(), fs::absolute(out).parent_path()), why)) {
+  if (!replaceFile(out, writeSongFor(song, allKinds().registry(), plainPath(out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }
@@ -87,6 +105,8 @@ int check(const SongOptions& o) {
     PrintCache cache;
     const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache, nullptr, &problems);
     completePrints(*plan, 2);
+    for (const std::string& file : verifyStems(*opened))
+      problems.error(ErrorId::broken_audio, "stems", file + ": its copy in the cache was damaged and is thrown away; check again");
     for (const auto& n : plan->nodes()) {
       const std::string place = "ornaments \"" + n->ornament->id + "\"";
       if (n->print && n->print->first() < Frames(0) && n->print->complete() && n->print->end() > n->print->first())
@@ -151,6 +171,11 @@ int render(const RenderOptions& o) {
       std::cerr << "ivrin-cli: --only: there is no row or ornament \"" << id << "\"\n";
       return 2;
     }
+  for (const auto& [name, beat] : {std::pair{"--from", e.from}, std::pair{"--to", e.to}})
+    if (beat && std::abs(opened->song.tempoMap().secondsAt(*beat).value) > kLongestSongSeconds) {
+      std::cerr << "ivrin-cli: " << name << " lies more than 4 hours from the start of the song\n";
+      return 2;
+    }
   PrintCache cache;
   Problems problems;
   const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache, nullptr, &problems);
@@ -158,7 +183,14 @@ int render(const RenderOptions& o) {
     say(o.song.song, problems);
     return 1;
   }
+  // What lies in the cache is compared with its checksums meanwhile.
+  auto verified = std::async(std::launch::async, [&] { return verifyStems(*opened); });
   const ExportReport report = exportSong(plan, o.out, e);
+  if (const auto damaged = verified.get(); !damaged.empty()) {
+    for (const std::string& file : damaged)
+      std::cerr << "ivrin-cli: " << file << ": its copy in the cache was damaged and is thrown away; render again\n";
+    return 1;
+  }
   for (const auto& file : report.files) std::cout << file.string() << '\n';
   for (const auto& note : report.notes) std::cerr << "note: " << note << '\n';
   if (report.limiterReductionDb > 0)
@@ -211,7 +243,7 @@ int place(const PlaceOptions& o) {
   const auto opened = openSound(o.song);
   if (!opened) return 1;
   if (!o.out.empty())
-    if (const std::string why = whyNotWritten(o.out, TargetKind::song, sourcesOf(opened->song)); !why.empty()) {
+    if (const std::string why = whyNotWritten(o.out, TargetKind::song, Sources(opened->song)); !why.empty()) {
       std::cerr << "ivrin-cli: --out: " << why << '\n';
       return 1;
     }
@@ -252,7 +284,7 @@ int place(const PlaceOptions& o) {
     return 0;
   }
   std::string why;
-  if (!replaceFile(o.out, writeSongFor(made.song, registry, fs::absolute(o.out).parent_path()), why)) {
+  if (!replaceFile(o.out, writeSongFor(made.song, registry, plainPath(o.out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }

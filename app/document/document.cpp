@@ -49,9 +49,9 @@ void Document::keepJournal() {
 }
 
 std::string Document::save(const fs::path& chosen) {
-  const fs::path file = fs::absolute(chosen).lexically_normal();
+  const fs::path file = plainPath(chosen);
   // Its own file is a song; what else is chosen must be one, or not be there yet.
-  if (std::string why = whyNotWritten(file, TargetKind::song, sourcesOf(song())); !why.empty()) return why;
+  if (std::string why = whyNotWritten(file, TargetKind::song, Sources(song())); !why.empty()) return why;
   Song saved = song();
   if (saved.title.empty()) saved.title = file.stem().string();
   const std::string text = writeSongFor(saved, *registry_, file.parent_path());

@@ -95,6 +95,8 @@ std::optional<OutputNews> Playback::replaceOutput() {
 
 std::optional<OutputNews> Playback::look() {
   if (!player_) return std::nullopt;
+  if (std::string why = player_->takeFault(); !why.empty())
+    return OutputNews{OutputNews::What::stopped, std::move(why)};
   asked_ = asked_ || output_->everAsked();
   if (!output_->lost()) return std::nullopt;
   if (!asked_) { // opening it again would end the same way

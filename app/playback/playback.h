@@ -19,6 +19,7 @@ struct OutputNews {
   enum class What {
     noSound,    // it could not be started, `detail` says why; a silent stand-in keeps time
     doesNotRun, // it said that it runs and never asked for sound; a silent stand-in keeps time
+    stopped,    // mixing went wrong, `detail` says why; playing has stopped
     gone        // it has gone; playing stopped and goes on through `detail`
   };
   What what;

@@ -13,7 +13,7 @@ constexpr int kThreads = 2;
 OpenedDocument openDocument(const fs::path& file, const Places& places, const StemStore& store, std::stop_token stop,
                             const Progress& progress) {
   OpenedDocument d;
-  d.file = fs::absolute(file).lexically_normal();
+  d.file = plainPath(file);
   const Registry registry = allKinds().registry();
   d.opened = openSong(d.file, places.allowed, allKinds(), store, d.problems, stop, progress);
   if (!d.opened) return d;
@@ -39,7 +39,7 @@ OpenedDocument beginDocument(const std::vector<fs::path>& files, double bpm, con
   OpenedSong made;
   made.song = songFromFiles(files, bpm, 0, store, d.problems);
   if (made.song.stems.empty()) return d;
-  for (const fs::path& f : files) made.reach.allowed.push_back(fs::absolute(f).parent_path());
+  for (const fs::path& f : files) made.reach.allowed.push_back(plainPath(f).parent_path());
   made.audio = SongAudio::open(made.song, made.reach, store, d.problems, kThreads, stop, progress);
   d.opened = std::move(made);
   return d;

@@ -255,7 +255,7 @@ void Session::allowFolder(const fs::path& folder) {
 }
 
 std::string Session::pathFor(const fs::path& chosen) {
-  options_.reach.push_back(fs::absolute(chosen).parent_path());
+  options_.reach.push_back(plainPath(chosen).parent_path());
   return document_.pathFor(chosen);
 }
 
@@ -408,6 +408,9 @@ void Session::tell(const OutputNews& news) {
   case OutputNews::What::doesNotRun:
     text = tr("No sound: %1 does not run. A silent stand-in keeps time.").arg(what);
     break;
+  case OutputNews::What::stopped:
+    text = tr("Playing stopped: %1.").arg(what);
+    break;
   case OutputNews::What::gone:
     text =
         what.isEmpty()
@@ -443,7 +446,7 @@ void Session::tick() {
   pool_.setPlayhead(player().position());
   const auto news = playback_.look();
   if (!news) return;
-  if (news->what != OutputNews::What::doesNotRun) { // another device: a player of its own
+  if (news->what == OutputNews::What::gone) { // another device: a player of its own
     hearPlan();
     emit outputReplaced();
   }

@@ -7,7 +7,11 @@ PaintHelper::PaintHelper()
       for (;;) {
         begun_.acquire();
         if (!work_) return;
-        (*work_)();
+        try {
+          (*work_)();
+        } catch (...) {
+          failed_ = std::current_exception();
+        }
         done_.release();
       }
     }) {}
@@ -19,9 +23,17 @@ PaintHelper::~PaintHelper() {
 
 void PaintHelper::together(const std::function<void()>& ours, const std::function<void()>& theirs) {
   work_ = &theirs;
+  failed_ = nullptr;
   begun_.release();
-  ours();
+  std::exception_ptr failed;
+  try {
+    ours();
+  } catch (...) {
+    failed = std::current_exception();
+  }
   done_.acquire();
+  if (!failed) failed = failed_;
+  if (failed) std::rethrow_exception(failed);
 }
 
 } // namespace ivrin::app

@@ -1,6 +1,8 @@
 #include "audio/audio_reader.h"
 
 #include "audio/data_length.h"
+#include "song/limits.h"
+#include "song/safe_file.h"
 
 #include <sndfile.h>
 #include <soxr.h>
@@ -16,53 +18,97 @@ namespace {
 
 constexpr std::int64_t kBlock = 32768;
 
-/// A file whose header says nothing of its length, with a length in its place: libsndfile takes a size of 0 at its
-/// word.
-class OpenEnded {
+/// A file read as if some bytes of its header were others: libsndfile takes a length of 0 at its word, where programs
+/// that write to a stream did not know it yet.
+class Mended {
  public:
-  OpenEnded(const std::filesystem::path& file, const DataLength& data)
+  Mended(const std::filesystem::path& file, std::int64_t at, std::string bytes)
       : in_(file, std::ios::binary)
-      , data_(data) {}
+      , patchAt_(at)
+      , patch_(std::move(bytes)) {
+    std::error_code gone;
+    length_ = static_cast<sf_count_t>(std::filesystem::file_size(file, gone));
+    if (gone) length_ = 0;
+  }
   SNDFILE* open(SF_INFO& info) {
-    SF_VIRTUAL_IO io{&OpenEnded::length, &OpenEnded::seek, &OpenEnded::read, &OpenEnded::write, &OpenEnded::tell};
+    SF_VIRTUAL_IO io{&Mended::length, &Mended::seek, &Mended::read, &Mended::write, &Mended::tell};
     return sf_open_virtual(&io, SFM_READ, &info, this);
   }
 
  private:
-  static OpenEnded& of(void* self) { return *static_cast<OpenEnded*>(self); }
-  static sf_count_t length(void* self) { return of(self).data_.at + of(self).data_.there; }
+  static Mended& of(void* self) { return *static_cast<Mended*>(self); }
+  static sf_count_t length(void* self) { return of(self).length_; }
   static sf_count_t tell(void* self) { return of(self).at_; }
   static sf_count_t write(const void*, sf_count_t, void*) { return 0; }
   static sf_count_t seek(sf_count_t offset, int whence, void* self) {
-    OpenEnded& f = of(self);
-    f.at_ = std::clamp<sf_count_t>(offset + (whence == SEEK_CUR   ? f.at_
-                                             : whence == SEEK_END ? length(self)
-                                                                  : 0),
-                                   0, length(self));
+    Mended& f = of(self);
+    const sf_count_t from = whence == SEEK_CUR ? f.at_ : whence == SEEK_END ? f.length_ : 0;
+    f.at_ = std::clamp<sf_count_t>(offset + from, 0, f.length_);
     return f.at_;
   }
   static sf_count_t read(void* to, sf_count_t bytes, void* self) {
-    OpenEnded& f = of(self);
+    Mended& f = of(self);
     f.in_.clear();
     f.in_.seekg(f.at_);
     f.in_.read(static_cast<char*>(to), bytes);
     const sf_count_t got = f.in_.gcount();
-    const auto size = static_cast<std::uint32_t>(std::min<std::int64_t>(f.data_.there, 0x7fffffff));
-    for (sf_count_t i = 0; i < 4; ++i) // the data's own size, before it; little endian, as only WAV comes here
-      if (const sf_count_t place = f.data_.at - 4 + i - f.at_; place >= 0 && place < got)
-        static_cast<unsigned char*>(to)[place] = static_cast<unsigned char>(size >> (8 * i));
+    for (std::size_t i = 0; i < f.patch_.size(); ++i)
+      if (const sf_count_t place = f.patchAt_ + static_cast<sf_count_t>(i) - f.at_; place >= 0 && place < got)
+        static_cast<char*>(to)[place] = f.patch_[i];
     f.at_ += got;
     return got;
   }
   std::ifstream in_;
-  DataLength data_;
-  sf_count_t at_ = 0;
+  sf_count_t length_ = 0, at_ = 0, patchAt_;
+  std::string patch_;
 };
+
+/// A WAV file of unknown length with the length that is there (little endian: only RIFF comes here).
+std::unique_ptr<Mended> withLength(const std::filesystem::path& file, const DataLength& data) {
+  const auto size = static_cast<std::uint32_t>(std::min<std::int64_t>(data.there, 0x7fffffff));
+  std::string bytes;
+  for (int i = 0; i < 4; ++i) bytes += static_cast<char>(size >> (8 * i) & 0xff);
+  return std::make_unique<Mended>(file, data.at - 4, bytes);
+}
+
+/// Where a FLAC file's header has 36 bits for its length, and the byte they share; nothing for other files and where
+/// the length is known (RFC 9639, 8.2: STREAMINFO is the first block; 0 stands for an unknown length).
+std::optional<char> streamedFlac(const std::filesystem::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  char head[26];
+  if (!in.read(head, sizeof head) || std::string_view(head, 4) != "fLaC" || (head[4] & 0x7f) != 0) return std::nullopt;
+  if ((head[21] & 15) != 0 || std::any_of(head + 22, head + 26, [](char c) { return c != 0; })) return std::nullopt;
+  return head[21];
+}
+constexpr std::int64_t kFlacLengthAt = 21;
+
+std::unique_ptr<Mended> withFlacLength(const std::filesystem::path& file, char shared, std::int64_t frames) {
+  std::string bytes(1, static_cast<char>((shared & 0xf0) | static_cast<char>(frames >> 32 & 15)));
+  for (int shift = 24; shift >= 0; shift -= 8) bytes += static_cast<char>(frames >> shift & 0xff);
+  return std::make_unique<Mended>(file, kFlacLengthAt, bytes);
+}
+
+/// The frames there are in a FLAC file that does not say: by decoding it once; no more than `most` and one.
+std::int64_t countFlac(const std::filesystem::path& file, char shared, std::int64_t most) {
+  SF_INFO info{};
+  const auto source = withFlacLength(file, shared, std::min<std::int64_t>(most + kBlock, (std::int64_t{1} << 36) - 1));
+  SNDFILE* f = source->open(info);
+  if (!f) return 0;
+  std::vector<float> block(static_cast<std::size_t>(kBlock * std::max(1, info.channels)));
+  std::int64_t frames = 0;
+  while (frames <= most) {
+    const sf_count_t n = sf_readf_float(f, block.data(), kBlock);
+    if (n <= 0) break;
+    frames += n;
+  }
+  sf_close(f);
+  return frames;
+}
 
 class SndfileReader : public AudioReader {
  public:
-  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData, std::unique_ptr<OpenEnded> openEnded)
-      : openEnded_(std::move(openEnded))
+  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData, std::unique_ptr<Mended> mended)
+      : mended_(std::move(mended))
       , file_(file)
       , short_(shortData) {
     info_ = {info.channels, info.samplerate, info.frames};
@@ -133,7 +179,7 @@ class SndfileReader : public AudioReader {
         r->decode(r->input_.data(), std::min<std::int64_t>(static_cast<std::int64_t>(want), kBlock)));
   }
 
-  std::unique_ptr<OpenEnded> openEnded_; // what it is read through, where that is needed
+  std::unique_ptr<Mended> mended_; // what it is read through, where that is needed
   SNDFILE* file_;
   soxr_t soxr_ = nullptr;
   AudioInfo info_;
@@ -150,17 +196,20 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
     problems.error(ErrorId::broken_audio, place, file.string() + ": " + why);
     return nullptr;
   };
-  std::error_code ec;
-  if (!std::filesystem::is_regular_file(file, ec)) {
-    problems.error(ErrorId::unreadable, place, file.string() + " is not a file that can be read");
+  if (const std::string what = whatItIs(file); what != "a file") {
+    problems.error(ErrorId::unreadable, place,
+                   file.string() + (what.empty() ? " cannot be read" : " is " + what + ", not a file"));
     return nullptr;
   }
+  constexpr auto kMostFrames = [](int rate) { return static_cast<std::int64_t>(kLongestSongSeconds * rate); };
   SF_INFO info{};
   const auto length = dataLength(file);
-  std::unique_ptr<OpenEnded> openEnded;
-  if (length && length->open && length->promised == 0 && length->there > 0)
-    openEnded = std::make_unique<OpenEnded>(file, *length);
-  SNDFILE* f = openEnded ? openEnded->open(info) : sf_open(file.c_str(), SFM_READ, &info);
+  std::unique_ptr<Mended> mended;
+  if (length && length->open && length->promised == 0 && length->there > 0) mended = withLength(file, *length);
+  if (const auto shared = streamedFlac(file))
+    if (const std::int64_t frames = countFlac(file, *shared, kMostFrames(192000)); frames > 0)
+      mended = withFlacLength(file, *shared, frames);
+  SNDFILE* f = mended ? mended->open(info) : sf_open(file.c_str(), SFM_READ, &info);
   if (!f) return refuse(std::string("not an audio file Ivrin can read (") + sf_strerror(nullptr) + ")");
   std::string why;
   if (info.channels > 2)
@@ -169,15 +218,29 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
     why = "has an impossible header";
   else if (info.frames <= 0)
     why = "holds no sound (zero frames)";
-  else if (info.frames > (std::int64_t{1} << 33))
-    why = "is too long";
+  else if (info.frames > kMostFrames(info.samplerate))
+    why = "is longer than 4 hours, by its header";
   if (!why.empty()) {
     sf_close(f);
     return refuse(why);
   }
-  auto reader = std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort(), std::move(openEnded));
+  auto reader = std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort(), std::move(mended));
   if (!reader->usable()) return refuse("its sample rate cannot be converted");
   return reader;
+}
+
+std::int64_t silenceBroken(float* x, std::int64_t n) {
+  // One pass without branches tells whether the slow look is needed at all: NaN is not ≤ anything.
+  int fine[16] = {};
+  std::int64_t i = 0, good = 0;
+  for (; i + 16 <= n; i += 16)
+    for (int k = 0; k < 16; ++k) fine[k] += std::abs(x[i + k]) <= kLargestSample;
+  for (const int f : fine) good += f;
+  for (; i < n; ++i) good += std::abs(x[i]) <= kLargestSample;
+  if (good == n) return 0;
+  for (i = 0; i < n; ++i)
+    if (!(std::abs(x[i]) <= kLargestSample)) x[i] = 0;
+  return n - good;
 }
 
 } // namespace ivrin

@@ -20,6 +20,10 @@ struct AudioInfo {
 /// Called with the frames decoded so far and the file's total.
 using Progress = std::function<void(std::int64_t done, std::int64_t total)>;
 
+inline constexpr float kLargestSample = 1e6f; // beyond, a sample counts as broken, like what is no number
+/// Zeroes NaN, infinities and what is beyond all sound; returns how many there were.
+std::int64_t silenceBroken(float* x, std::int64_t n);
+
 class AudioReader {
  public:
   /// Opens and checks; on failure appends one problem (broken_audio or unreadable) at `place` and returns nothing.

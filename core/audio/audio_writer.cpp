@@ -9,7 +9,6 @@
 #include <cerrno>
 #include <cmath>
 #include <cstring>
-#include <fcntl.h>
 #include <stdexcept>
 #include <unistd.h>
 #include <vector>
@@ -29,12 +28,19 @@ std::optional<AudioFormat> audioFormat(std::string_view name) {
 static bool isFlac(AudioFormat f) {
   return f == AudioFormat::flac16 || f == AudioFormat::flac24;
 }
+static bool isSixteen(AudioFormat f) {
+  return f == AudioFormat::wav16 || f == AudioFormat::flac16;
+}
+int bytesPerFrame(AudioFormat f) {
+  return 2 * (isSixteen(f) ? 2 : f == AudioFormat::wav32f ? 4 : 3);
+}
 std::string extensionOf(AudioFormat f) {
   return isFlac(f) ? ".flac" : ".wav";
 }
 
 struct AudioWriter::Impl {
-  fs::path target, part;
+  fs::path target;
+  std::optional<NewFile> part;
   AudioFormat format;
   SNDFILE* file = nullptr;
   std::uint64_t seed = 0;
@@ -60,34 +66,26 @@ AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std:
                          std::uint64_t ditherSeed)
     : impl_(std::make_unique<Impl>()) {
   impl_->target = std::move(file);
-  removeLeftovers(impl_->target);
   impl_->format = format;
   impl_->seed = ditherSeed;
-  const bool sixteen = format == AudioFormat::wav16 || format == AudioFormat::flac16;
+  const bool sixteen = isSixteen(format);
   const int sub = sixteen ? SF_FORMAT_PCM_16 : format == AudioFormat::wav32f ? SF_FORMAT_FLOAT : SF_FORMAT_PCM_24;
-  const std::int64_t bytes = frames * 2 * (sixteen ? 2 : format == AudioFormat::wav32f ? 4 : 3);
+  const std::int64_t bytes = frames * bytesPerFrame(format);
   const int major = isFlac(format) ? SF_FORMAT_FLAC : bytes > 0xfff00000ll ? SF_FORMAT_RF64 : SF_FORMAT_WAV;
   SF_INFO info{};
   info.samplerate = sampleRate;
   info.channels = 2;
   info.format = major | sub;
-  const NewFile part = openBeside(impl_->target);
-  if (part.fd < 0) impl_->fail(std::strerror(errno));
-  impl_->part = part.path;
-  impl_->file = sf_open_fd(part.fd, SFM_WRITE, &info, SF_TRUE);
-  if (!impl_->file) {
-    const std::string why = sf_strerror(nullptr);
-    ::unlink(impl_->part.c_str());
-    impl_->fail(why);
-  }
+  impl_->part.emplace(impl_->target);
+  if (impl_->part->fd() < 0) impl_->fail(std::strerror(errno));
+  impl_->file = sf_open_fd(impl_->part->fd(), SFM_WRITE, &info, SF_FALSE);
+  if (!impl_->file) impl_->fail(sf_strerror(nullptr));
   // No PEAK chunk: its time stamp would make two exports of one song differ.
   sf_command(impl_->file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
 }
 
 AudioWriter::~AudioWriter() {
-  if (!impl_->file) return;
-  sf_close(impl_->file);
-  ::unlink(impl_->part.c_str());
+  if (impl_->file) sf_close(impl_->file);
 }
 
 void AudioWriter::write(const float* left, const float* right, std::int64_t frames, std::int64_t absoluteFrame) {
@@ -102,7 +100,7 @@ void AudioWriter::write(const float* left, const float* right, std::int64_t fram
     done = sf_writef_float(impl_->file, impl_->floats.data(), frames);
   } else {
     impl_->ints.resize(n);
-    const bool sixteen = impl_->format == AudioFormat::wav16 || impl_->format == AudioFormat::flac16;
+    const bool sixteen = isSixteen(impl_->format);
     const double scale = sixteen ? 32768.0 : 8388608.0;
     const int shift = sixteen ? 16 : 8;
     for (std::int64_t i = 0; i < frames; ++i) {
@@ -120,9 +118,9 @@ void AudioWriter::write(const float* left, const float* right, std::int64_t fram
 namespace {
 
 /// Whether a file holds so many frames, and its last ones can be decoded: encoders do not always tell of a full disk.
-std::string whyNotWhole(const fs::path& file, std::int64_t frames) {
+std::string whyNotWhole(int file, std::int64_t frames) {
   SF_INFO info{};
-  SNDFILE* f = sf_open(file.c_str(), SFM_READ, &info);
+  SNDFILE* f = ::lseek(file, 0, SEEK_SET) == 0 ? sf_open_fd(file, SFM_READ, &info, SF_FALSE) : nullptr;
   if (!f) return std::string("what was written cannot be read back: ") + sf_strerror(nullptr);
   std::string why;
   constexpr std::int64_t kLast = 4096;
@@ -142,16 +140,9 @@ void AudioWriter::finish() {
   sf_write_sync(impl_->file);
   const int error = sf_close(impl_->file);
   impl_->file = nullptr;
-  const auto failed = [&](const std::string& why) {
-    ::unlink(impl_->part.c_str());
-    impl_->fail(why);
-  };
-  if (error) failed(sf_error_number(error));
-  if (const std::string why = whyNotWhole(impl_->part, impl_->written); !why.empty()) failed(why);
-  const int fd = ::open(impl_->part.c_str(), O_RDONLY | O_CLOEXEC);
-  const bool synced = fd >= 0 && ::fsync(fd) == 0;
-  if (fd >= 0) ::close(fd);
-  if (!synced || ::rename(impl_->part.c_str(), impl_->target.c_str()) != 0) failed(std::strerror(errno));
+  if (error) impl_->fail(sf_error_number(error));
+  if (const std::string why = whyNotWhole(impl_->part->fd(), impl_->written); !why.empty()) impl_->fail(why);
+  if (!impl_->part->putInPlace()) impl_->fail(std::strerror(errno));
 }
 
 std::int64_t AudioWriter::clipped() const {

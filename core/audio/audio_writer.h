@@ -12,6 +12,8 @@ namespace ivrin {
 
 enum class AudioFormat { wav16, wav24, wav32f, flac16, flac24 };
 std::optional<AudioFormat> audioFormat(std::string_view name);
+/// Of stereo, before any packing.
+int bytesPerFrame(AudioFormat f);
 /// ".wav" or ".flac".
 std::string extensionOf(AudioFormat f);
 

@@ -70,8 +70,9 @@ struct EchoLoop::Body {
     const double least = taken > 0 ? 2 : 1, dl = std::max(least, s.timeLeft - taken),
                  dr = std::max(least, s.timeRight - taken);
     if (s.swing > 0) s.swing = std::min(s.swing, 0.25 * std::min(dl, dr));
-    left = std::make_unique<DelayLine>(dl, s.swing);
-    right = std::make_unique<DelayLine>(dr, s.swing);
+    const double never = static_cast<double>(s.longest + 2 * DelayLine::kHalf) + s.swing + 1;
+    left = std::make_unique<DelayLine>(std::min(dl, never), s.swing);
+    right = std::make_unique<DelayLine>(std::min(dr, never), s.swing);
     if (s.swing > 0) table = std::make_unique<SincTable>(static_cast<int>(std::min(left->half(), right->half())), 512);
     block = std::min({left->block(), right->block(), DelayLine::kBlock});
     if (s.drive > 0) {

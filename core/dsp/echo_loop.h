@@ -30,6 +30,8 @@ struct EchoSettings {
   std::array<double, 4> phase{};        // of the drift, radians: two for each side
   double semitones = 0;                 // each pass is shifted by this
   std::optional<double> ceiling{};      // no sample leaving the loop is above this, amplitude
+  /// So many frames are processed at most: a later echo is never heard, and needs no memory.
+  std::int64_t longest = std::int64_t{1} << 40;
 };
 
 /// What a ping-pong sends round: both sides' middle, on the left alone. In place.

@@ -79,63 +79,112 @@ double samplePeak(const float* left, const float* right, std::int64_t frames) {
   return peak;
 }
 
-Loudness measureLoudness(const float* left, const float* right, std::int64_t frames, int sampleRate, bool truePeak) {
-  Loudness m;
-  if (frames <= 0) return m;
-  const double peak = samplePeak(left, right, frames);
-  m.samplePeakDbfs = peak > 0 ? 20 * std::log10(peak) : -200;
-  if (peak == 0) return m;
+struct LoudnessMeter::Body {
+  Body(int sampleRate, bool wantsTruePeak)
+      : rate(sampleRate)
+      , truePeak(wantsTruePeak)
+      , hop(std::max(1, sampleRate / 10))
+      , low(StereoSvf::Pass::low, 200, 200, sampleRate)
+      , left(static_cast<std::size_t>(hop))
+      , right(static_cast<std::size_t>(hop))
+      , block(static_cast<std::size_t>(2 * hop))
+      , state(ebur128_init(2, static_cast<unsigned>(sampleRate),
+                           EBUR128_MODE_I | EBUR128_MODE_S | (truePeak ? EBUR128_MODE_TRUE_PEAK : 0))) {}
+  ~Body() {
+    if (state) ebur128_destroy(&state);
+  }
+  Body(const Body&) = delete;
+  Body& operator=(const Body&) = delete;
 
-  const int mode = EBUR128_MODE_I | EBUR128_MODE_S | (truePeak ? EBUR128_MODE_TRUE_PEAK : 0);
-  ebur128_state* state = ebur128_init(2, static_cast<unsigned>(sampleRate), mode);
-  StereoSvf low(StereoSvf::Pass::low, 200, 200, sampleRate);
-  double lowPower = 0;
-  std::vector<float> block, l(4800), r(4800);
-  const std::int64_t hop = std::max(1, sampleRate / 10);
-  double shortMax = -HUGE_VAL;
-  for (std::int64_t at = 0; at < frames; at += hop) {
-    const std::int64_t n = std::min(hop, frames - at);
-    block.resize(static_cast<std::size_t>(2 * n));
-    l.assign(left + at, left + at + n);
-    r.assign(right + at, right + at + n);
-    for (std::int64_t i = 0; i < n; ++i) {
-      block[static_cast<std::size_t>(2 * i)] = left[at + i];
-      block[static_cast<std::size_t>(2 * i + 1)] = right[at + i];
+  /// What is in hand, a tenth of a second or the rest.
+  void take() {
+    for (std::int64_t i = 0; i < held; ++i) {
+      const auto k = static_cast<std::size_t>(i);
+      block[2 * k] = left[k];
+      block[2 * k + 1] = right[k];
     }
-    ebur128_add_frames_float(state, block.data(), static_cast<std::size_t>(n));
-    double s = -HUGE_VAL;
-    if (ebur128_loudness_shortterm(state, &s) == EBUR128_SUCCESS) shortMax = std::max(shortMax, s);
-    low.process(l.data(), r.data(), n);
-    for (std::int64_t i = 0; i < n; ++i) {
-      const double a = l[static_cast<std::size_t>(i)], b = r[static_cast<std::size_t>(i)];
+    peak = std::max(peak, samplePeak(left.data(), right.data(), held));
+    if (frames < rate * 2 / 5) { // may be all there is: see finish()
+      firstLeft.insert(firstLeft.end(), left.begin(), left.begin() + held);
+      firstRight.insert(firstRight.end(), right.begin(), right.begin() + held);
+    }
+    if (state) {
+      ebur128_add_frames_float(state, block.data(), static_cast<std::size_t>(held));
+      double s = -HUGE_VAL;
+      if (ebur128_loudness_shortterm(state, &s) == EBUR128_SUCCESS) shortMax = std::max(shortMax, s);
+    }
+    low.process(left.data(), right.data(), held);
+    for (std::int64_t i = 0; i < held; ++i) {
+      const double a = left[static_cast<std::size_t>(i)], b = right[static_cast<std::size_t>(i)];
       lowPower += a * a + b * b;
     }
+    frames += held;
+    held = 0;
   }
+
+  const int rate;
+  const bool truePeak;
+  const std::int64_t hop;
+  StereoSvf low;
+  std::vector<float> left, right, block, firstLeft, firstRight;
+  ebur128_state* state;
+  std::int64_t held = 0, frames = 0;
+  double peak = 0, lowPower = 0, shortMax = -HUGE_VAL;
+};
+
+LoudnessMeter::LoudnessMeter(int sampleRate, bool truePeak)
+    : body_(std::make_unique<Body>(sampleRate, truePeak)) {}
+LoudnessMeter::~LoudnessMeter() = default;
+
+void LoudnessMeter::add(const float* left, const float* right, std::int64_t frames) {
+  Body& b = *body_;
+  for (std::int64_t done = 0; done < frames;) {
+    const std::int64_t n = std::min(frames - done, b.hop - b.held);
+    std::copy_n(left + done, n, b.left.begin() + b.held);
+    std::copy_n(right + done, n, b.right.begin() + b.held);
+    b.held += n;
+    done += n;
+    if (b.held == b.hop) b.take();
+  }
+}
+
+Loudness LoudnessMeter::finish() {
+  Body& b = *body_;
+  if (b.held > 0) b.take();
+  Loudness m;
+  if (b.peak == 0) return m;
+  m.samplePeakDbfs = 20 * std::log10(b.peak);
   double integrated = -HUGE_VAL;
-  ebur128_loudness_global(state, &integrated);
-  if (truePeak) {
+  if (b.state) ebur128_loudness_global(b.state, &integrated);
+  if (b.truePeak && b.state) {
     double tl = 0, tr = 0;
-    ebur128_true_peak(state, 0, &tl);
-    ebur128_true_peak(state, 1, &tr);
-    m.truePeakDbtp = 20 * std::log10(std::max({tl, tr, peak, 1e-10}));
+    ebur128_true_peak(b.state, 0, &tl);
+    ebur128_true_peak(b.state, 1, &tr);
+    m.truePeakDbtp = 20 * std::log10(std::max({tl, tr, b.peak, 1e-10}));
   }
-  ebur128_destroy(&state);
-  if (frames < sampleRate * 2 / 5) { // no complete gating block: K-weighted RMS over the active samples
-    const auto power = kWeightedPower(left, right, frames, sampleRate);
+  if (b.frames < b.rate * 2 / 5) { // no complete gating block: K-weighted RMS over the active samples
+    const auto power = kWeightedPower(b.firstLeft.data(), b.firstRight.data(), b.frames, b.rate);
     double sum = 0;
     std::int64_t active = 0;
-    for (std::int64_t i = 0; i < frames; ++i)
-      if (std::max(std::abs(left[i]), std::abs(right[i])) > 1e-4) {
-        sum += static_cast<double>(power[static_cast<std::size_t>(i)]);
+    for (std::size_t i = 0; i < power.size(); ++i)
+      if (std::max(std::abs(b.firstLeft[i]), std::abs(b.firstRight[i])) > 1e-4f) {
+        sum += static_cast<double>(power[i]);
         ++active;
       }
     integrated = active > 0 ? lufsOfPower(sum / static_cast<double>(active)) : -HUGE_VAL;
   }
   if (std::isfinite(integrated)) m.integratedLufs = integrated;
-  if (std::isfinite(shortMax)) m.shortTermMaxLufs = shortMax;
-  const double lowMean = lowPower / static_cast<double>(2 * frames);
+  if (std::isfinite(b.shortMax)) m.shortTermMaxLufs = b.shortMax;
+  const double lowMean = b.lowPower / static_cast<double>(2 * b.frames);
   if (lowMean > 1e-20) m.lowEnergyDb = 10 * std::log10(lowMean);
   return m;
+}
+
+Loudness measureLoudness(const float* left, const float* right, std::int64_t frames, int sampleRate, bool truePeak) {
+  if (frames <= 0) return {};
+  LoudnessMeter meter(sampleRate, truePeak);
+  meter.add(left, right, frames);
+  return meter.finish();
 }
 
 } // namespace ivrin

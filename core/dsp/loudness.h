@@ -4,7 +4,9 @@
 
 #include "audio/buffer.h"
 
+#include <memory>
 #include <optional>
+#include <vector>
 
 namespace ivrin {
 
@@ -41,6 +43,22 @@ struct Loudness {
   double truePeakDbtp = -200;
   double samplePeakDbfs = -200;
   double lowEnergyDb = -200; // RMS under 200 Hz re full scale
+};
+
+/// Of a stream of any length, in memory that does not grow with it but for 16 bytes each 100 ms.
+class LoudnessMeter {
+ public:
+  explicit LoudnessMeter(int sampleRate, bool truePeak = true);
+  ~LoudnessMeter();
+  LoudnessMeter(const LoudnessMeter&) = delete;
+  LoudnessMeter& operator=(const LoudnessMeter&) = delete;
+  void add(const float* left, const float* right, std::int64_t frames);
+  /// Of all that was added; once, at the end.
+  Loudness finish();
+
+ private:
+  struct Body;
+  std::unique_ptr<Body> body_;
 };
 
 /// Whole stretch; shorter than 0.4 s falls back to K-weighted RMS over the active samples.

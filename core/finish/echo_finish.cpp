@@ -13,6 +13,7 @@ EchoSettings echoOf(const SettingsView& v, const FinishPlace& at) {
   e.feedback.fill(v.share("feedback_percent"));
   e.lowCutHz.fill(v.maybe("low_cut_hz"));
   e.highCutHz.fill(v.maybe("high_cut_hz"));
+  e.longest = at.frames;
   return e;
 }
 

@@ -23,6 +23,7 @@ struct FinishPlace {
   std::uint64_t seed = 1;
   const Impulses* impulses = nullptr;
   std::int64_t sourceFrames = 0;
+  std::int64_t frames = std::int64_t{1} << 40; // that the print has at most, with all tails
   bool leadsIn = false;
   /// K-weighted loudness of the source, its loudest window as long as itself; may be none.
   std::function<double()> sourceLufs{};
@@ -36,6 +37,8 @@ class Finisher {
   virtual ~Finisher() = default;
   virtual const TableSpec& table() const = 0;
   virtual std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const = 0;
+  /// True where all of the sound goes through it at once.
+  virtual bool whole(const Settings&) const { return false; }
   /// How many frames the sound may become longer by at most.
   virtual std::int64_t tailFrames(const FinishPlace&, const Settings&) const { return 0; }
   /// Every frame it gives depends on that frame of what comes in alone, so that it may be computed anywhere first.

@@ -119,7 +119,8 @@ const Finisher& levelFinisher() {
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
         return std::unique_ptr<Flow>(
             std::make_unique<LevelStage>(std::move(in), at, s.maybe("match"), s.number("offset_lu")));
-      });
+      },
+      SimpleFinisher::Needs::all);
   return f;
 }
 

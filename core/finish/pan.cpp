@@ -75,7 +75,7 @@ const Finisher& panFinisher() {
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
         return std::unique_ptr<Flow>(std::make_unique<PanStage>(std::move(in), at, s));
       },
-      true);
+      SimpleFinisher::Needs::nothing);
   return f;
 }
 
@@ -98,7 +98,7 @@ const Finisher& gainFinisher() {
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
         return std::unique_ptr<Flow>(std::make_unique<GainStage>(std::move(in), at, s));
       },
-      true);
+      SimpleFinisher::Needs::nothing);
   return f;
 }
 

@@ -87,6 +87,10 @@ class ReverbFinisher : public Finisher {
                                .group = "reverb"});
   }
   const TableSpec& table() const override { return table_; }
+  bool whole(const Settings& set) const override {
+    const SettingsView v(table_, set);
+    return v.value("character") == Value("impulse");
+  }
   std::int64_t tailFrames(const FinishPlace& at, const Settings& set) const override {
     const SpaceSettings s = spaceOf(table_, set, at);
     double tail = s.reverb.decaySeconds * (84 + 24) / 60 + 2.5;
@@ -114,7 +118,8 @@ class ReverbFinisher : public Finisher {
         , settings_(s)
         , rate_(at.sampleRate())
         , impulses_(at.impulses)
-        , pre_(std::llround(preSeconds * at.sampleRate()))
+        , longest_(at.frames)
+        , pre_(std::min<std::int64_t>(std::llround(preSeconds * at.sampleRate()), longest_))
         , mix_(mix) {}
 
    protected:
@@ -131,7 +136,7 @@ class ReverbFinisher : public Finisher {
           out.right[i] = there ? in.right()[at] : 0;
         }
       });
-      all.resize(dry + pre_ + length);
+      all.resize(std::max(dry, std::min(dry + pre_ + length, longest_)));
       StereoBuffer wet(all.frames());
       space.read(wet.span());
       mixWet(all.span(), wet.span(), mix_);
@@ -145,7 +150,7 @@ class ReverbFinisher : public Finisher {
     SpaceSettings settings_;
     double rate_;
     const Impulses* impulses_;
-    std::int64_t pre_;
+    std::int64_t longest_, pre_;
     double mix_;
   };
   TableSpec table_;

@@ -134,12 +134,14 @@ class Whole : public Stage {
 class SimpleFinisher : public Finisher {
  public:
   using Attach = std::unique_ptr<Flow> (*)(std::unique_ptr<Flow>, const FinishPlace&, const SettingsView&);
-  SimpleFinisher(TableSpec spec, Attach way, bool memoryless = false)
+  enum class Needs { nothing, past, all }; // of the sound, to compute a block of it
+  SimpleFinisher(TableSpec spec, Attach way, Needs needs = Needs::past)
       : table_(std::move(spec))
       , attach_(way)
-      , memoryless_(memoryless) {}
+      , needs_(needs) {}
   const TableSpec& table() const override { return table_; }
-  bool memoryless() const override { return memoryless_; }
+  bool memoryless() const override { return needs_ == Needs::nothing; }
+  bool whole(const Settings&) const override { return needs_ == Needs::all; }
   std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const override {
     return attach_(std::move(in), at, SettingsView(table_, set));
   }
@@ -147,7 +149,7 @@ class SimpleFinisher : public Finisher {
  protected:
   TableSpec table_;
   Attach attach_;
-  bool memoryless_;
+  Needs needs_;
 };
 
 /// io = (1 − share)·dry + share·wet

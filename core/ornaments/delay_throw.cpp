@@ -144,6 +144,7 @@ class DelayThrowVoice : public Voice {
   /// As it goes into a loop that passes from side to side.
   EchoSettings loopSettings(const Placed& p) {
     EchoSettings e;
+    e.longest = end_.limit();
     e.timeLeft = s_.timeLeft;
     e.timeRight = s_.timeRight;
     e.pattern = s_.pattern;

@@ -3,6 +3,7 @@
 #include "dsp/loudness.h"
 #include "finish/finisher.h"
 #include "ornaments/source.h"
+#include "song/limits.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,8 +11,9 @@
 namespace ivrin {
 namespace {
 
-FinishPlace placeOf(const Kind& kind, const Placed& p, Frames first) {
-  FinishPlace at{p.map, p.ornament.start, p.ornament.length, first};
+FinishPlace placeOf(const Kind& kind, const Placed& p, FrameRange extent) {
+  FinishPlace at{p.map, p.ornament.start, p.ornament.length, extent.begin};
+  at.frames = extent.length();
   at.seed = static_cast<std::uint64_t>(p.ornament.seed);
   at.impulses = p.impulses;
   at.sourceFrames = Source(p).frames();
@@ -22,7 +24,7 @@ FinishPlace placeOf(const Kind& kind, const Placed& p, Frames first) {
 double sourceLufs(const Placed& p, Sounds& sounds) {
   const Source source(p);
   const double rate = p.sampleRate();
-  StereoBuffer heard(source.frames()), scratch;
+  StereoBuffer heard(std::min(source.frames(), static_cast<std::int64_t>(kLongestWholeSeconds * rate))), scratch;
   for (std::int64_t at = 0; at < heard.frames(); at += kPrintBlock)
     source.read(sounds, at, heard.span().part(at, std::min(kPrintBlock, heard.frames() - at)), scratch);
   return loudestWindowLufs(kWeightedPower(heard.left(), heard.right(), heard.frames(), rate),
@@ -33,25 +35,40 @@ double sourceLufs(const Placed& p, Sounds& sounds) {
 
 namespace {
 
+PrintPlan refused(std::string why) {
+  PrintPlan none;
+  none.sounds = false;
+  none.refusal = std::move(why);
+  return none;
+}
+
 /// What a plan holds is bounded.
-PrintPlan bounded(PrintPlan plan) {
-  const std::size_t segments = std::max(plan.dry.size(), plan.wet.size());
-  if (plan.reads.size() <= kMostReads && segments <= kMostSegments) return plan;
-  PrintPlan refused;
-  refused.extent = plan.extent;
-  refused.sounds = false;
-  refused.refusal = plan.reads.size() > kMostReads
-                        ? "listens to more than " + std::to_string(kMostReads) + " stretches"
-                        : "turns its row down in more than " + std::to_string(kMostSegments) + " places";
-  return refused;
+PrintPlan bounded(PrintPlan plan, const Placed& p) {
+  if (!plan.refusal.empty()) return plan;
+  if (plan.reads.size() > kMostReads) return refused("listens to more than " + std::to_string(kMostReads) + " stretches");
+  if (std::max(plan.dry.size(), plan.wet.size()) > kMostSegments)
+    return refused("turns its row down in more than " + std::to_string(kMostSegments) + " places");
+  // A song, and the tails of a kind and of its finish.
+  const double rate = p.sampleRate();
+  const auto before = static_cast<std::int64_t>(kLongestSongSeconds * rate),
+             after = static_cast<std::int64_t>((kLongestSongSeconds + 2 * kLongestTailSeconds) * rate);
+  if (plan.extent.begin.count < -before || plan.extent.end.count > after)
+    return refused("would sound more than 4 hours from the start of the song");
+  const bool whole = std::any_of(p.ornament.finish.begin(), p.ornament.finish.end(), [](const Processor& one) {
+    const Finisher* f = findFinisher(one.type);
+    return f && f->whole(one.settings);
+  });
+  if (plan.sounds && whole && static_cast<double>(plan.extent.length()) > kLongestWholeSeconds * rate)
+    return refused("is longer than 30 minutes; its finish needs all of it at once (level, or an impulse response)");
+  return plan;
 }
 
 } // namespace
 
 PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
-  PrintPlan plan = bounded(kind.plan(p));
+  PrintPlan plan = bounded(kind.plan(p), p);
   if (!plan.sounds || p.ornament.finish.empty()) return plan;
-  const FinishPlace at = placeOf(kind, p, plan.extent.begin);
+  const FinishPlace at = placeOf(kind, p, plan.extent);
   std::int64_t tail = 0;
   for (const Processor& one : p.ornament.finish)
     if (const Finisher* f = findFinisher(one.type)) {
@@ -69,13 +86,13 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
                           own ? Read::What::dryBefore : Read::What::beforeOrnaments,
                           {plan.extent.begin, plan.extent.end + Frames(key->aheadFrames)}});
   }
-  return bounded(std::move(plan));
+  return bounded(std::move(plan), p);
 }
 
 std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const PrintPlan& plan, Sounds& sounds) {
   std::unique_ptr<Voice> voice = kind.start(p, sounds);
   if (!voice || p.ornament.finish.empty()) return voice;
-  FinishPlace at = placeOf(kind, p, plan.extent.begin);
+  FinishPlace at = placeOf(kind, p, plan.extent);
   at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds] {
     return sourceLufs({ornament, context}, sounds);
   };

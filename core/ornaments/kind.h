@@ -21,6 +21,8 @@ namespace ivrin {
 
 /// A print ends this long after its source at the latest.
 inline constexpr double kLongestTailSeconds = 120;
+/// Of a print that a processor needs as a whole (level, an impulse response).
+inline constexpr double kLongestWholeSeconds = 1800;
 
 /// All of the song that a kind may know besides what it reads. Part of a print's provenance: a kind that follows key or
 /// bars never goes stale.

@@ -197,6 +197,7 @@ struct Swell {
     s.loop.feedback.fill(number("echo_feedback_percent") / 100);
     s.loop.drive = number("echo_drive_percent") / 100;
     s.loop.pattern = echoPatternOf(value("echo_pattern"));
+    s.loop.longest = s.source + std::max(s.lead, s.spill);
     if (const double* hz = value("low_cut_hz").number()) s.lowCut = *hz;
     if (const double* hz = value("high_cut_hz").number()) s.highCut = *hz;
     s.seed = p.ornament.seed;

@@ -382,10 +382,22 @@ void Player::end() {
   if (!wishes_.playFrom) playing_ = false;
 }
 
+std::string Player::takeFault() {
+  std::lock_guard lock(mutex_);
+  return std::exchange(fault_, {});
+}
+
 void Player::run(std::stop_token stop) {
   mixer_ = std::this_thread::get_id();
   while (!stop.stop_requested()) {
-    pump();
+    try {
+      pump();
+    } catch (const std::exception& e) { // no memory: what was mixed is still heard
+      end();
+      std::lock_guard lock(mutex_);
+      fault_ = e.what();
+      playing_ = false;
+    }
     std::unique_lock lock(mutex_);
     const auto wished = [&] { return wishes_.any; };
     if (mixing_)

@@ -77,6 +77,8 @@ class Player : public AudioFeed {
   bool newestPlanHeard() const { return !pendingWaits_; }
   /// Also frees what the mixer has let go.
   Meters takeMeters();
+  /// What went wrong while mixing, once: playing has stopped. Mostly empty.
+  std::string takeFault();
   /// Frames the device asked for and did not get, from our side.
   std::int64_t missedFrames() const { return missed_; }
 
@@ -163,6 +165,7 @@ class Player : public AudioFeed {
   Wishes wishes_;
   std::vector<std::shared_ptr<const RenderPlan>> retired_;
   bool hasPlan_ = false; // of who wishes
+  std::string fault_;
 
   // Mixer's side.
   std::thread::id mixer_; // of its own thread

@@ -3,6 +3,7 @@
 #include "dsp/denormals.h"
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
+#include "song/safe_file.h"
 #include "song/targets.h"
 
 #include <algorithm>
@@ -66,6 +67,16 @@ class FolderLock {
  private:
   int fd_;
 };
+
+/// Room for all files as they are without packing (FLAC of noise packs nothing).
+void askForSpace(const fs::path& folder, AudioFormat format, std::int64_t frames, std::size_t files) {
+  std::error_code unknown;
+  const auto space = fs::space(folder, unknown);
+  const std::uintmax_t need = static_cast<std::uintmax_t>(frames * bytesPerFrame(format)) * files;
+  if (unknown || space.available >= need) return;
+  throw std::runtime_error("not enough space in " + folder.string() + ": up to " + std::to_string((need >> 20) + 1) +
+                           " MiB are needed, " + std::to_string(space.available >> 20) + " are free");
+}
 
 /// One file to write: its samples for any stretch of the song, computed by a maker that each thread has for itself.
 struct Task {
@@ -169,11 +180,16 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
 
   // Before anything is computed: nothing that the song is made of, and nothing that is not a sound file, is written
   // over.
-  const std::vector<fs::path> madeOf = sourcesOf(plan->song());
+  const Sources madeOf(plan->song());
   for (const Task& task : tasks)
     if (const std::string why = whyNotWritten(task.file, TargetKind::sound, madeOf); !why.empty())
       throw std::runtime_error(why);
-  fs::create_directories(folder);
+  const auto makeFolder = [](const fs::path& f) {
+    std::error_code ec;
+    fs::create_directories(f, ec);
+    if (ec) throw std::runtime_error("cannot make the folder " + f.string() + ": " + ec.message());
+  };
+  makeFolder(folder);
   const FolderLock lock(folder, stop, [&] {
     if (progress) progress(0, "Waiting for another export into " + folder.string());
   });
@@ -185,11 +201,18 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
     report.stopped = true;
     return report;
   }
+  for (const auto& n : plan->nodes())
+    if (const std::string why = n->print ? n->print->failure() : std::string(); !why.empty())
+      throw std::runtime_error("ornaments \"" + n->ornament->id + "\" could not be computed: " + why);
   const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
   report.frames = std::max<std::int64_t>(0, end.count - begin.count);
+  askForSpace(folder, options.format, report.frames, tasks.size());
+  std::vector<fs::path> targets;
+  for (const Task& task : tasks) targets.push_back(task.file);
+  removeLeftovers(targets);
   for (std::size_t t = 0; t < tasks.size(); ++t) {
     const Task& task = tasks[t];
-    fs::create_directories(task.file.parent_path());
+    makeFolder(task.file.parent_path());
     AudioWriter writer(task.file, options.format, plan->song().sampleRate, report.frames, task.ditherSeed);
     const int threads = std::max(1, options.threads);
     std::vector<Task::Source> sources;

@@ -1,6 +1,7 @@
 #include "render/open_song.h"
 
 #include "song/edits.h"
+#include "song/value.h"
 
 #include <algorithm>
 #include <cctype>
@@ -13,9 +14,15 @@ std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::p
                                    const Progress& progress) {
   auto song = readSongFile(file, kinds.registry(), problems);
   if (!song) return std::nullopt;
-  OpenedSong opened{std::move(*song), {}, {fs::absolute(file).parent_path(), allowed}};
+  OpenedSong opened{std::move(*song), {}, {plainPath(file).parent_path(), allowed}};
   opened.audio = SongAudio::open(opened.song, opened.reach, store, problems, 2, stop, progress);
   return opened;
+}
+
+/// Its bytes that are no characters, readable all the same.
+static std::string shown(const std::string& name) {
+  const std::string quoted = compactJson(Value(name));
+  return quoted.substr(1, quoted.size() - 2);
 }
 
 Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRate, const StemStore& store,
@@ -24,6 +31,10 @@ Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRat
   song.tempo.front().bpm = bpm;
   song.sampleRate = sampleRate;
   for (const fs::path& file : files) {
+    if (!isUtf8(file.string())) { // a song file is UTF-8: it could not name it
+      problems.error(ErrorId::refused, shown(file.filename().string()), "its name is not UTF-8; rename it");
+      continue;
+    }
     const auto reader =
         AudioReader::open(file, sampleRate > 0 ? sampleRate : 48000, file.filename().string(), problems);
     if (!reader) continue;

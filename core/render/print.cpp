@@ -114,13 +114,14 @@ void Print::addTo(Frames from, StereoSpan out) const {
   const auto add = [&](FrameRange r) {
     std::int64_t at = (r.begin - extent_.begin).count, to = (r.begin - from).count, left = r.length();
     while (left > 0) {
-      const std::int64_t chunk = at / kChunkFrames, within = at % kChunkFrames,
-                         n = std::min(left, kChunkFrames - within);
-      const float* l = chunks_[static_cast<std::size_t>(chunk)].get() + within;
-      const float* rr = l + kChunkFrames;
-      for (std::int64_t i = 0; i < n; ++i) {
-        out.left[to + i] += l[i];
-        out.right[to + i] += rr[i];
+      const std::int64_t block = at / kPrintBlock, n = std::min(left, kPrintBlock - at % kPrintBlock);
+      if (stateOf(block) == kSounding) {
+        const float* l = chunks_[static_cast<std::size_t>(block / kBlocksPerChunk)].get() + at % kChunkFrames;
+        const float* rr = l + kChunkFrames;
+        for (std::int64_t i = 0; i < n; ++i) {
+          out.left[to + i] += l[i];
+          out.right[to + i] += rr[i];
+        }
       }
       at += n;
       to += n;
@@ -194,18 +195,26 @@ bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames 
   }
   IVRIN_CHECK(2, block >= 0 && !there(block));
   auto& chunk = chunks_[static_cast<std::size_t>(block / kBlocksPerChunk)];
-  if (!chunk) chunk = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
+  // What is there already of this chunk is read meanwhile; only an empty one may be given back.
+  const bool fresh = !chunk;
+  if (fresh) chunk = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
   float* l = chunk.get() + block % kBlocksPerChunk * kPrintBlock;
   const StereoSpan part{l, l + kChunkFrames, kPrintBlock};
   std::int64_t n = voice_->render(part);
-  if (gaveUp()) return false;
+  if (gaveUp()) {
+    if (fresh) chunk.reset();
+    return false;
+  }
   ++voiceAt_;
   const bool ended = n < kPrintBlock;
   n = std::min(n, framesOf(block).length());
-  float peak = std::max(peak_.load(std::memory_order_relaxed), scaleAndMeasure(part.left, n, gain_));
-  peak = std::max(peak, scaleAndMeasure(part.right, n, gain_));
-  peak_.store(peak, std::memory_order_relaxed);
-  there_[static_cast<std::size_t>(block)].store(1, std::memory_order_release);
+  const float peak = std::max(scaleAndMeasure(part.left, n, gain_), scaleAndMeasure(part.right, n, gain_));
+  peak_.store(std::max(peak_.load(std::memory_order_relaxed), peak), std::memory_order_relaxed);
+  if (peak == 0 && fresh)
+    chunk.reset();
+  else if (fresh)
+    chunksHeld_.fetch_add(1, std::memory_order_relaxed);
+  there_[static_cast<std::size_t>(block)].store(peak == 0 ? kSilent : kSounding, std::memory_order_release);
   const std::int64_t have = blocksThere_.fetch_add(1, std::memory_order_relaxed) + 1;
   if (!anyOrder_) {
     const std::int64_t frames = block * kPrintBlock + n;
@@ -226,9 +235,23 @@ bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames 
   return true;
 }
 
+/// No more of it comes.
+void Print::failWith(std::string why) {
+  failure_ = std::move(why);
+  dropVoice();
+  for (std::atomic<std::uint8_t>& block : there_)
+    if (block.load(std::memory_order_relaxed) == kMissing) block.store(kSilent, std::memory_order_release);
+  ready_.store(extent_.end.count, std::memory_order_release);
+  complete_.store(true, std::memory_order_release);
+}
+
 /// Work of the one who is busy. Nobody else is; he has said so under the mutex.
 template <class Work> void Print::atWork(Work work) {
-  work();
+  try {
+    work();
+  } catch (const std::exception& e) {
+    failWith(e.what());
+  }
   if (sounds_) sounds_->release();
   {
     std::lock_guard lock(mutex_);
@@ -271,12 +294,16 @@ std::string Print::note() const {
   return complete() ? note_ : std::string();
 }
 
+std::string Print::failure() const {
+  return complete() ? failure_ : std::string();
+}
+
 std::optional<double> Print::levelDb() const {
   return complete() ? levelDb_ : std::nullopt;
 }
 
 std::int64_t Print::bytes() const {
-  return (blocksThere_.load(std::memory_order_relaxed) * kPrintBlock + kChunkFrames) * 2 *
+  return (chunksHeld_.load(std::memory_order_relaxed) + 1) * kChunkFrames * 2 *
          static_cast<std::int64_t>(sizeof(float));
 }
 

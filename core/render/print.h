@@ -9,6 +9,8 @@
 //  4. A block is kept only if all that its voice read was there: when asked to stop in the midst of it, the voice is
 //     dropped and begun anew.
 //  5. A print whose blocks come in any order has exactly the frames of its extent.
+//  6. What goes wrong while it is computed (no memory) ends it: what is there stays, the rest is silent, and failure()
+//     says why. No exception leaves it.
 #pragma once
 
 #include "ornaments/kind.h"
@@ -61,6 +63,8 @@ class Print {
 
   /// Note of the voice, once complete.
   std::string note() const;
+  /// Why it could not be computed to its end, once complete; mostly empty.
+  std::string failure() const;
   /// What the finish's level turned it up by, once complete.
   std::optional<double> levelDb() const;
   /// Memory held, bytes.
@@ -71,14 +75,17 @@ class Print {
   static constexpr std::int64_t kBlocksPerChunk = 16;
   static constexpr std::int64_t kChunkFrames = kPrintBlock * kBlocksPerChunk;
   std::int64_t blocks() const { return static_cast<std::int64_t>(there_.size()); }
-  bool there(std::int64_t block) const {
-    return there_[static_cast<std::size_t>(block)].load(std::memory_order_acquire) != 0;
+  enum : std::uint8_t { kMissing, kSilent, kSounding }; // of a block; a silent one has no samples stored
+  std::uint8_t stateOf(std::int64_t block) const {
+    return there_[static_cast<std::size_t>(block)].load(std::memory_order_acquire);
   }
+  bool there(std::int64_t block) const { return stateOf(block) != kMissing; }
   FrameRange framesOf(std::int64_t block) const;
   std::int64_t nextBlock(Frames near) const;
   bool renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames near, std::stop_token stop);
   void dropVoice();
   void finishWith(std::int64_t frames);
+  void failWith(std::string why);
   template <class Work> void atWork(Work work);
 
   const FrameRange extent_;
@@ -86,7 +93,7 @@ class Print {
   const bool anyOrder_;
   std::vector<std::unique_ptr<float[]>> chunks_; // sized once; each left plane, then right
   std::vector<std::atomic<std::uint8_t>> there_; // by block
-  std::atomic<std::int64_t> ready_, blocksThere_{0};
+  std::atomic<std::int64_t> ready_, blocksThere_{0}, chunksHeld_{0};
   std::atomic<bool> complete_{false};
   std::atomic<float> peak_{0};
 
@@ -99,7 +106,7 @@ class Print {
   std::unique_ptr<Voice> voice_;
   std::unique_ptr<PrintSounds> sounds_;
   std::int64_t voiceAt_ = 0; // block that the voice gives next
-  std::string note_;
+  std::string note_, failure_;
   std::optional<double> levelDb_;
 };
 

@@ -27,31 +27,38 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
   std::atomic<std::size_t> next{0};
   std::vector<std::int64_t> done(n, 0), total(n, 0);
   std::mutex progressMutex;
+  const auto each = [&](std::size_t i) {
+    const std::string place = "stems[" + std::to_string(i) + "].file";
+    const auto report = [&, i](std::int64_t d, std::int64_t t) {
+      std::lock_guard lock(progressMutex);
+      done[i] = d;
+      total[i] = t;
+      std::int64_t sumDone = 0, sumTotal = 0;
+      for (std::size_t k = 0; k < n; ++k) {
+        sumDone += done[k];
+        sumTotal += std::max(total[k], k > i ? t : total[k]); // not begun yet: take them to be as long as this one
+      }
+      progress(sumDone, sumTotal);
+    };
+    audio[i] = store.open(*files[i], song.sampleRate, place, found[i], stop, progress ? Progress(report) : Progress());
+    if (!audio[i]) return;
+    if (audio[i]->badSamples() > 0)
+      found[i].error(ErrorId::bad_samples, place,
+                     *song.stems[i].file + " holds " + std::to_string(audio[i]->badSamples()) +
+                         " samples that are not numbers");
+    if (audio[i]->truncated())
+      found[i].error(ErrorId::broken_audio, place,
+                     *song.stems[i].file + " is cut short: it holds less sound than its header says");
+  };
   const auto work = [&] {
     for (std::size_t i = next++; i < n && !stop.stop_requested(); i = next++) {
       if (!files[i]) continue;
-      const std::string place = "stems[" + std::to_string(i) + "].file";
-      const auto report = [&, i](std::int64_t d, std::int64_t t) {
-        std::lock_guard lock(progressMutex);
-        done[i] = d;
-        total[i] = t;
-        std::int64_t sumDone = 0, sumTotal = 0;
-        for (std::size_t k = 0; k < n; ++k) {
-          sumDone += done[k];
-          sumTotal += std::max(total[k], k > i ? t : total[k]); // not begun yet: take them to be as long as this one
-        }
-        progress(sumDone, sumTotal);
-      };
-      audio[i] =
-          store.open(*files[i], song.sampleRate, place, found[i], stop, progress ? Progress(report) : Progress());
-      if (!audio[i]) continue;
-      if (audio[i]->badSamples() > 0)
-        found[i].error(ErrorId::bad_samples, place,
-                       *song.stems[i].file + " holds " + std::to_string(audio[i]->badSamples()) +
-                           " samples that are not numbers");
-      if (audio[i]->truncated())
-        found[i].error(ErrorId::broken_audio, place,
-                       *song.stems[i].file + " is cut short: it holds less sound than its header says");
+      try {
+        each(i);
+      } catch (const std::exception& e) {
+        found[i].error(ErrorId::broken_audio, "stems[" + std::to_string(i) + "].file",
+                       *song.stems[i].file + ": " + e.what());
+      }
     }
   };
   {

@@ -1,5 +1,7 @@
 #include "render/song_impulses.h"
 
+#include "song/each_settings.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -19,14 +21,7 @@ std::vector<std::pair<std::string, std::string>> impulseFiles(const Song& song) 
   for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
     const Ornament& o = *song.ornaments[i];
     const std::string at = "ornaments[" + std::to_string(i) + "]";
-    const auto both = [&](const Settings& settings, const std::vector<Processor>& finish, const std::string& place) {
-      look(settings, place + ".settings");
-      for (std::size_t k = 0; k < finish.size(); ++k)
-        look(finish[k].settings, place + ".finish[" + std::to_string(k) + "]");
-    };
-    both(o.settings, o.finish, at);
-    for (std::size_t v = 0; v < o.variants.size(); ++v)
-      both(o.variants[v].settings, o.variants[v].finish, at + ".variants[" + std::to_string(v) + "]");
+    eachSettings(o, [&](const std::string&, const Settings& s, const std::string& place) { look(s, at + place); });
   }
   return found;
 }
@@ -48,6 +43,9 @@ std::shared_ptr<const Impulses> loadImpulses(const Song& song, const Reach& reac
         std::copy_n(audio->left(), h.frames(), h.left());
         std::copy_n(audio->right(), h.frames(), h.right());
         impulse = makeImpulse(std::move(h), song.sampleRate, audio->digest());
+        if (audio->badSamples() > 0 || audio->truncated())
+          problems.error(audio->truncated() ? ErrorId::broken_audio : ErrorId::bad_samples, place,
+                         file + (audio->truncated() ? " is cut short" : " holds samples that are not numbers"));
         if (!impulse->note.empty()) problems.note(ErrorId::refused, place, file + " is long: " + impulse->note);
       }
     if (stop.stop_requested()) return known;

@@ -1,5 +1,6 @@
 #include "song/edits.h"
 
+#include "song/each_settings.h"
 #include "song/settings/setting_spec.h"
 
 #include <algorithm>
@@ -235,12 +236,10 @@ Song withPaths(Song song, const std::function<std::string(const std::string&)>& 
     if (s.file) s.file = change(*s.file);
   for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
     Ornament o = *song.ornaments[i];
-    bool changed = changePaths(o.settings, change);
-    for (Processor& p : o.finish) changed = changePaths(p.settings, change) || changed;
-    for (Variant& v : o.variants) {
-      changed = changePaths(v.settings, change) || changed;
-      for (Processor& p : v.finish) changed = changePaths(p.settings, change) || changed;
-    }
+    bool changed = false;
+    eachSettings(o, [&](const std::string&, Settings& settings, const std::string&) {
+      changed = changePaths(settings, change) || changed;
+    });
     if (changed) song.ornaments.set(i, std::move(o)); // what has none keeps its storage
   }
   return song;

@@ -1,6 +1,7 @@
 #include "song/journal.h"
 
 #include "song/json.h"
+#include "song/reach.h"
 #include "song/safe_file.h"
 
 #include <cstdint>
@@ -20,7 +21,7 @@ fs::path journalFor(const fs::path& folder, const fs::path& songFile) {
   if (songFile.empty()) return folder / "unsaved.json";
   // FNV-1a of the absolute path: short, and the path inside the journal tells collisions apart.
   std::uint64_t h = 0xcbf29ce484222325ull;
-  const std::string text = fs::absolute(songFile).lexically_normal().string();
+  const std::string text = plainPath(songFile).string();
   for (const char c : text) h = (h ^ static_cast<unsigned char>(c)) * 0x100000001b3ull;
   static const char* const digits = "0123456789abcdef";
   std::string name;

@@ -1,5 +1,6 @@
 #include "song/legal_ids.h"
 
+#include "song/each_settings.h"
 #include "song/settings/setting_type.h"
 
 #include <algorithm>
@@ -97,13 +98,9 @@ Song withLegalIds(Song song, const Registry& registry,
     for (SourcePiece& piece : o.source)
       if (piece.row) rows.follow(*piece.row);
     if (o.landing) lands.follow(*o.landing);
-    const TableSpec* kind = registry.kind(o.kind);
-    const auto followAll = [&](Settings& settings, std::vector<Processor>& finish) {
-      followSettings(kind, settings);
-      for (Processor& p : finish) followSettings(registry.processor(p.type), p.settings);
-    };
-    followAll(o.settings, o.finish);
-    for (Variant& v : o.variants) followAll(v.settings, v.finish);
+    eachSettings(o, [&](const std::string& type, Settings& settings, const std::string&) {
+      followSettings(type.empty() ? registry.kind(o.kind) : registry.processor(type), settings);
+    });
     all.emplace_back(std::move(o));
   }
   song.ornaments = Chunked(all);

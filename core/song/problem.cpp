@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 #include <numeric>
+#include <optional>
+#include <utility>
 
 namespace ivrin {
 
@@ -15,24 +17,28 @@ std::string_view errorName(ErrorId id) {
 }
 
 void Problems::add(Problem p) {
-  if (list.size() < kMost) {
+  if (list.size() < kMost && more_ == 0)
     list.push_back(std::move(p));
-    return;
-  }
-  if (++more_ == 1 || list.size() == kMost) list.push_back({p.id, false, {}, {}});
-  list.back().isError = list.back().isError || p.isError;
-  list.back().message = "and " + std::to_string(more_) + " more";
+  else
+    count(1, p.id, p.isError);
 }
 
 void Problems::append(Problems other) {
-  const std::size_t more = other.more_;
-  const bool error = more > 0 && other.list.back().isError;
-  if (more > 0) other.list.pop_back();
+  const std::size_t more = std::exchange(other.more_, 0);
+  std::optional<Problem> counted;
+  if (more > 0) {
+    counted = std::move(other.list.back());
+    other.list.pop_back();
+  }
   for (Problem& p : other.list) add(std::move(p));
-  if (more == 0) return;
-  add({ErrorId::refused, error, {}, {}});
-  more_ += more - 1;
-  if (list.size() > kMost) list.back().message = "and " + std::to_string(more_) + " more";
+  if (counted) count(more, counted->id, counted->isError);
+}
+
+void Problems::count(std::size_t n, ErrorId id, bool isError) {
+  if (more_ == 0) list.push_back({id, false, {}, {}});
+  more_ += n;
+  list.back().isError = list.back().isError || isError;
+  list.back().message = "and " + std::to_string(more_) + " more";
 }
 
 std::string nearestName(std::string_view word, const std::vector<std::string>& candidates) {

@@ -59,7 +59,8 @@ struct Problems {
   }
 
  private:
-  std::size_t more_ = 0;
+  void count(std::size_t n, ErrorId id, bool isError);
+  std::size_t more_ = 0; // counted by the last of the list
 };
 
 /// The candidate with the smallest edit distance (Levenshtein 1966), empty when none is near. Of many candidates the

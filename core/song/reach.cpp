@@ -1,5 +1,7 @@
 #include "song/reach.h"
 
+#include "song/safe_file.h"
+
 #include <algorithm>
 
 namespace ivrin {
@@ -30,27 +32,33 @@ std::optional<fs::path> resolveAudio(const Reach& reach, const std::string& file
                        "\" lies outside the song's folder and was not allowed (command line: --reach DIR)");
     return std::nullopt;
   }
-  if (!fs::is_regular_file(full, ec)) {
-    problems.error(ErrorId::missing_audio, place, "\"" + pathForSong(folder / file, folder) + "\" is not there");
+  if (const std::string what = whatItIs(full); what != "a file") {
+    problems.error(ErrorId::missing_audio, place,
+                   "\"" + pathForSong(folder / file, folder) + "\" is " + (what.empty() ? "not there" : what + ", not a file"));
     return std::nullopt;
   }
   return full;
 }
 
+fs::path plainPath(const fs::path& file) {
+  std::error_code gone;
+  const fs::path full = fs::absolute(file, gone);
+  return (gone ? file : full).lexically_normal();
+}
+
 std::string absolutePath(const std::string& file, const fs::path& songFolder) {
-  return ((songFolder.empty() ? fs::current_path() : fs::absolute(songFolder)) / file).lexically_normal().string();
+  return plainPath(songFolder / file).string();
 }
 
 std::string pathForSong(const fs::path& file, const fs::path& songFolder) {
   std::error_code ec;
   // By its name first: a folder of stems that is a link keeps its name.
   if (!songFolder.empty()) {
-    const fs::path named =
-        fs::absolute(file).lexically_normal().lexically_relative(fs::absolute(songFolder).lexically_normal());
+    const fs::path named = plainPath(file).lexically_relative(plainPath(songFolder));
     if (!named.empty() && *named.begin() != "..") return named.generic_string();
   }
   const fs::path full = fs::weakly_canonical(file, ec);
-  const fs::path folder = fs::weakly_canonical(songFolder.empty() ? fs::current_path() : songFolder, ec);
+  const fs::path folder = fs::weakly_canonical(songFolder.empty() ? fs::path(".") : songFolder, ec);
   if (liesBelow(full, folder)) return full.lexically_relative(folder).generic_string();
   return full.generic_string();
 }

@@ -18,6 +18,8 @@ struct Reach {
 /// The resolved file, or nothing with one problem (missing_audio or out_of_reach) at `place`.
 std::optional<std::filesystem::path> resolveAudio(const Reach& reach, const std::string& file, const std::string& place,
                                                   Problems& problems);
+/// Absolute and without "." and "..", by its text alone; as it is where the working folder is gone. Never throws.
+std::filesystem::path plainPath(const std::filesystem::path& file);
 /// `file` as it is named from `songFolder`, made absolute; nothing else about it is changed.
 std::string absolutePath(const std::string& file, const std::filesystem::path& songFolder);
 /// How `file` is best written into a song in `songFolder`: relative when it lies below, else absolute.

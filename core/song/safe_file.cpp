@@ -7,11 +7,26 @@
 #include <csignal>
 #include <cstring>
 #include <fcntl.h>
+#include <map>
+#include <set>
 #include <sys/stat.h>
 #include <unistd.h>
 
 namespace ivrin {
 namespace fs = std::filesystem;
+namespace {
+
+const char* kindOf(mode_t mode) {
+  return S_ISREG(mode) ? "a file" : S_ISDIR(mode) ? "a folder" : S_ISFIFO(mode) ? "a pipe" : S_ISSOCK(mode) ? "a socket" : "a device";
+}
+
+} // namespace
+
+std::string whatItIs(const fs::path& file) {
+  struct stat st {};
+  if (::stat(file.c_str(), &st) == 0) return kindOf(st.st_mode);
+  return ::lstat(file.c_str(), &st) == 0 ? "a link that leads nowhere" : "";
+}
 
 std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBytes, std::string& why) {
   // O_NONBLOCK: a named pipe must not hang the reader; it is refused below.
@@ -23,7 +38,7 @@ std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBy
   struct stat st {};
   if (::fstat(fd, &st) != 0 || !S_ISREG(st.st_mode) || static_cast<std::size_t>(st.st_size) > maxBytes) {
     why = S_ISREG(st.st_mode) ? file.string() + " is larger than " + std::to_string(maxBytes >> 20) + " MiB"
-                              : file.string() + " is not a file";
+                              : file.string() + " is " + kindOf(st.st_mode) + ", not a file";
     ::close(fd);
     return std::nullopt;
   }
@@ -65,32 +80,85 @@ int processOf(std::string_view rest) {
   return second.ec == std::errc() && second.ptr == end ? process : 0;
 }
 
-} // namespace
-
-NewFile openBeside(const fs::path& target, unsigned mode) {
+fs::path freshName(const fs::path& target) {
   static std::atomic<unsigned> serial{0};
-  for (int attempt = 0; attempt < 100; ++attempt) {
-    NewFile made{-1, target.string() + kNew + std::to_string(::getpid()) + "-" + std::to_string(serial++)};
-    made.fd = ::open(made.path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode);
-    if (made.fd >= 0 || errno != EEXIST) return made;
-  }
-  return {};
+  return target.string() + kNew + std::to_string(::getpid()) + "-" + std::to_string(serial++);
 }
 
-void removeLeftovers(const fs::path& target) {
-  // One of a process that lives, here or on another machine that shares the folder, is younger than a minute.
-  const std::string prefix = target.filename().string() + kNew;
-  std::error_code ignored;
-  for (auto it = fs::directory_iterator(folderOf(target), ignored); it != fs::directory_iterator();
-       it.increment(ignored)) {
-    const std::string name = it->path().filename().string();
-    if (name.compare(0, prefix.size(), prefix) != 0) continue;
-    const int process = processOf(std::string_view(name).substr(prefix.size()));
-    if (process == 0 || ::kill(process, 0) == 0) continue;
-    const auto written = fs::last_write_time(it->path(), ignored);
-    if (!ignored && fs::file_time_type::clock::now() - written > std::chrono::minutes(1))
-      fs::remove(it->path(), ignored);
+} // namespace
+
+NewFile::NewFile(fs::path target, unsigned mode)
+    : target_(std::move(target)) {
+  static const bool nameless = ::access("/proc/self/fd", X_OK) == 0; // by which it gets its name later
+  if (nameless) fd_ = ::open(folderOf(target_).c_str(), O_RDWR | O_TMPFILE | O_CLOEXEC, mode);
+  if (fd_ >= 0) return;
+  for (int attempt = 0; fd_ < 0 && attempt < 100; ++attempt) {
+    name_ = freshName(target_);
+    fd_ = ::open(name_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode);
+    if (fd_ < 0 && errno != EEXIST) break;
   }
+  if (fd_ < 0) name_.clear();
+}
+
+NewFile::~NewFile() {
+  const int error = errno; // of what failed before
+  if (fd_ >= 0) ::close(fd_);
+  if (!name_.empty()) ::unlink(name_.c_str());
+  errno = error;
+}
+
+bool NewFile::writeAt(const void* data, std::int64_t bytes, std::int64_t offset) const {
+  const char* p = static_cast<const char*>(data);
+  while (bytes > 0) {
+    const ssize_t n = ::pwrite(fd_, p, static_cast<std::size_t>(bytes), offset);
+    if (n < 0 && errno == EINTR) continue;
+    if (n <= 0) return false;
+    p += n;
+    offset += n;
+    bytes -= n;
+  }
+  return true;
+}
+
+bool NewFile::putInPlace() {
+  if (::fsync(fd_) != 0) return false;
+  if (name_.empty()) { // a rename replaces, a link does not: it needs a name for a moment
+    const std::string self = "/proc/self/fd/" + std::to_string(fd_);
+    int linked = -1;
+    for (int attempt = 0; linked != 0 && attempt < 100; ++attempt) {
+      const fs::path name = freshName(target_);
+      linked = ::linkat(AT_FDCWD, self.c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW);
+      if (linked == 0) name_ = name;
+      if (linked != 0 && errno != EEXIST) break;
+    }
+    if (linked != 0) return false;
+  }
+  if (::rename(name_.c_str(), target_.c_str()) != 0) return false;
+  name_.clear();
+  // The folder's own entry; where it cannot be synced, the file is there all the same.
+  if (const int dir = ::open(folderOf(target_).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); dir >= 0) {
+    ::fsync(dir);
+    ::close(dir);
+  }
+  return true;
+}
+
+void removeLeftovers(const std::vector<fs::path>& targets) {
+  // One of a process that lives, here or on another machine that shares the folder, is younger than a minute.
+  std::map<fs::path, std::set<std::string>> names; // by folder
+  for (const fs::path& t : targets) names[folderOf(t)].insert(t.filename().string());
+  std::error_code ignored;
+  for (const auto& [folder, ours] : names)
+    for (auto it = fs::directory_iterator(folder, ignored); it != fs::directory_iterator(); it.increment(ignored)) {
+      const std::string name = it->path().filename().string();
+      const auto at = name.rfind(kNew);
+      if (at == std::string::npos || !ours.contains(name.substr(0, at))) continue;
+      const int process = processOf(std::string_view(name).substr(at + std::strlen(kNew)));
+      if (process == 0 || ::kill(process, 0) == 0) continue;
+      const auto written = fs::last_write_time(it->path(), ignored);
+      if (!ignored && fs::file_time_type::clock::now() - written > std::chrono::minutes(1))
+        fs::remove(it->path(), ignored);
+    }
 }
 
 bool replaceFile(const fs::path& file, std::string_view contents, std::string& why, int keepVersions) {
@@ -108,32 +176,17 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
   if (::stat(target.c_str(), &st) == 0) {
     mode = st.st_mode & 0777;
     if (!S_ISREG(st.st_mode)) {
-      why = file.string() + " is not a file; nothing is written over it";
+      why = file.string() + " is " + kindOf(st.st_mode) + ", not a file; nothing is written over it";
       return false;
     }
   }
-  const auto [fd, temp] = openBeside(target, mode);
-  const auto failed = [&why, &file, &temp = temp](const char* what) {
+  NewFile next(target, mode);
+  const auto failed = [&](const char* what) {
     why = std::string(what) + " " + file.string() + ": " + std::strerror(errno);
-    if (!temp.empty()) ::unlink(temp.c_str());
     return false;
   };
-  if (fd < 0) return failed("cannot write");
-  std::size_t done = 0;
-  while (done < contents.size()) {
-    const ssize_t n = ::write(fd, contents.data() + done, contents.size() - done);
-    if (n < 0 && errno == EINTR) continue;
-    if (n <= 0) {
-      ::close(fd);
-      return failed("cannot write");
-    }
-    done += static_cast<std::size_t>(n);
-  }
-  if (::fsync(fd) != 0) {
-    ::close(fd);
+  if (next.fd() < 0 || !next.writeAt(contents.data(), static_cast<std::int64_t>(contents.size()), 0))
     return failed("cannot write");
-  }
-  if (::close(fd) != 0) return failed("cannot write");
   if (keepVersions > 0 && fs::exists(target, ec)) {
     const auto version = [&](int n) { return fs::path(target.string() + "~" + std::to_string(n)); };
     std::error_code ignored; // an old version that cannot be kept must not stop the save
@@ -141,13 +194,8 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
     fs::remove(version(1), ignored);
     fs::create_hard_link(target, version(1), ignored);
   }
-  if (::rename(temp.c_str(), target.c_str()) != 0) return failed("cannot replace");
-  const fs::path folder = folderOf(target);
-  if (const int dir = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); dir >= 0) {
-    ::fsync(dir);
-    ::close(dir);
-  }
-  removeLeftovers(target);
+  if (!next.putInPlace()) return failed("cannot write");
+  removeLeftovers({target});
   return true;
 }
 

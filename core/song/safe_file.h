@@ -1,25 +1,44 @@
 // Reading and replacing small files so that a crash or a full disk never leaves half of one.
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace ivrin {
+
+/// "a file", "a folder", "a pipe", "a device", "a socket", "a link that leads nowhere"; empty where nothing is there.
+/// Links are followed.
+std::string whatItIs(const std::filesystem::path& file);
 
 /// Nothing, with `why` naming the file, when it cannot be read or is larger than `maxBytes`.
 std::optional<std::string> readWholeFile(const std::filesystem::path& file, std::size_t maxBytes, std::string& why);
 
-/// A new file beside `target` that nobody else has: FILE.new-PID-N, opened for reading and writing; `fd` −1 (and errno)
-/// where it cannot be. Whoever takes it writes it, syncs it and renames it over the target, or unlinks it.
-struct NewFile {
-  int fd = -1;
-  std::filesystem::path path;
+/// A file that is not there yet: it is written, and then put in its place as a whole, or it is gone. Where the file
+/// system can, it has no name until then and a killed process leaves nothing; elsewhere it is FILE.new-PID-N.
+class NewFile {
+ public:
+  /// Readable and writable; `fd()` is −1 (and errno says why) where it cannot be.
+  explicit NewFile(std::filesystem::path target, unsigned mode = 0644);
+  ~NewFile();
+  NewFile(const NewFile&) = delete;
+  NewFile& operator=(const NewFile&) = delete;
+  int fd() const { return fd_; }
+  /// All of `bytes` at `offset`. False, with errno.
+  bool writeAt(const void* data, std::int64_t bytes, std::int64_t offset) const;
+  /// Syncs it and renames it over the target. False, with errno: what was there is as it was.
+  bool putInPlace();
+
+ private:
+  std::filesystem::path target_;
+  std::filesystem::path name_; // empty: it has none
+  int fd_ = -1;
 };
-NewFile openBeside(const std::filesystem::path& target, unsigned mode = 0644);
-/// What processes that were killed left beside `target` by openBeside() goes, after a minute.
-void removeLeftovers(const std::filesystem::path& target);
+/// What processes that were killed left beside these targets, where files need a name; after a minute.
+void removeLeftovers(const std::vector<std::filesystem::path>& targets);
 
 /// Writes beside the file, syncs, then renames over it (and syncs the folder). With `keepVersions` > 0 the former
 /// contents stay as FILE~1, FILE~2 …, newest first. Never over anything but a regular file. False, with `why`, leaves

@@ -1,6 +1,8 @@
+#include "song/each_settings.h"
 #include "song/edits.h"
 #include "song/json.h"
 #include "song/legal_ids.h"
+#include "song/limits.h"
 #include "song/reach.h"
 #include "song/safe_file.h"
 #include "song/settings/setting_type.h"
@@ -171,7 +173,7 @@ class SongReader {
     f.find("version");
     song.title = f.text("title");
     song.sampleRate = static_cast<int>(f.integer("sample_rate", 48000, 8000, 192000, true));
-    song.startSeconds = f.number("start_seconds", 0, -3600, 86400);
+    song.startSeconds = f.number("start_seconds", 0, -3600, kLongestSongSeconds);
     if (const Value* k = f.find("key"); k && !k->isNull()) song.key = readKey(*k);
     readTempo(f, song);
     f.items("sections",
@@ -265,7 +267,7 @@ class SongReader {
     s.file = f.textOrNull("file");
     if (s.file && s.file->empty())
       problems_.error(ErrorId::out_of_range, place + ".file", "must not be empty (null: no file)");
-    s.offsetSeconds = f.number("offset_seconds", 0, -86400, 86400);
+    s.offsetSeconds = f.number("offset_seconds", 0, -kFarthestOffsetSeconds, kFarthestOffsetSeconds);
     s.mix = readRowMix(f);
     s.bus = f.textOrNull("bus");
     s.digest = f.text("digest");
@@ -428,18 +430,13 @@ class SongReader {
       knownRow(o.on, place + ".on");
       for (const auto& piece : o.source)
         if (piece.row) knownRow(*piece.row, place + ".source");
-      const auto knownKeys = [&](const std::vector<Processor>& finish, const std::string& at) {
-        for (std::size_t k = 0; k < finish.size(); ++k) {
-          const TableSpec* table = registry_.processor(finish[k].type);
-          for (const auto& [key, value] : finish[k].settings)
-            if (const SettingSpec* spec = table ? table->find(key) : nullptr;
-                spec && spec->type->namesRow() && value.text())
-              knownRow(*value.text(), at + ".finish[" + std::to_string(k) + "]." + key);
-        }
-      };
-      knownKeys(o.finish, place);
-      for (std::size_t v = 0; v < o.variants.size(); ++v)
-        knownKeys(o.variants[v].finish, place + ".variants[" + std::to_string(v) + "]");
+      eachSettings(o, [&](const std::string& type, const Settings& settings, const std::string& at) {
+        const TableSpec* table = type.empty() ? nullptr : registry_.processor(type);
+        for (const auto& [key, value] : settings)
+          if (const SettingSpec* spec = table ? table->find(key) : nullptr;
+              spec && spec->type->namesRow() && value.text())
+            knownRow(*value.text(), place + at + "." + key);
+      });
       if (o.landing && !lands.has(*o.landing))
         problems_.error(ErrorId::dangling_id, place + ".landing",
                         "there is no section or landing \"" + *o.landing + "\"" + didYouMean(*o.landing, lands.order));
@@ -481,6 +478,8 @@ std::optional<Song> readWhole(std::string_view text, const Registry& registry, P
   }
   Song song = SongReader(registry, static_cast<int>(*version->number()), problems).read(*root);
   if (problems.hasErrors()) return std::nullopt;
+  checkLimits(song, problems); // the tempo is known to be in order by now
+  if (problems.hasErrors()) return std::nullopt;
   // Before version 2 an id could be anything; files are named by ids.
   return withLegalIds(std::move(song), registry,
                       [&](const std::string& place, const std::string& was, const std::string& is) {
@@ -507,7 +506,7 @@ std::optional<Song> readSongFile(const std::filesystem::path& file, const Regist
   }
   auto song = readSong(*text, registry, problems);
   if (!song) return std::nullopt;
-  const std::filesystem::path folder = std::filesystem::absolute(file).parent_path();
+  const std::filesystem::path folder = plainPath(file).parent_path();
   return withPaths(std::move(*song), [&](const std::string& path) { return absolutePath(path, folder); });
 }
 

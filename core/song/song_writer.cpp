@@ -1,3 +1,4 @@
+#include "song/each_settings.h"
 #include "song/edits.h"
 #include "song/json.h"
 #include "song/reach.h"
@@ -90,15 +91,10 @@ int lowestVersion(const Song& song, const Registry& registry) {
     for (const auto& [key, value] : settings)
       if (const SettingSpec* spec = table->find(key)) version = std::max(version, spec->since);
   };
-  const auto holdsAll = [&](const TableSpec* kind, const Settings& settings, const std::vector<Processor>& finish) {
-    holds(kind, settings);
-    for (const Processor& p : finish) holds(registry.processor(p.type), p.settings);
-  };
-  for (const auto& o : song.ornaments) {
-    const TableSpec* kind = registry.kind(o->kind);
-    holdsAll(kind, o->settings, o->finish);
-    for (const Variant& v : o->variants) holdsAll(kind, v.settings, v.finish);
-  }
+  for (const auto& o : song.ornaments)
+    eachSettings(*o, [&](const std::string& type, const Settings& settings, const std::string&) {
+      holds(type.empty() ? registry.kind(o->kind) : registry.processor(type), settings);
+    });
   return version;
 }
 

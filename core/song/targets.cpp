@@ -1,5 +1,7 @@
 #include "song/targets.h"
 
+#include "song/each_settings.h"
+#include "song/safe_file.h"
 #include "song/settings/setting_spec.h"
 
 #include <fcntl.h>
@@ -32,37 +34,31 @@ bool isOfKind(const fs::path& file, TargetKind kind) {
 
 } // namespace
 
-std::vector<fs::path> sourcesOf(const Song& song) {
-  std::vector<fs::path> all;
+Sources::Sources(const Song& song) {
+  const auto know = [&](const std::string& file) {
+    struct stat st {};
+    if (::stat(file.c_str(), &st) == 0) known_.emplace(st.st_dev, st.st_ino);
+  };
   for (const Stem& s : song.stems)
-    if (s.file) all.emplace_back(*s.file);
+    if (s.file) know(*s.file);
   const auto fromSettings = [&](const Settings& settings) {
     for (const auto& [key, value] : settings)
-      if (namesFile(key) && value.text() && !value.text()->starts_with("shipped:")) all.emplace_back(*value.text());
+      if (namesFile(key) && value.text() && !value.text()->starts_with("shipped:")) know(*value.text());
   };
-  const auto fromFinish = [&](const std::vector<Processor>& finish) {
-    for (const Processor& p : finish) fromSettings(p.settings);
-  };
-  for (const auto& o : song.ornaments) {
-    fromSettings(o->settings);
-    fromFinish(o->finish);
-    for (const Variant& v : o->variants) {
-      fromSettings(v.settings);
-      fromFinish(v.finish);
-    }
-  }
-  return all;
+  for (const auto& o : song.ornaments)
+    eachSettings(*o, [&](const std::string&, const Settings& settings, const std::string&) { fromSettings(settings); });
 }
 
-std::string whyNotWritten(const fs::path& target, TargetKind kind, const std::vector<fs::path>& sources) {
+bool Sources::has(const fs::path& file) const {
+  struct stat st {};
+  return ::stat(file.c_str(), &st) == 0 && known_.contains({st.st_dev, st.st_ino});
+}
+
+std::string whyNotWritten(const fs::path& target, TargetKind kind, const Sources& sources) {
   struct stat there {};
   if (::stat(target.c_str(), &there) != 0) return {}; // nothing is there; what stands in the way is said on writing
-  if (!S_ISREG(there.st_mode)) return target.string() + " is not a file; nothing is written over it";
-  for (const fs::path& source : sources) {
-    struct stat st {};
-    if (::stat(source.c_str(), &st) == 0 && st.st_dev == there.st_dev && st.st_ino == there.st_ino)
-      return target.string() + " is a source of this song; it is not written over";
-  }
+  if (!S_ISREG(there.st_mode)) return target.string() + " is " + whatItIs(target) + ", not a file; nothing is written over it";
+  if (sources.has(target)) return target.string() + " is a source of this song; it is not written over";
   if (!isOfKind(target, kind))
     return target.string() + (kind == TargetKind::song ? " is not a song; it is not written over"
                                                        : " is not a sound file; it is not written over");

@@ -1,5 +1,6 @@
 #include "song/value.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 
@@ -25,11 +26,29 @@ std::string shortestNumber(double d) {
 
 namespace {
 
+/// How many bytes the character of UTF-8 that begins at `i` has (RFC 3629: shortest form, no surrogates); 0: none does.
+std::size_t characterBytes(std::string_view s, std::size_t i) {
+  const auto byte = [&](std::size_t k) { return k < s.size() ? static_cast<unsigned char>(s[k]) : 0u; };
+  const unsigned first = byte(i);
+  if (first < 0x80) return 1;
+  const std::size_t n = first >= 0xf0 ? 4 : first >= 0xe0 ? 3 : 2;
+  if (first < 0xc2 || first > 0xf4) return 0;
+  for (std::size_t k = 1; k < n; ++k)
+    if (byte(i + k) < 0x80 || byte(i + k) > 0xbf) return 0;
+  const unsigned second = byte(i + 1);
+  if ((first == 0xe0 && second < 0xa0) || (first == 0xed && second > 0x9f) || (first == 0xf0 && second < 0x90) ||
+      (first == 0xf4 && second > 0x8f))
+    return 0;
+  return n;
+}
+
 void quote(const std::string& s, std::string& out) {
   static const char* const hex = "0123456789abcdef";
   out += '"';
-  for (const char ch : s) {
+  for (std::size_t i = 0; i < s.size();) {
+    const char ch = s[i];
     const auto c = static_cast<unsigned char>(ch);
+    const std::size_t n = characterBytes(s, i);
     if (ch == '"' || ch == '\\') {
       out += '\\';
       out += ch;
@@ -41,9 +60,12 @@ void quote(const std::string& s, std::string& out) {
       out += "\\u00";
       out += hex[c >> 4];
       out += hex[c & 15];
+    } else if (n == 0) {
+      out += "\uFFFD"; // no character: what is written stays JSON all the same
     } else {
-      out += ch;
+      out.append(s, i, n);
     }
+    i += std::max<std::size_t>(n, 1);
   }
   out += '"';
 }
@@ -52,7 +74,7 @@ void write(const Value& v, std::string& out) {
   if (const auto* b = v.boolean()) {
     out += *b ? "true" : "false";
   } else if (const auto* d = v.number()) {
-    out += shortestNumber(*d);
+    out += std::isfinite(*d) ? shortestNumber(*d) : "null";
   } else if (const auto* s = v.text()) {
     quote(*s, out);
   } else if (const auto* l = v.list()) {
@@ -77,6 +99,15 @@ void write(const Value& v, std::string& out) {
 }
 
 } // namespace
+
+bool isUtf8(std::string_view s) {
+  for (std::size_t i = 0; i < s.size();) {
+    const std::size_t n = characterBytes(s, i);
+    if (n == 0) return false;
+    i += n;
+  }
+  return true;
+}
 
 std::string compactJson(const Value& v) {
   std::string out;

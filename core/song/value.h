@@ -4,6 +4,7 @@
 
 #include <map>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <variant>
 #include <vector>
@@ -50,7 +51,9 @@ using Settings = std::map<std::string, Value>;
 
 /// The shortest decimal that reads back to the same double.
 std::string shortestNumber(double d);
-/// One line of JSON.
+/// Whether all of it is UTF-8 (RFC 3629), which a song file is.
+bool isUtf8(std::string_view s);
+/// One line of JSON, whatever the value: what is no UTF-8 becomes U+FFFD, what is no number null.
 std::string compactJson(const Value& v);
 
 } // namespace ivrin

@@ -124,8 +124,8 @@ TEST_CASE("no command writes over what a song is made of", "[cli]") {
   };
   const std::string place = "place t.ivrin --kind gap --row drums --start 6 --length 1 --out ";
   refused(place + "audio/voice.wav", "is a source of this song");
-  refused(place + "audio", "is not a file");
-  refused(place + "/dev/null", "is not a file");
+  refused(place + "audio", "audio is a folder, not a file");
+  refused(place + "/dev/null", "is a device, not a file");
   std::ofstream(m.dir / "notes.txt") << "notes";
   refused(place + "notes.txt", "is not a song");
   CHECK(bytes("notes.txt") == "notes");

@@ -159,10 +159,10 @@ TEST_CASE("nothing is written over a source, a device or a file of another kind"
   CHECK(why(dir / "link").find("is a source of this song") != std::string::npos);
   // A folder, a pipe, a text.
   fs::create_directories(dir / "a" / "stems" / "v.wav");
-  CHECK(why(dir / "a").find("is not a file") != std::string::npos);
+  CHECK(why(dir / "a").find("v.wav is a folder, not a file") != std::string::npos);
   fs::create_directories(dir / "b" / "stems");
   REQUIRE(::mkfifo((dir / "b" / "stems" / "v.wav").c_str(), 0600) == 0);
-  CHECK(why(dir / "b").find("is not a file") != std::string::npos);
+  CHECK(why(dir / "b").find("v.wav is a pipe, not a file") != std::string::npos);
   fs::create_directories(dir / "c" / "stems");
   std::ofstream(dir / "c" / "stems" / "v.wav") << "my notes";
   CHECK(why(dir / "c").find("is not a sound file") != std::string::npos);
@@ -172,16 +172,16 @@ TEST_CASE("nothing is written over a source, a device or a file of another kind"
   CHECK(why(dir / "d").empty());
 
   // Songs: over a song or nothing.
-  const auto sources = sourcesOf(t->song);
+  const Sources sources(t->song);
   CHECK(whyNotWritten(dir / "new.ivrin", TargetKind::song, sources).empty());
   std::ofstream(dir / "a.ivrin") << writeSong(t->song, allKinds().registry());
   CHECK(whyNotWritten(dir / "a.ivrin", TargetKind::song, sources).empty());
   CHECK(whyNotWritten(dir / "stems" / "v.wav", TargetKind::song, sources).find("source") != std::string::npos);
   CHECK(whyNotWritten(dir / "d" / "stems" / "v.wav", TargetKind::song, sources).find("not a song") !=
         std::string::npos);
-  CHECK(whyNotWritten("/dev/null", TargetKind::song, sources).find("not a file") != std::string::npos);
+  CHECK(whyNotWritten("/dev/null", TargetKind::song, sources).find("is a device, not a file") != std::string::npos);
   CHECK_FALSE(replaceFile("/dev/null", "x", error));
-  CHECK(error.find("not a file") != std::string::npos);
+  CHECK(error.find("is a device, not a file") != std::string::npos);
   CHECK(fs::is_character_file("/dev/null"));
   CHECK_FALSE(replaceFile(dir / "stems", "x", error));
   CHECK(fs::is_directory(dir / "stems"));

@@ -123,6 +123,15 @@ class NameType : public SettingType {
 
 class FileType : public NameType {
  public:
+  void check(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) const override {
+    NameType::check(s, v, place, problems);
+    const auto* t = v.text();
+    if (!t) return;
+    if (t->find('\0') != std::string::npos) problems.error(ErrorId::out_of_range, place, "is not a path");
+    if (t->starts_with("shipped:") && std::find(s.choices.begin(), s.choices.end(), *t) == s.choices.end())
+      problems.error(ErrorId::unknown_choice, place,
+                     "\"" + *t + "\" does not ship with Ivrin" + didYouMean(*t, s.choices));
+  }
   std::string_view name() const override { return "text"; }
   std::string range(const SettingSpec& s) const override { return "a path, or " + quotedChoices(s); }
 };
