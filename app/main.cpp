@@ -11,6 +11,7 @@
 #include <QSettings>
 
 #include <cstdio>
+#include <functional>
 
 using namespace ivrin;
 using namespace ivrin::app;
@@ -87,10 +88,26 @@ bool arrange(MainWindow& w, const QString& view) {
   return false;
 }
 
+/// An exception that leaves an event is told, and the window goes on.
+class App : public QApplication {
+ public:
+  using QApplication::QApplication;
+  std::function<void(const QString&)> failed;
+  bool notify(QObject* receiver, QEvent* event) override {
+    try {
+      return QApplication::notify(receiver, event);
+    } catch (const std::exception& e) {
+      std::fprintf(stderr, "ivrin: %s\n", e.what());
+      if (failed) failed(QString::fromUtf8(e.what()));
+      return false;
+    }
+  }
+};
+
 } // namespace
 
 int main(int argc, char** argv) {
-  QApplication app(argc, argv);
+  App app(argc, argv);
   QApplication::setApplicationName(QStringLiteral("ivrin"));
   QApplication::setOrganizationName(QStringLiteral("ivrin"));
   QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
@@ -134,10 +151,14 @@ int main(int argc, char** argv) {
   if (size.size() == 2) window.resize(size[0].toInt(), size[1].toInt());
   if (args.isSet(QStringLiteral("night"))) window.setNight(true);
   if (!shot) window.keepState();
+  app.failed = [&window](const QString& why) {
+    window.measure().say(QObject::tr("Something went wrong: %1").arg(why), true);
+  };
   window.show();
   QString song = args.positionalArguments().isEmpty() ? QString() : args.positionalArguments().front();
   if (song.isEmpty() && !shot) song = MainWindow::lastSong();
-  if (!song.isEmpty()) session.open(song.toStdString());
+  if (!song.isEmpty()) session.open(pathOf(song));
+  session.lookForLeft();
   if (!shot) return QApplication::exec();
 
   window.setAsksBeforeClosing(false);

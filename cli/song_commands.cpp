@@ -54,7 +54,7 @@ std::vector<std::string> verifyStems(const OpenedSong& opened) {
   std::vector<std::string> damaged;
   for (const Stem& s : opened.song.stems)
     if (const auto& audio = opened.audio.of(s.id); audio && !audio->verify()) {
-      store.forget(*audio, opened.song.sampleRate);
+      store.forget(*audio);
       damaged.push_back(*s.file);
     }
   return damaged;
@@ -106,7 +106,8 @@ int check(const SongOptions& o) {
     const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache, nullptr, &problems);
     completePrints(*plan, 2);
     for (const std::string& file : verifyStems(*opened))
-      problems.error(ErrorId::broken_audio, "stems", file + ": its copy in the cache was damaged and is thrown away; check again");
+      problems.error(ErrorId::broken_audio, "stems",
+                     file + ": its copy in the cache was damaged and is thrown away; check again");
     for (const auto& n : plan->nodes()) {
       const std::string place = "ornaments \"" + n->ornament->id + "\"";
       if (n->print && n->print->first() < Frames(0) && n->print->complete() && n->print->end() > n->print->first())

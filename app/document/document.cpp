@@ -10,20 +10,31 @@
 namespace ivrin {
 namespace fs = std::filesystem;
 
-Document::Document(Registry registry, fs::path journalFolder)
+Document::Document(Registry registry, fs::path journalFolder, std::function<void(const std::string&)> journalFailed)
     : registry_(std::make_shared<const Registry>(std::move(registry)))
     , journalFolder_(std::move(journalFolder)) {
-  if (!journalFolder_.empty()) journal_ = std::make_unique<JournalWriter>(registry_);
+  if (!journalFolder_.empty()) journal_ = std::make_unique<JournalWriter>(registry_, std::move(journalFailed));
 }
 
-void Document::adopt(Song song, Reach reach, fs::path file, std::string savedText) {
+void Document::adopt(Song song, Reach reach, SongPlace place) {
+  if (journal_) journal_->flush();
+  journalPlace_.reset();
   history_ = History(std::move(song));
   reach_ = std::move(reach);
-  file_ = std::move(file);
-  savedText_ = std::move(savedText);
-  if (!file_.empty()) history_.markSaved();
+  if (!place.held && !place.readOnly && place.file == place_.file) place.held = std::move(place_.held);
+  place_ = std::move(place);
+  editsBefore_ = 0;
+  if (!place_.file.empty() && place_.holds) history_.markSaved();
   IVRIN_CHECK(1, std::all_of(history_.song().stems.begin(), history_.song().stems.end(),
                              [](const Stem& s) { return !s.file || fs::path(*s.file).is_absolute(); }));
+}
+
+void Document::bringBack(Song song, std::unique_ptr<JournalPlace> journal, int edits) {
+  journalPlace_ = std::move(journal);
+  editsBefore_ = edits;
+  history_.edit("edits brought back", {}, std::move(song));
+  history_.settle();
+  keepJournal();
 }
 
 bool Document::edit(std::string label, Song next, std::string mergeKey) {
@@ -44,31 +55,48 @@ void Document::redo() {
 }
 
 void Document::keepJournal() {
+  if (!journal_) return;
+  // One that cannot be had is asked for again at the next edit; the writer says why.
+  if (!journalPlace_) journalPlace_ = JournalPlace::fresh(journalFolder_, place_.file);
   // The saved state too: after undoing everything there is nothing to bring back.
-  if (journal_) journal_->write(journalFor(journalFolder_, file_), file_.string(), savedText_, song());
+  journal_->write(journalPlace_ ? journalPlace_->file() : journalFor(journalFolder_, place_.file),
+                  {place_.file.string(), place_.savedText, {}, editsSinceSave()}, song());
 }
 
-std::string Document::save(const fs::path& chosen) {
+Document::Saved Document::save(const fs::path& chosen) {
   const fs::path file = plainPath(chosen);
+  const bool own = file == place_.file;
+  if (own && place_.readOnly) return {"it is open in another window; save it under another name", {}};
+  HeldFile::Taken taken;
+  if (!own) {
+    taken = HeldFile::take(lockOf(file));
+    if (taken.by) return {file.string() + " is open in another window", {}};
+  }
   // Its own file is a song; what else is chosen must be one, or not be there yet.
-  if (std::string why = whyNotWritten(file, TargetKind::song, Sources(song())); !why.empty()) return why;
+  if (std::string why = whyNotWritten(file, TargetKind::song, Sources(song())); !why.empty()) return {why, {}};
   Song saved = song();
   if (saved.title.empty()) saved.title = file.stem().string();
   const std::string text = writeSongFor(saved, *registry_, file.parent_path());
-  std::string why;
-  if (!replaceFile(file, text, why, 3)) return why;
-  const fs::path before = std::exchange(file_, file);
+  std::string unread, why;
+  const auto there = own ? readWholeFile(file, kMaxSongBytes, unread) : std::nullopt;
+  if (!replaceFile(file, text, why, 3)) return {why, {}};
   history_.edit("title", {}, std::move(saved)); // only when it took the file's name
   history_.settle();
   history_.markSaved();
+  forgetEdits();
+  if (!own) place_ = {file, {}, std::move(taken.held)};
+  const std::string before = std::exchange(place_.savedText, text);
+  editsBefore_ = 0;
   reach_.songFolder = file.parent_path();
-  savedText_ = text;
-  if (journal_) journal_->forget(journalFor(journalFolder_, before));
+  if (there && *there != before && *there != text)
+    return {{},
+            "the file had been changed by another program; that state is kept as " + file.filename().string() + "~1"};
   return {};
 }
 
 void Document::forgetEdits() {
-  if (journal_) journal_->forget(journalFor(journalFolder_, file_));
+  if (journal_ && journalPlace_) journal_->forget(journalPlace_->file());
+  journalPlace_.reset();
 }
 
 std::string Document::pathFor(const fs::path& chosen) {

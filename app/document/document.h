@@ -3,13 +3,16 @@
 // Invariants:
 //  1. Paths of the song are absolute; only what is written to a file names them from its folder.
 //  2. Every state of the song between saves reaches the journal; a save forgets it.
+//  3. Only its own journal is written or removed: what other windows left behind is not touched.
 #pragma once
 
 #include "document/journal_writer.h"
 #include "song/history.h"
 #include "song/reach.h"
+#include "song/song_place.h"
 
 #include <filesystem>
+#include <functional>
 #include <memory>
 
 namespace ivrin {
@@ -17,24 +20,37 @@ namespace ivrin {
 class Document {
  public:
   /// `registry` tells the writer which version of the song file holds what. Without a journal folder none is kept.
-  explicit Document(Registry registry, std::filesystem::path journalFolder = {});
+  /// `journalFailed` is called from another thread with why edits cannot be kept, once until they can be again.
+  explicit Document(Registry registry, std::filesystem::path journalFolder = {},
+                    std::function<void(const std::string&)> journalFailed = {});
 
   const Song& song() const { return history_.song(); }
   const History& history() const { return history_; }
   /// Absolute; empty for a song never saved.
-  const std::filesystem::path& file() const { return file_; }
+  const std::filesystem::path& file() const { return place_.file; }
+  bool readOnly() const { return place_.readOnly; }
+  /// The lock it holds, or nothing.
+  std::filesystem::path heldLock() const { return place_.held ? place_.held->file() : std::filesystem::path(); }
   const Reach& reach() const { return reach_; }
 
-  /// Another song. `savedText` is what its file holds; a song that has no file counts as changed.
-  void adopt(Song song, Reach reach, std::filesystem::path file, std::string savedText);
+  /// Another song. One that has no file counts as changed.
+  void adopt(Song song, Reach reach, SongPlace place);
+  /// What a window left behind goes on here: one edit, kept in its journal from now on.
+  void bringBack(Song song, std::unique_ptr<JournalPlace> journal, int edits);
   /// The only way to change the song. False when nothing changed.
   bool edit(std::string label, Song next, std::string mergeKey = {});
   void settle() { history_.settle(); }
   void undo();
   void redo();
+  /// Edits that are in the journal alone.
+  int editsSinceSave() const { return history_.editsSinceSave() + editsBefore_; }
 
-  /// Writes the file and forgets the journal; why not, or nothing. A song without a title takes the file's name.
-  std::string save(const std::filesystem::path& file);
+  struct Saved {
+    std::string why;  // it was not saved; mostly empty
+    std::string note; // worth saying though it was
+  };
+  /// Writes the file and forgets the journal. A song without a title takes the file's name.
+  Saved save(const std::filesystem::path& file);
   /// The user chose not to keep the edits since the last save.
   void forgetEdits();
   /// How a file that the user chose is named in the song; its folder is allowed from then on.
@@ -44,10 +60,11 @@ class Document {
   void keepJournal();
   std::shared_ptr<const Registry> registry_;
   std::filesystem::path journalFolder_;
-  std::unique_ptr<JournalWriter> journal_;
+  std::unique_ptr<JournalPlace> journalPlace_; // from the first edit on
+  std::unique_ptr<JournalWriter> journal_;     // goes first
   History history_;
-  std::filesystem::path file_;
-  std::string savedText_; // of the file as last read or written
+  SongPlace place_;
+  int editsBefore_ = 0; // of what was brought back
   Reach reach_;
 };
 

@@ -4,8 +4,9 @@
 
 namespace ivrin {
 
-JournalWriter::JournalWriter(std::shared_ptr<const Registry> registry)
+JournalWriter::JournalWriter(std::shared_ptr<const Registry> registry, std::function<void(const std::string&)> failed)
     : registry_(std::move(registry))
+    , failed_(std::move(failed))
     , thread_([this](std::stop_token s) { run(s); }) {}
 
 JournalWriter::~JournalWriter() {
@@ -14,10 +15,10 @@ JournalWriter::~JournalWriter() {
   changed_.notify_all();
 }
 
-void JournalWriter::write(std::filesystem::path journalFile, std::string songFile, std::string base, Song song) {
+void JournalWriter::write(std::filesystem::path journalFile, Journal about, Song song) {
   {
     std::lock_guard lock(mutex_);
-    wish_ = Wish{std::move(journalFile), std::move(songFile), std::move(base), std::move(song)};
+    wish_ = Wish{std::move(journalFile), std::move(about), std::move(song)};
   }
   changed_.notify_all();
 }
@@ -34,7 +35,20 @@ void JournalWriter::flush() {
   IVRIN_CHECK(2, !wish_ && !writing_);
 }
 
+/// Why it could not be kept, or nothing.
+std::string JournalWriter::keep(Wish wish) const {
+  std::string why;
+  try {
+    wish.journal.song = writeSong(wish.song, *registry_);
+    writeJournal(wish.journalFile, wish.journal, why);
+  } catch (const std::exception& e) {
+    why = e.what();
+  }
+  return why;
+}
+
 void JournalWriter::run(std::stop_token stop) {
+  bool could = true;
   for (;;) {
     std::optional<Wish> wish;
     {
@@ -44,8 +58,10 @@ void JournalWriter::run(std::stop_token stop) {
       wish = std::exchange(wish_, std::nullopt);
       writing_ = true;
     }
-    std::string why; // a journal that cannot be written must not stop the work; saving will say what is wrong
-    writeJournal(wish->journalFile, {wish->songFile, wish->base, writeSong(wish->song, *registry_)}, why);
+    // The work goes on; saving says what is wrong too.
+    const std::string why = keep(std::move(*wish));
+    if (!why.empty() && could && failed_) failed_(why);
+    could = why.empty();
     {
       std::lock_guard lock(mutex_);
       writing_ = false;

@@ -10,6 +10,7 @@
 
 #include <condition_variable>
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -19,22 +20,26 @@ namespace ivrin {
 
 class JournalWriter {
  public:
-  explicit JournalWriter(std::shared_ptr<const Registry> registry);
+  /// `failed` is called on the writer's thread with why a journal could not be written: once, until one can be again.
+  JournalWriter(std::shared_ptr<const Registry> registry, std::function<void(const std::string&)> failed);
   ~JournalWriter(); // writes what is still waiting
-  void write(std::filesystem::path journalFile, std::string songFile, std::string base, Song song);
+  /// `about`: all of the journal but its song.
+  void write(std::filesystem::path journalFile, Journal about, Song song);
   /// The song was saved: its journal is no longer needed.
   void forget(const std::filesystem::path& journalFile);
-  /// Waits until all is on the disk (tests).
+  /// Waits until all is on the disk.
   void flush();
 
  private:
   struct Wish {
     std::filesystem::path journalFile;
-    std::string songFile, base;
+    Journal journal;
     Song song;
   };
   void run(std::stop_token stop);
+  std::string keep(Wish wish) const;
   const std::shared_ptr<const Registry> registry_;
+  const std::function<void(const std::string&)> failed_;
   std::mutex mutex_;
   std::condition_variable_any changed_;
   std::optional<Wish> wish_;

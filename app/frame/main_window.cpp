@@ -1,6 +1,5 @@
 #include "app/frame/main_window.h"
 
-#include "app/dialogs/export_dialog.h"
 #include "app/dialogs/output_dialog.h"
 #include "app/frame/recent_songs.h"
 #include "app/theme/palette.h"
@@ -24,10 +23,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kTickMs = 16;
-
-fs::path pathOf(const QString& s) {
-  return fs::path(s.toStdString());
-}
 
 } // namespace
 
@@ -87,20 +82,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   connect(&session_, &Session::notice, this, [this](const QString& text, bool bad) { measure_->say(text, bad); });
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
   connect(&session_, &Session::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
-  connect(&session_, &Session::recovered, this, [this] {
-    measure_->say(tr("Edits that were not saved have been brought back."), false, tr("open as saved instead"),
-                  [this] { session_.discardRecovered(); });
-  });
-  connect(&session_, &Session::outOfReach, this, [this](const QString& folder) {
-    measure_->say(tr("Some audio lies outside the song's folder, in %1.").arg(folder), true, tr("allow that folder"),
-                  [this, folder] {
-                    QSettings s;
-                    QStringList known = s.value(QStringLiteral("reach")).toStringList();
-                    known << folder;
-                    s.setValue(QStringLiteral("reach"), known);
-                    session_.allowFolder(pathOf(folder));
-                  });
-  });
+  connectFiles();
   connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelExport);
   for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})
     connect(score_, signal, this, &MainWindow::updateActions);
@@ -192,37 +174,6 @@ QWidget* MainWindow::emptyPage() {
   return page;
 }
 
-// ---------------------------------------------------------------- files
-
-void MainWindow::openSong(const fs::path& file) {
-  if (!mayLeave()) return;
-  storeView();
-  session_.open(file);
-}
-
-void MainWindow::openDialog() {
-  const QString f = QFileDialog::getOpenFileName(this, tr("Open a song"), {}, tr("Ivrin songs (*.ivrin)"));
-  if (!f.isEmpty()) openSong(pathOf(f));
-}
-
-void MainWindow::showRecent() {
-  recent_->clear();
-  const QStringList files = keepsState_ ? recentSongs() : QStringList();
-  for (const QString& f : files) {
-    QAction* a = recent_->addAction(QFileInfo(f).completeBaseName(), this, [this, f] { openSong(pathOf(f)); });
-    a->setToolTip(f);
-  }
-  if (!files.isEmpty()) {
-    recent_->addSeparator();
-    recent_->addAction(tr("Forget these"), this, [this] {
-      forgetSongs();
-      showRecent();
-    });
-  }
-  recent_->setToolTipsVisible(true);
-  recent_->setEnabled(!files.isEmpty());
-}
-
 void MainWindow::outputDialog() {
   OutputDialog d(session_.playback().devices(), session_.playback().choice(),
                  session_.isOpen() ? session_.song().sampleRate : 48000, listening_->clickDb(), this);
@@ -234,72 +185,6 @@ void MainWindow::outputDialog() {
   if (keepsState_) storeOutputChoice(c);
   if (session_.isOpen())
     measure_->say(tr("Listening through %1.").arg(QString::fromStdString(session_.output().name())), false);
-}
-
-bool MainWindow::saveNow() {
-  return session_.file().empty() ? saveDialog() : session_.save(session_.file());
-}
-
-/// Asks what is to become of unsaved changes; false: stay.
-bool MainWindow::mayLeave() {
-  if (!asks_ || !session_.isOpen() || !session_.history().changedSinceSave()) return true;
-  const auto answer = QMessageBox::question(
-      this, tr("Unsaved changes"), tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
-      QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
-  if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !saveNow())) return false;
-  if (answer == QMessageBox::Discard) session_.forgetEdits();
-  return true;
-}
-
-bool MainWindow::saveDialog() {
-  QString f = QFileDialog::getSaveFileName(this, tr("Save the song"), QString::fromStdString(session_.file().string()),
-                                           tr("Ivrin songs (*.ivrin)"));
-  if (f.isEmpty()) return false;
-  if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
-  if (!session_.save(pathOf(f))) return false;
-  if (keepsState_) {
-    rememberSong(f);
-    showRecent();
-  }
-  return true;
-}
-
-void MainWindow::exportDialog() {
-  const fs::path beside = session_.file().empty() ? fs::current_path() : session_.file().parent_path() / "prints";
-  ExportDialog d(QString::fromStdString(beside.string()), this);
-  d.setObjectName(QStringLiteral("exportDialog"));
-  if (d.exec() == QDialog::Accepted && !d.folder().isEmpty()) session_.exportTo(pathOf(d.folder()), d.options());
-}
-
-void MainWindow::askTempoFor(const QStringList& files) {
-  bool ok = false;
-  const double bpm =
-      QInputDialog::getDouble(this, tr("New song"), tr("Tempo, quarter notes per minute"), 120, 20, 400, 2, &ok);
-  if (ok) newFromFiles(files, bpm);
-}
-
-void MainWindow::newFromFiles(const QStringList& files, double bpm) {
-  if (!mayLeave()) return;
-  storeView();
-  std::vector<fs::path> paths;
-  for (const QString& f : files) paths.push_back(pathOf(f));
-  session_.begin(paths, bpm);
-}
-
-void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
-  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
-}
-
-void MainWindow::dropEvent(QDropEvent* e) {
-  QStringList files;
-  for (const QUrl& u : e->mimeData()->urls())
-    if (u.isLocalFile()) files << u.toLocalFile();
-  e->acceptProposedAction();
-  if (files.size() == 1 && files.front().endsWith(QLatin1String(".ivrin")))
-    QTimer::singleShot(0, this,
-                       [this, f = files.front()] { openSong(pathOf(f)); }); // the drop must end before a question
-  else if (!files.isEmpty())
-    QTimer::singleShot(0, this, [this, files] { askTempoFor(files); }); // the drop must end before a dialog begins
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

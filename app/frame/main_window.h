@@ -15,6 +15,8 @@ namespace ivrin::app {
 
 class Face;
 
+std::filesystem::path pathOf(const QString& s);
+
 class MainWindow : public QMainWindow {
   Q_OBJECT
  public:
@@ -66,11 +68,17 @@ class MainWindow : public QMainWindow {
   void applyGrid();
   void applyPaper();
   void openDialog();
+  void newDialog();
   bool saveDialog();
   bool saveNow();
   void exportDialog();
   void outputDialog();
   bool mayLeave();
+  void connectFiles();
+  void offerLeft();
+  void leftDialog();
+  void findStems();
+  void chooseStemFile(const std::string& row);
   void showRecent();
   void storeView();
   void restoreView();

@@ -31,6 +31,7 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
     b->hide();
   }
   connect(close_, &QAbstractButton::clicked, this, [this] { say({}, false); });
+  offer_->setObjectName(QStringLiteral("offer"));
   connect(offer_, &QAbstractButton::clicked, this, [this] {
     const auto act = action_;
     say({}, false);

@@ -19,7 +19,6 @@ namespace ivrin::app {
 namespace {
 
 using K = QKeySequence;
-const char* const kAudioFilter = "*.wav *.flac *.aiff *.aif *.ogg *.mp3 *.w64 *.rf64";
 constexpr int kGridValues[] = {1, 2, 4, 8, 16, 32, 64};
 
 } // namespace
@@ -53,15 +52,23 @@ void MainWindow::addActions() {
 
 void MainWindow::addSongActions(const QString& menu) {
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  add({"new", menu, tr("&New from stems…"), tr("A new song from audio files"), {K::New}, [this] {
-         const QStringList files = QFileDialog::getOpenFileNames(
-             this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
-         if (!files.isEmpty()) askTempoFor(files);
-       }});
+  add({"new", menu, tr("&New from stems…"), tr("A new song from audio files"), {K::New}, [this] { newDialog(); }});
   add({"open", menu, tr("&Open…"), tr("Open a song"), {K::Open}, [this] { openDialog(); }});
   if (!demoSong_.empty()) add({"demo", menu, tr("Open the &demo song"), {}, {}, [this] { openSong(demoSong_); }});
   add({"save", menu, tr("&Save"), tr("Save the song"), {K::Save}, [this] { saveNow(); }, false, true});
   add({"saveAs", menu, tr("Save &as…"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { saveDialog(); }});
+  add({"left", menu, tr("Edits not sa&ved…"), tr("What windows left that ended before they saved"), {}, [this] {
+         leftDialog();
+       }});
+  add({"findStems",
+       menu,
+       tr("Look for &missing stems…"),
+       tr("In a folder and below, by what they hold"),
+       {},
+       [this] { findStems(); },
+       false,
+       true});
+  add({"stemFile", menu, tr("The file of the caret's ro&w…"), {}, {}, [this] { chooseStemFile(score_->caretRow()); }});
   add({"export",
        menu,
        tr("&Export…"),
@@ -678,9 +685,13 @@ void MainWindow::updateActions() {
   action(QStringLiteral("grid-free"))->setChecked(gridValue_ == 0);
   action(QStringLiteral("grid-dotted"))->setChecked(gridForm_ == QLatin1String("."));
   action(QStringLiteral("grid-triplet"))->setChecked(gridForm_ == QLatin1String("t"));
+  action(QStringLiteral("stemFile"))->setEnabled(open);
+  action(QStringLiteral("findStems"))->setEnabled(open && !session_.missingStems().empty());
   const QString title = QString::fromStdString(session_.song().title);
-  setWindowTitle(open ? QStringLiteral("%1[*] – Ivrin").arg(title.isEmpty() ? tr("Untitled") : title)
-                      : QStringLiteral("Ivrin[*]"));
+  const QString shown = title.isEmpty() ? tr("Untitled") : shortened(title, 80);
+  setWindowTitle(
+      open ? (session_.readOnly() ? tr("%1 (read only)[*] – Ivrin") : QStringLiteral("%1[*] – Ivrin")).arg(shown)
+           : QStringLiteral("Ivrin[*]"));
   setWindowModified(open && h.changedSinceSave());
   if (open && action(QStringLiteral("loop"))->isChecked() && score_->selection()) listening_->renewLoop();
 }

@@ -246,9 +246,7 @@ void OpenTitle::paintEvent(QPaintEvent*) {
   double px = 16;
   while (px > 13 && songTextWidth(sentence_, px, true) > room) px -= 0.5;
   if (room < scaled(60)) return; // large text in a small window: the row itself says it
-  QString shown = sentence_;
-  while (shown.size() > 4 && songTextWidth(shown, px, true) > room)
-    shown = shown.left(shown.size() - 2).trimmed() + QChar(0x2026);
+  const QString shown = shortened(sentence_, px, true, room);
   drawSongText(p, QPointF(width() - scaled(kTitleRight) - songTextWidth(shown, px, true), y), shown, px, true,
                warns_ ? c.warning : inkOf(ornament_));
 }

@@ -86,6 +86,14 @@ RowHead::RowHead(Session& session, const std::string& row, QWidget* parent)
   });
   connect(gain, &NumberField::settled, this, [this] { session_.settle(); });
   gain_ = gain;
+  if (session.song().stem(row)) {
+    find_ = new InkButton(tr("find the file…"), this);
+    find_->setTextPx(12);
+    find_->setWarns(true);
+    find_->setObjectName(QStringLiteral("find-") + QString::fromStdString(row));
+    find_->setAccessibleName(tr("Find the file of %1").arg(name));
+    connect(find_, &QAbstractButton::clicked, this, &RowHead::fileWanted);
+  }
   refresh();
 }
 
@@ -101,6 +109,7 @@ void RowHead::refresh() {
     mute_->setChecked(m.mute);
     solo_->setChecked(m.solo);
     static_cast<NumberField*>(gain_)->setValue(Value(m.gainDb));
+    resizeEvent(nullptr);
   }
   update();
 }
@@ -115,30 +124,32 @@ void RowHead::setFolded(bool folded) {
 void RowHead::resizeEvent(QResizeEvent*) {
   if (!mute_) return;
   const bool room = height() >= scaled(40) && !folded_;
-  for (QWidget* w : {static_cast<QWidget*>(mute_), static_cast<QWidget*>(solo_), gain_}) w->setVisible(room);
+  const bool missing = find_ && session_.isMissing(row_);
+  for (QWidget* w : {static_cast<QWidget*>(mute_), static_cast<QWidget*>(solo_), gain_})
+    w->setVisible(room && !missing);
+  if (find_) find_->setVisible(room && missing);
   if (!room) return;
   const int y = height() / 2 + scaled(1);
   mute_->setGeometry(scaled(30), y, scaled(20), scaled(20));
   solo_->setGeometry(scaled(50), y, scaled(20), scaled(20));
   gain_->setGeometry(scaled(73), y, scaled(36), scaled(20));
+  if (find_) find_->setGeometry(scaled(30), y, std::min(find_->sizeHint().width(), width() - scaled(32)), scaled(20));
 }
 
 void RowHead::paintEvent(QPaintEvent*) {
   QPainter p(this);
   const Palette& c = paper();
   const bool problem = !session_.rowProblem(row_).isEmpty();
-  const bool two = mute_ && mute_->isVisible();
+  const bool two = mute_ && (mute_->isVisible() || (find_ && find_->isVisible()));
   const RowMix m = session_.song().rowMix(row_);
   const QString name = QString::fromStdString(session_.song().rowName(row_));
   const double px = height() < scaled(24) ? 13 : 16;
   const double y = two ? height() / 2.0 - scaled(3) : height() / 2.0 + scaled(px * 0.3);
   // A long name is shortened with an ellipsis; the tooltip has it whole.
-  QString shown = name;
-  const double room = width() - scaled(34) - scaled(2);
-  while (shown.size() > 2 && songTextWidth(shown, px, false) > room)
-    shown = shown.left(shown.size() - 2).trimmed() + QChar(0x2026);
+  const QString shown = shortened(name, px, false, width() - scaled(34) - scaled(2));
   drawSongText(p, QPointF(scaled(34), y), shown, px, false, problem ? c.warning : m.mute ? c.quiet : c.ink);
-  setToolTip(problem ? QStringLiteral("%1: %2").arg(name, session_.rowProblem(row_)) : name);
+  const QString whole = shortened(name, 200);
+  setToolTip(problem ? QStringLiteral("%1: %2").arg(whole, session_.rowProblem(row_)) : whole);
   if (problem) {
     p.setFont(sans(11));
     p.setPen(c.warning);

@@ -19,6 +19,8 @@ class RowHead : public QWidget {
  signals:
   /// The name was double-clicked.
   void foldRequested();
+  /// Its file is not there, and another one is to be chosen.
+  void fileWanted();
 
  protected:
   void mouseDoubleClickEvent(QMouseEvent*) override { emit foldRequested(); }
@@ -32,6 +34,7 @@ class RowHead : public QWidget {
   InkButton* mute_ = nullptr;
   InkButton* solo_ = nullptr;
   QWidget* gain_ = nullptr;
+  InkButton* find_ = nullptr; // in place of the others where the file is not there
   bool folded_ = false;
 };
 

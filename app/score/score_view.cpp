@@ -118,6 +118,7 @@ void ScoreView::rebuild() {
     rows_.push_back(id);
     heads_.push_back(new RowHead(session_, id, this));
     connect(heads_.back(), &RowHead::foldRequested, this, [this, id] { toggleFold(id); });
+    connect(heads_.back(), &RowHead::fileWanted, this, [this, id] { emit fileWanted(id); });
     heads_.back()->show();
   }
   if (!rows_.empty()) caretRow_ = rows_.front();

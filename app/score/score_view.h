@@ -131,6 +131,8 @@ class ScoreView : public QWidget {
   /// A handle of the open row is being dragged, or was let go.
   void handleHeld(bool held);
   void aloneRequested(bool on);
+  /// The row's file is not there: another one is wanted.
+  void fileWanted(const std::string& row);
 
  protected:
   void paintEvent(QPaintEvent*) override;

@@ -1,35 +1,96 @@
 #include "services/opening.h"
 
 #include "song/edits.h"
-#include "song/journal.h"
 #include "song/safe_file.h"
 
 namespace ivrin {
 namespace fs = std::filesystem;
 namespace {
+
 constexpr int kThreads = 2;
+
+/// The song that a journal keeps, as a window has it.
+std::optional<Song> songOf(const Journal& journal) {
+  Problems unreadable;
+  auto song = readSong(journal.song, allKinds().registry(), unreadable);
+  if (!song) return std::nullopt;
+  const fs::path folder = fs::path(journal.file).parent_path();
+  return withPaths(std::move(*song), [&](const std::string& p) { return absolutePath(p, folder); });
 }
+
+LeftEdits offered(const LeftJournal& l, const Song& song, const std::string& savedText) {
+  return {l.path,
+          l.journal.file,
+          song.title.empty() ? fs::path(l.journal.file).stem().string() : song.title,
+          l.when,
+          l.journal.edits,
+          song.ornaments.size(),
+          !l.journal.file.empty() && l.journal.base == savedText};
+}
+
+/// What stems are made of, where the song does not say it yet: they can be found again by that.
+Song withDigests(Song song, const SongAudio& audio) {
+  for (Stem& s : song.stems)
+    if (const auto& a = audio.of(s.id); a && s.digest.empty()) s.digest = a->digest();
+  return song;
+}
+
+/// Brings back a state, if nobody else has taken it meanwhile.
+void bringBack(OpenedDocument& d, const fs::path& journal, int edits, Song song) {
+  d.journal = JournalPlace::leftAt(journal);
+  if (!d.journal) return;
+  d.broughtBack = std::move(song);
+  d.edits = edits;
+}
+
+} // namespace
 
 OpenedDocument openDocument(const fs::path& file, const Places& places, const StemStore& store, std::stop_token stop,
                             const Progress& progress) {
   OpenedDocument d;
-  d.file = plainPath(file);
-  const Registry registry = allKinds().registry();
-  d.opened = openSong(d.file, places.allowed, allKinds(), store, d.problems, stop, progress);
-  if (!d.opened) return d;
+  d.place.file = plainPath(file);
+  d.place.readOnly = places.readOnly;
+  std::error_code ec;
+  const fs::path real = fs::weakly_canonical(d.place.file, ec);
+  const fs::path lock = lockOf(ec ? d.place.file : real);
+  if (!places.readOnly && lock != places.heldLock && whatItIs(d.place.file) == "a file") {
+    auto taken = HeldFile::take(lock);
+    if (taken.by) {
+      d.heldBy = std::move(taken.by);
+      return d;
+    }
+    d.place.held = std::move(taken.held);
+  }
   std::string why;
-  d.savedText = readWholeFile(d.file, kMaxSongBytes, why).value_or("");
-  if (places.journalFolder.empty()) return d;
-  Problems ignored;
-  const auto journal = readJournal(journalFor(places.journalFolder, d.file), ignored);
-  if (!journal || journal->base != d.savedText) return d;
-  auto song = readSong(journal->song, registry, ignored);
-  if (!song) return d;
-  song = withPaths(std::move(*song), [&](const std::string& p) { return absolutePath(p, d.file.parent_path()); });
-  if (*song == d.opened->song) return d;
+  d.place.savedText = readWholeFile(d.place.file, kMaxSongBytes, why).value_or("");
+  d.opened = openSong(d.place.file, places.allowed, allKinds(), store, d.problems, stop, progress);
+  if (d.opened) d.opened->song = withDigests(std::move(d.opened->song), d.opened->audio);
+  if (places.journalFolder.empty() || places.readOnly || places.asSaved) return d;
+  std::vector<std::pair<LeftEdits, Song>> left;
+  for (const LeftJournal& l : leftJournals(places.journalFolder, d.place.file)) {
+    auto song = songOf(l.journal);
+    if (!song) continue;
+    if (d.opened && *song == d.opened->song)
+      letGo(l.path); // it was saved after all, or all of it was undone
+    else
+      left.emplace_back(offered(l, *song, d.place.savedText), std::move(*song));
+  }
+  const bool onlyOne = left.size() == 1 && left.front().first.onThisFile;
+  for (auto& [one, song] : left) {
+    const bool wanted = places.bringBack ? one.journal == *places.bringBack : onlyOne && d.opened;
+    if (wanted)
+      bringBack(d, one.journal, one.edits, std::move(song));
+    else
+      d.left.push_back(std::move(one));
+  }
+  if (!d.broughtBack) return d;
+  const Reach reach{d.place.file.parent_path(), places.allowed};
   d.problems = {};
-  d.opened->audio = SongAudio::open(*song, d.opened->reach, store, d.problems, kThreads, stop);
-  d.recovered = std::move(song);
+  if (!d.opened) {
+    d.opened = OpenedSong{*d.broughtBack, {}, reach};
+    d.place.holds = false;
+  }
+  d.opened->audio = SongAudio::open(*d.broughtBack, d.opened->reach, store, d.problems, kThreads, stop);
   return d;
 }
 
@@ -43,6 +104,44 @@ OpenedDocument beginDocument(const std::vector<fs::path>& files, double bpm, con
   made.audio = SongAudio::open(made.song, made.reach, store, d.problems, kThreads, stop, progress);
   d.opened = std::move(made);
   return d;
+}
+
+OpenedDocument openLeft(const fs::path& journal, const Places& places, const StemStore& store, std::stop_token stop,
+                        const Progress& progress) {
+  OpenedDocument d;
+  const auto kept = readJournal(journal, d.problems);
+  auto song = kept ? songOf(*kept) : std::nullopt;
+  if (!song) {
+    if (d.problems.list.empty()) d.problems.error(ErrorId::unreadable, "", "what was kept of it cannot be read");
+    return d;
+  }
+  bringBack(d, journal, kept->edits, *song);
+  if (!d.journal) {
+    d.problems.error(ErrorId::refused, "", "another window has it already");
+    return d;
+  }
+  // Its stems lie where the user took them from: they may be read, as they were.
+  OpenedSong made{std::move(*song), {}, {{}, places.allowed}};
+  for (const Stem& s : made.song.stems)
+    if (s.file) made.reach.allowed.push_back(fs::path(*s.file).parent_path());
+  made.audio = SongAudio::open(made.song, made.reach, store, d.problems, kThreads, stop, progress);
+  d.opened = std::move(made);
+  return d;
+}
+
+std::vector<LeftEdits> leftWithoutFile(const fs::path& journalFolder) {
+  std::vector<LeftEdits> all;
+  for (const LeftJournal& l : leftJournals(journalFolder, std::nullopt)) {
+    if (!l.journal.file.empty() && whatItIs(l.journal.file) == "a file") continue;
+    if (const auto song = songOf(l.journal)) all.push_back(offered(l, *song, {}));
+  }
+  return all;
+}
+
+void letGo(const fs::path& journal) {
+  const auto place = JournalPlace::leftAt(journal); // so that nobody is just taking it up
+  std::error_code ignored;
+  if (place) fs::remove(journal, ignored);
 }
 
 } // namespace ivrin

@@ -1,21 +1,44 @@
-// Opening a song file, with what the journal knows beyond it, and beginning a song from audio files.
+// Opening a song file, with what windows that ended before they saved have left of it, and beginning a song from audio
+// files.
 #pragma once
 
 #include "render/open_song.h"
+#include "song/journal.h"
+#include "song/song_place.h"
 
 namespace ivrin {
 
+/// A state of a song that was never saved, as it is offered.
+struct LeftEdits {
+  std::filesystem::path journal;
+  std::filesystem::path file; // of the song; empty: it never had one
+  std::string title;
+  std::filesystem::file_time_type when; // of the last edit
+  int edits = 0;
+  std::size_t ornaments = 0;
+  bool onThisFile = false; // begun from what the file holds now
+};
+
 struct OpenedDocument {
   std::optional<OpenedSong> opened; // nothing: it cannot be opened, `problems` says why
-  std::optional<Song> recovered;    // what the journal brings back; the audio is that of this one
-  std::filesystem::path file;       // empty for a song never saved
-  std::string savedText;            // of the file
+  SongPlace place;
+  std::optional<Holder> heldBy;          // who has it open; then it was opened only if read-only was asked for
+  std::optional<Song> broughtBack;       // what is chosen of the states left; the audio is that of this one
+  std::unique_ptr<JournalPlace> journal; // where that was kept
+  int edits = 0;                         // in it
+  std::vector<LeftEdits> left;           // the states left that nobody has chosen between yet
   Problems problems;
 };
 
 struct Places {
-  std::filesystem::path journalFolder;        // empty: no journal
-  std::vector<std::filesystem::path> allowed; // folders that songs may read
+  std::filesystem::path journalFolder{};        // empty: no journal
+  std::vector<std::filesystem::path> allowed{}; // folders that songs may read
+  std::filesystem::path heldLock{};             // a lock that is ours already
+  bool readOnly = false;                        // opened though another window has it
+  /// The journal whose state is wanted. Without one a single state that was begun from what the file holds is brought
+  /// back by itself; where there is a choice nothing is, and all are offered.
+  std::optional<std::filesystem::path> bringBack{};
+  bool asSaved = false; // what the file holds, whatever was left
 };
 
 OpenedDocument openDocument(const std::filesystem::path& file, const Places& places, const StemStore& store,
@@ -23,5 +46,13 @@ OpenedDocument openDocument(const std::filesystem::path& file, const Places& pla
 /// One stem from each file; their folders are allowed to the song.
 OpenedDocument beginDocument(const std::vector<std::filesystem::path>& files, double bpm, const StemStore& store,
                              std::stop_token stop, const Progress& progress);
+/// A song that was never saved, or whose file cannot be read any more, from what was left of it.
+OpenedDocument openLeft(const std::filesystem::path& journal, const Places& places, const StemStore& store,
+                        std::stop_token stop, const Progress& progress);
+
+/// What was left of songs that opening a file would not offer: never saved, or their file has gone.
+std::vector<LeftEdits> leftWithoutFile(const std::filesystem::path& journalFolder);
+/// It is wanted no more.
+void letGo(const std::filesystem::path& journal);
 
 } // namespace ivrin

@@ -1,5 +1,6 @@
 #include "app/session/session.h"
 
+#include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "render/facts.h"
 #include "render/song_impulses.h"
@@ -13,18 +14,19 @@ namespace ivrin::app {
 namespace fs = std::filesystem;
 namespace {
 
-constexpr int kRenderThreads = 2;
-constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120;
-
-QString asText(const std::string& s) {
-  return QString::fromStdString(s);
-}
+constexpr int kRenderThreads = 2, kImportThreads = 2;
+constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120, kVerifyAfterMs = 2000;
 
 } // namespace
 
 Session::Session(Options options)
     : options_(std::move(options))
-    , document_(allKinds().registry(), options_.journalFolder)
+    , document_(allKinds().registry(), options_.journalFolder,
+                [this](const std::string& why) {
+                  post([this, why] {
+                    emit notice(tr("Edits cannot be kept until the next save: %1").arg(asText(why)), true);
+                  });
+                })
     , store_(options_.cacheFolder)
     , playback_(options_.playback)
     , pool_(kRenderThreads)
@@ -36,23 +38,63 @@ Session::Session(Options options)
     , openJob_(
           workers_,
           [this](const OpenInput& in, const Run& run) {
+            if (!in.left.empty()) return openLeft(in.left, in.places, store_, run.stop, reportImport(run));
             return in.bpm ? beginDocument(in.files, *in.bpm, store_, run.stop, reportImport(run))
                           : openDocument(in.files.front(), in.places, store_, run.stop, reportImport(run));
           },
           [this](OpenedDocument d) { takeOpened(std::move(d)); })
-    , impulseJob_(
+    , leftJob_(
+          workers_, [](const fs::path& folder, const Run&) { return leftWithoutFile(folder); },
+          [this](std::vector<LeftEdits> left) {
+            std::erase_if(left_, [](const LeftEdits& l) { return l.file.empty(); });
+            left_.insert(left_.end(), left.begin(), left.end());
+            if (!left.empty()) emit leftOffered();
+          })
+    , audioJob_(
           workers_,
-          [this](const ImpulsesInput& in, const Run& run) {
-            ImpulsesFound found;
-            found.impulses = loadImpulses(in.song, in.reach, store_, in.known, found.problems, run.stop);
+          [this](const AudioInput& in, const Run& run) {
+            AudioFound found;
+            found.audio = SongAudio::open(in.song, in.reach, store_, found.problems, kImportThreads, run.stop,
+                                          reportImport(run), &in.known);
             return found;
           },
-          [this](ImpulsesFound found) {
-            if (found.impulses == audio_.impulses()) return;
-            audio_.setImpulses(found.impulses);
-            replan();
-            for (const Problem& p : found.problems.list) emit notice(asText(p.text()), p.isError);
+          [this](AudioFound found) { takeAudio(std::move(found)); })
+    , verifyJob_(
+          workers_,
+          [this](const SongAudio& audio, const Run& run) {
+            Verified v;
+            for (const auto& [id, stem] : audio.all()) {
+              const bool sound = stem->verify(run.stop);
+              if (run.stop.stop_requested()) break;
+              if (sound)
+                v.sound.push_back(stem->digest());
+              else
+                v.damaged.push_back(id);
+            }
+            return v;
+          },
+          [this](Verified v) {
+            verified_.insert(v.sound.begin(), v.sound.end());
+            dropDamaged(v.damaged);
           })
+    , lookJob_(
+          workers_,
+          [this](const LookInput& in, const Run& run) {
+            LookFound found;
+            found.of = in.stems.size();
+            if (in.isFolder) {
+              found.stems =
+                  findStems(in.song, in.stems, in.where, store_, run.stop, [&](std::int64_t i, std::int64_t n) {
+                    run.report([this, f = static_cast<double>(i) / static_cast<double>(n)] {
+                      emit progress(tr("Looking for stems"), std::min(f, 0.999));
+                    });
+                  });
+            } else if (auto one = stemAt(in.song, in.stems.front(), in.where, store_, found.problems)) {
+              found.stems.push_back(std::move(*one));
+            }
+            return found;
+          },
+          [this](LookFound found) { takeFound(std::move(found)); })
     , spectraJob_(
           workers_,
           [this](const SpectraInput& in, const Run& run) {
@@ -111,6 +153,9 @@ Session::Session(Options options)
                   : report.files.size() == 1
                       ? tr("1 file written to %1").arg(asText(in.folder.string()))
                       : tr("%1 files written to %2").arg(report.files.size()).arg(asText(in.folder.string()));
+              if (!in.audio.damaged().empty()) // silence stood for what was not there
+                return {tr("The export was made from a damaged copy of a stem. It is brought in anew: export again."),
+                        false};
               for (const auto& n : report.notes) text += QStringLiteral(" · ") + asText(n);
               return {text, !report.stopped};
             } catch (const std::exception& e) {
@@ -118,15 +163,19 @@ Session::Session(Options options)
             }
           },
           [this](std::pair<QString, bool> done) {
+            exports_.pop_front();
             emit progress({}, 1);
             emit exported(done.first, done.second);
+            nextExport();
           }) {
-  for (auto& [timer, ms] : {std::pair{&peaksTimer_, kPeaksAfterMs}, std::pair{&factsTimer_, kFactsAfterMs}}) {
+  for (auto& [timer, ms] : {std::pair{&peaksTimer_, kPeaksAfterMs}, std::pair{&factsTimer_, kFactsAfterMs},
+                            std::pair{&verifyTimer_, kVerifyAfterMs}}) {
     timer->setSingleShot(true);
     timer->setInterval(ms);
   }
   connect(&peaksTimer_, &QTimer::timeout, this, &Session::startPeaks);
   connect(&factsTimer_, &QTimer::timeout, this, &Session::startFacts);
+  connect(&verifyTimer_, &QTimer::timeout, this, &Session::startVerifying);
   pool_.onProgress([this] {
     if (progressPosted_.exchange(true)) return;
     post([this] {
@@ -141,122 +190,6 @@ Session::Session(Options options)
 Session::~Session() {
   pool_.onProgress({});
   pool_.setPlans({});
-}
-
-QString Session::rowProblem(const std::string& row) const {
-  const auto it = rowProblems_.find(row);
-  return it == rowProblems_.end() ? QString() : it->second;
-}
-
-// ---------------------------------------------------------------- opening and saving
-
-Progress Session::reportImport(const Run& run) {
-  return [this, report = run.report](std::int64_t done, std::int64_t total) {
-    report([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] {
-      emit progress(tr("Bringing in stems"), std::min(f, 0.999));
-    });
-  };
-}
-
-void Session::open(const fs::path& file) {
-  openJob_.begin({{file}, std::nullopt, {options_.journalFolder, options_.reach}});
-}
-
-void Session::begin(const std::vector<fs::path>& files, double bpm) {
-  openJob_.begin({files, bpm, {}});
-}
-
-void Session::takeOpened(OpenedDocument d) {
-  emit progress({}, 1);
-  if (d.opened) return adopt(std::move(d));
-  if (d.file.empty()) {
-    emit notice(d.problems.list.empty() ? tr("There is no audio in that.") : asText(d.problems.list.front().text()),
-                true);
-    return;
-  }
-  const QString why = d.problems.list.empty() ? QString() : asText(d.problems.list.front().text());
-  emit notice(tr("%1 cannot be opened. %2").arg(asText(d.file.filename().string()), why), true);
-}
-
-void Session::adopt(OpenedDocument d) {
-  if (playback_.begun()) player().stop();
-  // What is under way belongs to the song that was open.
-  impulseJob_.cancel();
-  spectraJob_.cancel();
-  findJob_.cancel();
-  placeJob_.cancel();
-  peaksJob_.cancel();
-  factsJob_.cancel();
-  document_.adopt(std::move(d.opened->song), d.opened->reach, d.file, std::move(d.savedText));
-  audio_ = std::move(d.opened->audio);
-  rowProblems_.clear();
-  found_.clear();
-  rowPeaks_.clear();
-  facts_.reset();
-  spectra_.reset();
-  chosen_.clear();
-  plan_.reset();
-  int errors = 0;
-  QString first, unreachable;
-  for (const Problem& p : d.problems.list) {
-    if (!p.isError) continue;
-    if (errors++ == 0) first = asText(p.message);
-    // "stems[3].file" names the row.
-    if (p.place.starts_with("stems[")) {
-      const auto i = static_cast<std::size_t>(std::strtoul(p.place.c_str() + 6, nullptr, 10));
-      if (i < song().stems.size()) {
-        rowProblems_[song().stems[i].id] = asText(p.message);
-        if (p.id == ErrorId::out_of_reach && song().stems[i].file) {
-          std::error_code ec; // a loop of links leads nowhere
-          const fs::path where = fs::weakly_canonical(*song().stems[i].file, ec);
-          if (!ec) unreachable = asText(where.parent_path().string());
-        }
-      }
-    }
-  }
-  for (const std::string& row : song().rowsInScoreOrder()) wanted_.insert(row);
-  if (const auto news = playback_.begin(song().sampleRate)) tell(*news);
-  compareChosen();
-  replan();
-  emit opened();
-  if (!unreachable.isEmpty())
-    emit outOfReach(unreachable);
-  else if (errors > 0)
-    emit notice(errors == 1 ? first : tr("%1 (and %2 more)").arg(first).arg(errors - 1), true);
-  if (d.recovered) {
-    document_.edit("recovered edits", std::move(*d.recovered));
-    settle();
-    songEdited();
-    emit recovered();
-  }
-}
-
-bool Session::save(const fs::path& file) {
-  if (const std::string why = document_.save(file); !why.empty()) {
-    emit notice(tr("The song was not saved: %1").arg(asText(why)), true);
-    return false;
-  }
-  emit songChanged();
-  return true;
-}
-
-void Session::discardRecovered() {
-  forgetEdits();
-  open(file());
-}
-
-void Session::forgetEdits() {
-  document_.forgetEdits();
-}
-
-void Session::allowFolder(const fs::path& folder) {
-  options_.reach.push_back(folder);
-  if (!file().empty()) open(file());
-}
-
-std::string Session::pathFor(const fs::path& chosen) {
-  options_.reach.push_back(plainPath(chosen).parent_path());
-  return document_.pathFor(chosen);
 }
 
 // ---------------------------------------------------------------- editing
@@ -289,20 +222,11 @@ void Session::replan() {
   Problems problems;
   plan_ = RenderPlan::make(song(), audio_, allKinds(), *cache_, plan_.get(), &problems);
   hearPlan();
-  loadNewImpulses();
+  loadNewAudio();
   peaksTimer_.start();
   factsTimer_.start();
   emit planChanged();
   for (const Problem& p : problems.list) emit notice(asText(p.text()), true);
-}
-
-/// Impulse responses that an edit brought in are decoded apart; until then their space is silent.
-void Session::loadNewImpulses() {
-  const auto known = audio_.impulses();
-  const auto files = impulseFiles(song());
-  const auto have = [&](const auto& f) { return known && known->has(f.second); };
-  if (std::all_of(files.begin(), files.end(), have)) return;
-  impulseJob_.begin({song(), document_.reach(), known});
 }
 
 void Session::place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch) {
@@ -388,14 +312,6 @@ void Session::startFacts() {
   if (plan_ && !chosen_.empty() && plan_->node(chosen_)) factsJob_.begin({plan_, planWithoutChosen(), chosen_});
 }
 
-void Session::exportTo(const fs::path& folder, const ExportOptions& options) {
-  if (plan_) exportJob_.begin({plan_, folder, options});
-}
-
-void Session::cancelExport() {
-  exportJob_.hurry();
-}
-
 // ---------------------------------------------------------------- listening
 
 void Session::tell(const OutputNews& news) {
@@ -443,6 +359,7 @@ void Session::replaceOutput() {
 
 void Session::tick() {
   if (!plan_) return;
+  if (const auto damaged = audio_.damaged(); !damaged.empty()) dropDamaged(damaged);
   pool_.setPlayhead(player().position());
   const auto news = playback_.look();
   if (!news) return;
@@ -496,12 +413,14 @@ void Session::waitUntilIdle() {
       continue;
     }
     // What waits for calm begins now.
-    const bool peaks = peaksTimer_.isActive(), facts = factsTimer_.isActive();
-    if (!peaks && !facts) return;
+    const bool peaks = peaksTimer_.isActive(), facts = factsTimer_.isActive(), verify = verifyTimer_.isActive();
+    if (!peaks && !facts && !verify) return;
     peaksTimer_.stop();
     factsTimer_.stop();
+    verifyTimer_.stop();
     if (peaks) startPeaks();
     if (facts) startFacts();
+    if (verify) startVerifying();
   }
 }
 

@@ -8,6 +8,7 @@
 #include "manners/placing.h"
 #include "playback/playback.h"
 #include "render/export.h"
+#include "render/relink.h"
 #include "render/render_pool.h"
 #include "services/chosen_facts.h"
 #include "services/findings.h"
@@ -20,6 +21,7 @@
 #include <QString>
 #include <QTimer>
 
+#include <deque>
 #include <filesystem>
 #include <map>
 #include <set>
@@ -57,12 +59,34 @@ class Session : public QObject {
   void undo();
   void redo();
 
-  void open(const std::filesystem::path& file);
+  struct OpenAs {
+    bool readOnly;                                  // though another window has it
+    bool asSaved;                                   // whatever edits were left of it
+    std::optional<std::filesystem::path> bringBack; // the state kept in this journal
+  };
+  void open(const std::filesystem::path& file) { open(file, OpenAs{false, false, {}}); }
+  void open(const std::filesystem::path& file, const OpenAs& as);
+  bool readOnly() const { return document_.readOnly(); }
   /// A new song, never saved yet, from audio files.
   void begin(const std::vector<std::filesystem::path>& files, double bpm);
   bool save(const std::filesystem::path& file);
-  /// Drops what the journal brought back and opens the file as it was saved.
+  /// Drops the edits that were brought back and opens the file as it was saved.
   void discardRecovered();
+  /// States that windows left which ended before they saved: of the song that was opened last, or of songs without a
+  /// file. They stay until one is chosen.
+  const std::vector<LeftEdits>& left() const { return left_; }
+  /// Looks for what was left of songs without a file; leftOffered() tells.
+  void lookForLeft();
+  void bringBack(const LeftEdits& one);
+  void letGo(const LeftEdits& one);
+
+  /// Stems of the open song whose file is not there.
+  std::vector<std::string> missingStems() const;
+  bool isMissing(const std::string& row) const;
+  /// The row takes its sound from this file. One undo step; its ornaments stay.
+  void pointAt(const std::string& stem, const std::filesystem::path& file);
+  /// Looks for all missing stems in a folder and below. One undo step.
+  void findStemsIn(const std::filesystem::path& folder);
   /// The user chose not to keep the edits since the last save: their journal goes.
   void forgetEdits();
   void allowFolder(const std::filesystem::path& folder);
@@ -126,6 +150,11 @@ class Session : public QObject {
   void exported(const QString& message, bool ok);
   void notice(const QString& text, bool isError);
   void recovered();
+  /// left() is not empty: there is something to choose.
+  void leftOffered();
+  /// Files of rows are not there; `text` says which.
+  void stemsMissing(const QString& text);
+  void openElsewhere(const QString& file, const QString& who);
   void outOfReach(const QString& folder);
   void outputReplaced();
 
@@ -146,24 +175,41 @@ class Session : public QObject {
     std::string kind;
     std::vector<Press> presses;
   };
-  struct ImpulsesInput {
+  struct AudioInput {
     Song song;
     Reach reach;
-    std::shared_ptr<const Impulses> known;
+    SongAudio known;
   };
-  struct ImpulsesFound {
-    std::shared_ptr<const Impulses> impulses;
+  struct AudioFound {
+    SongAudio audio;
+    Problems problems;
+  };
+  struct Verified {
+    std::vector<std::string> sound;   // digests
+    std::vector<std::string> damaged; // stems
+  };
+  struct LookInput {
+    Song song;
+    std::vector<std::string> stems;
+    std::filesystem::path where; // a file for the one stem, or a folder
+    bool isFolder;
+  };
+  struct LookFound {
+    std::vector<StemFound> stems;
+    std::size_t of = 0;
     Problems problems;
   };
   struct ExportInput {
     std::shared_ptr<const RenderPlan> plan;
+    SongAudio audio;
     std::filesystem::path folder;
     ExportOptions options;
   };
   struct OpenInput {
     std::vector<std::filesystem::path> files; // a song, or the stems of a new one
-    std::optional<double> bpm;                // of a new one
-    Places places;
+    std::optional<double> bpm{};              // of a new one
+    Places places{};
+    std::filesystem::path left{}; // or the journal of one without a file
   };
   struct FindInput {
     std::shared_ptr<const RenderPlan> plan;
@@ -184,7 +230,14 @@ class Session : public QObject {
   void startFacts();
   void startFinding();
   void startPeaks();
-  void loadNewImpulses();
+  void startVerifying();
+  void loadNewAudio();
+  void takeAudio(AudioFound found);
+  void takeProblems(const Problems& problems);
+  void takeFound(LookFound found);
+  void dropDamaged(const std::vector<std::string>& stems);
+  Places places() const;
+  void nextExport();
   void addPlaced(const std::vector<Ornament>& made);
   std::shared_ptr<const RenderPlan> planWithoutChosen() const;
   Progress reportImport(const Run& run);
@@ -200,6 +253,9 @@ class Session : public QObject {
 
   SongAudio audio_;
   std::map<std::string, QString> rowProblems_;
+  std::vector<LeftEdits> left_;
+  std::set<std::string> verified_;  // digests of stems whose copies were compared with their checksums
+  std::deque<ExportInput> exports_; // the first is under way
   std::shared_ptr<const RenderPlan> plan_;
   std::map<std::string, std::shared_ptr<const RowFindings>> found_; // the newest there are
   mutable std::set<std::string> wanted_;                            // rows asked for since they were last looked after
@@ -208,11 +264,14 @@ class Session : public QObject {
   std::optional<FinishSpectra> spectra_;
   std::string chosen_;
   std::atomic<bool> progressPosted_{false};
-  QTimer peaksTimer_, factsTimer_;
+  QTimer peaksTimer_, factsTimer_, verifyTimer_;
 
   Workers workers_;
   Job<OpenInput, OpenedDocument> openJob_;
-  Job<ImpulsesInput, ImpulsesFound> impulseJob_;
+  Job<std::filesystem::path, std::vector<LeftEdits>> leftJob_;
+  Job<AudioInput, AudioFound> audioJob_;
+  Job<SongAudio, Verified> verifyJob_;
+  Job<LookInput, LookFound> lookJob_;
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
   Job<FindInput, int> findJob_;
   Job<PlaceInput, std::vector<Ornament>> placeJob_;

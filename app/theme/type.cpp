@@ -132,4 +132,20 @@ double songTextWidth(const QString& text, double px, bool italic) {
   return shape(text, px * g_scale, italic).width;
 }
 
+QString shortened(const QString& text, int characters) {
+  return text.size() <= characters ? text : text.left(characters - 1).trimmed() + QChar(0x2026);
+}
+
+QString shortened(const QString& text, double px, bool italic, double room) {
+  constexpr int kMost = 400; // more than any line of a window has
+  QString shown = shortened(text, kMost);
+  if (songTextWidth(shown, px, italic) <= room) return shown;
+  int fits = 2, tooLong = static_cast<int>(shown.size());
+  while (fits + 1 < tooLong) {
+    const int half = (fits + tooLong) / 2;
+    (songTextWidth(shortened(text, half), px, italic) <= room ? fits : tooLong) = half;
+  }
+  return shortened(text, fits);
+}
+
 } // namespace ivrin::app

@@ -23,5 +23,9 @@ QFont serif(double px, bool italic = false);
 /// Song type with lining figures, which a QFont cannot ask for: glyph by glyph. Returns the width drawn.
 double drawSongText(QPainter& p, QPointF baseline, const QString& text, double px, bool italic, const QColor& colour);
 double songTextWidth(const QString& text, double px, bool italic);
+/// The text, or as much of its beginning as is no wider than `room`, with an ellipsis; the time does not grow with it.
+QString shortened(const QString& text, double px, bool italic, double room);
+/// At most so many characters.
+QString shortened(const QString& text, int characters);
 
 } // namespace ivrin::app

@@ -165,6 +165,7 @@ std::shared_ptr<const StemAudio> StemFile::open(int fd, int songRate, const std:
   if (XXH3_64bits(base + kPage + *checked, static_cast<std::size_t>(tableBytes)) != h.tableCheck) return nullptr;
   a->channels_ = h.channels;
   a->fileRate_ = h.fileRate;
+  a->songRate_ = h.songRate;
   a->frames_ = h.frames;
   a->badSamples_ = h.badSamples;
   a->truncated_ = h.truncated != 0;
@@ -196,7 +197,8 @@ bool StemAudio::verify(std::stop_token stop) const {
   const char* data = map_->data() + kPage;
   const char* table = data + checkedBytes_;
   for (std::int64_t at = 0; at < checkedBytes_ && !stop.stop_requested(); at += kCheckBlock) {
-    const std::uint64_t is = XXH3_64bits(data + at, static_cast<std::size_t>(std::min(kCheckBlock, checkedBytes_ - at)));
+    const std::uint64_t is =
+        XXH3_64bits(data + at, static_cast<std::size_t>(std::min(kCheckBlock, checkedBytes_ - at)));
     std::uint64_t was = 0;
     std::memcpy(&was, table + at / kCheckBlock * static_cast<std::int64_t>(sizeof was), sizeof was);
     if (is != was) return false;

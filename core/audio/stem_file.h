@@ -33,6 +33,7 @@ class StemAudio {
   std::int64_t badSamples() const { return badSamples_; }
   bool truncated() const { return truncated_; }
   int fileRate() const { return fileRate_; }
+  int songRate() const { return songRate_; }
   const std::string& digest() const { return digest_; }
   /// Asks the system to have these frames in memory soon; does not wait.
   void prefetch(std::int64_t begin, std::int64_t end) const;
@@ -46,7 +47,7 @@ class StemAudio {
   friend class StemFile;
   StemAudio() = default;
   std::unique_ptr<MappedFile> map_;
-  int channels_ = 0, fileRate_ = 0;
+  int channels_ = 0, fileRate_ = 0, songRate_ = 0;
   std::int64_t frames_ = 0, badSamples_ = 0, checkedBytes_ = 0;
   bool truncated_ = false;
   const float* left_ = nullptr;

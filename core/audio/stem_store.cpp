@@ -152,8 +152,8 @@ fs::path StemStore::fileOf(const std::string& digest, int songRate) const {
          (digest + "-" + std::to_string(songRate) + "-" + std::to_string(StemFile::kVersion) + ".f32");
 }
 
-void StemStore::forget(const StemAudio& audio, int songRate) const {
-  ::unlink(fileOf(audio.digest(), songRate).c_str());
+void StemStore::forget(const StemAudio& audio) const {
+  ::unlink(fileOf(audio.digest(), audio.songRate()).c_str());
 }
 
 } // namespace ivrin

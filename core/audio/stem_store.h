@@ -29,7 +29,7 @@ class StemStore {
                                         Problems& problems, std::stop_token stop = {},
                                         const Progress& progress = {}) const;
   /// What was found damaged: its file goes, so that the next open() brings it in anew.
-  void forget(const StemAudio& audio, int songRate) const;
+  void forget(const StemAudio& audio) const;
   /// Digest of the file's bytes (XXH3, 128 bits, hexadecimal), remembered by path, size, time and inode.
   std::string digestOf(const std::filesystem::path& file) const;
 

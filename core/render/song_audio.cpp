@@ -2,6 +2,7 @@
 
 #include "render/song_impulses.h"
 
+#include <algorithm>
 #include <atomic>
 #include <mutex>
 #include <thread>
@@ -11,17 +12,46 @@ namespace ivrin {
 const std::shared_ptr<const StemAudio>& SongAudio::of(const std::string& stemId) const {
   static const std::shared_ptr<const StemAudio> none;
   const auto it = stems_.find(stemId);
-  return it == stems_.end() ? none : it->second;
+  return it == stems_.end() ? none : it->second.audio;
+}
+
+bool SongAudio::covers(const Song& song) const {
+  for (const Stem& s : song.stems) {
+    const auto it = stems_.find(s.id);
+    if (s.file && (it == stems_.end() || it->second.file != *s.file)) return false;
+  }
+  const auto files = impulseFiles(song);
+  return std::all_of(files.begin(), files.end(), [&](const auto& f) { return impulses_ && impulses_->has(f.second); });
+}
+
+std::map<std::string, std::shared_ptr<const StemAudio>> SongAudio::all() const {
+  std::map<std::string, std::shared_ptr<const StemAudio>> opened;
+  for (const auto& [id, one] : stems_)
+    if (one.audio) opened[id] = one.audio;
+  return opened;
+}
+
+std::vector<std::string> SongAudio::damaged() const {
+  std::vector<std::string> all;
+  for (const auto& [id, opened] : stems_)
+    if (opened.audio && opened.audio->damaged()) all.push_back(id);
+  return all;
 }
 
 SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore& store, Problems& problems, int threads,
-                          std::stop_token stop, const Progress& progress) {
+                          std::stop_token stop, const Progress& progress, const SongAudio* known) {
   const std::size_t n = song.stems.size();
   std::vector<std::shared_ptr<const StemAudio>> audio(n);
   std::vector<Problems> found(n);
   std::vector<std::optional<std::filesystem::path>> files(n);
+  SongAudio all;
+  if (known) all = *known;
+  const auto have = [&](const Stem& s) {
+    const auto it = known ? known->stems_.find(s.id) : all.stems_.end();
+    return known && it != known->stems_.end() && it->second.file == *s.file;
+  };
   for (std::size_t i = 0; i < n; ++i)
-    if (song.stems[i].file)
+    if (song.stems[i].file && !have(song.stems[i]))
       files[i] = resolveAudio(reach, *song.stems[i].file, "stems[" + std::to_string(i) + "].file", found[i]);
 
   std::atomic<std::size_t> next{0};
@@ -66,12 +96,13 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
     for (int t = 1; t < threads; ++t) pool.emplace_back(work);
     work();
   }
-  SongAudio all;
+  if (stop.stop_requested() && known) return *known;
   for (std::size_t i = 0; i < n; ++i) {
-    if (audio[i]) all.set(song.stems[i].id, audio[i]);
+    const Stem& s = song.stems[i];
+    if (s.file && !have(s)) all.set(s.id, audio[i], *s.file);
     problems.append(std::move(found[i]));
   }
-  all.setImpulses(loadImpulses(song, reach, store, nullptr, problems, stop));
+  all.setImpulses(loadImpulses(song, reach, store, all.impulses(), problems, stop));
   return all;
 }
 

@@ -16,7 +16,10 @@ void History::edit(std::string label, std::string mergeKey, Song next) {
       return;
     }
   } else {
-    if (steps_.size() == kMost) steps_.erase(steps_.begin());
+    if (steps_.size() == kMost) {
+      steps_.erase(steps_.begin());
+      --savedAt_;
+    }
     steps_.push_back({std::move(label), std::move(mergeKey), song_, next});
     done_ = steps_.size();
   }

@@ -3,6 +3,8 @@
 
 #include "song/song.h"
 
+#include <cstdint>
+#include <cstdlib>
 #include <string>
 #include <vector>
 
@@ -30,7 +32,12 @@ class History {
   void redo();
 
   /// Saving does not clear the steps; it marks this state as the saved one.
-  void markSaved() { saved_ = song_; }
+  void markSaved() {
+    saved_ = song_;
+    savedAt_ = static_cast<std::int64_t>(done_);
+  }
+  /// Edits that lie between the saved state and this one.
+  int editsSinceSave() const { return static_cast<int>(std::abs(static_cast<std::int64_t>(done_) - savedAt_)); }
   bool changedSinceSave() const { return !saved_ || !(*saved_ == song_); }
 
  private:
@@ -43,6 +50,7 @@ class History {
   std::optional<Song> saved_;
   std::vector<Step> steps_;
   std::size_t done_ = 0;
+  std::int64_t savedAt_ = 0; // below 0 where the steps before the first one kept lie
   bool settled_ = true;
 };
 

@@ -4,8 +4,10 @@
 #include "song/reach.h"
 #include "song/safe_file.h"
 
+#include <algorithm>
 #include <cstdint>
 #include <cstdlib>
+#include <unistd.h>
 
 namespace ivrin {
 namespace fs = std::filesystem;
@@ -14,36 +16,59 @@ fs::path journalFolder() {
   if (const char* x = std::getenv("XDG_DATA_HOME"); x && *x) return fs::path(x) / "ivrin" / "journal";
   if (const char* home = std::getenv("HOME"); home && *home)
     return fs::path(home) / ".local" / "share" / "ivrin" / "journal";
-  return fs::temp_directory_path() / "ivrin-journal";
+  return "/tmp/ivrin-journal-" + std::to_string(::getuid());
 }
 
-fs::path journalFor(const fs::path& folder, const fs::path& songFile) {
-  if (songFile.empty()) return folder / "unsaved.json";
-  // FNV-1a of the absolute path: short, and the path inside the journal tells collisions apart.
+namespace {
+
+constexpr std::size_t kLongestStem = 60; // of a journal's name, which has to fit into 255 bytes
+constexpr int kMostJournals = 1000;      // of one song
+constexpr std::size_t kMostJournalBytes = 3 * kMaxSongBytes;
+
+fs::path lockBeside(const fs::path& journalFile) {
+  return fs::path(journalFile.string() + ".lock");
+}
+
+/// Where a file really lies.
+fs::path realPath(const fs::path& file) {
+  std::error_code ec;
+  const fs::path real = fs::weakly_canonical(plainPath(file), ec);
+  return ec ? plainPath(file) : real;
+}
+
+} // namespace
+
+fs::path journalFor(const fs::path& folder, const fs::path& songFile, int nth) {
+  const std::string number = nth > 1 ? "-" + std::to_string(nth) : std::string();
+  if (songFile.empty()) return folder / ("unsaved" + number + ".json");
+  // FNV-1a of the path: short, and the path inside the journal tells collisions apart.
   std::uint64_t h = 0xcbf29ce484222325ull;
-  const std::string text = plainPath(songFile).string();
-  for (const char c : text) h = (h ^ static_cast<unsigned char>(c)) * 0x100000001b3ull;
+  const fs::path real = realPath(songFile);
+  for (const char c : real.string()) h = (h ^ static_cast<unsigned char>(c)) * 0x100000001b3ull;
   static const char* const digits = "0123456789abcdef";
   std::string name;
   for (int i = 60; i >= 0; i -= 4) name += digits[(h >> i) & 15];
-  return folder / (songFile.stem().string() + "-" + name + ".json");
+  return folder / (real.stem().string().substr(0, kLongestStem) + "-" + name + number + ".json");
 }
 
 bool writeJournal(const fs::path& journalFile, const Journal& j, std::string& why) {
   std::error_code ec;
   fs::create_directories(journalFile.parent_path(), ec);
-  return replaceFile(
-      journalFile,
-      prettyJson(
-          Object{{"format", "ivrin-journal"}, {"version", 1}, {"file", j.file}, {"base", j.base}, {"song", j.song}}),
-      why);
+  return replaceFile(journalFile,
+                     prettyJson(Object{{"format", "ivrin-journal"},
+                                       {"version", 1},
+                                       {"file", j.file},
+                                       {"base", j.base},
+                                       {"edits", j.edits},
+                                       {"song", j.song}}),
+                     why);
 }
 
 std::optional<Journal> readJournal(const fs::path& journalFile, Problems& problems) {
   std::error_code ec;
   if (!fs::exists(journalFile, ec)) return std::nullopt;
   std::string why;
-  const auto text = readWholeFile(journalFile, 3 * kMaxSongBytes, why);
+  const auto text = readWholeFile(journalFile, kMostJournalBytes, why);
   if (!text) {
     problems.error(ErrorId::unreadable, "", why);
     return std::nullopt;
@@ -59,12 +84,58 @@ std::optional<Journal> readJournal(const fs::path& journalFile, Problems& proble
       if (key == "file") j.file = s;
       if (key == "base") j.base = s;
       if (key == "song") j.song = s;
+      if (key == "edits" && value.number()) j.edits = static_cast<int>(std::clamp(*value.number(), 0.0, 1e6));
     }
   if (format != "ivrin-journal" || j.song.empty()) {
     problems.error(ErrorId::not_a_song, "format", journalFile.string() + " is not a journal");
     return std::nullopt;
   }
   return j;
+}
+
+std::unique_ptr<JournalPlace> JournalPlace::fresh(const fs::path& folder, const fs::path& songFile) {
+  std::error_code ec;
+  fs::create_directories(folder, ec);
+  for (int nth = 1; nth <= kMostJournals; ++nth) {
+    const fs::path file = journalFor(folder, songFile, nth);
+    auto taken = HeldFile::take(lockBeside(file));
+    if (taken.by) continue;
+    if (!taken.held) return nullptr;
+    if (!fs::exists(fs::symlink_status(file, ec)))
+      return std::unique_ptr<JournalPlace>(new JournalPlace(file, std::move(taken.held)));
+  }
+  return nullptr;
+}
+
+std::unique_ptr<JournalPlace> JournalPlace::leftAt(const fs::path& journalFile) {
+  auto taken = HeldFile::take(lockBeside(journalFile));
+  if (!taken.held) return nullptr;
+  return std::unique_ptr<JournalPlace>(new JournalPlace(journalFile, std::move(taken.held)));
+}
+
+std::vector<LeftJournal> leftJournals(const fs::path& folder, const std::optional<fs::path>& songFile) {
+  std::vector<fs::path> files;
+  std::error_code ec;
+  if (songFile) { // few, and their names are known
+    for (int nth = 1; nth <= kMostJournals; ++nth) files.push_back(journalFor(folder, *songFile, nth));
+  } else {
+    for (auto e = fs::directory_iterator(folder, ec); !ec && e != fs::directory_iterator(); e.increment(ec))
+      if (e->path().extension() == ".json") files.push_back(e->path());
+  }
+  std::vector<LeftJournal> left;
+  for (const fs::path& file : files) {
+    std::error_code gone;
+    const auto when = fs::last_write_time(file, gone);
+    if (gone || HeldFile::isHeld(lockBeside(file))) continue;
+    Problems unreadable; // stays where it is
+    auto journal = readJournal(file, unreadable);
+    if (!journal) continue;
+    if (songFile && (journal->file.empty() ? !songFile->empty() : realPath(journal->file) != realPath(*songFile)))
+      continue;
+    left.push_back({file, when, std::move(*journal)});
+  }
+  std::sort(left.begin(), left.end(), [](const auto& a, const auto& b) { return a.when > b.when; });
+  return left;
 }
 
 } // namespace ivrin

@@ -1,5 +1,7 @@
 #include "song/song.h"
 
+#include <charconv>
+
 #include <algorithm>
 
 namespace ivrin {
@@ -76,6 +78,15 @@ std::optional<Landing> Song::landingById(const std::string& id) const {
   if (const auto* s = findById(sections, id)) return *s;
   if (const auto* l = findById(landings, id)) return *l;
   return std::nullopt;
+}
+
+const Stem* stemAtPlace(const Song& song, std::string_view place) {
+  constexpr std::string_view kList = "stems[";
+  std::size_t i = 0;
+  if (!place.starts_with(kList)) return nullptr;
+  place.remove_prefix(kList.size());
+  const auto read = std::from_chars(place.data(), place.data() + place.size(), i);
+  return read.ec == std::errc() && i < song.stems.size() ? &song.stems[i] : nullptr;
 }
 
 } // namespace ivrin

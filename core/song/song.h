@@ -140,4 +140,7 @@ struct Song {
   friend bool operator==(const Song&, const Song&) = default;
 };
 
+/// The stem that a problem's place names ("stems[3].file"), or null.
+const Stem* stemAtPlace(const Song& song, std::string_view place);
+
 } // namespace ivrin

@@ -57,9 +57,10 @@ bool Sources::has(const fs::path& file) const {
 std::string whyNotWritten(const fs::path& target, TargetKind kind, const Sources& sources) {
   struct stat there {};
   if (::stat(target.c_str(), &there) != 0) return {}; // nothing is there; what stands in the way is said on writing
-  if (!S_ISREG(there.st_mode)) return target.string() + " is " + whatItIs(target) + ", not a file; nothing is written over it";
+  if (!S_ISREG(there.st_mode))
+    return target.string() + " is " + whatItIs(target) + ", not a file; nothing is written over it";
   if (sources.has(target)) return target.string() + " is a source of this song; it is not written over";
-  if (!isOfKind(target, kind))
+  if (there.st_size > 0 && !isOfKind(target, kind)) // an empty file is nobody's
     return target.string() + (kind == TargetKind::song ? " is not a song; it is not written over"
                                                        : " is not a sound file; it is not written over");
   return {};

@@ -95,6 +95,12 @@ struct Rig {
     session->waitUntilIdle();
     settleView();
   }
+  /// Beside a window that has it.
+  void openReadOnly(const std::filesystem::path& f) {
+    session->open(f, Session::OpenAs{true, false, {}});
+    session->waitUntilIdle();
+    settleView();
+  }
   /// The eased view comes to its end at once, and the window draws what moves by itself; no time passes.
   void settleView() {
     QCoreApplication::processEvents(); // what was posted begins

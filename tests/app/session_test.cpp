@@ -25,18 +25,20 @@ TEST_CASE("after a crash the song opens as it was at the last edit", "[session]"
     }
     edited = rig.session->song();
   } // never saved; the journal's writer ends with its last wish written
-  Rig rig(journal.path());
-  QSignalSpy recovered(rig.session.get(), &Session::recovered);
-  rig.open(file);
-  CHECK(recovered.count() == 1);
-  CHECK(rig.session->song() == edited);
-  CHECK(rig.session->history().changedSinceSave());
-  CHECK(rig.session->history().canUndo()); // back to the file as saved
-  rig.session->undo();
-  CHECK(rig.session->song().rowMix("drums").gainDb == 0);
-  rig.session->redo();
-  // Saved, the journal is gone.
-  REQUIRE(rig.session->save(file));
+  {
+    Rig rig(journal.path());
+    QSignalSpy recovered(rig.session.get(), &Session::recovered);
+    rig.open(file);
+    CHECK(recovered.count() == 1);
+    CHECK(rig.session->song() == edited);
+    CHECK(rig.session->history().changedSinceSave());
+    CHECK(rig.session->history().canUndo()); // back to the file as saved
+    rig.session->undo();
+    CHECK(rig.session->song().rowMix("drums").gainDb == 0);
+    rig.session->redo();
+    // Saved, the journal is gone.
+    REQUIRE(rig.session->save(file));
+  }
   Rig third(journal.path());
   QSignalSpy none(third.session.get(), &Session::recovered);
   third.open(file);

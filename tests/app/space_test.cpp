@@ -88,7 +88,7 @@ TEST_CASE("a word and one key: the swell lands on it to the sample, in two actio
   double swell = 0, after = 0;
   const StereoBuffer without = [&] {
     Rig bare;
-    bare.open(rig.dir / "song.ivrin");
+    bare.openReadOnly(rig.dir / "song.ivrin");
     return mixOut(*bare.session->plan(), landing.count - 24000, 48000);
   }();
   for (std::int64_t i = 0; i < 24000; ++i)

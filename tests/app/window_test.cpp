@@ -110,7 +110,7 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   rig.key(Qt::Key_S, Qt::ControlModifier);
   CHECK_FALSE(rig.session->history().changedSinceSave());
   Rig again;
-  again.open(rig.dir / "song.ivrin");
+  again.openReadOnly(rig.dir / "song.ivrin");
   CHECK(again.session->song() == latest);
 
   // The window's export and the command line's render are the same bytes.
@@ -352,7 +352,7 @@ TEST_CASE("dropped stems make a new song at the tempo asked for", "[window][disp
   CHECK(rig.session->song().stems[0].file == (dir / "voice.wav").string());
   CHECK(fileBytes(dir / "new.ivrin").find("\"file\": \"voice.wav\"") != std::string::npos);
   Rig again;
-  again.open(dir / "new.ivrin");
+  again.openReadOnly(dir / "new.ivrin");
   CHECK(again.session->song() == rig.session->song());
 }
 

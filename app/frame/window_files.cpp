@@ -1,0 +1,215 @@
+// What the window does with files: opening, saving, edits that were left, stems that are missing, exporting.
+#include "app/dialogs/export_dialog.h"
+#include "app/dialogs/left_dialog.h"
+#include "app/frame/main_window.h"
+#include "app/frame/recent_songs.h"
+#include "app/session/as_text.h"
+
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QInputDialog>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QTimer>
+
+namespace ivrin::app {
+namespace fs = std::filesystem;
+namespace {
+
+const char* const kAudioFilter = "*.wav *.flac *.aiff *.aif *.ogg *.mp3 *.w64 *.rf64";
+
+} // namespace
+
+fs::path pathOf(const QString& s) {
+  return fs::path(s.toStdString());
+}
+
+void MainWindow::openSong(const fs::path& file) {
+  if (!mayLeave()) return;
+  storeView();
+  session_.open(file);
+}
+
+void MainWindow::openDialog() {
+  const QString f = QFileDialog::getOpenFileName(this, tr("Open a song"), {}, tr("Ivrin songs (*.ivrin)"));
+  if (!f.isEmpty()) openSong(pathOf(f));
+}
+
+void MainWindow::newDialog() {
+  const QStringList files = QFileDialog::getOpenFileNames(this, tr("Stems of the song"), {},
+                                                          tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
+  if (!files.isEmpty()) askTempoFor(files);
+}
+
+void MainWindow::showRecent() {
+  recent_->clear();
+  const QStringList files = keepsState_ ? recentSongs() : QStringList();
+  for (const QString& f : files) {
+    QAction* a = recent_->addAction(QFileInfo(f).completeBaseName(), this, [this, f] { openSong(pathOf(f)); });
+    a->setToolTip(f);
+  }
+  if (!files.isEmpty()) {
+    recent_->addSeparator();
+    recent_->addAction(tr("Forget these"), this, [this] {
+      forgetSongs();
+      showRecent();
+    });
+  }
+  recent_->setToolTipsVisible(true);
+  recent_->setEnabled(!files.isEmpty());
+}
+
+bool MainWindow::saveNow() {
+  return session_.file().empty() || session_.readOnly() ? saveDialog() : session_.save(session_.file());
+}
+
+/// Asks what is to become of unsaved changes; false: stay.
+bool MainWindow::mayLeave() {
+  if (!asks_ || !session_.isOpen() || !session_.history().changedSinceSave()) return true;
+  const auto answer = QMessageBox::question(
+      this, tr("Unsaved changes"), tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
+      QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !saveNow())) return false;
+  if (answer == QMessageBox::Discard) session_.forgetEdits();
+  return true;
+}
+
+bool MainWindow::saveDialog() {
+  QString f = QFileDialog::getSaveFileName(this, tr("Save the song"), QString::fromStdString(session_.file().string()),
+                                           tr("Ivrin songs (*.ivrin)"));
+  if (f.isEmpty()) return false;
+  if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
+  if (!session_.save(pathOf(f))) return false;
+  if (keepsState_) {
+    rememberSong(f);
+    showRecent();
+  }
+  return true;
+}
+
+void MainWindow::exportDialog() {
+  std::error_code gone; // a folder that is no more
+  const fs::path beside = session_.file().empty() ? fs::current_path(gone) : session_.file().parent_path() / "prints";
+  ExportDialog d(QString::fromStdString(beside.string()), this);
+  d.setObjectName(QStringLiteral("exportDialog"));
+  if (d.exec() == QDialog::Accepted && !d.folder().isEmpty()) session_.exportTo(pathOf(d.folder()), d.options());
+}
+
+void MainWindow::askTempoFor(const QStringList& files) {
+  bool ok = false;
+  const double bpm =
+      QInputDialog::getDouble(this, tr("New song"), tr("Tempo, quarter notes per minute"), 120, 20, 400, 2, &ok);
+  if (ok) newFromFiles(files, bpm);
+}
+
+void MainWindow::newFromFiles(const QStringList& files, double bpm) {
+  if (!mayLeave()) return;
+  storeView();
+  std::vector<fs::path> paths;
+  for (const QString& f : files) paths.push_back(pathOf(f));
+  session_.begin(paths, bpm);
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+  QStringList files;
+  for (const QUrl& u : e->mimeData()->urls())
+    if (u.isLocalFile()) files << u.toLocalFile();
+  e->acceptProposedAction();
+  if (files.size() == 1 && files.front().endsWith(QLatin1String(".ivrin")))
+    QTimer::singleShot(0, this,
+                       [this, f = files.front()] { openSong(pathOf(f)); }); // the drop must end before a question
+  else if (!files.isEmpty())
+    QTimer::singleShot(0, this, [this, files] { askTempoFor(files); }); // the drop must end before a dialog begins
+}
+
+// ---------------------------------------------------------------- what was left
+
+void MainWindow::connectFiles() {
+  connect(&session_, &Session::recovered, this, [this] {
+    measure_->say(tr("Edits that were not saved have been brought back."), false, tr("open as saved instead"),
+                  [this] { session_.discardRecovered(); });
+  });
+  connect(&session_, &Session::leftOffered, this, &MainWindow::offerLeft);
+  connect(&session_, &Session::openElsewhere, this, [this](const QString& file, const QString& who) {
+    measure_->say(tr("%1 is open in %2.").arg(QFileInfo(file).completeBaseName(), who), true, tr("open read only"),
+                  [this, file] {
+                    session_.open(pathOf(file), Session::OpenAs{true, false, {}});
+                  });
+  });
+  connect(&session_, &Session::outOfReach, this, [this](const QString& folder) {
+    measure_->say(tr("Some audio lies outside the song's folder, in %1.").arg(folder), true, tr("allow that folder"),
+                  [this, folder] {
+                    QSettings s;
+                    QStringList known = s.value(QStringLiteral("reach")).toStringList();
+                    known << folder;
+                    s.setValue(QStringLiteral("reach"), known);
+                    session_.allowFolder(pathOf(folder));
+                  });
+  });
+  connect(&session_, &Session::stemsMissing, this, [this](const QString& text) {
+    measure_->say(text, true, tr("look for them in a folder…"), [this] { findStems(); });
+  });
+  connect(score_, &ScoreView::fileWanted, this, &MainWindow::chooseStemFile);
+}
+
+void MainWindow::offerLeft() {
+  const auto& left = session_.left();
+  if (left.empty()) return;
+  const LeftEdits& first = left.front();
+  if (left.size() == 1 && !first.onThisFile && first.file.empty()) {
+    measure_->say(tr("“%1” was never saved: %2.").arg(asText(first.title), wordsOf(first)), false, tr("bring it back"),
+                  [this, first] {
+                    if (mayLeave()) session_.bringBack(first);
+                  });
+    return;
+  }
+  measure_->say(left.size() == 1
+                    ? tr("“%1” has edits that were not saved: %2.").arg(asText(first.title), wordsOf(first))
+                    : tr("%1 states of songs were not saved.").arg(left.size()),
+                false, tr("compare…"), [this] { leftDialog(); });
+}
+
+void MainWindow::leftDialog() {
+  if (session_.left().empty()) {
+    measure_->say(tr("No edits were left unsaved."), false);
+    return;
+  }
+  LeftDialog d(session_, this);
+  d.setObjectName(QStringLiteral("leftDialog"));
+  if (d.exec() != QDialog::Accepted) return;
+  if (const auto one = d.chosen()) {
+    if (mayLeave()) session_.bringBack(*one);
+    return;
+  }
+  for (const LeftEdits& l : std::vector<LeftEdits>(session_.left())) // the file's own state was chosen
+    if (l.file == session_.file()) session_.letGo(l);
+  updateActions();
+}
+
+// ---------------------------------------------------------------- stems
+
+void MainWindow::findStems() {
+  const QString f = QFileDialog::getExistingDirectory(this, tr("Where the missing stems are"),
+                                                      asText(session_.file().parent_path().string()));
+  if (!f.isEmpty()) session_.findStemsIn(pathOf(f));
+}
+
+void MainWindow::chooseStemFile(const std::string& row) {
+  if (!session_.song().stem(row)) {
+    measure_->say(tr("%1 is no stem; it has no file.").arg(asText(session_.song().rowName(row))), false);
+    return;
+  }
+  const QString f = QFileDialog::getOpenFileName(this, tr("The file of %1").arg(asText(session_.song().rowName(row))),
+                                                 asText(session_.file().parent_path().string()),
+                                                 tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
+  if (!f.isEmpty()) session_.pointAt(row, pathOf(f));
+}
+
+} // namespace ivrin::app

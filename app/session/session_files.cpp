@@ -1,0 +1,294 @@
+// What a session does with files: opening, saving, what was left of songs, their sound, exporting.
+#include "app/session/session.h"
+
+#include "app/session/as_text.h"
+#include "song/edits.h"
+
+namespace ivrin::app {
+namespace fs = std::filesystem;
+Progress Session::reportImport(const Run& run) {
+  return [this, report = run.report](std::int64_t done, std::int64_t total) {
+    report([this, f = static_cast<double>(done) / static_cast<double>(std::max<std::int64_t>(total, 1))] {
+      emit progress(tr("Bringing in stems"), std::min(f, 0.999));
+    });
+  };
+}
+
+// ---------------------------------------------------------------- opening
+
+Places Session::places() const {
+  return {options_.journalFolder, options_.reach, document_.heldLock()};
+}
+
+void Session::open(const fs::path& file, const OpenAs& as) {
+  OpenInput in{{file}, std::nullopt, places()};
+  in.places.readOnly = as.readOnly;
+  in.places.asSaved = as.asSaved;
+  in.places.bringBack = as.bringBack;
+  openJob_.begin(std::move(in));
+}
+
+void Session::begin(const std::vector<fs::path>& files, double bpm) {
+  openJob_.begin({files, bpm});
+}
+
+void Session::takeOpened(OpenedDocument d) {
+  emit progress({}, 1);
+  if (d.heldBy) {
+    const Holder& h = *d.heldBy;
+    const QString who = h.host.empty()      ? tr("another window")
+                        : h.onThisMachine() ? tr("another window, process %1").arg(h.process)
+                                            : tr("a window on %1, process %2").arg(asText(h.host)).arg(h.process);
+    emit openElsewhere(asText(d.place.file.string()), who);
+    return;
+  }
+  // What was left of this song is known anew; of songs without a file it stays as it was.
+  std::erase_if(left_, [](const LeftEdits& l) { return !l.file.empty(); });
+  if (d.journal) std::erase_if(left_, [&](const LeftEdits& l) { return l.journal == d.journal->file(); });
+  left_.insert(left_.begin(), d.left.begin(), d.left.end());
+  const bool offered = !d.left.empty();
+  if (d.opened) {
+    adopt(std::move(d));
+  } else {
+    const QString why = d.problems.list.empty() ? QString() : asText(d.problems.list.front().text());
+    const QString name = asText(d.place.file.filename().string());
+    emit notice(!name.isEmpty() ? tr("%1 cannot be opened. %2").arg(name, why)
+                : why.isEmpty() ? tr("There is no audio in that.")
+                                : why,
+                true);
+  }
+  if (offered) emit leftOffered();
+}
+
+void Session::adopt(OpenedDocument d) {
+  if (playback_.begun()) player().stop();
+  // What is under way belongs to the song that was open.
+  audioJob_.cancel();
+  verifyJob_.cancel();
+  lookJob_.cancel();
+  spectraJob_.cancel();
+  findJob_.cancel();
+  placeJob_.cancel();
+  peaksJob_.cancel();
+  factsJob_.cancel();
+  document_.adopt(std::move(d.opened->song), d.opened->reach, std::move(d.place));
+  audio_ = std::move(d.opened->audio);
+  rowProblems_.clear();
+  found_.clear();
+  rowPeaks_.clear();
+  facts_.reset();
+  spectra_.reset();
+  chosen_.clear();
+  plan_.reset();
+  takeProblems(d.problems);
+  for (const std::string& row : song().rowsInScoreOrder()) wanted_.insert(row);
+  if (const auto news = playback_.begin(song().sampleRate)) tell(*news);
+  compareChosen();
+  replan();
+  verifyTimer_.start();
+  emit opened();
+  // What is out of reach can be allowed; the rest is told.
+  QString unreachable, first;
+  int errors = 0;
+  for (const Problem& p : d.problems.list) {
+    if (!p.isError) continue;
+    if (errors++ == 0) first = asText(p.message);
+    const Stem* s = stemAtPlace(song(), p.place);
+    if (p.id != ErrorId::out_of_reach || !s || !s->file) continue;
+    std::error_code ec; // a loop of links leads nowhere
+    const fs::path where = fs::weakly_canonical(*s->file, ec);
+    if (!ec) unreachable = asText(where.parent_path().string());
+  }
+  if (!unreachable.isEmpty())
+    emit outOfReach(unreachable);
+  else if (!missingStems().empty())
+    emit stemsMissing(errors == 1 ? first : tr("%1 (and %2 more)").arg(first).arg(errors - 1));
+  else if (errors > 0)
+    emit notice(errors == 1 ? first : tr("%1 (and %2 more)").arg(first).arg(errors - 1), true);
+  if (readOnly())
+    emit notice(tr("Read only: another window has this song. Edits can be saved under another name."), false);
+  if (d.broughtBack && d.journal) {
+    document_.bringBack(std::move(*d.broughtBack), std::move(d.journal), d.edits);
+    songEdited();
+    emit recovered();
+  }
+}
+
+bool Session::save(const fs::path& file) {
+  const Document::Saved saved = document_.save(file);
+  if (!saved.why.empty()) {
+    emit notice(tr("The song was not saved: %1").arg(asText(saved.why)), true);
+    return false;
+  }
+  emit songChanged();
+  if (!saved.note.empty()) emit notice(tr("Saved; %1.").arg(asText(saved.note)), false);
+  return true;
+}
+
+void Session::allowFolder(const fs::path& folder) {
+  options_.reach.push_back(folder);
+  if (!file().empty()) open(file());
+}
+
+std::string Session::pathFor(const fs::path& chosen) {
+  options_.reach.push_back(plainPath(chosen).parent_path());
+  return document_.pathFor(chosen);
+}
+
+// ---------------------------------------------------------------- what was left
+
+void Session::lookForLeft() {
+  if (!options_.journalFolder.empty()) leftJob_.begin(options_.journalFolder);
+}
+
+void Session::bringBack(const LeftEdits& one) {
+  std::error_code gone;
+  if (!one.file.empty() && fs::exists(one.file, gone)) {
+    open(one.file, OpenAs{false, false, one.journal});
+    return;
+  }
+  OpenInput in{{}, std::nullopt, places()};
+  in.left = one.journal;
+  openJob_.begin(std::move(in));
+}
+
+void Session::letGo(const LeftEdits& one) {
+  ivrin::letGo(one.journal);
+  std::erase_if(left_, [journal = one.journal](const LeftEdits& l) { return l.journal == journal; });
+}
+
+void Session::discardRecovered() {
+  forgetEdits();
+  open(file());
+}
+
+void Session::forgetEdits() {
+  document_.forgetEdits();
+}
+
+// ---------------------------------------------------------------- sound
+
+QString Session::rowProblem(const std::string& row) const {
+  const auto it = rowProblems_.find(row);
+  return it == rowProblems_.end() ? QString() : it->second;
+}
+
+void Session::takeProblems(const Problems& problems) {
+  for (const Problem& p : problems.list)
+    if (const Stem* s = p.isError ? stemAtPlace(song(), p.place) : nullptr) rowProblems_[s->id] = asText(p.message);
+}
+
+/// Stems and impulse responses that an edit brought in are opened apart; until then they are silent.
+void Session::loadNewAudio() {
+  if (!audio_.covers(song())) audioJob_.begin({song(), document_.reach(), audio_});
+}
+
+void Session::takeAudio(AudioFound found) {
+  emit progress({}, 1);
+  const bool stems = !found.audio.sameStems(audio_);
+  if (stems) {
+    for (const Stem& s : song().stems)
+      if (found.audio.of(s.id) != audio_.of(s.id)) rowProblems_.erase(s.id);
+    plan_.reset(); // it was made with another sound
+    for (const std::string& row : song().rowsInScoreOrder()) wanted_.insert(row);
+  } else if (found.audio.impulses() == audio_.impulses()) {
+    return;
+  }
+  audio_ = std::move(found.audio);
+  takeProblems(found.problems);
+  replan();
+  verifyTimer_.start();
+  for (const Problem& p : found.problems.list) emit notice(asText(p.text()), p.isError);
+  if (stems) emit songChanged();
+}
+
+/// Once in a session, of every stem; apart, and after all that is waited for.
+void Session::startVerifying() {
+  SongAudio unverified = audio_;
+  for (const auto& [id, stem] : audio_.all())
+    if (verified_.contains(stem->digest())) unverified.drop(id);
+  if (!unverified.all().empty()) verifyJob_.begin(std::move(unverified));
+}
+
+/// Of stems whose copy in the cache is not what was written: it is made anew. What was computed from it goes.
+void Session::dropDamaged(const std::vector<std::string>& stems) {
+  if (stems.empty() || !plan_) return;
+  QStringList names;
+  for (const std::string& id : stems) {
+    if (const auto& audio = audio_.of(id)) {
+      store_.forget(*audio);
+      verified_.erase(audio->digest());
+    }
+    audio_.drop(id);
+    names << asText(song().rowName(id));
+  }
+  cache_ = std::make_shared<PrintCache>();
+  plan_.reset();
+  replan();
+  emit notice(
+      tr("The copy of %1 in the cache was damaged; it is brought in anew.").arg(names.join(QStringLiteral(", "))),
+      true);
+}
+
+bool Session::isMissing(const std::string& row) const {
+  const Stem* s = song().stem(row);
+  return s && s->file && !audio_.of(row);
+}
+
+std::vector<std::string> Session::missingStems() const {
+  std::vector<std::string> all;
+  for (const Stem& s : song().stems)
+    if (isMissing(s.id)) all.push_back(s.id);
+  return all;
+}
+
+void Session::pointAt(const std::string& stem, const fs::path& file) {
+  lookJob_.begin({song(), {stem}, file, false});
+}
+
+void Session::findStemsIn(const fs::path& folder) {
+  lookJob_.begin({song(), missingStems(), folder, true});
+}
+
+void Session::takeFound(LookFound found) {
+  emit progress({}, 1);
+  for (const Problem& p : found.problems.list) emit notice(asText(p.text()), p.isError);
+  if (found.stems.empty()) {
+    if (found.problems.list.empty()) emit notice(tr("None of the missing stems is there."), true);
+    return;
+  }
+  for (const StemFound& f : found.stems) pathFor(f.file); // the user chose the folder
+  const QString label = found.stems.size() == 1 ? tr("file of %1").arg(asText(song().rowName(found.stems.front().stem)))
+                                                : tr("files of %1 rows").arg(found.stems.size());
+  edit(label, withStemsFound(song(), found.stems));
+  settle();
+  if (found.of > found.stems.size())
+    emit notice(tr("%1 of %2 missing stems were found.").arg(found.stems.size()).arg(found.of), false);
+  else if (found.of == 1 && !found.stems.front().sameSound && !song().stem(found.stems.front().stem)->digest.empty())
+    emit notice(tr("%1 takes its sound from %2 now.")
+                    .arg(asText(song().rowName(found.stems.front().stem)),
+                         asText(found.stems.front().file.filename().string())),
+                false);
+}
+
+// ---------------------------------------------------------------- exporting
+
+void Session::exportTo(const fs::path& folder, const ExportOptions& options) {
+  if (!plan_) return;
+  exports_.push_back({plan_, audio_, folder, options});
+  if (exports_.size() == 1)
+    nextExport();
+  else
+    emit notice(tr("This export follows when the one under way has ended."), false);
+}
+
+void Session::nextExport() {
+  if (!exports_.empty()) exportJob_.begin(exports_.front());
+}
+
+void Session::cancelExport() {
+  exports_.resize(std::min<std::size_t>(exports_.size(), 1));
+  exportJob_.hurry();
+}
+
+} // namespace ivrin::app
