@@ -40,7 +40,8 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
     , session_(session) {
   setWindowTitle(tr("Edits that were not saved"));
   auto* all = new QVBoxLayout(this);
-  all->setSpacing(scaled(8));
+  all->setSpacing(scaled(14));
+  all->setContentsMargins(scaled(20), scaled(18), scaled(20), scaled(16));
   auto* say = new QLabel(tr("A window ended before these were saved. What is not chosen stays until it is let go; "
                             "taking a song as its file has it lets go of the edits to it."),
                          this);

@@ -15,6 +15,8 @@
 #include <QSettings>
 #include <QTimer>
 
+#include <algorithm>
+
 namespace ivrin::app {
 namespace fs = std::filesystem;
 namespace {
@@ -138,7 +140,7 @@ void MainWindow::connectFiles() {
   });
   connect(&session_, &Session::leftOffered, this, &MainWindow::offerLeft);
   connect(&session_, &Session::openElsewhere, this, [this](const QString& file, const QString& who) {
-    measure_->say(tr("%1 is open in %2.").arg(QFileInfo(file).completeBaseName(), who), true, tr("open read only"),
+    measure_->say(tr("“%1” is open in %2.").arg(QFileInfo(file).completeBaseName(), who), true, tr("open read only"),
                   [this, file] {
                     session_.open(pathOf(file), Session::OpenAs{true, false, {}});
                   });
@@ -170,10 +172,14 @@ void MainWindow::offerLeft() {
                   });
     return;
   }
-  measure_->say(left.size() == 1
-                    ? tr("“%1” has edits that were not saved: %2.").arg(asText(first.title), wordsOf(first))
-                    : tr("%1 states of songs were not saved.").arg(left.size()),
-                false, tr("compare…"), [this] { leftDialog(); });
+  const bool ofOne = std::all_of(left.begin(), left.end(), [&](const LeftEdits& l) { return l.file == first.file; });
+  const QString title = asText(first.title), words = wordsOf(first);
+  QString text = tr("“%1” has edits that were not saved: %2.").arg(title, words);
+  if (left.size() > 1 && ofOne && !first.file.empty())
+    text = tr("“%1” was left in %2 states that were not saved; the last: %3.").arg(title).arg(left.size()).arg(words);
+  else if (left.size() > 1)
+    text = tr("%1 songs were left unsaved; the last: “%2”, %3.").arg(left.size()).arg(title, words);
+  measure_->say(text, false, tr("compare…"), [this] { leftDialog(); });
 }
 
 void MainWindow::leftDialog() {

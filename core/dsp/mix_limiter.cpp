@@ -16,15 +16,34 @@ constexpr std::int64_t kBlockCells = 64;
 /// 20 kHz; aimed at a tenth lower, so that both stated margins hold.
 constexpr double kAimDb = -0.06;
 
-/// Largest magnitude between the samples i and i+1 of one cell, over the seven inner phases.
-IVRIN_CLONES float betweenPeak(const float* x, const float* kernels) {
+/// The interpolator that libebur128 measures true peak with (and by which the ceiling is promised): a sinc of `factor`
+/// under a Hann window of 49 taps of the finer grid. Near half the sample rate it reads up to 0.4 dB more than ours.
+constexpr int kMeterTaps = 12;
+std::vector<float> meterKernels(double sampleRate) {
+  const int factor = sampleRate < 96000 ? 4 : sampleRate < 192000 ? 2 : 1;
+  constexpr int kWindow = 49;
+  std::vector<float> all;
+  for (int phase = 1; phase < factor; ++phase)
+    for (int k = 0; k < kMeterTaps; ++k) { // taps in the order of the samples
+      // Of the finer grid: the taps of one phase lie `factor` apart; with 4, 12 of them; with 2, the middle 12 of 24.
+      const int j = phase + factor * (kMeterTaps - 1 - k) + (kWindow - 1 - factor * kMeterTaps) / 2;
+      const double m = j - (kWindow - 1) / 2.0;
+      const double sinc = m == 0 ? 1 : std::sin(M_PI * m / factor) / (M_PI * m / factor);
+      all.push_back(static_cast<float>(sinc * 0.5 * (1 - std::cos(2 * M_PI * j / (kWindow - 1)))));
+    }
+  return all;
+}
+
+/// Largest magnitude between the samples of one cell, over the inner phases of kernels of `Taps` taps.
+template <int Taps>
+inline __attribute__((always_inline)) float betweenPeakOf(const float* x, const float* kernels, int phases) {
   float best[16] = {};
   for (int half = 0; half < 2; ++half) {
-    const float* in = x + half * 16 - kSincHalf + 1;
-    for (int p = 0; p < kPhases - 1; ++p) {
-      const float* c = kernels + p * kTaps;
+    const float* in = x + half * 16 - Taps / 2 + 1;
+    for (int p = 0; p < phases; ++p) {
+      const float* c = kernels + p * Taps;
       float acc[16] = {};
-      for (int k = 0; k < kTaps; ++k)
+      for (int k = 0; k < Taps; ++k)
         for (int j = 0; j < 16; ++j) acc[j] += c[k] * in[j + k];
       for (int j = 0; j < 16; ++j) {
         const float m = acc[j] < 0 ? -acc[j] : acc[j];
@@ -35,6 +54,10 @@ IVRIN_CLONES float betweenPeak(const float* x, const float* kernels) {
   float peak = 0;
   for (float b : best) peak = b > peak ? b : peak;
   return peak;
+}
+
+IVRIN_CLONES float betweenPeak(const float* x, const float* kernels, const float* meter, int meterPhases) {
+  return std::max(betweenPeakOf<kTaps>(x, kernels, kPhases - 1), betweenPeakOf<kMeterTaps>(x, meter, meterPhases));
 }
 
 IVRIN_CLONES float largest(const float* x, std::int64_t n) {
@@ -70,7 +93,17 @@ MixLimiter::MixLimiter(double sampleRate, double ceilingDbtp, MixSource source)
     for (float v : c) sum += std::abs(static_cast<double>(v));
     worst = std::max(worst, sum);
   }
+  meter_ = meterKernels(sampleRate);
+  for (std::size_t i = 0; i < meter_.size(); i += kMeterTaps) {
+    double sum = 0;
+    for (std::size_t k = 0; k < kMeterTaps; ++k) sum += std::abs(static_cast<double>(meter_[i + k]));
+    worst = std::max(worst, sum);
+  }
   skipBelow_ = ceiling_ / worst;
+}
+
+float MixLimiter::between(const float* x) const {
+  return betweenPeak(x, kernels_.data(), meter_.data(), static_cast<int>(meter_.size()) / kMeterTaps);
 }
 
 void MixLimiter::appendBlock() {
@@ -92,7 +125,7 @@ void MixLimiter::appendBlock() {
     for (const float* side : {window_.left(), window_.right()}) {
       const float near = largest(side + at - kSincHalf, kCell + 2 * kSincHalf);
       peak = std::max(peak, largest(side + at, kCell));
-      if (near > skipBelow_) peak = std::max(peak, betweenPeak(side + at, kernels_.data()));
+      if (near > skipBelow_) peak = std::max(peak, between(side + at));
     }
     needDb_.push_back(peak > ceiling_ ? static_cast<float>(20.0 * std::log10(ceiling_ / static_cast<double>(peak)))
                                       : 0.0f);
