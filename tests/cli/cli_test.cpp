@@ -9,6 +9,7 @@
 
 #include <cstdio>
 #include <fstream>
+#include <limits>
 #include <sstream>
 #include <sys/wait.h>
 
@@ -167,6 +168,74 @@ TEST_CASE("wrong use is status 2, work that cannot be done is status 1, both say
   fails("measure audio/none.wav", 1, "none.wav");
   CHECK(run(m.dir, "--version").status == 0);
   CHECK_FALSE(std::filesystem::exists(m.dir / "x"));
+}
+
+TEST_CASE("numbers that are none, names that are no text, sound that is broken: refused, and nothing is written",
+          "[cli]") {
+  const Made m;
+  const auto fails = [&](const std::string& args, int status, const std::string& says) {
+    const Ran r = run(m.dir, args);
+    INFO(args << "\n" << r.out << r.err);
+    CHECK(r.status == status);
+    CHECK((r.err + r.out).find(says) != std::string::npos);
+    CHECK(isUtf8(r.out));
+  };
+  for (const char* none : {"nan", "inf", "-nan", "1e999", "ten", "12x"}) {
+    fails(std::string("new --out n.ivrin --bpm ") + none + " audio/voice.wav", 2, "--bpm");
+    fails(std::string("times --bpm ") + none, 2, "--bpm");
+    fails(std::string("render s.ivrin --out x --to ") + none, 2, "--to");
+    fails(std::string("place s.ivrin --kind gap --row voice --length 1 --start ") + none, 2, "--start");
+  }
+  fails("render s.ivrin --out x --to 1000000", 2, "--to lies more than 4 hours");
+  CHECK_FALSE(std::filesystem::exists(m.dir / "n.ivrin"));
+  // A file whose name is no UTF-8 cannot be named by a song.
+  std::filesystem::copy(m.dir / "audio/voice.wav", m.dir / "voi\xff.wav");
+  fails("new --out n.ivrin --bpm 100 voi*.wav", 1, "its name is not UTF-8");
+  fails("measure --json voi*.wav", 0, "\uFFFD");
+  // Broken sound is refused, or it could not be read again.
+  writeWav(m.dir / "nan.wav", 48000, 1, 4800,
+           [](std::int64_t f, int) { return f == 7 ? std::numeric_limits<float>::quiet_NaN() : 0.1f; });
+  fails("new --out n.ivrin --bpm 100 nan.wav", 1, "samples that are not numbers");
+  REQUIRE(std::system(("mkfifo '" + (m.dir / "pipe.wav").string() + "'").c_str()) == 0);
+  fails("new --out n.ivrin --bpm 100 pipe.wav", 1, "is a pipe, not a file");
+  fails("measure pipe.wav", 1, "is a pipe, not a file");
+  fails("check pipe.wav", 1, "is a pipe, not a file");
+  CHECK_FALSE(std::filesystem::exists(m.dir / "n.ivrin"));
+  // Whatever the level, what comes out is JSON.
+  writeWav(m.dir / "silent.wav", 48000, 1, 4800, silence());
+  json(run(m.dir, "measure --json silent.wav"));
+  // Where nothing may be written, or a name is too long for a file, that is said.
+  const std::string longName(300, 'n');
+  fails("new --out " + longName + ".ivrin --bpm 100 audio/voice.wav", 1, "name too long");
+  fails("render s.ivrin --out " + longName, 1, "name too long");
+  std::filesystem::create_symlink(m.dir / "loop", m.dir / "loop");
+  fails("render s.ivrin --out loop/x", 1, "loop");
+  fails("check loop/s.ivrin", 1, "loop/s.ivrin");
+  fails("render s.ivrin --out audio/voice.wav/x", 1, "audio/voice.wav/x");
+}
+
+TEST_CASE("a cache that cannot be used, or is damaged, is told; results are never mixed with it", "[cli]") {
+  const Made m;
+  CHECK(run(m.dir, "render t.ivrin --out one").status == 0);
+  for (const auto& e : std::filesystem::directory_iterator(m.dir / "cache/ivrin/stems")) {
+    std::fstream f(e.path(), std::ios::in | std::ios::out | std::ios::binary);
+    f.seekp(4096 + 999);
+    f.put(0x55);
+  }
+  const Ran damaged = run(m.dir, "render t.ivrin --out two");
+  CHECK(damaged.status == 1);
+  CHECK(damaged.err.find("its copy in the cache was damaged") != std::string::npos);
+  CHECK(run(m.dir, "render t.ivrin --out two").status == 0); // it was thrown away
+  CHECK(fileBytes(m.dir / "one/mix.wav") == fileBytes(m.dir / "two/mix.wav"));
+  // A file where the cache folder should be.
+  std::filesystem::remove_all(m.dir / "cache");
+  std::ofstream(m.dir / "cache") << "x";
+  const Ran none = run(m.dir, "check --json t.ivrin");
+  CHECK(none.status == 1);
+  CHECK(none.out.find("cannot write the cache folder") != std::string::npos);
+  json(none);
+  // A stream that can't be written to is told however it ends.
+  CHECK(run(m.dir, "times --bpm 120 >&-; echo $?").out == "1\n");
 }
 
 TEST_CASE("check lists every problem with file and place", "[cli]") {

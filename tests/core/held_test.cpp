@@ -1,0 +1,221 @@
+// Who works on something; what windows left that ended before they saved; a page of a mapping that has gone.
+#include "audio/chance.h"
+#include "audio/mapped_file.h"
+#include "audio/stem_store.h"
+#include "song/held_file.h"
+#include "song/journal.h"
+#include "song/safe_file.h"
+#include "test_support/signals.h"
+
+#include <catch2/catch.hpp>
+
+#include <csignal>
+#include <fcntl.h>
+#include <fstream>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <thread>
+#include <unistd.h>
+
+using namespace ivrin;
+using namespace ivrin::test;
+namespace fs = std::filesystem;
+
+TEST_CASE("a file is held by one of all processes, and by nobody when that one has ended", "[held][song]") {
+  const TempFolder dir;
+  const fs::path lock = dir / ".song.ivrin.lock";
+  CHECK(lockOf(dir / "song.ivrin") == lock);
+  {
+    const auto mine = HeldFile::take(lock);
+    REQUIRE(mine.held);
+    CHECK(HeldFile::isHeld(lock));
+    const auto second = HeldFile::take(lock);
+    CHECK_FALSE(second.held);
+    REQUIRE(second.by);
+    CHECK(second.by->process == ::getpid());
+    CHECK(second.by->onThisMachine());
+  }
+  CHECK_FALSE(fs::exists(lock));
+  CHECK_FALSE(HeldFile::isHeld(lock));
+  // A process that was killed holds nothing, though its file is there.
+  int told[2];
+  REQUIRE(::pipe(told) == 0);
+  const pid_t child = ::fork();
+  REQUIRE(child >= 0);
+  if (child == 0) {
+    const auto theirs = HeldFile::take(lock);
+    char ok = theirs.held ? 'y' : 'n';
+    if (::write(told[1], &ok, 1) != 1) _exit(1);
+    ::pause();
+    _exit(0);
+  }
+  char ok = 0;
+  REQUIRE(::read(told[0], &ok, 1) == 1);
+  CHECK(ok == 'y');
+  const auto held = HeldFile::take(lock);
+  REQUIRE(held.by);
+  CHECK(held.by->process == child);
+  ::kill(child, SIGKILL);
+  int status = 0;
+  REQUIRE(::waitpid(child, &status, 0) == child);
+  CHECK(fs::exists(lock));
+  CHECK_FALSE(HeldFile::isHeld(lock));
+  CHECK(HeldFile::take(lock).held);
+  // Where none can be made nobody has it, and nobody waits.
+  const auto none = HeldFile::take(dir / "no-such-folder" / "lock");
+  CHECK_FALSE(none.held);
+  CHECK_FALSE(none.by);
+  fs::create_symlink(dir / "elsewhere", dir / "link");
+  CHECK_FALSE(HeldFile::take(dir / "link").held); // links are not followed: nothing is made elsewhere
+  CHECK_FALSE(fs::exists(dir / "elsewhere"));
+  ::close(told[0]);
+  ::close(told[1]);
+}
+
+TEST_CASE("of many that want it at once one has it, every time", "[held][song][threads]") {
+  const TempFolder dir;
+  const fs::path lock = dir / "lock";
+  std::atomic<int> holding{0}, most{0}, taken{0};
+  std::vector<std::jthread> all;
+  for (int t = 0; t < 4; ++t)
+    all.emplace_back([&] {
+      for (int i = 0; i < tries(600); ++i)
+        if (const auto mine = HeldFile::take(lock); mine.held) {
+          const int now = ++holding;
+          int seen = most;
+          while (now > seen && !most.compare_exchange_weak(seen, now)) {
+          }
+          ++taken;
+          --holding;
+        }
+    });
+  all.clear();
+  CHECK(most == 1);
+  CHECK(taken > 0);
+  CHECK_FALSE(fs::exists(lock));
+}
+
+TEST_CASE("journals: each window its own, what was left is found, what is being written is not", "[held][song]") {
+  const TempFolder dir;
+  const fs::path song = dir / "song.ivrin";
+  std::string why;
+  auto one = JournalPlace::fresh(dir.path(), song), two = JournalPlace::fresh(dir.path(), song);
+  REQUIRE(one);
+  REQUIRE(two);
+  CHECK(one->file() != two->file());
+  REQUIRE(writeJournal(one->file(), {song.string(), "base", "song one", 3}, why));
+  REQUIRE(writeJournal(two->file(), {song.string(), "base", "song two", 5}, why));
+  CHECK(leftJournals(dir.path(), song).empty()); // both live
+  const fs::path left = two->file();
+  two.reset();
+  auto found = leftJournals(dir.path(), song);
+  REQUIRE(found.size() == 1);
+  CHECK(found[0].path == left);
+  CHECK(found[0].journal.song == "song two");
+  CHECK(found[0].journal.edits == 5);
+  CHECK(leftJournals(dir.path(), std::nullopt).size() == 1);
+  CHECK(leftJournals(dir.path(), dir / "other.ivrin").empty());
+  // The next window has a place of its own: what was left is not written over.
+  auto three = JournalPlace::fresh(dir.path(), song);
+  REQUIRE(three);
+  CHECK(three->file() != left);
+  CHECK(three->file() != one->file());
+  // Taken up, it is left no more.
+  auto taken = JournalPlace::leftAt(left);
+  REQUIRE(taken);
+  CHECK_FALSE(JournalPlace::leftAt(left));
+  CHECK(leftJournals(dir.path(), song).empty());
+  // Through a link, under a name with dots, of a name longer than file names are: the same journal, one that can be
+  // had.
+  std::ofstream(song) << "x";
+  fs::create_symlink(song, dir / "link.ivrin");
+  CHECK(journalFor(dir.path(), dir / "link.ivrin") == journalFor(dir.path(), song));
+  CHECK(journalFor(dir.path(), dir.path() / "x" / ".." / "song.ivrin") == journalFor(dir.path(), song));
+  std::string longStem(240, 'n');
+  longStem.append(".ivrin");
+  const fs::path longName = journalFor(dir.path(), dir / longStem, 12);
+  CHECK(longName.filename().string().size() < 120);
+  // A journal that cannot be read stays, and is not offered.
+  three.reset();
+  std::ofstream(journalFor(dir.path(), song, 9)) << "{";
+  CHECK(leftJournals(dir.path(), song).empty());
+  CHECK(fs::exists(journalFor(dir.path(), song, 9)));
+}
+
+TEST_CASE("a page that has no file under it any more is silence, and the process goes on", "[held][audio]") {
+  const TempFolder dir;
+  const fs::path file = dir / "mapped";
+  std::ofstream(file) << std::string(8 * 4096, 'x');
+  const int fd = ::open(file.c_str(), O_RDONLY);
+  const auto map = MappedFile::map(fd, 8 * 4096), other = MappedFile::map(fd, 8 * 4096);
+  ::close(fd);
+  REQUIRE(map);
+  REQUIRE(other);
+  CHECK(map->data()[5 * 4096] == 'x');
+  fs::resize_file(file, 3 * 4096);
+  CHECK_FALSE(map->damaged());
+  CHECK(map->data()[2 * 4096 + 17] == 'x'); // still there
+  CHECK_FALSE(map->damaged());
+  CHECK(map->data()[3 * 4096] == 0);
+  CHECK(map->damaged());
+  CHECK_FALSE(other->damaged()); // nobody has read that one
+  int sum = 0;
+  std::vector<std::jthread> readers; // from any thread, many at once
+  for (int t = 0; t < 4; ++t)
+    readers.emplace_back([&] {
+      volatile const char* p = other->data();
+      for (int i = 3 * 4096; i < 8 * 4096; i += 64) {
+        const char c = p[i];
+        if (c != 0) std::abort();
+      }
+    });
+  readers.clear();
+  for (int i = 0; i < 8 * 4096; ++i) sum += other->data()[i] != 0;
+  CHECK(sum == 3 * 4096);
+  CHECK(other->damaged());
+}
+
+TEST_CASE("every byte of a stem's copy in the cache is held by a checksum", "[held][audio]") {
+  const TempFolder dir;
+  writeWav(dir / "v.wav", 48000, 2, 300000, noise(3, 0.4)); // more than two blocks of them
+  const StemStore store(dir / "cache");
+  const auto open = [&] {
+    Problems p;
+    auto a = store.open(dir / "v.wav", 48000, "stems[0].file", p);
+    REQUIRE(a);
+    return a;
+  };
+  CHECK(open()->verify());
+  fs::path file;
+  for (const auto& e : fs::directory_iterator(dir / "cache" / "stems")) file = e.path();
+  const auto size = static_cast<std::int64_t>(fs::file_size(file));
+  Chance chance(5);
+  int found = 0;
+  const int n = tries(200);
+  for (int i = 0; i < n; ++i) {
+    const auto at = static_cast<std::streamoff>(chance.unit() * static_cast<double>(size));
+    char was = 0;
+    const auto put = [&](bool back) {
+      std::fstream f(file, std::ios::in | std::ios::out | std::ios::binary);
+      f.seekg(at);
+      if (!back) was = static_cast<char>(f.get());
+      f.seekp(at);
+      f.put(back ? was : static_cast<char>(was ^ 0x10));
+    };
+    put(false);
+    // In the header or the table: brought in anew at once; in the samples or peaks: found by verify.
+    const auto inode = [&] {
+      struct stat st {};
+      ::stat(file.c_str(), &st);
+      return st.st_ino;
+    };
+    const auto before = inode();
+    const auto a = open();
+    const bool anew = inode() != before;
+    if (anew || !a->verify()) ++found;
+    if (!anew) put(true);
+  }
+  // What is left are the rests of pages that nothing is read from.
+  CHECK(found >= n * 95 / 100);
+  CHECK(open()->verify());
+}
