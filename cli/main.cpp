@@ -29,7 +29,8 @@ void addSong(CLI::App* c, SongOptions& o, bool json) {
   c->add_option("SONG", o.song, "the song file")->required();
   c->add_option("--reach", o.reach, "a further folder that the song may read audio from");
   if (json) c->add_flag("--json", o.json, "results as JSON");
-}int runCommand(int argc, char** argv) {
+}
+int runCommand(int argc, char** argv) {
   CLI::App app{"Ivrin's workbench without a window: stems, ornaments on the beat grid, prints."};
   app.require_subcommand(1);
   app.set_version_flag("--version", "ivrin-cli 0.1.0");
@@ -38,7 +39,10 @@ void addSong(CLI::App* c, SongOptions& o, bool json) {
   NewOptions fresh;
   auto* cNew = app.add_subcommand("new", "a song from audio files");
   cNew->add_option("--out", fresh.out, "the song file to write")->required();
-  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute")->required()->check(finite)->check(CLI::Range(20.0, 400.0));
+  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute")
+      ->required()
+      ->check(finite)
+      ->check(CLI::Range(20.0, 400.0));
   cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the first file's by default")
       ->check(CLI::Range(8000, 192000));
   cNew->add_option("FILE", fresh.files, "audio files, one stem each")->required();
@@ -81,7 +85,10 @@ void addSong(CLI::App* c, SongOptions& o, bool json) {
   double bpm = 120;
   bool json = false;
   auto* cTimes = app.add_subcommand("times", "every note value in milliseconds");
-  cTimes->add_option("--bpm", bpm, "tempo in quarter notes per minute")->required()->check(finite)->check(CLI::Range(20.0, 400.0));
+  cTimes->add_option("--bpm", bpm, "tempo in quarter notes per minute")
+      ->required()
+      ->check(finite)
+      ->check(CLI::Range(20.0, 400.0));
   cTimes->add_flag("--json", json, "results as JSON");
   cTimes->callback([&] { status = times(bpm, json); });
 

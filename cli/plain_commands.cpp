@@ -74,8 +74,12 @@ int measure(const std::vector<std::string>& files, bool json) {
       meter.add(block.left(), block.right(), n);
       done += n;
     }
-    if (bad > 0 || reader->truncated()) {
-      std::cerr << "ivrin-cli: " << file << ": " << (bad > 0 ? "holds samples that are not numbers" : "is cut short")
+    const std::string failure = reader->failure();
+    if (bad > 0 || reader->truncated() || !failure.empty()) {
+      std::cerr << "ivrin-cli: " << file << ": "
+                << (!failure.empty() ? "cannot be read: " + failure
+                    : bad > 0        ? "holds samples that are not numbers"
+                                     : "is cut short")
                 << '\n';
       status = 1;
     }

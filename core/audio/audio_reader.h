@@ -38,6 +38,8 @@ class AudioReader {
   virtual std::int64_t read(float* left, float* right, std::int64_t maxFrames) = 0;
   /// Set after the last read when the file held fewer frames than it promised.
   virtual bool truncated() const = 0;
+  /// Why the file could not be read, by the system, so far; mostly empty. What was read then is not the sound.
+  virtual std::string failure() const = 0;
 };
 
 } // namespace ivrin

@@ -39,14 +39,82 @@ std::string extensionOf(AudioFormat f) {
 }
 
 struct AudioWriter::Impl {
+  /// A file as libsndfile writes it. Encoders do not tell of every write that failed: here the first one is remembered.
+  class Sink {
+   public:
+    explicit Sink(const NewFile& file)
+        : file_(file) {}
+    SNDFILE* open(int mode, SF_INFO& info) {
+      at_ = 0;
+      SF_VIRTUAL_IO io{&Sink::length, &Sink::seek, &Sink::read, &Sink::write, &Sink::tell};
+      return sf_open_virtual(&io, mode, &info, this);
+    }
+    int error() const { return error_; }
+
+   private:
+    static Sink& of(void* self) { return *static_cast<Sink*>(self); }
+    static sf_count_t length(void* self) { return of(self).length_; }
+    static sf_count_t tell(void* self) { return of(self).at_; }
+    static sf_count_t seek(sf_count_t offset, int whence, void* self) {
+      Sink& s = of(self);
+      const sf_count_t from = whence == SEEK_CUR ? s.at_ : whence == SEEK_END ? s.length_ : 0;
+      return s.at_ = std::max<sf_count_t>(offset + from, 0);
+    }
+    static sf_count_t read(void* to, sf_count_t bytes, void* self) {
+      Sink& s = of(self);
+      sf_count_t got = 0;
+      while (got < bytes) {
+        const ssize_t n =
+            ::pread(s.file_.fd(), static_cast<char*>(to) + got, static_cast<std::size_t>(bytes - got), s.at_);
+        if (n < 0 && errno == EINTR) continue;
+        if (n < 0 && s.error_ == 0) s.error_ = errno;
+        if (n <= 0) break;
+        got += n;
+        s.at_ += n;
+      }
+      return got;
+    }
+    static sf_count_t write(const void* from, sf_count_t bytes, void* self) {
+      Sink& s = of(self);
+      if (!s.file_.writeAt(from, bytes, s.at_)) {
+        if (s.error_ == 0) s.error_ = errno;
+        return 0;
+      }
+      s.at_ += bytes;
+      s.length_ = std::max(s.length_, s.at_);
+      return bytes;
+    }
+    const NewFile& file_;
+    sf_count_t at_ = 0, length_ = 0;
+    int error_ = 0;
+  };
+
   fs::path target;
   std::optional<NewFile> part;
+  std::optional<Sink> sink;
   AudioFormat format;
   SNDFILE* file = nullptr;
   std::uint64_t seed = 0;
   std::int64_t clipped = 0, written = 0;
   std::vector<int> ints;
   std::vector<float> floats;
+
+  /// Whether a file holds so many frames, and its last ones can be decoded: encoders do not always tell of a full disk.
+  std::string whyNotWhole(std::int64_t frames) {
+    SF_INFO info{};
+    SNDFILE* f = sink->open(SFM_READ, info);
+    if (!f) return std::string("what was written cannot be read back: ") + sf_strerror(nullptr);
+    std::string why;
+    constexpr std::int64_t kLast = 4096;
+    const std::int64_t n = std::min(frames, kLast);
+    std::vector<float> last(static_cast<std::size_t>(2 * n));
+    if (info.frames != frames)
+      why = "of " + std::to_string(frames) + " frames only " + std::to_string(info.frames) + " were written";
+    else if (n > 0 && (sf_seek(f, frames - n, SEEK_SET) != frames - n || sf_readf_float(f, last.data(), n) != n))
+      why = "its end cannot be read back";
+    sf_close(f);
+    return why;
+  }
 
   [[noreturn]] void fail(const std::string& why) const {
     throw std::runtime_error("cannot write " + target.string() + ": " + why);
@@ -78,7 +146,8 @@ AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std:
   info.format = major | sub;
   impl_->part.emplace(impl_->target);
   if (impl_->part->fd() < 0) impl_->fail(std::strerror(errno));
-  impl_->file = sf_open_fd(impl_->part->fd(), SFM_WRITE, &info, SF_FALSE);
+  impl_->sink.emplace(*impl_->part);
+  impl_->file = impl_->sink->open(SFM_WRITE, info);
   if (!impl_->file) impl_->fail(sf_strerror(nullptr));
   // No PEAK chunk: its time stamp would make two exports of one song differ.
   sf_command(impl_->file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
@@ -111,37 +180,17 @@ void AudioWriter::write(const float* left, const float* right, std::int64_t fram
     }
     done = sf_writef_int(impl_->file, impl_->ints.data(), frames);
   }
+  if (impl_->sink->error() != 0) impl_->fail(std::strerror(impl_->sink->error()));
   if (done != frames) impl_->fail(sf_strerror(impl_->file));
   impl_->written += frames;
 }
 
-namespace {
-
-/// Whether a file holds so many frames, and its last ones can be decoded: encoders do not always tell of a full disk.
-std::string whyNotWhole(int file, std::int64_t frames) {
-  SF_INFO info{};
-  SNDFILE* f = ::lseek(file, 0, SEEK_SET) == 0 ? sf_open_fd(file, SFM_READ, &info, SF_FALSE) : nullptr;
-  if (!f) return std::string("what was written cannot be read back: ") + sf_strerror(nullptr);
-  std::string why;
-  constexpr std::int64_t kLast = 4096;
-  const std::int64_t n = std::min(frames, kLast);
-  std::vector<float> last(static_cast<std::size_t>(2 * n));
-  if (info.frames != frames)
-    why = "of " + std::to_string(frames) + " frames only " + std::to_string(info.frames) + " were written";
-  else if (n > 0 && (sf_seek(f, frames - n, SEEK_SET) != frames - n || sf_readf_float(f, last.data(), n) != n))
-    why = "its end cannot be read back";
-  sf_close(f);
-  return why;
-}
-
-} // namespace
-
 void AudioWriter::finish() {
-  sf_write_sync(impl_->file);
   const int error = sf_close(impl_->file);
   impl_->file = nullptr;
+  if (impl_->sink->error() != 0) impl_->fail(std::strerror(impl_->sink->error()));
   if (error) impl_->fail(sf_error_number(error));
-  if (const std::string why = whyNotWhole(impl_->part->fd(), impl_->written); !why.empty()) impl_->fail(why);
+  if (const std::string why = impl_->whyNotWhole(impl_->written); !why.empty()) impl_->fail(why);
   if (!impl_->part->putInPlace()) impl_->fail(std::strerror(errno));
 }
 

@@ -122,6 +122,7 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
     done += n;
     if (progress) progress(done, frames);
   }
+  if (std::string why = reader.failure(); !why.empty()) return {"cannot be read: " + why};
   if (done == 0) return {"holds no sound that can be decoded"};
   if (done < frames / 2) return {"short", done};
   h.frames = done; // a truncated file: what there was

@@ -116,12 +116,10 @@ std::unique_ptr<JournalPlace> JournalPlace::leftAt(const fs::path& journalFile) 
 std::vector<LeftJournal> leftJournals(const fs::path& folder, const std::optional<fs::path>& songFile) {
   std::vector<fs::path> files;
   std::error_code ec;
-  if (songFile) { // few, and their names are known
-    for (int nth = 1; nth <= kMostJournals; ++nth) files.push_back(journalFor(folder, *songFile, nth));
-  } else {
-    for (auto e = fs::directory_iterator(folder, ec); !ec && e != fs::directory_iterator(); e.increment(ec))
-      if (e->path().extension() == ".json") files.push_back(e->path());
-  }
+  const std::string begins = songFile ? journalFor({}, *songFile).stem().string() : std::string();
+  for (auto e = fs::directory_iterator(folder, ec); !ec && e != fs::directory_iterator(); e.increment(ec))
+    if (e->path().extension() == ".json" && e->path().filename().string().starts_with(begins))
+      files.push_back(e->path());
   std::vector<LeftJournal> left;
   for (const fs::path& file : files) {
     std::error_code gone;

@@ -34,7 +34,8 @@ std::optional<fs::path> resolveAudio(const Reach& reach, const std::string& file
   }
   if (const std::string what = whatItIs(full); what != "a file") {
     problems.error(ErrorId::missing_audio, place,
-                   "\"" + pathForSong(folder / file, folder) + "\" is " + (what.empty() ? "not there" : what + ", not a file"));
+                   "\"" + pathForSong(folder / file, folder) + "\" is " +
+                       (what.empty() ? "not there" : what + ", not a file"));
     return std::nullopt;
   }
   return full;

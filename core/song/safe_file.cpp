@@ -17,7 +17,11 @@ namespace fs = std::filesystem;
 namespace {
 
 const char* kindOf(mode_t mode) {
-  return S_ISREG(mode) ? "a file" : S_ISDIR(mode) ? "a folder" : S_ISFIFO(mode) ? "a pipe" : S_ISSOCK(mode) ? "a socket" : "a device";
+  return S_ISREG(mode)    ? "a file"
+         : S_ISDIR(mode)  ? "a folder"
+         : S_ISFIFO(mode) ? "a pipe"
+         : S_ISSOCK(mode) ? "a socket"
+                          : "a device";
 }
 
 } // namespace
