@@ -53,6 +53,10 @@ class Document {
   Saved save(const std::filesystem::path& file);
   /// The user chose not to keep the edits since the last save.
   void forgetEdits();
+  /// Until all edits are on the disk.
+  void waitForJournal() const {
+    if (journal_) journal_->flush();
+  }
   /// How a file that the user chose is named in the song; its folder is allowed from then on.
   std::string pathFor(const std::filesystem::path& chosen);
 

@@ -135,6 +135,14 @@ void FormLine::paintSong(QPainter& p) {
     signsFor(l.id, x - scaled(2));
     return x;
   };
+  // A name has room to the next notch; one that has none is not written.
+  const auto all = session_.song().allLandings();
+  const auto name = [&](const Landing& l, QPointF at, bool italic) {
+    const auto after = std::find_if(all.begin(), all.end(), [&](const Landing& o) { return o.at > l.at; });
+    const double room = (after == all.end() ? width() : xOf(after->at)) - scaled(4) - at.x();
+    if (room > scaled(14))
+      drawSongText(p, at, shortened(QString::fromStdString(l.name), 14.5, italic, room), 14.5, italic, c.ink);
+  };
   for (const Landing& s : session_.song().sections) {
     const double x = notch(s);
     const QString mark(letter);
@@ -146,12 +154,11 @@ void FormLine::paintSong(QPainter& p) {
     p.drawRect(box);
     drawSongText(p, QPointF(box.center().x() - songTextWidth(mark, 13, false) / 2, box.bottom() - scaled(3)), mark, 13,
                  false, c.ink);
-    drawSongText(p, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), QString::fromStdString(s.name), 14.5,
-                 false, c.ink);
+    name(s, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), false);
   }
   for (const Landing& l : session_.song().landings) {
     const double x = notch(l);
-    drawSongText(p, QPointF(x + scaled(5), scaled(18)), QString::fromStdString(l.name), 14.5, true, c.ink);
+    name(l, QPointF(x + scaled(5), scaled(18)), true);
   }
   for (const auto& o : session_.song().ornaments) { // free ones at their own place
     if (o->landing) continue;

@@ -78,8 +78,10 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
         const double y = r.center().y() + scaled(8);
         QString name = QString::fromStdString(session_.song().title);
         if (name.isEmpty()) name = session_.isOpen() ? tr("Untitled") : QStringLiteral("Ivrin");
+        const double room = r.width() - scaled(44);
         double px = 24;
-        while (px > 14 && songTextWidth(name, px, true) > r.width() - scaled(44)) px -= 1;
+        while (px > 14 && songTextWidth(shortened(name, 100), px, true) > room) px -= 1;
+        name = shortened(name, px, true, room);
         const double w = drawSongText(p, QPointF(0, y), name, px, true, c.ink);
         if (session_.isOpen() && session_.history().changedSinceSave())
           drawSongText(p, QPointF(w + scaled(10), y - 1), tr("edited"), 14, true, c.quiet);

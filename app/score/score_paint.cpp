@@ -224,6 +224,7 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
     drawSongText(p, QPointF(x + scaled(4), scaled(38)), QString::number(bar), 12, true, c.quiet);
   }
   // Rehearsal marks of sections, names of landings.
+  constexpr double kLongestName = 320; // on the ruler
   QChar letter('A');
   for (const Landing& section : s.song().sections) {
     const double x = s.axis.xOf(section.at);
@@ -231,26 +232,26 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
     letter = QChar(letter.unicode() + 1);
     if (x < s.axis.x0 - scaled(200) || x > s.page.width()) continue;
     const bool current = s.landing && s.landing->id == section.id;
+    const QString name = shortened(QString::fromStdString(section.name), 16, true, scaled(kLongestName));
     const double w = songTextWidth(mark, 17, false) + scaled(9);
     QRectF box(x - 1, scaled(4), w, scaled(20));
-    p.fillRect(
-        box.adjusted(0, 0, scaled(current ? 30 : 6) + songTextWidth(QString::fromStdString(section.name), 16, true), 0),
-        c.paper);
+    p.fillRect(box.adjusted(0, 0, scaled(current ? 30 : 6) + songTextWidth(name, 16, true), 0), c.paper);
     p.setPen(QPen(c.ink, 1.3));
     p.drawRect(box);
     drawSongText(p, QPointF(box.left() + scaled(4.5), scaled(20)), mark, 17, false, c.ink);
     double at = box.right() + scaled(8);
     if (current) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);
-    drawSongText(p, QPointF(at, scaled(20)), QString::fromStdString(section.name), 16, true, c.ink);
+    drawSongText(p, QPointF(at, scaled(20)), name, 16, true, c.ink);
   }
   for (const Landing& l : s.song().landings) {
-    const double x = s.axis.xOf(l.at), w = songTextWidth(QString::fromStdString(l.name), 16, true);
+    const QString name = shortened(QString::fromStdString(l.name), 16, true, scaled(kLongestName));
+    const double x = s.axis.xOf(l.at), w = songTextWidth(name, 16, true);
     if (x < s.axis.x0 - w - 20 || x > s.page.width()) continue;
     const bool current = s.landing && s.landing->id == l.id && onBar;
     p.fillRect(QRectF(x + 1, scaled(4), w + scaled(current ? 46 : 12), scaled(20)), c.paper);
     double at = x + scaled(7);
     if (current) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);
-    drawSongText(p, QPointF(at, scaled(20)), QString::fromStdString(l.name), 16, true, c.ink);
+    drawSongText(p, QPointF(at, scaled(20)), name, 16, true, c.ink);
   }
   p.restore();
   p.setPen(QPen(c.barRule, 1));

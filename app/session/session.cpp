@@ -6,6 +6,7 @@
 #include "render/song_impulses.h"
 #include "services/hearing.h"
 #include "song/edits.h"
+#include "song/limits.h"
 
 #include <QCoreApplication>
 #include <QEventLoop>
@@ -195,6 +196,14 @@ Session::~Session() {
 // ---------------------------------------------------------------- editing
 
 void Session::edit(const QString& label, Song next, const std::string& mergeKey) {
+  // What is made here must be readable again.
+  const bool sameGrid = next.tempo == song().tempo && next.meter == song().meter;
+  Problems beyond;
+  checkLimits(next, beyond, sameGrid ? &song() : nullptr);
+  if (beyond.hasErrors()) {
+    emit notice(tr("That cannot be: it %1.").arg(asText(beyond.list.front().message)), true);
+    return;
+  }
   document_.edit(label.toStdString(), std::move(next), mergeKey);
   songEdited();
 }
@@ -257,7 +266,7 @@ void Session::addPlaced(const std::vector<Ornament>& made) {
   auto added = withOrnaments(song(), std::move(fitting));
   edit(label, std::move(added.song));
   settle();
-  emit placed(asText(added.ids.front()));
+  if (song().ornament(added.ids.front())) emit placed(asText(added.ids.front()));
 }
 
 // ---------------------------------------------------------------- what is found and measured

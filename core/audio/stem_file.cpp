@@ -38,6 +38,9 @@ struct Header {
   std::optional<std::int64_t> checkedBytes(int rate) const;
 };
 
+static_assert(offsetof(Header, planeBytes) == 40 && offsetof(Header, tableCheck) == 96 &&
+              offsetof(Header, check) == 104);
+
 std::int64_t wholePages(std::int64_t bytes) {
   return (bytes + kPage - 1) / kPage * kPage;
 }

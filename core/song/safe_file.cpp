@@ -126,20 +126,27 @@ bool NewFile::writeAt(const void* data, std::int64_t bytes, std::int64_t offset)
 
 bool NewFile::putInPlace() {
   if (::fsync(fd_) != 0) return false;
-  if (name_.empty()) { // a rename replaces, a link does not: it needs a name for a moment
+  if (name_.empty()) {
     const std::string self = "/proc/self/fd/" + std::to_string(fd_);
-    int linked = -1;
-    for (int attempt = 0; linked != 0 && attempt < 100; ++attempt) {
-      const fs::path name = freshName(target_);
-      linked = ::linkat(AT_FDCWD, self.c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW);
-      if (linked == 0) name_ = name;
-      if (linked != 0 && errno != EEXIST) break;
-    }
-    if (linked != 0) return false;
+    const auto link = [&](const fs::path& name) {
+      return ::linkat(AT_FDCWD, self.c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW) == 0;
+    };
+    // Where nothing is yet its own name will do. A rename replaces, a link does not: else another one for a moment.
+    if (link(target_)) return syncFolder();
+    for (int attempt = 0; errno == EEXIST && attempt < 100; ++attempt)
+      if (const fs::path name = freshName(target_); link(name)) {
+        name_ = name;
+        break;
+      }
+    if (name_.empty()) return false;
   }
   if (::rename(name_.c_str(), target_.c_str()) != 0) return false;
   name_.clear();
-  // The folder's own entry; where it cannot be synced, the file is there all the same.
+  return syncFolder();
+}
+
+/// The folder's own entry; where it cannot be synced, the file is there all the same.
+bool NewFile::syncFolder() const {
   if (const int dir = ::open(folderOf(target_).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); dir >= 0) {
     ::fsync(dir);
     ::close(dir);

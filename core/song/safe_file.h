@@ -33,6 +33,7 @@ class NewFile {
   bool putInPlace();
 
  private:
+  bool syncFolder() const;
   std::filesystem::path target_;
   std::filesystem::path name_; // empty: it has none
   int fd_ = -1;

@@ -483,6 +483,33 @@ TEST_CASE("flipped samples in the cache are found once in a session, and do not 
   }
 }
 
+TEST_CASE("an edit that could not be read again is refused with a word", "[left]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const Song before = rig.session->song();
+  Ornament o;
+  o.kind = "gap";
+  o.on = "voice";
+  o.start = Beats::ofQuarters(40000);
+  o.length = Beats::ofQuarters(1);
+  rig.session->edit("gap", withOrnaments(before, {o}).song);
+  CHECK(rig.session->song() == before);
+  CHECK_FALSE(rig.session->history().canUndo());
+  CHECK(rig.window->measure().said().contains("lies more than 4 hours from the start of the song"));
+  Song named = before;
+  named.title = std::string(1001, 'n');
+  rig.session->edit("title", named);
+  CHECK(rig.session->song() == before);
+  // As long as a name may be it is drawn, and no slower for it.
+  named.title = std::string(1000, 'n');
+  named.stems[0].name = named.sections[1].name = std::string(1000, 'm');
+  rig.session->edit("title", named);
+  CHECK(rig.session->song() == named);
+  rig.settleView();
+  CHECK_FALSE(rig.window->grab().isNull());
+}
+
 TEST_CASE("a second export follows the first", "[left]") {
   const TempFolder dir, out;
   Rig rig;
