@@ -43,6 +43,18 @@ std::optional<Ornament> pullWet(const OpenCanvas& was, const Pull& pull) {
   return o;
 }
 
+OpenHandle wetHandle(const OpenCanvas& c, QPointF at, OpenHandle::Side side = OpenHandle::Side::right) {
+  return {.name = QStringLiteral("wet"),
+          .word = QObject::tr("wet"),
+          .rect = handleBox(at),
+          .cursor = Qt::SizeVerCursor,
+          .pull = pullWet,
+          .step = stepping(nullptr, "wet_db"),
+          .label = QObject::tr("wet %1").arg(textOf(c, "wet_db")),
+          .shown = OpenHandle::Label::active,
+          .side = side};
+}
+
 /// The dry wave between two frames as a closed shape in a box, as it is or mirrored in time.
 QPainterPath waveShape(const OpenCanvas& c, const std::string& row, FrameRange range, QRectF box, bool mirrored) {
   const int n = std::max(2, static_cast<int>(box.width()));
@@ -141,15 +153,7 @@ class SwellDrawing : public OpenDrawing {
                    .step = stepping(nullptr, "decay_seconds"),
                    .label = decayWords(c, s),
                    .side = Side::left});
-    all.push_back({.name = QStringLiteral("wet"),
-                   .word = QObject::tr("wet"),
-                   .rect = handleBox(s.point(0.95)),
-                   .cursor = Qt::SizeVerCursor,
-                   .pull = pullWet,
-                   .step = stepping(nullptr, "wet_db"),
-                   .label = QObject::tr("wet %1").arg(textOf(c, "wet_db")),
-                   .shown = Label::active,
-                   .side = Side::left});
+    all.push_back(wetHandle(c, s.point(0.95), Side::left));
     all.push_back(
         {.name = QStringLiteral("spill"),
          .word = QObject::tr("spill"),
@@ -291,14 +295,7 @@ class ReverbThrowDrawing : public OpenDrawing {
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
     std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("source"));
     const Shape s(c, height_);
-    all.push_back({.name = QStringLiteral("wet"),
-                   .word = QObject::tr("wet"),
-                   .rect = handleBox(s.point(0.03)),
-                   .cursor = Qt::SizeVerCursor,
-                   .pull = pullWet,
-                   .step = stepping(nullptr, "wet_db"),
-                   .label = QObject::tr("wet %1").arg(textOf(c, "wet_db")),
-                   .shown = OpenHandle::Label::active});
+    all.push_back(wetHandle(c, s.point(0.03)));
     if (!s.held)
       all.push_back({.name = QStringLiteral("decay"),
                      .word = QObject::tr("decay"),

@@ -41,6 +41,12 @@ QRect Page::staffOf(const std::string& id) const {
            : QRect();
 }
 
+QRect Page::staffOf(const std::vector<std::string>& wanted) const {
+  QRect all;
+  for (const std::string& r : wanted) all = all.united(staffOf(r));
+  return all;
+}
+
 QRect Page::openArea() const {
   for (const RowBox& r : rows)
     if (r.open) return staffOf(r.id);

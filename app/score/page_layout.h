@@ -47,6 +47,8 @@ struct Page {
   /// Of a row; null where it is not there.
   const RowBox* row(const std::string& id) const;
   QRect staffOf(const std::string& row) const;
+  /// Around those of all of them.
+  QRect staffOf(const std::vector<std::string>& rows) const;
   /// The drawing of the open row; null while none is open.
   QRect openArea() const;
   /// The row under a height; none over the ruler.

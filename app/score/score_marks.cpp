@@ -151,7 +151,7 @@ void paintPieces(QPainter& p, const ScorePicture& s) {
 void paintSelection(QPainter& p, const ScorePicture& s) {
   if (!s.selection) return;
   const Palette& c = paper();
-  const QRect staff = s.staffOfSelection();
+  const QRect staff = s.page.staffOf(s.selection->rows());
   const double a = s.axis.xOf(s.selection->begin), b = s.axis.xOf(s.selection->end);
   const double top = staff.top() - 1, bottom = staff.bottom() + 1;
   QColor tint = c.ink;
@@ -206,12 +206,6 @@ void paintDragMarks(QPainter& p, const ScorePicture& s) {
 }
 
 } // namespace
-
-QRect ScorePicture::staffOfSelection() const {
-  QRect all = page.staffOf(selection->row);
-  for (const std::string& r : selection->more) all = all.united(page.staffOf(r));
-  return all;
-}
 
 void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const std::function<void(QPainter&)>& open) {
   const Palette& c = paper();

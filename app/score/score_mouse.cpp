@@ -142,7 +142,7 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   }
   mark({});
   if (selection_) {
-    const QRect staff = staffOfSelection();
+    const QRect staff = page_.staffOf(selection_->rows());
     if (staff.adjusted(0, -8, 0, 8).contains(e->pos())) {
       if (std::abs(press_.x() - axis().xOf(selection_->begin)) <= kEdgeReach) drag_ = Drag::edgeBegin;
       if (std::abs(press_.x() - axis().xOf(selection_->end)) <= kEdgeReach) drag_ = Drag::edgeEnd;
@@ -190,7 +190,7 @@ void ScoreView::hover(QPointF at) {
     setToolTip({});
   }
   if (shape == Qt::ArrowCursor && !landingUnder(at).empty()) shape = Qt::SizeHorCursor;
-  if (selection_ && staffOfSelection().contains(at.toPoint()) &&
+  if (selection_ && page_.staffOf(selection_->rows()).contains(at.toPoint()) &&
       (std::abs(at.x() - axis().xOf(selection_->begin)) <= kEdgeReach ||
        std::abs(at.x() - axis().xOf(selection_->end)) <= kEdgeReach))
     shape = Qt::SizeHorCursor;

@@ -46,7 +46,6 @@ struct ScorePicture {
 
   const Song& song() const { return plan->song(); }
   const TempoMap& map() const { return plan->map(); }
-  QRect staffOfSelection() const;
 };
 
 /// What painting the staves keeps between pictures: memory, and a second thread for large ones.

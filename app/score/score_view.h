@@ -162,7 +162,6 @@ class ScoreView : public QWidget {
   bool isQuiet(const std::string& row) const;
   void placeLane();
   void setHot(const std::string& id);
-  QRect staffOfSelection() const;
   std::optional<std::size_t> orderUnder(double y) const;
   std::string landingUnder(QPointF p) const;
   std::optional<std::pair<std::string, Beats>> magnified() const;

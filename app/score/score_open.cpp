@@ -1,0 +1,171 @@
+// The score with an ornament opened in its row: its drawing's handles, walked and moved by keys, and the curve over it.
+#include "app/score/score_view.h"
+
+#include "app/faces/face.h"
+#include "app/openrow/curve_lane.h"
+#include "app/openrow/open_row.h"
+#include "app/score/sign_strip.h"
+
+#include <QKeyEvent>
+
+#include <algorithm>
+
+namespace ivrin::app {
+
+void ScoreView::openOrnament(const std::string& id) {
+  const Ornament* o = session_.song().ornament(id);
+  if (!o || !session_.plan()) return;
+  if (open_.empty()) formerAxis_ = axis();
+  openCurve({});
+  strip_->hide();
+  setHot({});
+  mark({});
+  selection_.reset();
+  session_.choose(id);
+  open_ = id;
+  caretRow_ = o->on;
+  // Bars are counted to what it is tied to, else to the next landing after its source begins.
+  if (o->landing)
+    travel_.setLanding(session_.song().landingById(*o->landing));
+  else
+    for (const Landing& l : session_.song().allLandings())
+      if (l.at > o->start) {
+        travel_.setLanding(l);
+        break;
+      }
+  openHand_.open(faceOf(o->kind)->drawing());
+  makeOpenRow();
+  openRow_->show();
+  openRow_->setOrnament(*o);
+  // From lead-in to tail, with a beat of air.
+  const auto node = session_.plan()->node(id);
+  const TempoMap& map = session_.plan()->map();
+  double begin = o->start.quarters(), end = o->span().end.quarters();
+  if (node) {
+    begin = std::min(begin, map.quartersAt(node->extent().begin));
+    if (node->print && node->print->complete())
+      end = std::max(end, map.quartersAt(node->extent().end));
+    else if (const auto loop = node->kind->loopFigures({*o, session_.plan()->context()}); loop && loop->diesAt)
+      end = std::max(end, loop->diesAt->quarters());
+  }
+  const double air = std::max(0.04 * (end - begin), std::min(1.0, 0.25 * (end - begin)));
+  layOut();
+  bringIntoView(o->on);
+  showRange(begin - air, end + air, true);
+  emit openChanged();
+}
+
+void ScoreView::makeOpenRow() {
+  if (openRow_) return;
+  openRow_ = new OpenRow(session_, this);
+  connect(openRow_, &OpenRow::auditionRequested, this, &ScoreView::auditionRequested);
+  connect(openRow_, &OpenRow::aloneRequested, this, &ScoreView::aloneRequested);
+  connect(openRow_, &OpenRow::closeRequested, this, &ScoreView::closeOrnament);
+  connect(openRow_, &OpenRow::curveRequested, this, &ScoreView::openCurve);
+}
+
+/// The first row that is opened comes up as fast as all others: its frame is made, and its letters are drawn once, when
+/// the window has nothing else to do.
+void ScoreView::warmOpenRow() {
+  if (!session_.isOpen() || !open_.empty() || session_.song().ornaments.empty()) return;
+  makeOpenRow();
+  openRow_->warm(*session_.song().ornaments.front(), width());
+}
+
+void ScoreView::closeOrnament() {
+  if (open_.empty()) return;
+  openCurve({});
+  open_.clear();
+  openHand_.open(nullptr);
+  openRow_->hide();
+  session_.choose({});
+  layOut();
+  showRange(formerAxis_.left, formerAxis_.right(), true);
+  setFocus();
+  emit openChanged();
+}
+
+OpenCanvas ScoreView::canvas() const {
+  return {axis(), QRectF(openArea()), session_, *session_.song().ornament(open_), session_.plan()->node(open_),
+          &waves_};
+}
+
+QRectF ScoreView::handleRect(const QString& name) const {
+  if (open_.empty()) return {};
+  const auto all = openHand_.handles(canvas());
+  const OpenHandle* h = handleNamed(all, name);
+  return h ? h->rect : QRectF();
+}
+
+bool ScoreView::walkHandles(int step) {
+  if (open_.empty() || lane_ || !session_.plan()) return false;
+  setFocus();
+  const OpenCanvas c = canvas();
+  if (!openHand_.walk(step, c)) return false;
+  emit session_.notice(tr("%1 \u2013 the arrow keys move it").arg(openHand_.said(c)), false);
+  update(openArea());
+  return true;
+}
+
+bool ScoreView::stopWalking() {
+  if (!openHand_.walking()) return false;
+  openHand_.stopWalking();
+  session_.settle();
+  update(openArea());
+  return true;
+}
+
+/// An arrow key that moves the handle which was walked to.
+bool ScoreView::arrowed(QKeyEvent* e) {
+  if (open_.empty() || lane_ || !openHand_.walking()) return false;
+  const int k = e->key(),
+            right = k == Qt::Key_Right  ? 1
+                    : k == Qt::Key_Left ? -1
+                                        : 0,
+            up = k == Qt::Key_Up     ? 1
+                 : k == Qt::Key_Down ? -1
+                                     : 0;
+  if (right == 0 && up == 0) return false;
+  if (openHand_.arrow(right, up, grid_, canvas()))
+    emit session_.notice(openHand_.said(canvas()), false);
+  else
+    emit session_.notice(right != 0 ? tr("%1 goes up and down").arg(openHand_.said(canvas()))
+                                    : tr("%1 goes to the left and right").arg(openHand_.said(canvas())),
+                         false);
+  return true;
+}
+
+void ScoreView::openCurve(const std::string& key) {
+  if (lane_) {
+    lane_->hide();
+    lane_->deleteLater();
+    lane_ = nullptr;
+    if (openRow_) {
+      openRow_->setCurveShown({});
+      openRow_->renewAnswers();
+    }
+    setFocus();
+    update();
+  }
+  const Ornament* o = session_.song().ornament(open_);
+  const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
+  const SettingSpec* spec = kind && !key.empty() ? kind->table().find(key) : nullptr;
+  if (!spec || !spec->curve) return;
+  lane_ = new CurveLane(session_, *spec, this);
+  lane_->setOrnament(*o);
+  connect(lane_, &CurveLane::closeRequested, this, [this] { openCurve({}); });
+  openRow_->setCurveShown(key);
+  openRow_->renewAnswers();
+  placeLane();
+  lane_->show();
+  lane_->setFocus();
+  update();
+}
+
+void ScoreView::placeLane() {
+  if (!lane_) return;
+  lane_->setGrid(grid_);
+  lane_->place(openArea(), axis());
+}
+
+} // namespace ivrin::app
