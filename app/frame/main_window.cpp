@@ -83,7 +83,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
   connect(&session_, &Session::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
   connectFiles();
-  connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelExport);
+  connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelWork);
   for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})
     connect(score_, signal, this, &MainWindow::updateActions);
   connect(score_, &ScoreView::auditionRequested, listening_, &Listening::audition);

@@ -136,6 +136,8 @@ class Session : public QObject {
 
   void exportTo(const std::filesystem::path& folder, const ExportOptions& options);
   void cancelExport();
+  /// Whatever shows progress: opening, looking for stems, exporting.
+  void cancelWork();
 
  signals:
   void opened();

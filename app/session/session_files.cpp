@@ -286,6 +286,15 @@ void Session::nextExport() {
   if (!exports_.empty()) exportJob_.begin(exports_.front());
 }
 
+void Session::cancelWork() {
+  openJob_.cancel();
+  lookJob_.cancel();
+  if (exports_.empty())
+    emit progress({}, 1);
+  else
+    cancelExport();
+}
+
 void Session::cancelExport() {
   exports_.resize(std::min<std::size_t>(exports_.size(), 1));
   exportJob_.hurry();

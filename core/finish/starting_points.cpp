@@ -10,6 +10,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr const char* kFormat = "ivrin-starting-point";
+constexpr std::size_t kLongestPointName = 200; // bytes
 
 Processor filter(Value low, Value high, double slope = 12) {
   return {"filter", {{"low_cut_hz", std::move(low)}, {"high_cut_hz", std::move(high)}, {"slope_db", slope}}};
@@ -101,7 +102,7 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
       if (!value.number() || *value.number() != 1)
         problems.error(ErrorId::newer_version, "version", "this version reads version 1 only");
     } else if (key == "name") {
-      if (value.text() && !value.text()->empty() && value.text()->size() <= 200)
+      if (value.text() && !value.text()->empty() && value.text()->size() <= kLongestPointName)
         p.name = *value.text();
       else
         problems.error(ErrorId::wrong_type, "name", "wanted a text of 1 to 200 bytes");
@@ -183,6 +184,10 @@ std::vector<StartingPoint> startingPointsIn(const fs::path& folder, const Regist
 }
 
 bool keepStartingPoint(const fs::path& folder, const StartingPoint& point, std::string& why) {
+  if (point.name.size() > kLongestPointName) { // it could not be read again
+    why = "the name of a starting point has at most " + std::to_string(kLongestPointName) + " bytes";
+    return false;
+  }
   std::error_code failed;
   fs::create_directories(folder, failed);
   std::string name;

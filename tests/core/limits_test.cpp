@@ -3,6 +3,7 @@
 #include "audio/audio_writer.h"
 #include "dsp/loudness.h"
 #include "finish/finisher.h"
+#include "finish/starting_points.h"
 #include "render/export.h"
 #include "song/edits.h"
 #include "song/json.h"
@@ -298,6 +299,19 @@ TEST_CASE("a streamed FLAC file is read whole, and a header is believed only as 
   REQUIRE(p.list.size() == 1);
   CHECK(p.list[0].text().find("too-long.flac: is longer than 4 hours") != std::string::npos);
   CHECK(p.list[0].place == "stems[2].file");
+}
+
+TEST_CASE("a starting point with a name that is no file's name is refused, with a word", "[limits][finish]") {
+  const TempFolder dir;
+  std::string why;
+  CHECK_FALSE(keepStartingPoint(dir.path(), {std::string(300, 'n'), {}, {}}, why));
+  CHECK(why.find("at most 200 bytes") != std::string::npos);
+  CHECK(fs::is_empty(dir.path()));
+  CHECK(keepStartingPoint(dir.path(), {std::string(200, 'n'), {}, {}}, why));
+  Problems p;
+  CHECK(startingPointsIn(dir.path(), allKinds().registry(), p).size() == 1);
+  CHECK(keepStartingPoint(dir.path(), {"../../x", {}, {}}, why)); // in its folder all the same
+  CHECK(startingPointsIn(dir.path(), allKinds().registry(), p).size() == 2);
 }
 
 TEST_CASE("what is no file is named, and nobody waits for it", "[limits][audio][song]") {

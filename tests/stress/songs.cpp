@@ -224,7 +224,7 @@ class Songs {
 
 Tally songMutations(std::int64_t count) {
   Songs songs;
-  return tryInProcesses("songs, mutated", count, {60, 4096},
+  return tryInProcesses("songs, mutated", count, {120, 4096},
                         [&](std::int64_t i, Chance& chance, const std::string&) { return songs.tryOne(i, chance); });
 }
 
