@@ -2,6 +2,11 @@
 #include "audio/chance.h"
 #include "audio/mapped_file.h"
 #include "audio/stem_store.h"
+#include "document/document.h"
+#include "finish/starting_points.h"
+#include "render/export.h"
+#include "render/relink.h"
+#include "services/opening.h"
 #include "song/held_file.h"
 #include "song/journal.h"
 #include "song/safe_file.h"
@@ -218,4 +223,82 @@ TEST_CASE("every byte of a stem's copy in the cache is held by a checksum", "[he
   // What is left are the rests of pages that nothing is read from.
   CHECK(found >= n * 95 / 100);
   CHECK(open()->verify());
+}
+
+namespace {
+
+/// Somebody to whom nothing here belongs; where tests do not run as root, folders are closed instead.
+class Nobody {
+ public:
+  explicit Nobody(const fs::path& folder)
+      : folder_(folder) {
+    fs::permissions(folder_, fs::perms::none);
+    if (::geteuid() == 0) static_cast<void>(!::seteuid(65534));
+  }
+  ~Nobody() {
+    if (::getuid() == 0) static_cast<void>(!::seteuid(0));
+    fs::permissions(folder_, fs::perms::owner_all);
+  }
+  Nobody(const Nobody&) = delete;
+  Nobody& operator=(const Nobody&) = delete;
+
+ private:
+  fs::path folder_;
+};
+
+} // namespace
+
+TEST_CASE("in a folder of somebody else all work says why it cannot be done, and nothing ends the process",
+          "[held][song][audio]") {
+  const Registry registry = allKinds().registry();
+  const TempFolder dir, mine;
+  writeWav(dir / "v.wav", 48000, 1, 4800, noise(1, 0.3));
+  writeWav(mine / "v.wav", 48000, 1, 4800, noise(1, 0.3));
+  Song song;
+  song.title = "s";
+  std::ofstream(dir / "s.ivrin") << writeSong(song, registry);
+  TestSong t;
+  t.stem("v", 4800, sine(440, 48000, 0.3));
+  const auto plan = t.plan();
+  std::string long1(255, 'n');
+  long1.append(".ivrin");
+  const Nobody nobody(dir.path());
+  for (const std::string& name :
+       {std::string("s.ivrin"), std::string("new.ivrin"), long1, std::string("a/b/c.ivrin")}) {
+    INFO(name);
+    std::string why;
+    CHECK_FALSE(replaceFile(dir / name, "x", why, 3));
+    CHECK(why.find(name) != std::string::npos);
+    Problems p;
+    CHECK_FALSE(readSongFile(dir / name, registry, p));
+    CHECK(p.hasErrors());
+    Document d(registry);
+    d.adopt(song, {}, {});
+    CHECK_FALSE(d.save(dir / name).why.empty());
+    CHECK_FALSE(HeldFile::take(lockOf(dir / name)).held);
+    CHECK_FALSE(HeldFile::isHeld(lockOf(dir / name)));
+  }
+  std::string why;
+  CHECK_FALSE(writeJournal(dir / "j" / "x.json", {}, why));
+  CHECK_FALSE(JournalPlace::fresh(dir / "j", dir / "s.ivrin"));
+  CHECK(leftJournals(dir / "j", dir / "s.ivrin").empty());
+  CHECK(leftWithoutFile(dir / "j").empty());
+  CHECK_FALSE(keepStartingPoint(dir.path(), {"x", {}, {}}, why));
+  Problems p;
+  CHECK(startingPointsIn(dir.path(), registry, p).empty());
+  const StemStore store(dir / "cache");
+  CHECK_FALSE(store.open(dir / "v.wav", 48000, "stems[0].file", p));
+  CHECK_FALSE(openDocument(dir / "s.ivrin", {dir / "j"}, store, {}, {}).opened);
+  CHECK_FALSE(beginDocument({dir / "v.wav"}, 120, store, {}, {}).opened);
+  CHECK(findStems(t.song, {"v"}, dir.path(), store).empty());
+  CHECK(p.list.size() == 1);
+  for (const fs::path& out : {dir.path(), dir / "out", dir / "a" / "b"}) {
+    std::string said;
+    try {
+      exportSong(plan, out, {});
+    } catch (const std::exception& e) {
+      said = e.what();
+    }
+    CHECK(said.find(dir.path().string()) != std::string::npos);
+  }
 }
