@@ -10,6 +10,7 @@
 #include <cmath>
 #include <cstddef>
 #include <cstring>
+#include <numeric>
 #include <optional>
 #include <sys/mman.h>
 #include <sys/stat.h>
@@ -34,8 +35,9 @@ struct Header {
   std::uint64_t check;      // XXH3 of all before it
 
   std::uint64_t checkOf() const { return XXH3_64bits(this, offsetof(Header, check)); }
-  /// Bytes of planes and peaks; nothing where the header was not written by this version, or was damaged.
-  std::optional<std::int64_t> checkedBytes(int rate) const;
+  /// How many bytes its parts have, each plane and the peaks; nothing where the header was not written by this version,
+  /// or was damaged.
+  std::optional<std::vector<std::int64_t>> parts(int rate) const;
 };
 
 static_assert(offsetof(Header, planeBytes) == 40 && offsetof(Header, tableCheck) == 96 &&
@@ -45,42 +47,64 @@ std::int64_t wholePages(std::int64_t bytes) {
   return (bytes + kPage - 1) / kPage * kPage;
 }
 
-std::optional<std::int64_t> Header::checkedBytes(int rate) const {
+std::optional<std::vector<std::int64_t>> Header::parts(int rate) const {
   if (std::memcmp(magic, kMagic, sizeof kMagic) != 0 || check != checkOf() || songRate != rate) return std::nullopt;
   if (channels < 1 || channels > 2 || frames < 1 || frames > StemFile::kMostFrames) return std::nullopt;
   if (planeBytes < frames * static_cast<std::int64_t>(sizeof(float)) || planeBytes % kPage != 0 ||
       planeBytes > StemFile::kMostFrames * static_cast<std::int64_t>(sizeof(float)) + kPage)
     return std::nullopt;
-  std::int64_t all = planeBytes * channels;
+  std::vector<std::int64_t> all(static_cast<std::size_t>(channels), planeBytes);
+  std::int64_t peaks = 0;
   for (const std::int64_t count : peakCount) {
     if (count < 0 || count > StemFile::kMostFrames) return std::nullopt;
-    all += count * static_cast<std::int64_t>(sizeof(Peak));
+    peaks += count * static_cast<std::int64_t>(sizeof(Peak));
   }
+  all.push_back(peaks);
   return all;
 }
 
-std::size_t blocksOf(std::int64_t checkedBytes) {
-  return static_cast<std::size_t>((checkedBytes + kCheckBlock - 1) / kCheckBlock);
+std::int64_t blocksOf(const std::vector<std::int64_t>& parts) {
+  std::int64_t n = 0;
+  for (const std::int64_t bytes : parts) n += (bytes + kCheckBlock - 1) / kCheckBlock;
+  return n;
 }
 
-/// Of what was written, as the file has it now; fewer when asked to stop or where it cannot be read back.
-std::vector<std::uint64_t> checksums(int fd, std::int64_t bytes, const std::stop_token& stop) {
-  std::vector<std::uint64_t> table;
-  std::vector<char> block(kCheckBlock);
-  for (std::int64_t at = 0; at < bytes && !stop.stop_requested(); at += kCheckBlock) {
-    const std::int64_t n = std::min(kCheckBlock, bytes - at);
-    std::memset(block.data(), 0, block.size());
-    std::int64_t got = 0;
-    while (got < n) {
-      const ssize_t k = ::pread(fd, block.data() + got, static_cast<std::size_t>(n - got), kPage + at + got);
-      if (k < 0 && errno == EINTR) continue;
-      if (k <= 0) return table;
-      got += k;
+/// The checksums of one part as it is written.
+class Checksums {
+ public:
+  Checksums() { XXH3_64bits_reset(state_.get()); }
+  void add(const void* data, std::int64_t bytes) {
+    for (const char* p = static_cast<const char*>(data); bytes > 0;) {
+      const std::int64_t n = std::min(bytes, kCheckBlock - held_);
+      XXH3_64bits_update(state_.get(), p, static_cast<std::size_t>(n));
+      p += n;
+      bytes -= n;
+      held_ += n;
+      if (held_ == kCheckBlock) close();
     }
-    table.push_back(XXH3_64bits(block.data(), static_cast<std::size_t>(n)));
   }
-  return table;
-}
+  void addZeros(std::int64_t bytes) {
+    static const std::vector<char> zeros(65536);
+    for (; bytes > 0; bytes -= 65536) add(zeros.data(), std::min<std::int64_t>(bytes, 65536));
+  }
+  const std::vector<std::uint64_t>& finish() {
+    if (held_ > 0) close();
+    return table_;
+  }
+
+ private:
+  void close() {
+    table_.push_back(XXH3_64bits_digest(state_.get()));
+    XXH3_64bits_reset(state_.get());
+    held_ = 0;
+  }
+  struct Free {
+    void operator()(XXH3_state_t* s) const { XXH3_freeState(s); }
+  };
+  std::unique_ptr<XXH3_state_t, Free> state_{XXH3_createState()};
+  std::vector<std::uint64_t> table_;
+  std::int64_t held_ = 0;
+};
 
 } // namespace
 
@@ -109,6 +133,7 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
   constexpr std::int64_t kImportBlock = 32768;
   std::vector<float> left(kImportBlock), right(kImportBlock);
   PeakPyramid peaks;
+  Checksums checks[3]; // left, right, peaks
   std::int64_t done = 0;
   while (done < frames) {
     if (stop.stop_requested()) return {"stopped"};
@@ -122,6 +147,8 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
                        bytes = n * static_cast<std::int64_t>(sizeof(float));
     if (!out.writeAt(left.data(), bytes, kPage + at)) return writeFailed();
     if (channels == 2 && !out.writeAt(right.data(), bytes, kPage + h.planeBytes + at)) return writeFailed();
+    checks[0].add(left.data(), bytes);
+    if (channels == 2) checks[1].add(right.data(), bytes);
     done += n;
     if (progress) progress(done, frames);
   }
@@ -137,11 +164,16 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
     h.peakCount[k] = static_cast<std::int64_t>(level.size());
     const auto bytes = static_cast<std::int64_t>(level.size() * sizeof(Peak));
     if (!out.writeAt(level.data(), bytes, at)) return writeFailed();
+    checks[2].add(level.data(), bytes);
     at += bytes;
   }
-  const std::int64_t checked = at - kPage;
-  const auto table = checksums(out.fd(), checked, stop);
-  if (table.size() != blocksOf(checked)) return stop.stop_requested() ? Written{"stopped"} : writeFailed();
+  std::vector<std::uint64_t> table;
+  for (int part = 0; part < 3; ++part) {
+    if (part == 1 && channels == 1) continue;
+    if (part < 2) checks[part].addZeros(h.planeBytes - done * static_cast<std::int64_t>(sizeof(float)));
+    const auto& own = checks[part].finish();
+    table.insert(table.end(), own.begin(), own.end());
+  }
   const auto tableBytes = static_cast<std::int64_t>(table.size() * sizeof table[0]);
   h.tableCheck = XXH3_64bits(table.data(), static_cast<std::size_t>(tableBytes));
   h.check = h.checkOf();
@@ -155,25 +187,26 @@ std::shared_ptr<const StemAudio> StemFile::open(int fd, int songRate, const std:
   struct stat st {};
   Header h{};
   if (::fstat(fd, &st) != 0 || ::pread(fd, &h, sizeof h, 0) != static_cast<ssize_t>(sizeof h)) return nullptr;
-  const auto checked = h.checkedBytes(songRate);
-  if (!checked) return nullptr;
-  const auto tableBytes = static_cast<std::int64_t>(blocksOf(*checked) * sizeof(std::uint64_t));
-  if (kPage + *checked + tableBytes > st.st_size) return nullptr;
+  auto parts = h.parts(songRate);
+  if (!parts) return nullptr;
+  const std::int64_t checked = std::accumulate(parts->begin(), parts->end(), std::int64_t{0});
+  const auto tableBytes = blocksOf(*parts) * static_cast<std::int64_t>(sizeof(std::uint64_t));
+  if (kPage + checked + tableBytes > st.st_size) return nullptr;
   std::shared_ptr<StemAudio> a(new StemAudio);
-  a->map_ = MappedFile::map(fd, static_cast<std::size_t>(kPage + *checked + tableBytes));
+  a->map_ = MappedFile::map(fd, static_cast<std::size_t>(kPage + checked + tableBytes));
   if (!a->map_) {
     why = std::strerror(errno);
     return nullptr;
   }
   const char* base = a->map_->data();
-  if (XXH3_64bits(base + kPage + *checked, static_cast<std::size_t>(tableBytes)) != h.tableCheck) return nullptr;
+  if (XXH3_64bits(base + kPage + checked, static_cast<std::size_t>(tableBytes)) != h.tableCheck) return nullptr;
   a->channels_ = h.channels;
   a->fileRate_ = h.fileRate;
   a->songRate_ = h.songRate;
   a->frames_ = h.frames;
   a->badSamples_ = h.badSamples;
   a->truncated_ = h.truncated != 0;
-  a->checkedBytes_ = *checked;
+  a->parts_ = std::move(*parts);
   a->digest_ = digest;
   a->left_ = reinterpret_cast<const float*>(base + kPage);
   a->right_ = h.channels == 2 ? reinterpret_cast<const float*>(base + kPage + h.planeBytes) : a->left_;
@@ -199,13 +232,16 @@ void StemAudio::prefetch(std::int64_t begin, std::int64_t end) const {
 
 bool StemAudio::verify(std::stop_token stop) const {
   const char* data = map_->data() + kPage;
-  const char* table = data + checkedBytes_;
-  for (std::int64_t at = 0; at < checkedBytes_ && !stop.stop_requested(); at += kCheckBlock) {
-    const std::uint64_t is =
-        XXH3_64bits(data + at, static_cast<std::size_t>(std::min(kCheckBlock, checkedBytes_ - at)));
-    std::uint64_t was = 0;
-    std::memcpy(&was, table + at / kCheckBlock * static_cast<std::int64_t>(sizeof was), sizeof was);
-    if (is != was) return false;
+  const char* table = data + std::accumulate(parts_.begin(), parts_.end(), std::int64_t{0});
+  for (const std::int64_t bytes : parts_) {
+    for (std::int64_t at = 0; at < bytes && !stop.stop_requested(); at += kCheckBlock) {
+      const std::uint64_t is = XXH3_64bits(data + at, static_cast<std::size_t>(std::min(kCheckBlock, bytes - at)));
+      std::uint64_t was = 0;
+      std::memcpy(&was, table, sizeof was);
+      if (is != was) return false;
+      table += sizeof was;
+    }
+    data += bytes;
   }
   return !damaged();
 }

@@ -4,7 +4,7 @@
 //   page 0      Header, with a checksum of its own and one of the table of checksums
 //   planes      channels × planeBytes, each a whole number of pages
 //   peaks       the levels of the pyramid, one after the other
-//   checksums   XXH3, 64 bits, of every kCheckBlock bytes of planes and peaks
+//   checksums   XXH3, 64 bits, of every mebibyte of each plane, then of the peaks
 #pragma once
 
 #include "audio/audio_reader.h"
@@ -14,6 +14,7 @@
 #include <filesystem>
 #include <memory>
 #include <string>
+#include <vector>
 
 namespace ivrin {
 
@@ -48,7 +49,8 @@ class StemAudio {
   StemAudio() = default;
   std::unique_ptr<MappedFile> map_;
   int channels_ = 0, fileRate_ = 0, songRate_ = 0;
-  std::int64_t frames_ = 0, badSamples_ = 0, checkedBytes_ = 0;
+  std::int64_t frames_ = 0, badSamples_ = 0;
+  std::vector<std::int64_t> parts_; // bytes of each plane, and of the peaks
   bool truncated_ = false;
   const float* left_ = nullptr;
   const float* right_ = nullptr;

@@ -9,7 +9,8 @@
 
 namespace {
 
-constexpr std::size_t kPage = 4096, kTableCheckAt = 96, kCheckAt = 104, kBlock = 1 << 20;
+constexpr std::size_t kTableCheckAt = 96, kCheckAt = 104;
+constexpr std::int64_t kPage = 4096, kBlock = 1 << 20;
 
 /// As stem_file.cpp has it: frames, planes and peaks of the header, then its checksums made right where they can be.
 void seal(std::string& bytes) {
@@ -19,18 +20,19 @@ void seal(std::string& bytes) {
   std::memcpy(&channels, bytes.data() + 8, sizeof channels);
   std::memcpy(&planeBytes, bytes.data() + 40, sizeof planeBytes);
   std::memcpy(peaks, bytes.data() + 48, sizeof peaks);
-  std::int64_t checked = 0;
+  std::int64_t checked = 0, blocks = 0, allPeaks = 0;
   const auto most = static_cast<std::int64_t>(bytes.size());
-  const auto add = [&](std::int64_t n) { checked = n < 0 || n > most || checked < 0 ? -1 : checked + n; };
+  const auto add = [&](std::int64_t n) {
+    checked = n < 0 || n > most || checked < 0 ? -1 : checked + n;
+    if (checked >= 0) blocks += (n + kBlock - 1) / kBlock;
+  };
   for (std::int32_t c = 0; c < std::min(channels, 2); ++c) add(planeBytes);
-  for (const std::int64_t n : peaks) add(n < 0 || n > most ? -1 : n * static_cast<std::int64_t>(sizeof(ivrin::Peak)));
-  if (checked >= 0) {
-    const std::size_t blocks = (static_cast<std::size_t>(checked) + kBlock - 1) / kBlock,
-                      at = kPage + static_cast<std::size_t>(checked);
-    if (at + 8 * blocks <= bytes.size()) {
-      const std::uint64_t table = XXH3_64bits(bytes.data() + at, 8 * blocks);
-      std::memcpy(bytes.data() + kTableCheckAt, &table, sizeof table);
-    }
+  for (const std::int64_t n : peaks)
+    allPeaks = n < 0 || n > most || allPeaks < 0 ? -1 : allPeaks + n * static_cast<std::int64_t>(sizeof(ivrin::Peak));
+  add(allPeaks);
+  if (checked >= 0 && kPage + checked + 8 * blocks <= most) {
+    const std::uint64_t table = XXH3_64bits(bytes.data() + kPage + checked, static_cast<std::size_t>(8 * blocks));
+    std::memcpy(bytes.data() + kTableCheckAt, &table, sizeof table);
   }
   const std::uint64_t check = XXH3_64bits(bytes.data(), kCheckAt);
   std::memcpy(bytes.data() + kCheckAt, &check, sizeof check);
