@@ -45,7 +45,8 @@ PrintPlan refused(std::string why) {
 /// What a plan holds is bounded.
 PrintPlan bounded(PrintPlan plan, const Placed& p) {
   if (!plan.refusal.empty()) return plan;
-  if (plan.reads.size() > kMostReads) return refused("listens to more than " + std::to_string(kMostReads) + " stretches");
+  if (plan.reads.size() > kMostReads)
+    return refused("listens to more than " + std::to_string(kMostReads) + " stretches");
   if (std::max(plan.dry.size(), plan.wet.size()) > kMostSegments)
     return refused("turns its row down in more than " + std::to_string(kMostSegments) + " places");
   // A song, and the tails of a kind and of its finish.

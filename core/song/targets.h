@@ -24,7 +24,6 @@ class Sources {
 
 enum class TargetKind { song, sound };
 /// Why a file of this kind must not be written there, or nothing. Under whatever name, a source is a source.
-std::string whyNotWritten(const std::filesystem::path& target, TargetKind kind,
-                          const Sources& sources);
+std::string whyNotWritten(const std::filesystem::path& target, TargetKind kind, const Sources& sources);
 
 } // namespace ivrin

@@ -98,7 +98,8 @@ TEST_CASE("songs that were never saved come back after a crash, by name and time
   CHECK(rig.session->left()[0].edits == 1);
   const auto age = fs::file_time_type::clock::now() - rig.session->left()[0].when;
   CHECK(age < std::chrono::minutes(10));
-  CHECK(rig.window->measure().said().contains(QString::fromUtf8("2 songs were left unsaved; the last: “Of keys.wav”, 1 edit")));
+  CHECK(rig.window->measure().said().contains(
+      QString::fromUtf8("2 songs were left unsaved; the last: “Of keys.wav”, 1 edit")));
   inDialog([](LeftDialog& d) {
     REQUIRE(d.findChildren<QRadioButton*>().size() == 2);
     CHECK(d.findChildren<QRadioButton*>()[1]->text().contains("Of voice.wav"));

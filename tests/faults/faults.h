@@ -1,5 +1,5 @@
-// The n-th operation on files fails: every call of the system that opens, reads, writes, names, maps or removes one, made
-// by our code or by a library, is counted while armed, and the n-th does not do its work.
+// The n-th operation on files fails: every call of the system that opens, reads, writes, names, maps or removes one,
+// made by our code or by a library, is counted while armed, and the n-th does not do its work.
 #pragma once
 
 #include <string>
