@@ -68,7 +68,7 @@ Document::Saved Document::save(const fs::path& chosen) {
   const bool own = file == place_.file;
   if (own && place_.readOnly) return {"it is open in another window; save it under another name", {}};
   HeldFile::Taken taken;
-  if (!own) {
+  if (!own && lockOf(file) != heldLock()) {
     taken = HeldFile::take(lockOf(file));
     if (taken.by) return {file.string() + " is open in another window", {}};
   }
@@ -84,7 +84,10 @@ Document::Saved Document::save(const fs::path& chosen) {
   history_.settle();
   history_.markSaved();
   forgetEdits();
-  if (!own) place_ = {file, {}, std::move(taken.held)};
+  if (!own) {
+    if (!taken.held && lockOf(file) == heldLock()) taken.held = std::move(place_.held); // the same file by another name
+    place_ = {file, {}, std::move(taken.held)};
+  }
   const std::string before = std::exchange(place_.savedText, text);
   editsBefore_ = 0;
   reach_.songFolder = file.parent_path();

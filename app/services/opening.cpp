@@ -50,9 +50,7 @@ OpenedDocument openDocument(const fs::path& file, const Places& places, const St
   OpenedDocument d;
   d.place.file = plainPath(file);
   d.place.readOnly = places.readOnly;
-  std::error_code ec;
-  const fs::path real = fs::weakly_canonical(d.place.file, ec);
-  const fs::path lock = lockOf(ec ? d.place.file : real);
+  const fs::path lock = lockOf(d.place.file);
   if (!places.readOnly && lock != places.heldLock && whatItIs(d.place.file) == "a file") {
     auto taken = HeldFile::take(lock);
     if (taken.by) {

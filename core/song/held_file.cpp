@@ -1,5 +1,7 @@
 #include "song/held_file.h"
 
+#include "song/reach.h"
+
 #include <array>
 #include <cerrno>
 #include <charconv>
@@ -86,7 +88,8 @@ HeldFile::~HeldFile() {
 }
 
 fs::path lockOf(const fs::path& songFile) {
-  return songFile.parent_path() / ("." + songFile.filename().string() + ".lock");
+  const fs::path real = realPath(songFile);
+  return real.parent_path() / ("." + real.filename().string() + ".lock");
 }
 
 } // namespace ivrin

@@ -43,7 +43,7 @@ struct HeldFile::Taken {
   std::optional<Holder> by;       // who has it
 };
 
-/// Where the lock of a song file lies: .NAME.lock beside it.
+/// Where the lock of a song file lies: .NAME.lock beside where it really lies, whatever links lead there.
 std::filesystem::path lockOf(const std::filesystem::path& songFile);
 
 } // namespace ivrin

@@ -29,13 +29,6 @@ fs::path lockBeside(const fs::path& journalFile) {
   return fs::path(journalFile.string() + ".lock");
 }
 
-/// Where a file really lies.
-fs::path realPath(const fs::path& file) {
-  std::error_code ec;
-  const fs::path real = fs::weakly_canonical(plainPath(file), ec);
-  return ec ? plainPath(file) : real;
-}
-
 } // namespace
 
 fs::path journalFor(const fs::path& folder, const fs::path& songFile, int nth) {

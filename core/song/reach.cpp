@@ -47,6 +47,12 @@ fs::path plainPath(const fs::path& file) {
   return (gone ? file : full).lexically_normal();
 }
 
+fs::path realPath(const fs::path& file) {
+  std::error_code ec;
+  const fs::path real = fs::weakly_canonical(plainPath(file), ec);
+  return ec ? plainPath(file) : real;
+}
+
 std::string absolutePath(const std::string& file, const fs::path& songFolder) {
   return plainPath(songFolder / file).string();
 }

@@ -20,6 +20,8 @@ std::optional<std::filesystem::path> resolveAudio(const Reach& reach, const std:
                                                   Problems& problems);
 /// Absolute and without "." and "..", by its text alone; as it is where the working folder is gone. Never throws.
 std::filesystem::path plainPath(const std::filesystem::path& file);
+/// Where a file really lies, links followed as far as there is something; plainPath() where that cannot be told.
+std::filesystem::path realPath(const std::filesystem::path& file);
 /// `file` as it is named from `songFolder`, made absolute; nothing else about it is changed.
 std::string absolutePath(const std::string& file, const std::filesystem::path& songFolder);
 /// How `file` is best written into a song in `songFolder`: relative when it lies below, else absolute.

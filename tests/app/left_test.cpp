@@ -270,6 +270,17 @@ TEST_CASE("a song opened twice: the second window says so, reads only, and takes
   CHECK_FALSE(fs::exists(dir / ".copy.ivrin.lock"));
   REQUIRE(first.session->save(file));
   CHECK(gain(first) == -7);
+  // By another name it is the same file, and ours; another window does not get it that way either.
+  fs::create_symlink(file, dir / "link.ivrin");
+  {
+    Rig third(journal.path());
+    third.open(dir / "link.ivrin");
+    CHECK_FALSE(third.session->isOpen());
+  }
+  setGain(first, -8);
+  REQUIRE(first.session->save(dir / "link.ivrin"));
+  CHECK(fs::is_symlink(dir / "link.ivrin"));
+  CHECK(fs::exists(dir / ".song.ivrin.lock"));
   // Opened again in the same window it is not opened twice.
   first.open(file);
   CHECK(first.session->isOpen());

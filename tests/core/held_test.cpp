@@ -30,6 +30,9 @@ TEST_CASE("a file is held by one of all processes, and by nobody when that one h
   const TempFolder dir;
   const fs::path lock = dir / ".song.ivrin.lock";
   CHECK(lockOf(dir / "song.ivrin") == lock);
+  std::ofstream(dir / "song.ivrin") << "x";
+  fs::create_symlink(dir / "song.ivrin", dir / "other-name.ivrin");
+  CHECK(lockOf(dir / "other-name.ivrin") == lock);
   {
     const auto mine = HeldFile::take(lock);
     REQUIRE(mine.held);
