@@ -56,10 +56,11 @@ void Document::redo() {
 
 void Document::keepJournal() {
   if (!journal_) return;
-  // One that cannot be had is asked for again at the next edit; the writer says why.
+  // One that cannot be had is asked for again at the next edit; the writer says so. Nothing is written without one: it
+  // could be what another window left.
   if (!journalPlace_) journalPlace_ = JournalPlace::fresh(journalFolder_, place_.file);
   // The saved state too: after undoing everything there is nothing to bring back.
-  journal_->write(journalPlace_ ? journalPlace_->file() : journalFor(journalFolder_, place_.file),
+  journal_->write(journalPlace_ ? journalPlace_->file() : journalFolder_ / "",
                   {place_.file.string(), place_.savedText, {}, editsSinceSave()}, song());
 }
 

@@ -37,6 +37,7 @@ void JournalWriter::flush() {
 
 /// Why it could not be kept, or nothing.
 std::string JournalWriter::keep(Wish wish) const {
+  if (!wish.journalFile.has_filename()) return "there can be no journal in " + wish.journalFile.string();
   std::string why;
   try {
     wish.journal.song = writeSong(wish.song, *registry_);

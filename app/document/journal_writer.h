@@ -23,7 +23,7 @@ class JournalWriter {
   /// `failed` is called on the writer's thread with why a journal could not be written: once, until one can be again.
   JournalWriter(std::shared_ptr<const Registry> registry, std::function<void(const std::string&)> failed);
   ~JournalWriter(); // writes what is still waiting
-  /// `about`: all of the journal but its song.
+  /// `about`: all of the journal but its song. A folder instead of a file is one in which there can be no journal.
   void write(std::filesystem::path journalFile, Journal about, Song song);
   /// The song was saved: its journal is no longer needed.
   void forget(const std::filesystem::path& journalFile);
