@@ -158,6 +158,7 @@ class Songs {
  public:
   Songs() {
     std::string why;
+    writeWav(folder_ / "v.wav", 48000, 2, 96000, noise(5, 0.5));
     demo_ = readWholeFile(sourceFolder() / "demo/song/lantern-ferry.ivrin", kMaxSongBytes, why).value_or("{}");
   }
 
@@ -208,15 +209,13 @@ class Songs {
   std::shared_ptr<const StemAudio> stem(int rate) {
     auto& known = stems_[rate];
     if (known) return known;
-    if (!folder_) folder_ = std::make_unique<TempFolder>();
-    writeWav(*folder_ / "v.wav", 48000, 2, 96000, noise(5, 0.5));
     Problems none;
-    return known = StemStore(*folder_ / "cache").open(*folder_ / "v.wav", rate, "", none);
+    return known = StemStore(folder_ / "cache").open(folder_ / "v.wav", rate, "", none);
   }
 
   const Registry registry_ = allKinds().registry();
   std::string demo_;
-  std::unique_ptr<TempFolder> folder_;
+  TempFolder folder_; // of the process that begins; the others share it
   std::map<int, std::shared_ptr<const StemAudio>> stems_;
 };
 

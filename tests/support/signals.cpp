@@ -4,17 +4,17 @@
 
 #include <sndfile.h>
 
-#include <atomic>
 #include <cmath>
+#include <cstdlib>
 #include <fstream>
 #include <numbers>
+#include <stdexcept>
 #include <unistd.h>
 
 namespace ivrin::test {
 namespace fs = std::filesystem;
 
 TempFolder::TempFolder() {
-  static std::atomic<int> serial{0};
   // In memory where there is room: syncing to a disk is not what is tested, and takes most of some tests' time.
   static const fs::path root = [] {
     std::error_code none;
@@ -22,8 +22,9 @@ TempFolder::TempFolder() {
     const auto space = fs::space(memory, none);
     return !none && space.available > (std::uintmax_t{3} << 30) ? memory : fs::temp_directory_path();
   }();
-  path_ = root / ("ivrin-test-" + std::to_string(::getpid()) + "-" + std::to_string(serial++));
-  fs::create_directories(path_);
+  std::string name = (root / "ivrin-test-XXXXXX").string(); // nobody else's, nor one that a killed process left
+  if (!::mkdtemp(name.data())) throw std::runtime_error("no folder for tests in " + root.string());
+  path_ = name;
 }
 TempFolder::~TempFolder() {
   std::error_code ignored;
