@@ -90,7 +90,7 @@ int newSong(const NewOptions& o) {
     std::cerr << "ivrin-cli: " << o.out << " is there already (" << what << ")\n";
     return 1;
   }
-  if (!replaceFile(out, writeSongFor(song, allKinds().registry(), plainPath(out).parent_path()), why)) {
+  if (!replaceFile(out, writeSongFor(song, allKinds().registry(), out.parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }

@@ -68,9 +68,11 @@ Document::Saved Document::save(const fs::path& chosen) {
   const fs::path file = plainPath(chosen);
   const bool own = file == place_.file;
   if (own && place_.readOnly) return {"it is open in another window; save it under another name", {}};
+  const fs::path lock = lockOf(file);
+  const bool held = lock == heldLock(); // its own file, by whatever name
   HeldFile::Taken taken;
-  if (!own && lockOf(file) != heldLock()) {
-    taken = HeldFile::take(lockOf(file));
+  if (!own && !held) {
+    taken = HeldFile::take(lock);
     if (taken.by) return {file.string() + " is open in another window", {}};
   }
   // Its own file is a song; what else is chosen must be one, or not be there yet.
@@ -86,7 +88,7 @@ Document::Saved Document::save(const fs::path& chosen) {
   history_.markSaved();
   forgetEdits();
   if (!own) {
-    if (!taken.held && lockOf(file) == heldLock()) taken.held = std::move(place_.held); // the same file by another name
+    if (held) taken.held = std::move(place_.held);
     place_ = {file, {}, std::move(taken.held)};
   }
   const std::string before = std::exchange(place_.savedText, text);

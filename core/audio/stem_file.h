@@ -67,7 +67,6 @@ class StemFile {
   struct Written {
     std::string why;         // empty on success; "stopped" when asked to stop
     std::int64_t frames = 0; // that there were
-    bool done() const { return why.empty(); }
   };
   /// Decodes `reader`, which should hold `frames`, into a new file. Where it holds fewer than half of them, as a header
   /// that promises too much has it, nothing is kept ("short"), to be written again with what there is.

@@ -68,7 +68,8 @@ void StemStore::trim() const {
 fs::path StemStore::defaultFolder() {
   if (const char* x = std::getenv("XDG_CACHE_HOME"); x && *x) return fs::path(x) / "ivrin";
   if (const char* home = std::getenv("HOME"); home && *home) return fs::path(home) / ".cache" / "ivrin";
-  return "/tmp/ivrin-cache-" + std::to_string(::getuid());
+  std::error_code none;
+  return fs::temp_directory_path(none) / ("ivrin-cache-" + std::to_string(::getuid()));
 }
 
 std::string StemStore::digestOf(const fs::path& file) const {

@@ -16,7 +16,8 @@ fs::path journalFolder() {
   if (const char* x = std::getenv("XDG_DATA_HOME"); x && *x) return fs::path(x) / "ivrin" / "journal";
   if (const char* home = std::getenv("HOME"); home && *home)
     return fs::path(home) / ".local" / "share" / "ivrin" / "journal";
-  return "/tmp/ivrin-journal-" + std::to_string(::getuid());
+  std::error_code none;
+  return fs::temp_directory_path(none) / ("ivrin-journal-" + std::to_string(::getuid()));
 }
 
 namespace {

@@ -41,6 +41,15 @@ Ran run(const TempFolder& dir, const std::string& args) {
   return r;
 }
 
+/// Ends with this status, says this somewhere, and its results are text.
+void endsWith(const TempFolder& dir, const std::string& args, int status, const std::string& says) {
+  const Ran r = run(dir, args);
+  INFO(args << "\n" << r.out << r.err);
+  CHECK(r.status == status);
+  CHECK((r.err + r.out).find(says) != std::string::npos);
+  CHECK(isUtf8(r.out));
+}
+
 Value json(const Ran& r) {
   Problems p;
   const auto v = parseJson(r.out, p);
@@ -145,10 +154,7 @@ TEST_CASE("no command writes over what a song is made of", "[cli]") {
 TEST_CASE("wrong use is status 2, work that cannot be done is status 1, both say why", "[cli]") {
   const Made m;
   const auto fails = [&](const std::string& args, int status, const std::string& says) {
-    const Ran r = run(m.dir, args);
-    INFO(args << "\n" << r.out << r.err);
-    CHECK(r.status == status);
-    CHECK((r.err + r.out).find(says) != std::string::npos);
+    endsWith(m.dir, args, status, says);
   };
   fails("", 2, "subcommand");
   fails("rendr s.ivrin", 2, "rendr");
@@ -174,11 +180,7 @@ TEST_CASE("numbers that are none, names that are no text, sound that is broken: 
           "[cli]") {
   const Made m;
   const auto fails = [&](const std::string& args, int status, const std::string& says) {
-    const Ran r = run(m.dir, args);
-    INFO(args << "\n" << r.out << r.err);
-    CHECK(r.status == status);
-    CHECK((r.err + r.out).find(says) != std::string::npos);
-    CHECK(isUtf8(r.out));
+    endsWith(m.dir, args, status, says);
   };
   for (const char* none : {"nan", "inf", "-nan", "1e999", "ten", "12x"}) {
     fails(std::string("new --out n.ivrin --bpm ") + none + " audio/voice.wav", 2, "--bpm");

@@ -14,7 +14,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   must(journal.has_value() != problems.hasErrors());
   if (!journal) return 0;
   static const std::filesystem::path folder = [] {
-    std::string name = "/tmp/ivrin-fuzz-XXXXXX";
+    std::string name = (std::filesystem::temp_directory_path() / "ivrin-fuzz-XXXXXX").string();
     must(::mkdtemp(name.data()) != nullptr);
     return name;
   }();
