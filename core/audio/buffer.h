@@ -17,6 +17,11 @@ struct StereoSpan {
     std::fill_n(left, frames, 0.0f);
     std::fill_n(right, frames, 0.0f);
   }
+  /// Nothing but zeros. Of a sound that is heard a few frames are looked at.
+  bool isSilent() const {
+    const auto zero = [](float x) { return x == 0; };
+    return std::all_of(left, left + frames, zero) && std::all_of(right, right + frames, zero);
+  }
 };
 
 class StereoBuffer {

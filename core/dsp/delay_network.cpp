@@ -292,9 +292,29 @@ void DelayNetwork::process(StereoSpan io) {
   stored_ = 0;
   for (std::int64_t done = 0; done < io.frames;) {
     const std::int64_t n = std::min(io.frames - done, block_ - clock_ % block_);
-    step(io.part(done, n));
+    const StereoSpan part = io.part(done, n);
+    rest_.comes(part);
+    if (!rest_.resting()) {
+      step(part);
+    } else { // the movement alone goes on
+      if (clock_ % block_ == 0) swing();
+      clock_ += n;
+    }
     done += n;
+    if (clock_ % block_ == 0 && rest_.begins(block_, memory_)) clear();
   }
+}
+
+/// All that is stored.
+void DelayNetwork::clear() {
+  for (Line& line : lines_) {
+    line.ring.clear();
+    for (Allpass& a : line.inner) a.ring.clear();
+  }
+  for (auto& side : diffusion_)
+    for (Allpass& a : side) a.ring.clear();
+  for (Ring& r : early_) r.clear();
+  std::fill(std::begin(damp_), std::end(damp_), 0.0f);
 }
 
 void DelayNetwork::runAllpass(Allpass& a, float* x, std::int64_t n) const {
@@ -371,6 +391,7 @@ void DelayNetwork::step(StereoSpan io) {
     for (Allpass& a : lines_[static_cast<std::size_t>(i)].inner) runAllpass(a, y + i * kBlock, n);
   for (int i = 0; i < kNetworkLines; i += 4)
     hadamard4(y + i * kBlock, y + (i + 1) * kBlock, y + (i + 2) * kBlock, y + (i + 3) * kBlock, n);
+  float stored = 0;
   for (int i = 0; i < 4; ++i) {
     float* store[4];
     const float* row[4];
@@ -381,9 +402,12 @@ void DelayNetwork::step(StereoSpan io) {
       row[k] = y + line * kBlock;
       gain[k] = kInGain * signIn(line);
     }
-    stored_ = std::max(stored_, mixInto(store, row, side[i & 1], gain, n));
+    stored = std::max(stored, mixInto(store, row, side[i & 1], gain, n));
     for (int k = 0; k < 4; ++k) lines_[static_cast<std::size_t>(i + 4 * k)].ring.written(clock_, n);
   }
+
+  rest_.stores(stored);
+  stored_ = std::max(stored_, stored);
 
   io.clear();
   for (int i = 0; i < kNetworkLines; i += 4) {

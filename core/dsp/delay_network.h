@@ -9,6 +9,7 @@
 #pragma once
 
 #include "audio/buffer.h"
+#include "dsp/rest.h"
 #include "dsp/ring.h"
 
 #include <array>
@@ -67,11 +68,13 @@ class DelayNetwork {
   };
   static constexpr std::int64_t kBlock = 128;
   void step(StereoSpan io);
+  void clear();
   void runAllpass(Allpass& a, float* x, std::int64_t n) const;
   void swing();
   void readMoving(const Line& line, float* out, std::int64_t n) const;
 
   std::int64_t block_ = kBlock, clock_ = 0, memory_ = 0;
+  Rest rest_;
   double swing_ = 0;
   float stored_ = 0;
   std::vector<Line> lines_;

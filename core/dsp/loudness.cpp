@@ -98,6 +98,14 @@ struct LoudnessMeter::Body {
 
   /// What is in hand, a tenth of a second or the rest.
   void take() {
+    // After four seconds of silence nothing of what sounded before is in any window: more of it changes no figure.
+    constexpr int kHopsUntilNothing = 40;
+    silentHops = StereoSpan{left.data(), right.data(), held}.isSilent() ? silentHops + 1 : 0;
+    if (silentHops > kHopsUntilNothing) {
+      frames += held;
+      held = 0;
+      return;
+    }
     for (std::int64_t i = 0; i < held; ++i) {
       const auto k = static_cast<std::size_t>(i);
       block[2 * k] = left[k];
@@ -128,7 +136,7 @@ struct LoudnessMeter::Body {
   StereoSvf low;
   std::vector<float> left, right, block, firstLeft, firstRight;
   ebur128_state* state;
-  std::int64_t held = 0, frames = 0;
+  std::int64_t held = 0, frames = 0, silentHops = 0;
   double peak = 0, lowPower = 0, shortMax = -HUGE_VAL;
 };
 

@@ -21,6 +21,7 @@ class Ring {
     while (size_ < 2 * repeated_) size_ *= 2;
     data_.assign(static_cast<std::size_t>(lead_ + size_ + repeated_), 0.0f);
   }
+  void clear() { std::fill(data_.begin(), data_.end(), 0.0f); }
   /// Samples from frame `from` on; frames before 0 are silence until overwritten.
   const float* at(std::int64_t from) const { return data_.data() + lead_ + (from & (size_ - 1)); }
   /// Where the frames from `clock` on are to be written; `written` is to be called after.

@@ -145,6 +145,7 @@ void SpeedReader::read(const double* positions, const double* speeds, StereoSpan
   if (window_.frames() < frames) window_.resize(frames);
   const StereoSpan window{window_.left(), window_.right(), frames};
   feed_(first, window);
+  if (window.isSilent()) return out.clear();
   const Tables& t = tables();
   const auto shift = static_cast<double>(-first);
   if (!anyFast(speeds, out.frames))

@@ -94,9 +94,23 @@ void SpringTank::process(StereoSpan io) {
   stored_ = 0;
   for (std::int64_t done = 0; done < io.frames;) {
     const std::int64_t n = std::min(io.frames - done, block_ - clock_ % block_);
-    step(io.part(done, n));
+    const StereoSpan part = io.part(done, n);
+    rest_.comes(part);
+    if (rest_.resting())
+      clock_ += n;
+    else
+      step(part);
     done += n;
+    if (clock_ % block_ == 0 && rest_.begins(block_, memory_)) clear();
   }
+}
+
+/// All that is stored.
+void SpringTank::clear() {
+  for (Ring& r : rings_) r.clear();
+  std::fill(chain_.begin(), chain_.end(), 0.0f);
+  lowState_.fill(0);
+  damp_.fill(0);
 }
 
 void SpringTank::step(StereoSpan io) {
@@ -119,15 +133,18 @@ void SpringTank::step(StereoSpan io) {
         float& v = x[i * kLanes + static_cast<std::int64_t>(k)];
         v = damp_[k] = (1 - pole_[k]) * v + pole_[k] * damp_[k];
       }
+  float stored = 0;
   for (int k = 0; k < kLanes; ++k) {
     const auto lane = static_cast<std::size_t>(k);
     float* store = rings_[lane].place(clock_);
     for (std::int64_t i = 0; i < n; ++i) {
       store[i] = x[i * kLanes + k];
-      stored_ = std::max(stored_, std::abs(store[i]));
+      stored = std::max(stored, std::abs(store[i]));
     }
     rings_[lane].written(clock_, n);
   }
+  rest_.stores(stored);
+  stored_ = std::max(stored_, stored);
   for (std::int64_t i = 0; i < n; ++i) {
     const float* v = x + i * kLanes;
     io.left[i] = outGain_ * ((v[0] - v[1]) + (v[2] - v[3]));

@@ -5,6 +5,7 @@
 #pragma once
 
 #include "audio/buffer.h"
+#include "dsp/rest.h"
 #include "dsp/ring.h"
 
 #include <array>
@@ -35,7 +36,10 @@ class SpringTank {
   using Lanes = std::array<float, kLanes>;
   void step(StereoSpan io);
 
+  void clear();
+
   std::int64_t block_ = kBlock, clock_ = 0, memory_ = 0, stretch_ = 1;
+  Rest rest_;
   float stored_ = 0, outGain_ = 1;
   std::array<std::int64_t, kLanes> delay_{};
   Lanes coefficient_{}, feedback_{}, pole_{}, damp_{};

@@ -38,6 +38,11 @@ constexpr std::int64_t kHoldBackFrames = 3072;
 /// Frames waiting inside the engine, before its resampler, and the ratios it is asked for to make up for them.
 constexpr double kWaiting = 2048, kLeastRatio = 0.4, kMostRatio = 2.5;
 
+/// Silence fed after which nothing sounds inside the engine any more, source frames: five times what it looks at.
+constexpr std::int64_t kEmptyAfter = 65536;
+/// It wakes so much before a sound: enough for an attack to be where it should be.
+constexpr std::int64_t kWakesBefore = 8192;
+
 } // namespace
 
 struct Stretch::Engine {
@@ -47,17 +52,18 @@ struct Stretch::Engine {
                  RubberBandStretcher::OptionChannelsTogether | RubberBandStretcher::OptionThreadingNever |
                  (glides ? RubberBandStretcher::OptionPitchHighConsistency
                          : RubberBandStretcher::OptionPitchHighSpeed), // without a glide its resampler may rest
-             timeRatio, pitchRatio)
-      , block(kBlock) {
+             timeRatio, pitchRatio) {
     band.setMaxProcessSize(static_cast<std::size_t>(kBlock));
     drop = delay = static_cast<std::int64_t>(band.getStartDelay());
   }
   RubberBandStretcher band;
-  StereoBuffer block, unwanted;
+  StereoBuffer unwanted;
+  std::int64_t first = 0;        // output frame that is its first one wanted
   std::int64_t drop = 0;         // output frames still to be thrown away
   std::int64_t delay = 0;        // all that were to be thrown away
   std::int64_t taken = 0;        // output frames taken from it
   std::int64_t holdBackFrom = 0; // source frame
+  std::int64_t silent = 0;       // source frames of silence fed since the last sound
   double waiting = 1;            // sound waiting inside, in start delays of normal pitch
 };
 
@@ -65,18 +71,53 @@ Stretch::Stretch(double sampleRate, double timeRatio, double pitchRatio, Feed fe
     : rate_(sampleRate)
     , timeRatio_(timeRatio)
     , pitchRatio_(pitchRatio)
-    , feed_(std::move(feed)) {}
+    , feed_(std::move(feed))
+    , block_(kBlock) {
+  begin(0);
+}
 Stretch::~Stretch() = default;
 Stretch::Stretch(Stretch&&) noexcept = default;
 Stretch& Stretch::operator=(Stretch&&) noexcept = default;
 
 void Stretch::begin(std::int64_t origin) {
+  engine_.reset();
+  origin_ = origin;
+  given_ = 0;
+  next_ = origin - kAround;
+}
+
+/// The next output frame sounds what lies at `origin` and `late` output frames further.
+void Stretch::wake(std::int64_t origin, std::int64_t late) {
   // A new engine: one that is reset does not give the same bits again.
-  engine_ = std::make_unique<Engine>(rate_, timeRatio_, pitch_ ? pitch_(0) : pitchRatio_, pitch_ != nullptr);
+  const double pitch = pitch_ ? pitch_(given_) : pitchRatio_;
+  engine_ = std::make_unique<Engine>(rate_, timeRatio_, pitch, pitch_ != nullptr);
   const auto pad = static_cast<std::int64_t>(engine_->band.getPreferredStartPad());
   next_ = origin - pad;
+  engine_->first = given_;
+  engine_->drop = engine_->delay = engine_->delay + late;
   engine_->holdBackFrom = origin + pad;
-  engine_->waiting = 1 / (pitch_ ? pitch_(0) : pitchRatio_);
+  engine_->waiting = 1 / pitch;
+}
+
+/// As much silence as is certain, at most out.frames; none when it woke.
+std::int64_t Stretch::rest(StereoSpan out) {
+  for (;;) {
+    const std::int64_t certain =
+        static_cast<std::int64_t>(std::floor(static_cast<double>(next_ - kWakesBefore - origin_) * timeRatio_)) -
+        given_;
+    if (certain > 0) {
+      const std::int64_t n = std::min(certain, out.frames);
+      out.part(0, n).clear();
+      return n;
+    }
+    feed_(next_, block_.span());
+    if (!block_.span().isSilent()) {
+      const double place = static_cast<double>(given_) / timeRatio_, whole = std::floor(place);
+      wake(origin_ + static_cast<std::int64_t>(whole), std::llround((place - whole) * timeRatio_));
+      return 0;
+    }
+    next_ += kBlock;
+  }
 }
 
 void Stretch::follow(std::function<double(std::int64_t)> pitchRatio) {
@@ -87,7 +128,7 @@ void Stretch::feedBlock() {
   Engine& e = *engine_;
   if (pitch_) {
     // Its resampler comes last: the pitch is that of the frames about to come out.
-    const double pitch = pitch_(std::max<std::int64_t>(0, e.taken + e.band.available() - e.delay));
+    const double pitch = pitch_(std::max(e.first, e.first + e.taken + e.band.available() - e.delay));
     e.band.setPitchScale(pitch);
     // What waits inside is read at the new pitch: it grows as the pitch falls. As much less is made meanwhile, or all
     // that follows would come late.
@@ -100,20 +141,29 @@ void Stretch::feedBlock() {
     const bool held = next_ >= e.holdBackFrom && next_ < e.holdBackFrom + kHoldBackFrames;
     e.band.setTimeRatio(timeRatio_ + (held ? earlyBy(timeRatio_) / kHoldBackFrames : 0));
   }
-  feed_(next_, e.block.span());
-  const float* in[2] = {e.block.left(), e.block.right()};
+  feed_(next_, block_.span());
+  e.silent = block_.span().isSilent() ? e.silent + kBlock : 0;
+  const float* in[2] = {block_.left(), block_.right()};
   e.band.process(in, static_cast<std::size_t>(kBlock), false);
   next_ += kBlock;
 }
 
 void Stretch::render(StereoSpan out) {
-  if (!engine_) begin(0);
-  Engine& e = *engine_;
   std::int64_t done = 0;
   while (done < out.frames) {
+    if (!engine_) {
+      const std::int64_t n = rest(out.part(done, out.frames - done));
+      done += n;
+      given_ += n;
+      continue;
+    }
+    Engine& e = *engine_;
     const auto there = static_cast<std::int64_t>(std::max(0, e.band.available()));
     if (there == 0) {
-      feedBlock();
+      if (e.silent >= kEmptyAfter && e.drop == 0)
+        engine_.reset();
+      else
+        feedBlock();
       continue;
     }
     const bool unwanted = e.drop > 0;
@@ -123,7 +173,12 @@ void Stretch::render(StereoSpan out) {
                           unwanted ? e.unwanted.right() : out.right + done};
     const auto got = static_cast<std::int64_t>(e.band.retrieve(to, static_cast<std::size_t>(n)));
     e.taken += got;
-    (unwanted ? e.drop : done) += unwanted ? -got : got;
+    if (unwanted) {
+      e.drop -= got;
+    } else {
+      done += got;
+      given_ += got;
+    }
   }
 }
 

@@ -1,6 +1,7 @@
 // Time and pitch apart: one interface to the stretch library (Rubber Band, its finer engine, real-time mode). The start
 // delay is taken out, so that output frame n sounds what lies at origin + n/timeRatio; what lies before the origin is
-// heard by the engine first, so that an attack on it is not smeared by a cold start.
+// heard by the engine first, so that an attack on it is not smeared by a cold start. In a long silence the engine
+// rests, and what comes after it is begun anew, as at an origin.
 #pragma once
 
 #include "audio/buffer.h"
@@ -34,12 +35,17 @@ class Stretch {
 
  private:
   struct Engine;
+  void wake(std::int64_t origin, std::int64_t late);
   void feedBlock();
+  std::int64_t rest(StereoSpan out);
   double rate_, timeRatio_, pitchRatio_;
   Feed feed_;
   std::function<double(std::int64_t)> pitch_;
-  std::int64_t next_ = 0; // source frame to be fed
-  std::unique_ptr<Engine> engine_;
+  std::int64_t origin_ = 0;
+  std::int64_t given_ = 0;         // output frames since begin()
+  std::int64_t next_ = 0;          // source frame to be fed
+  std::unique_ptr<Engine> engine_; // none: it rests; all from a while before the sound's place up to next_ is silence
+  StereoBuffer block_;             // of the source
 };
 
 } // namespace ivrin

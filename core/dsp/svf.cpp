@@ -1,5 +1,7 @@
 #include "dsp/svf.h"
 
+#include "audio/buffer.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -28,6 +30,12 @@ void StereoSvf::setCutoff(double hz) {
 
 void StereoSvf::process(float* left, float* right, std::int64_t frames) {
   Side l = side_[0], r = side_[1];
+  constexpr double kNothing = 1e-60; // far under the smallest float: no sample can tell it from none
+  const double rings = std::max({std::abs(l.s1), std::abs(l.s2), std::abs(r.s1), std::abs(r.s2)});
+  if (rings < kNothing && StereoSpan{left, right, frames}.isSilent()) {
+    side_[0].s1 = side_[0].s2 = side_[1].s1 = side_[1].s2 = 0;
+    return;
+  }
   const double k = k_;
   const bool high = pass_ == Pass::high;
   for (std::int64_t i = 0; i < frames; ++i) {

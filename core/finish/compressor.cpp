@@ -30,6 +30,12 @@ class CompressorStage : public InPlace {
     }
   }
 
+  bool rests(std::int64_t) override {
+    if (reduction_ > 1e-9) return false; // dB: less changes no sample
+    reduction_ = 0;
+    return true;
+  }
+
  private:
   double threshold_, slope_, attack_, release_, makeup_, reduction_ = 0;
 };

@@ -56,6 +56,13 @@ class PhaserStage : public InPlace {
         v = static_cast<float>((1 - 0.5 * mix_) * v + 0.5 * mix_ * x);
       }
   }
+  bool rests(std::int64_t) override {
+    const auto none = [](double z) { return z == 0; };
+    for (int side = 0; side < 2; ++side)
+      if (last_[side] != 0 || !std::all_of(std::begin(z_[side]), std::end(z_[side]), none)) return false;
+    set_[0] = set_[1] = false; // where the notches are is found anew
+    return true;
+  }
 
  private:
   Turn turn_;
@@ -80,6 +87,7 @@ class ChorusStage : public InPlace {
 
  protected:
   void process(StereoSpan io, std::int64_t offset) override {
+    silent_ = io.isSilent() ? silent_ + io.frames : 0;
     float x[2 * kHalf];
     for (std::int64_t i = 0; i < io.frames; ++i) {
       line_[0][static_cast<std::size_t>(clock_ & (size_ - 1))] = io.left[i];
@@ -101,6 +109,11 @@ class ChorusStage : public InPlace {
       ++clock_;
     }
   }
+  bool rests(std::int64_t frames) override {
+    if (silent_ < size_) return false; // the lines are not empty yet
+    clock_ += frames;
+    return true;
+  }
 
  private:
   static constexpr int kHalf = 8;
@@ -108,6 +121,7 @@ class ChorusStage : public InPlace {
   double depth_, mix_, middle_;
   SincTable sinc_;
   std::int64_t size_ = 64, clock_ = 0;
+  std::int64_t silent_ = 0; // frames of silence that came in since the last sound
   std::vector<float> line_[2];
 };
 
@@ -120,6 +134,7 @@ class TremoloStage : public InPlace {
       , apart_(s.share("spread_percent") * std::numbers::pi) {}
 
  protected:
+  bool rests(std::int64_t) override { return true; }
   void process(StereoSpan io, std::int64_t offset) override {
     for (std::int64_t i = 0; i < io.frames; ++i) {
       const double t = turn_.at(offset + i);

@@ -28,7 +28,8 @@ class InPlace : public Stage {
   using Stage::Stage;
   std::int64_t render(StereoSpan out) override {
     const std::int64_t n = in_->render(out);
-    process(out.part(0, n), offset_);
+    const StereoSpan part = out.part(0, n);
+    if (!part.isSilent() || !rests(n)) process(part, offset_);
     offset_ += n;
     return n;
   }
@@ -41,6 +42,9 @@ class InPlace : public Stage {
  protected:
   /// What a frame becomes depends on frames before it. False only for processors that say they are memoryless.
   virtual bool remembers() const { return true; }
+  /// Silence comes in, `frames` of it: whether it stays as it is and nothing remembered sounds in it. Where true, what
+  /// moves by itself has been brought to its end, and process() is not called.
+  virtual bool rests(std::int64_t /*frames*/) { return !remembers(); }
   /// `offset`: frames since the print's first.
   virtual void process(StereoSpan io, std::int64_t offset) = 0;
 

@@ -10,13 +10,16 @@ namespace {
 /// Of nothing, when asked to stop.
 Loudness mixOver(const RenderPlan& plan, FrameRange range, const std::stop_token& stop) {
   constexpr std::int64_t kAtOnce = 1 << 16;
-  StereoBuffer b(range.length());
+  StereoBuffer block(std::min(kAtOnce, range.length()));
+  LoudnessMeter meter(plan.song().sampleRate, false);
   Evaluator mix(plan, Evaluator::Missing::compute, stop);
-  for (std::int64_t at = 0; at < b.frames(); at += kAtOnce) {
+  for (std::int64_t at = 0; at < range.length(); at += kAtOnce) {
     if (stop.stop_requested()) return {};
-    mix.mix(range.begin + Frames(at), b.span().part(at, std::min(kAtOnce, b.frames() - at)));
+    const StereoSpan part = block.span().part(0, std::min(kAtOnce, range.length() - at));
+    mix.mix(range.begin + Frames(at), part);
+    meter.add(part.left, part.right, part.frames);
   }
-  return measureLoudness(b.left(), b.right(), b.frames(), plan.song().sampleRate, false);
+  return meter.finish();
 }
 
 } // namespace

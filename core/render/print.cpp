@@ -84,9 +84,10 @@ FrameRange Print::framesOf(std::int64_t block) const {
 bool Print::has(FrameRange r) const {
   if (complete()) return true;
   r = intersect(r, extent_);
-  if (r.empty() || ready() >= r.end) return true;
+  const Frames ready = this->ready();
+  if (r.empty() || ready >= r.end) return true;
   if (!anyOrder_) return false;
-  for (std::int64_t b = (r.begin - extent_.begin).count / kPrintBlock; framesOf(b).begin < r.end; ++b)
+  for (std::int64_t b = (std::max(r.begin, ready) - extent_.begin).count / kPrintBlock; framesOf(b).begin < r.end; ++b)
     if (!there(b)) return complete();
   return true;
 }

@@ -221,6 +221,33 @@ class Songs {
 
 } // namespace
 
+namespace {
+
+/// Longer with every try, up to four hours.
+Tried inSilence(std::int64_t index) {
+  TestSong t(48000, 120);
+  t.stem("a", 48000, noise(1, 0.3));
+  const double beats = std::min(2400.0 * std::pow(1.2, static_cast<double>(index)), 28000.0);
+  t.ornament("tape", "a", 0, beats, {{"shape", "custom"}, {"speed", 0.9}});
+  t.ornament("tape", "a", 0, beats, {{"shape", "custom"}, {"speed", 0.9}, {"pitch_lock", true}});
+  t.ornament("halftime", "a", 0, beats, {{"pitch", "keep"}});
+  t.ornament("treat", "a", 0, beats).finish = {{"reverb", {{"character", "spring"}}}, {"chorus", {}}};
+  const auto plan = t.plan();
+  for (const auto& node : plan->nodes()) {
+    if (!node->print->ensure(*plan, *node)) return {Verdict::failed, node->ornament->id + " is not there"};
+    if (node->print->peak() == 0) return {Verdict::failed, node->ornament->id + " does not sound"};
+    if (node->print->bytes() > 64 << 20) return {Verdict::failed, node->ornament->id + " stores silence"};
+  }
+  return {Verdict::worked, ""};
+}
+
+} // namespace
+
+Tally longSilences(std::int64_t count) {
+  return tryInProcesses("prints of up to 4 hours of silence", count, {60, 2048},
+                        [](std::int64_t i, Chance&, const std::string&) { return inSilence(i); });
+}
+
 Tally songMutations(std::int64_t count) {
   Songs songs;
   return tryInProcesses("songs, mutated", count, {120, 4096},

@@ -40,6 +40,8 @@ Tally tryInProcesses(const std::string& what, std::int64_t count, const Bounds& 
 Tally songMutations(std::int64_t count);
 Tally audioMutations(std::int64_t count);
 Tally damagedCaches(std::int64_t count);
+/// Ornaments of 20 minutes and more on a second of sound.
+Tally longSilences(std::int64_t count);
 Tally fullDisks(std::int64_t count);
 Tally windowKills(std::int64_t count);
 Tally importKills(std::int64_t count);
