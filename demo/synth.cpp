@@ -35,6 +35,20 @@ Filter::Out Filter::step(double x) {
   return {v2, v1, x - k_ * v1 - v2};
 }
 
+Mode::Mode(double hertz, double seconds, double level) {
+  const double r = std::pow(10.0, -3 / (seconds * kRate)), w = kTau * hertz / kRate;
+  a1_ = 2 * r * std::cos(w);
+  a2_ = -r * r;
+  gain_ = level * std::sin(w);
+}
+
+double Mode::step(double x) {
+  const double y = gain_ * x + a1_ * y1_ + a2_ * y2_;
+  y2_ = y1_;
+  y1_ = y;
+  return y;
+}
+
 Track::Track()
     : sound(static_cast<std::int64_t>(kSeconds * kRate)) {}
 
@@ -76,25 +90,113 @@ void Track::room(double wet, double decay, double dampHz, double preDelay) {
   }
 }
 
-void Track::glue(double drive, double peak) {
-  float top = 1e-9f;
+void Track::mix(const Track& other, double gain) {
+  const auto g = static_cast<float>(gain);
+  for (std::int64_t i = 0; i < frames(); ++i) {
+    sound.left()[i] += g * other.sound.left()[i];
+    sound.right()[i] += g * other.sound.right()[i];
+  }
+}
+
+void Track::saturate(double drive) {
   for (float* s : {sound.left(), sound.right()})
-    for (std::int64_t i = 0; i < sound.frames(); ++i) {
-      s[i] = static_cast<float>(std::tanh(static_cast<double>(s[i]) * drive));
-      top = std::max(top, std::abs(s[i]));
-    }
+    for (std::int64_t i = 0; i < frames(); ++i)
+      s[i] = static_cast<float>(std::tanh(static_cast<double>(s[i]) * drive) / drive);
+}
+
+void Track::normalise(double peak) {
+  float top = 1e-9f;
+  for (const float* s : {sound.left(), sound.right()})
+    for (std::int64_t i = 0; i < frames(); ++i) top = std::max(top, std::abs(s[i]));
   const auto g = static_cast<float>(peak) / top;
   for (float* s : {sound.left(), sound.right()})
-    for (std::int64_t i = 0; i < sound.frames(); ++i) s[i] *= g;
+    for (std::int64_t i = 0; i < frames(); ++i) s[i] *= g;
+}
+
+void Track::level(double rmsDb) {
+  constexpr std::int64_t kBlock = 2400;
+  std::vector<double> powers;
+  for (std::int64_t at = 0; at + kBlock <= frames(); at += kBlock) {
+    double sum = 0;
+    for (const float* s : {sound.left() + at, sound.right() + at})
+      for (std::int64_t i = 0; i < kBlock; ++i) sum += static_cast<double>(s[i]) * static_cast<double>(s[i]);
+    powers.push_back(sum / (2 * kBlock));
+  }
+  const double loudest = *std::max_element(powers.begin(), powers.end());
+  double sum = 0;
+  int sounding = 0;
+  for (const double p : powers)
+    if (p > loudest * 1e-3) {
+      sum += p;
+      ++sounding;
+    }
+  const auto g = static_cast<float>(decibels(rmsDb) / std::sqrt(sum / sounding + 1e-20));
+  for (float* s : {sound.left(), sound.right()})
+    for (std::int64_t i = 0; i < frames(); ++i) s[i] *= g;
+}
+
+void Track::compress(double thresholdDb, double ratio, double attack, double release) {
+  const double up = std::exp(-1 / (attack * kRate)), down = std::exp(-1 / (release * kRate));
+  double level = 0;
+  for (std::int64_t i = 0; i < frames(); ++i) {
+    const double x = static_cast<double>(std::max(std::abs(sound.left()[i]), std::abs(sound.right()[i])));
+    const double c = x > level ? up : down;
+    level = c * level + (1 - c) * x;
+    const double over = 20 * std::log10(level + 1e-9) - thresholdDb;
+    if (over <= 0) continue;
+    const auto g = static_cast<float>(decibels(-over * (1 - 1 / ratio)));
+    sound.left()[i] *= g;
+    sound.right()[i] *= g;
+  }
+}
+
+void Track::biquad(double b0, double b1, double b2, double a0, double a1, double a2) {
+  for (float* s : {sound.left(), sound.right()}) {
+    double z1 = 0, z2 = 0;
+    for (std::int64_t i = 0; i < frames(); ++i) {
+      const double x = static_cast<double>(s[i]), y = b0 / a0 * x + z1;
+      z1 = b1 / a0 * x - a1 / a0 * y + z2;
+      z2 = b2 / a0 * x - a2 / a0 * y;
+      s[i] = static_cast<float>(y);
+    }
+  }
 }
 
 void Track::highPass(double hertz) {
-  Filter l, r;
-  l.set(hertz, 0.707);
-  r.set(hertz, 0.707);
-  for (std::int64_t i = 0; i < sound.frames(); ++i) {
-    sound.left()[i] = static_cast<float>(l.step(static_cast<double>(sound.left()[i])).high);
-    sound.right()[i] = static_cast<float>(r.step(static_cast<double>(sound.right()[i])).high);
+  const double w = kTau * hertz / kRate, c = std::cos(w), alpha = std::sin(w) / std::numbers::sqrt2;
+  biquad((1 + c) / 2, -(1 + c), (1 + c) / 2, 1 + alpha, -2 * c, 1 - alpha);
+}
+
+void Track::lowPass(double hertz) {
+  const double w = kTau * hertz / kRate, c = std::cos(w), alpha = std::sin(w) / std::numbers::sqrt2;
+  biquad((1 - c) / 2, 1 - c, (1 - c) / 2, 1 + alpha, -2 * c, 1 - alpha);
+}
+
+void Track::bell(double hertz, double db, double q) {
+  const double w = kTau * hertz / kRate, c = std::cos(w), alpha = std::sin(w) / (2 * q), a = decibels(db / 2);
+  biquad(1 + alpha * a, -2 * c, 1 - alpha * a, 1 + alpha / a, -2 * c, 1 - alpha / a);
+}
+
+void Track::lowShelf(double hertz, double db) {
+  const double w = kTau * hertz / kRate, c = std::cos(w), a = decibels(db / 2),
+               r = 2 * std::sqrt(a) * std::sin(w) / std::numbers::sqrt2;
+  biquad(a * (a + 1 - (a - 1) * c + r), 2 * a * (a - 1 - (a + 1) * c), a * (a + 1 - (a - 1) * c - r),
+         a + 1 + (a - 1) * c + r, -2 * (a - 1 + (a + 1) * c), a + 1 + (a - 1) * c - r);
+}
+
+void Track::highShelf(double hertz, double db) {
+  const double w = kTau * hertz / kRate, c = std::cos(w), a = decibels(db / 2),
+               r = 2 * std::sqrt(a) * std::sin(w) / std::numbers::sqrt2;
+  biquad(a * (a + 1 + (a - 1) * c + r), -2 * a * (a - 1 + (a + 1) * c), a * (a + 1 + (a - 1) * c - r),
+         a + 1 - (a - 1) * c + r, 2 * (a - 1 - (a + 1) * c), a + 1 - (a - 1) * c - r);
+}
+
+void Track::width(double w) {
+  for (std::int64_t i = 0; i < frames(); ++i) {
+    float &l = sound.left()[i], &r = sound.right()[i];
+    const float m = 0.5f * (l + r), s = 0.5f * static_cast<float>(w) * (l - r);
+    l = m + s;
+    r = m - s;
   }
 }
 

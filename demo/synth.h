@@ -1,4 +1,4 @@
-// Small tools of the demo's instruments: a stereo track, seeded noise, filters, a room.
+// Tools of the demo's instruments and of its mixing desk: a stereo track, seeded noise, filters, a room.
 #pragma once
 
 #include "audio/buffer.h"
@@ -12,6 +12,7 @@
 namespace lantern {
 
 inline constexpr double kRate = 48000;
+inline constexpr double kTau = 2 * std::numbers::pi;
 
 /// A linear congruential generator, so that every machine composes the same bytes.
 class Noise {
@@ -29,10 +30,15 @@ class Noise {
 
 double hz(double midi);
 double decibels(double db);
+inline std::int64_t frameAt(double beat) {
+  return std::llround(beat * kBeat * kRate);
+}
 
-/// Topology-preserving state-variable filter, one channel.
+/// Topology-preserving state-variable filter, one channel (V. Zavalishin, "The Art of VA Filter Design", 2012).
 class Filter {
  public:
+  Filter() = default;
+  Filter(double cutoffHz, double q) { set(cutoffHz, q); }
   void set(double cutoffHz, double q);
   struct Out {
     double low, band, high;
@@ -43,26 +49,62 @@ class Filter {
   double g_ = 0, k_ = 1, a1_ = 0, a2_ = 0, a3_ = 0, s1_ = 0, s2_ = 0;
 };
 
+/// One mode of something that was struck: a sine that dies (two-pole resonator).
+class Mode {
+ public:
+  /// `seconds`: until it has fallen by 60 dB.
+  Mode(double hertz, double seconds, double level);
+  double step(double x);
+
+ private:
+  double a1_, a2_, gain_, y1_ = 0, y2_ = 0;
+};
+
 /// A stem being written.
 struct Track {
   ivrin::StereoBuffer sound;
   Track();
+  std::int64_t frames() const { return sound.frames(); }
   /// Adds a sample at a frame, panned −1..1 (equal power); outside the song it is dropped.
   void add(std::int64_t frame, double v, double pan);
+  /// Adds another track.
+  void mix(const Track& other, double gain);
   /// Adds `wet` of a small room of `decay` seconds to the whole track.
   void room(double wet, double decay, double dampHz, double preDelay);
-  /// Gentle saturation towards ±1, then the given peak.
-  void glue(double drive, double peak);
-  /// Low end out.
+  /// Gentle saturation towards ±1 (no change of small sounds).
+  void saturate(double drive);
+  /// Turns all of it so that the largest sample is `peak`.
+  void normalise(double peak);
+  /// Turns all of it so that what sounds (twentieths of a second within 30 dB of the loudest) has this mean level, dB.
+  void level(double rmsDb);
+  /// Evens out the level: above `thresholdDb` by `ratio`, both sides alike.
+  void compress(double thresholdDb, double ratio, double attack, double release);
+  // The desk (R. Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter coefficients").
   void highPass(double hertz);
+  void lowPass(double hertz);
+  void bell(double hertz, double db, double q = 1);
+  void lowShelf(double hertz, double db);
+  void highShelf(double hertz, double db);
+  /// Sides against the middle: 1 leaves it, 0 is mono.
+  void width(double w);
+  /// Gain by frame.
+  template <class Gain> void ride(const Gain& gain) {
+    for (std::int64_t i = 0; i < frames(); ++i) {
+      const auto g = static_cast<float>(gain(static_cast<double>(i) / kRate / kBeat));
+      sound.left()[i] *= g;
+      sound.right()[i] *= g;
+    }
+  }
+
+ private:
+  void biquad(double b0, double b1, double b2, double a0, double a1, double a2);
 };
 
 /// Runs a mono instrument over its samples: `voice(t)` for t in 0..seconds, from a beat of the song on.
 template <class Voice> void play(Track& track, double beat, double seconds, double pan, const Voice& voice) {
-  const std::int64_t first = std::llround(beat * lantern::kBeat * kRate),
-                     n = static_cast<std::int64_t>(seconds * kRate);
+  const std::int64_t first = frameAt(beat), n = static_cast<std::int64_t>(seconds * kRate);
   const double angle = (pan + 1) * std::numbers::pi / 4, left = std::cos(angle), right = std::sin(angle);
-  for (std::int64_t i = 0; i < n && first + i < track.sound.frames(); ++i) {
+  for (std::int64_t i = 0; i < n && first + i < track.frames(); ++i) {
     const double v = voice(static_cast<double>(i) / kRate);
     if (first + i < 0) continue;
     track.sound.left()[first + i] += static_cast<float>(v * left);

@@ -6,7 +6,7 @@ cd "$(dirname "$0")/.."
 audio=demo/song/audio
 for stem in voice keys strings texture bass drums shaker; do
   if [ ! -s "$audio/$stem.flac" ] || [ "$1" -nt "$audio/$stem.flac" ]; then
-    echo "computing the demo song's stems (about 15 seconds)" >&2
+    echo "computing the demo song's stems (about 20 seconds)" >&2
     "$1" "$audio"
     touch "$audio"/*.flac
     break
