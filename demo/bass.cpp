@@ -94,7 +94,7 @@ Track playBass() {
       }
     }
   track.highPass(32);
-  track.bell(126, 9, 1.2);
+  track.bell(124, 10, 1);
   track.normalise(decibels(-6));
   return track;
 }

@@ -121,8 +121,8 @@ std::vector<Gesture> gestures(const std::vector<Sung>& notes, const Singer& who)
 
     // The vowel swells a little and lets go.
     draw(score, from, to, [&](Gesture& g, double u) {
-      const double arch = std::sin(std::numbers::pi * std::min(1.0, 0.25 + 0.75 * u));
-      g.level = loud * (0.78 + 0.22 * arch);
+      const double arch = std::sin(std::numbers::pi * (0.28 + 0.72 * u));
+      g.level = loud * (0.6 + 0.4 * arch);
       g.rd = firm - 0.15 * arch + (u > 0.8 && !flowsOn ? 2.0 * (u - 0.8) : 0);
       g.breath = 0.055 + 0.05 * (1 - s.force);
       g.mouth = vowel;
@@ -132,7 +132,7 @@ std::vector<Gesture> gestures(const std::vector<Sung>& notes, const Singer& who)
     if (!flowsOn) {
       const double fall = std::min(0.16, 0.3 * held);
       draw(score, to - 0.3 * fall, to + 0.7 * fall, [&](Gesture& g, double u) {
-        g.level = loud * 0.8 * (1 - softly(u));
+        g.level = loud * 0.6 * (1 - softly(u));
         g.rd = firm + 0.9 * u;
         g.breath = 0.11 * (1 - u * u);
         g.mouth = vowel;
@@ -232,7 +232,7 @@ std::vector<Gesture> gestures(const std::vector<Sung>& notes, const Singer& who)
       follow(now.mouth.hertz[k], g.mouth.hertz[k], 0.018);
       follow(now.mouth.width[k], g.mouth.width[k], 0.018);
     }
-    g.level = now.level * (1 + 0.05 * drift);
+    g.level = now.level * (1 + 0.5 * drift);
     g.rd = now.rd;
     g.breath = now.breath;
     g.hiss = now.hiss;
@@ -335,13 +335,13 @@ Track singVoice() {
   put(sing(chorus, {111, 0.014, 9, 0.985, 5.1, false}, folds), 0.55, -0.95);
   put(sing(chorus, {211, 0.014, 9, 1.02, 5.7, false}, folds), 0.55, 0.95);
   track.highPass(140);
-  track.bell(660, -5, 0.9);
-  track.bell(1220, -9.5, 1.3);
+  track.bell(650, -6.5, 1);
+  track.bell(1240, -12, 1.3);
   track.bell(2900, 9, 0.5);
   track.highShelf(7000, 13);
-  track.highShelf(11000, 18.5);
+  track.highShelf(11000, 20.5);
   track.level(-16);
-  track.compress(-22, 3.5, 0.004, 0.12);
+  track.compress(-18, 2, 0.006, 0.15);
   track.room(0.11, 0.9, 7500, 0.022);
   track.level(-21.5);
   return track;

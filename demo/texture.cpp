@@ -73,7 +73,7 @@ Track playTexture() {
   water(track);
   track.highPass(170);
   track.room(0.30, 2.2, 5500, 0.02);
-  track.bell(560, -5, 0.9);
+  track.bell(600, -6.5, 0.9);
   track.highShelf(1500, 5);
   track.width(1.25);
   track.normalise(decibels(-9));

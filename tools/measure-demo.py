@@ -272,7 +272,7 @@ def pictures(mix, rate, folder):
         for name, (begin, _) in SECTIONS.items():
             ax.axvline(begin * BEAT, color=rust, lw=0.8)
     for name, (begin, _) in SECTIONS.items():
-        top.text(begin * BEAT + 0.5, 12500, name, color=rust, fontsize=10, style="italic")
+        top.text(begin * BEAT, 19500, name, color=rust, fontsize=10, style="italic")
     under.set_xlim(0, len(mix) / rate)
     fig.tight_layout()
     fig.savefig(folder / "demo-song.png", dpi=100, facecolor=paper)

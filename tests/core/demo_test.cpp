@@ -159,7 +159,7 @@ TEST_CASE("The demo song is a record: loudness, balance, width", "[demo][heavy]"
   CHECK(whole.shortTermMaxLufs - whole.integratedLufs <= 6);
 }
 
-TEST_CASE("No stem and no ornament of the demo song clips, and no ornament meets a phrase", "[demo][heavy]") {
+TEST_CASE("No stem and no ornament of the demo song clips, and each has a name", "[demo][heavy]") {
   REQUIRE(demo().plan);
   CHECK_FALSE(demo().problems.hasErrors());
   for (const Stem& s : demo().opened->song.stems) {
