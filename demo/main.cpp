@@ -1,4 +1,4 @@
-// Computes the stems of the demo song. The same bytes every time.
+// Computes the stems of the demo song, or those named. The same bytes every time, alone or beside others.
 #include "instruments.h"
 
 #include "audio/audio_writer.h"
@@ -7,14 +7,17 @@
 #include <exception>
 #include <filesystem>
 #include <iostream>
+#include <set>
+#include <string>
 #include <thread>
 #include <vector>
 
 int main(int argc, char** argv) {
-  if (argc != 2) {
-    std::cerr << "usage: ivrin-demo-composer FOLDER\n";
+  if (argc < 2) {
+    std::cerr << "usage: ivrin-demo-composer FOLDER [STEM...]\n";
     return 2;
   }
+  const std::set<std::string> wanted(argv + 2, argv + argc);
   using namespace lantern;
   const std::filesystem::path folder = argv[1];
   struct Stem {
@@ -29,6 +32,7 @@ int main(int argc, char** argv) {
   std::atomic<bool> failed{false};
   const auto work = [&] {
     for (std::size_t i = next++; i < stems.size(); i = next++) {
+      if (!wanted.empty() && wanted.count(stems[i].name) == 0) continue;
       try {
         const Track t = stems[i].make();
         ivrin::AudioWriter writer(folder / (std::string(stems[i].name) + ".flac"), ivrin::AudioFormat::flac24, 48000,

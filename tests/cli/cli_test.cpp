@@ -302,6 +302,22 @@ TEST_CASE("the format page of the docs is what the tables say", "[cli]") {
   CHECK(run(dir, "kinds --markdown").out == text.str());
 }
 
+#ifndef IVRIN_CHECKS // under sanitizers it plays ten times as long
+TEST_CASE("a stem of the demo song is the same bytes composed alone as among all others",
+          "[cli][slow]") { // plays it: 3 s
+  const std::filesystem::path there = sourceFolder() / "demo/song/audio/bass.flac";
+  if (!std::filesystem::exists(there)) {
+    WARN("the demo song's stems are not computed here");
+    return;
+  }
+  const std::filesystem::path composer = std::filesystem::path(cliProgram()).parent_path() / "ivrin-demo-composer";
+  const TempFolder dir;
+  REQUIRE(std::system(("'" + composer.string() + "' '" + dir.path().string() + "' bass").c_str()) == 0);
+  CHECK(fileBytes(dir / "bass.flac") == fileBytes(there));
+  CHECK_FALSE(std::filesystem::exists(dir / "voice.flac"));
+}
+#endif
+
 TEST_CASE("the demo song is sound: no problems, every ornament audible, none louder than the ceiling", "[cli][slow]") {
   const std::string song = (sourceFolder() / "demo/song/lantern-ferry.ivrin").string();
   if (!std::filesystem::exists(sourceFolder() / "demo/song/audio/voice.flac")) {

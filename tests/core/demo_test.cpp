@@ -9,6 +9,7 @@
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>
+#include <ebur128.h>
 
 #include <cmath>
 #include <numbers>
@@ -155,6 +156,18 @@ TEST_CASE("The demo song is a record: loudness, balance, width", "[demo][heavy]"
   const Loudness whole = measureLoudness(all.left(), all.right(), all.frames(), 48000);
   CHECK(whole.integratedLufs == Approx(-14).margin(1));
   CHECK(whole.truePeakDbtp <= -0.9);
+  ebur128_state* range = ebur128_init(2, 48000, EBUR128_MODE_LRA);
+  std::vector<float> both(static_cast<std::size_t>(2 * all.frames()));
+  for (std::int64_t i = 0; i < all.frames(); ++i) {
+    both[static_cast<std::size_t>(2 * i)] = all.left()[i];
+    both[static_cast<std::size_t>(2 * i + 1)] = all.right()[i];
+  }
+  ebur128_add_frames_float(range, both.data(), static_cast<std::size_t>(all.frames()));
+  double lu = 0;
+  CHECK(ebur128_loudness_range(range, &lu) == EBUR128_SUCCESS);
+  ebur128_destroy(&range);
+  CHECK(lu >= 7);
+  CHECK(lu <= 11);
   // Nothing is loud by surprise: no three seconds more than 6 LU over the song.
   CHECK(whole.shortTermMaxLufs - whole.integratedLufs <= 6);
 }
