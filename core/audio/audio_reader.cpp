@@ -1,6 +1,7 @@
 #include "audio/audio_reader.h"
 
 #include "audio/data_length.h"
+#include "audio/sound_file_io.h"
 #include "song/limits.h"
 #include "song/safe_file.h"
 
@@ -8,14 +9,10 @@
 #include <soxr.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <cmath>
 #include <cstdio>
 #include <cstring>
-#include <fcntl.h>
 #include <fstream>
-#include <sys/stat.h>
-#include <unistd.h>
 #include <vector>
 
 namespace ivrin {
@@ -23,71 +20,12 @@ namespace {
 
 constexpr std::int64_t kBlock = 32768;
 
-/// A file as libsndfile reads it. Decoders do not tell of every read that failed: the first one is remembered. Some
-/// bytes of it may be read as others: libsndfile takes a length of 0 at its word, where programs that write to a stream
-/// did not know it yet.
-class SourceFile {
- public:
-  explicit SourceFile(const std::filesystem::path& file, std::int64_t patchAt = 0, std::string patch = {})
-      : fd_(::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK))
-      , patchAt_(patchAt)
-      , patch_(std::move(patch)) {
-    struct stat st {};
-    if (fd_ < 0 || ::fstat(fd_, &st) != 0)
-      error_ = errno;
-    else
-      length_ = st.st_size;
-  }
-  ~SourceFile() {
-    if (fd_ >= 0) ::close(fd_);
-  }
-  SourceFile(const SourceFile&) = delete;
-  SourceFile& operator=(const SourceFile&) = delete;
-  SNDFILE* open(SF_INFO& info) {
-    SF_VIRTUAL_IO io{&SourceFile::length, &SourceFile::seek, &SourceFile::read, &SourceFile::write, &SourceFile::tell};
-    return error_ == 0 ? sf_open_virtual(&io, SFM_READ, &info, this) : nullptr;
-  }
-  /// Of the first call of the system that failed; 0: none did.
-  int error() const { return error_; }
-
- private:
-  static SourceFile& of(void* self) { return *static_cast<SourceFile*>(self); }
-  static sf_count_t length(void* self) { return of(self).length_; }
-  static sf_count_t tell(void* self) { return of(self).at_; }
-  static sf_count_t write(const void*, sf_count_t, void*) { return 0; }
-  static sf_count_t seek(sf_count_t offset, int whence, void* self) {
-    SourceFile& f = of(self);
-    const sf_count_t from = whence == SEEK_CUR ? f.at_ : whence == SEEK_END ? f.length_ : 0;
-    return f.at_ = std::clamp<sf_count_t>(offset + from, 0, f.length_);
-  }
-  static sf_count_t read(void* to, sf_count_t bytes, void* self) {
-    SourceFile& f = of(self);
-    sf_count_t got = 0;
-    while (got < bytes) {
-      const ssize_t n =
-          ::pread(f.fd_, static_cast<char*>(to) + got, static_cast<std::size_t>(bytes - got), f.at_ + got);
-      if (n < 0 && errno == EINTR) continue;
-      if (n < 0 && f.error_ == 0) f.error_ = errno;
-      if (n <= 0) break;
-      got += n;
-    }
-    for (std::size_t i = 0; i < f.patch_.size(); ++i)
-      if (const sf_count_t place = f.patchAt_ + static_cast<sf_count_t>(i) - f.at_; place >= 0 && place < got)
-        static_cast<char*>(to)[place] = f.patch_[i];
-    f.at_ += got;
-    return got;
-  }
-  int fd_, error_ = 0;
-  sf_count_t length_ = 0, at_ = 0, patchAt_;
-  std::string patch_;
-};
-
 /// A WAV file of unknown length with the length that is there (little endian: only RIFF comes here).
-std::unique_ptr<SourceFile> withLength(const std::filesystem::path& file, const DataLength& data) {
+std::unique_ptr<SoundFileIo> withLength(const std::filesystem::path& file, const DataLength& data) {
   const auto size = static_cast<std::uint32_t>(std::min<std::int64_t>(data.there, 0x7fffffff));
   std::string bytes;
   for (int i = 0; i < 4; ++i) bytes += static_cast<char>(size >> (8 * i) & 0xff);
-  return std::make_unique<SourceFile>(file, data.at - 4, bytes);
+  return std::make_unique<SoundFileIo>(file, data.at - 4, bytes);
 }
 
 /// Where a FLAC file's header has 36 bits for its length, and the byte they share; nothing for other files and where
@@ -101,17 +39,17 @@ std::optional<char> streamedFlac(const std::filesystem::path& file) {
 }
 constexpr std::int64_t kFlacLengthAt = 21;
 
-std::unique_ptr<SourceFile> withFlacLength(const std::filesystem::path& file, char shared, std::int64_t frames) {
+std::unique_ptr<SoundFileIo> withFlacLength(const std::filesystem::path& file, char shared, std::int64_t frames) {
   std::string bytes(1, static_cast<char>((shared & 0xf0) | static_cast<char>(frames >> 32 & 15)));
   for (int shift = 24; shift >= 0; shift -= 8) bytes += static_cast<char>(frames >> shift & 0xff);
-  return std::make_unique<SourceFile>(file, kFlacLengthAt, bytes);
+  return std::make_unique<SoundFileIo>(file, kFlacLengthAt, bytes);
 }
 
 /// The frames there are in a FLAC file that does not say: by decoding it once; no more than `most` and one.
 std::int64_t countFlac(const std::filesystem::path& file, char shared, std::int64_t most) {
   SF_INFO info{};
   const auto source = withFlacLength(file, shared, std::min<std::int64_t>(most + kBlock, (std::int64_t{1} << 36) - 1));
-  SNDFILE* f = source->open(info);
+  SNDFILE* f = source->open(SFM_READ, info);
   if (!f) return 0;
   std::vector<float> block(static_cast<std::size_t>(kBlock * std::max(1, info.channels)));
   std::int64_t frames = 0;
@@ -126,7 +64,7 @@ std::int64_t countFlac(const std::filesystem::path& file, char shared, std::int6
 
 class SndfileReader : public AudioReader {
  public:
-  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData, std::unique_ptr<SourceFile> source)
+  SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData, std::unique_ptr<SoundFileIo> source)
       : source_(std::move(source))
       , file_(file)
       , short_(shortData) {
@@ -199,7 +137,7 @@ class SndfileReader : public AudioReader {
         r->decode(r->input_.data(), std::min<std::int64_t>(static_cast<std::int64_t>(want), kBlock)));
   }
 
-  std::unique_ptr<SourceFile> source_;
+  std::unique_ptr<SoundFileIo> source_;
   SNDFILE* file_;
   soxr_t soxr_ = nullptr;
   AudioInfo info_;
@@ -224,12 +162,12 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
   constexpr auto kMostFrames = [](int rate) { return static_cast<std::int64_t>(kLongestSongSeconds * rate); };
   SF_INFO info{};
   const auto length = dataLength(file);
-  auto source = std::make_unique<SourceFile>(file);
+  auto source = std::make_unique<SoundFileIo>(file);
   if (length && length->open && length->promised == 0 && length->there > 0) source = withLength(file, *length);
   if (const auto shared = streamedFlac(file))
     if (const std::int64_t frames = countFlac(file, *shared, kMostFrames(192000)); frames > 0)
       source = withFlacLength(file, *shared, frames);
-  SNDFILE* f = source->open(info);
+  SNDFILE* f = source->open(SFM_READ, info);
   if (source->error() != 0) {
     if (f) sf_close(f);
     problems.error(ErrorId::unreadable, place, "cannot read " + file.string() + ": " + std::strerror(source->error()));

@@ -1,6 +1,7 @@
 #include "audio/audio_writer.h"
 
 #include "audio/dither.h"
+#include "audio/sound_file_io.h"
 #include "song/safe_file.h"
 
 #include <sndfile.h>
@@ -10,7 +11,6 @@
 #include <cmath>
 #include <cstring>
 #include <stdexcept>
-#include <unistd.h>
 #include <vector>
 
 namespace ivrin {
@@ -39,59 +39,9 @@ std::string extensionOf(AudioFormat f) {
 }
 
 struct AudioWriter::Impl {
-  /// A file as libsndfile writes it. Encoders do not tell of every write that failed: here the first one is remembered.
-  class Sink {
-   public:
-    explicit Sink(const NewFile& file)
-        : file_(file) {}
-    SNDFILE* open(int mode, SF_INFO& info) {
-      at_ = 0;
-      SF_VIRTUAL_IO io{&Sink::length, &Sink::seek, &Sink::read, &Sink::write, &Sink::tell};
-      return sf_open_virtual(&io, mode, &info, this);
-    }
-    int error() const { return error_; }
-
-   private:
-    static Sink& of(void* self) { return *static_cast<Sink*>(self); }
-    static sf_count_t length(void* self) { return of(self).length_; }
-    static sf_count_t tell(void* self) { return of(self).at_; }
-    static sf_count_t seek(sf_count_t offset, int whence, void* self) {
-      Sink& s = of(self);
-      const sf_count_t from = whence == SEEK_CUR ? s.at_ : whence == SEEK_END ? s.length_ : 0;
-      return s.at_ = std::max<sf_count_t>(offset + from, 0);
-    }
-    static sf_count_t read(void* to, sf_count_t bytes, void* self) {
-      Sink& s = of(self);
-      sf_count_t got = 0;
-      while (got < bytes) {
-        const ssize_t n =
-            ::pread(s.file_.fd(), static_cast<char*>(to) + got, static_cast<std::size_t>(bytes - got), s.at_);
-        if (n < 0 && errno == EINTR) continue;
-        if (n < 0 && s.error_ == 0) s.error_ = errno;
-        if (n <= 0) break;
-        got += n;
-        s.at_ += n;
-      }
-      return got;
-    }
-    static sf_count_t write(const void* from, sf_count_t bytes, void* self) {
-      Sink& s = of(self);
-      if (!s.file_.writeAt(from, bytes, s.at_)) {
-        if (s.error_ == 0) s.error_ = errno;
-        return 0;
-      }
-      s.at_ += bytes;
-      s.length_ = std::max(s.length_, s.at_);
-      return bytes;
-    }
-    const NewFile& file_;
-    sf_count_t at_ = 0, length_ = 0;
-    int error_ = 0;
-  };
-
   fs::path target;
   std::optional<NewFile> part;
-  std::optional<Sink> sink;
+  std::optional<SoundFileIo> sink;
   AudioFormat format;
   SNDFILE* file = nullptr;
   std::uint64_t seed = 0;
