@@ -21,7 +21,12 @@ namespace ivrin::app {
 namespace fs = std::filesystem;
 namespace {
 
-const char* const kAudioFilter = "*.wav *.flac *.aiff *.aif *.ogg *.mp3 *.w64 *.rf64";
+/// As a file dialog wants it.
+QString soundFiles() {
+  QStringList endings;
+  for (const char* e : kSoundEndings) endings << "*" + QString::fromLatin1(e);
+  return endings.join(' ');
+}
 
 } // namespace
 
@@ -41,8 +46,8 @@ void MainWindow::openDialog() {
 }
 
 void MainWindow::newDialog() {
-  const QStringList files = QFileDialog::getOpenFileNames(this, tr("Stems of the song"), {},
-                                                          tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
+  const QStringList files =
+      QFileDialog::getOpenFileNames(this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(soundFiles()));
   if (!files.isEmpty()) askTempoFor(files);
 }
 
@@ -212,9 +217,9 @@ void MainWindow::chooseStemFile(const std::string& row) {
     measure_->say(tr("%1 is no stem; it has no file.").arg(asText(session_.song().rowName(row))), false);
     return;
   }
-  const QString f = QFileDialog::getOpenFileName(this, tr("The file of %1").arg(asText(session_.song().rowName(row))),
-                                                 asText(session_.file().parent_path().string()),
-                                                 tr("Audio (%1)").arg(QString::fromLatin1(kAudioFilter)));
+  const QString f =
+      QFileDialog::getOpenFileName(this, tr("The file of %1").arg(asText(session_.song().rowName(row))),
+                                   asText(session_.file().parent_path().string()), tr("Audio (%1)").arg(soundFiles()));
   if (!f.isEmpty()) session_.pointAt(row, pathOf(f));
 }
 

@@ -59,9 +59,7 @@ OpenedDocument openDocument(const fs::path& file, const Places& places, const St
     }
     d.place.held = std::move(taken.held);
   }
-  std::string why;
-  d.place.savedText = readWholeFile(d.place.file, kMaxSongBytes, why).value_or("");
-  d.opened = openSong(d.place.file, places.allowed, allKinds(), store, d.problems, stop, progress);
+  d.opened = openSong(d.place.file, places.allowed, allKinds(), store, d.problems, stop, progress, &d.place.savedText);
   if (d.opened) d.opened->song = withDigests(std::move(d.opened->song), d.opened->audio);
   if (places.journalFolder.empty() || places.readOnly || places.asSaved) return d;
   std::vector<std::pair<LeftEdits, Song>> left;

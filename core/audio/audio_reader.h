@@ -11,6 +11,9 @@
 
 namespace ivrin {
 
+/// Endings by which files of sound are looked for; what is in them is told by reading.
+inline constexpr const char* kSoundEndings[] = {".wav", ".flac", ".aiff", ".aif", ".ogg", ".mp3", ".w64", ".rf64"};
+
 struct AudioInfo {
   int channels = 0; // 1 or 2
   int fileRate = 0; // Hz, as in the file

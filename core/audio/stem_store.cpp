@@ -1,6 +1,7 @@
 #include "audio/stem_store.h"
 
 #include "song/safe_file.h"
+#include "song/user_folder.h"
 #include "time/check.h"
 
 #include <xxhash.h>
@@ -66,10 +67,7 @@ void StemStore::trim() const {
 }
 
 fs::path StemStore::defaultFolder() {
-  if (const char* x = std::getenv("XDG_CACHE_HOME"); x && *x) return fs::path(x) / "ivrin";
-  if (const char* home = std::getenv("HOME"); home && *home) return fs::path(home) / ".cache" / "ivrin";
-  std::error_code none;
-  return fs::temp_directory_path(none) / ("ivrin-cache-" + std::to_string(::getuid()));
+  return userFolder(UserFolder::cache);
 }
 
 std::string StemStore::digestOf(const fs::path& file) const {

@@ -11,8 +11,8 @@ namespace fs = std::filesystem;
 
 std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::path>& allowed, const KindSet& kinds,
                                    const StemStore& store, Problems& problems, std::stop_token stop,
-                                   const Progress& progress) {
-  auto song = readSongFile(file, kinds.registry(), problems);
+                                   const Progress& progress, std::string* itsText) {
+  auto song = readSongFile(file, kinds.registry(), problems, itsText);
   if (!song) return std::nullopt;
   OpenedSong opened{std::move(*song), {}, {plainPath(file).parent_path(), allowed}};
   opened.audio = SongAudio::open(opened.song, opened.reach, store, problems, 2, stop, progress);

@@ -22,9 +22,7 @@ std::optional<std::int64_t> framesOf(const fs::path& file) {
 bool looksLikeSound(const fs::path& file) {
   std::string ending = file.extension().string();
   std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
-  for (const char* known : {".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3", ".w64", ".rf64"})
-    if (ending == known) return true;
-  return false;
+  return std::any_of(std::begin(kSoundEndings), std::end(kSoundEndings), [&](const char* e) { return ending == e; });
 }
 
 } // namespace

@@ -3,21 +3,17 @@
 #include "song/json.h"
 #include "song/reach.h"
 #include "song/safe_file.h"
+#include "song/user_folder.h"
 
 #include <algorithm>
 #include <cstdint>
-#include <cstdlib>
 #include <unistd.h>
 
 namespace ivrin {
 namespace fs = std::filesystem;
 
 fs::path journalFolder() {
-  if (const char* x = std::getenv("XDG_DATA_HOME"); x && *x) return fs::path(x) / "ivrin" / "journal";
-  if (const char* home = std::getenv("HOME"); home && *home)
-    return fs::path(home) / ".local" / "share" / "ivrin" / "journal";
-  std::error_code none;
-  return fs::temp_directory_path(none) / ("ivrin-journal-" + std::to_string(::getuid()));
+  return userFolder(UserFolder::data) / "journal";
 }
 
 namespace {

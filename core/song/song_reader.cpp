@@ -497,13 +497,15 @@ std::optional<Song> readSong(std::string_view text, const Registry& registry, Pr
   return song;
 }
 
-std::optional<Song> readSongFile(const std::filesystem::path& file, const Registry& registry, Problems& problems) {
+std::optional<Song> readSongFile(const std::filesystem::path& file, const Registry& registry, Problems& problems,
+                                 std::string* itsText) {
   std::string why;
   const auto text = readWholeFile(file, kMaxSongBytes, why);
   if (!text) {
     problems.error(ErrorId::unreadable, "", why);
     return std::nullopt;
   }
+  if (itsText) *itsText = *text;
   auto song = readSong(*text, registry, problems);
   if (!song) return std::nullopt;
   const std::filesystem::path folder = plainPath(file).parent_path();
