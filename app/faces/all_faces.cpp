@@ -11,13 +11,14 @@ const Face& reverseReverbFace();
 const Face& reverseFace();
 const Face& tapeFace();
 const Face& halftimeFace();
+const Face& pulseFace();
 const Face& treatFace();
 const Face& gapFace();
 
 const std::vector<const Face*>& allFaces() {
   static const std::vector<const Face*> all = {&delayThrowFace(), &reverbThrowFace(), &reverseReverbFace(),
                                                &reverseFace(),    &tapeFace(),        &halftimeFace(),
-                                               &treatFace(),      &gapFace()};
+                                               &pulseFace(),      &treatFace(),       &gapFace()};
   return all;
 }
 

@@ -14,12 +14,6 @@ void stutterSign(SignPen& s) { // a stem with tremolo strokes
   for (const double y : {4.8, 8.3, 11.8}) p.drawLine(QPointF(6.4, y + 1.5), QPointF(15.6, y - 1.5));
 }
 
-void pulseSign(SignPen& s) { // equal strokes in a row
-  QPainter& p = s.painter();
-  p.setPen(QPen(s.colour(), 2.2, Qt::SolidLine, Qt::FlatCap));
-  for (const double x : {3.4, 8.5, 13.6, 18.7}) p.drawLine(QPointF(x, 3), QPointF(x, 13));
-}
-
 void glitchSign(SignPen& s) { // a struck mordent
   QPainter& p = s.painter();
   QPainterPath path;
@@ -49,7 +43,7 @@ void riserSign(SignPen& s) { // a wavy line climbing to an arrow
 
 const std::vector<std::pair<std::string_view, void (*)(SignPen&)>>& awaitedSigns() {
   static const std::vector<std::pair<std::string_view, void (*)(SignPen&)>> all = {
-      {"stutter", stutterSign}, {"pulse", pulseSign}, {"glitch", glitchSign}, {"riser", riserSign}};
+      {"stutter", stutterSign}, {"glitch", glitchSign}, {"riser", riserSign}};
   return all;
 }
 

@@ -8,7 +8,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr double kReach = 4; // pixels about a handle that still take it
+constexpr double kHandleReach = 4; // pixels about a handle that still take it
 
 void paintLabel(QPainter& p, QPointF at, const QString& words, OpenHandle::Side side) {
   if (words.isEmpty()) return;
@@ -54,7 +54,7 @@ std::optional<Ornament> stepped(const OpenHandle& h, const OpenCanvas& c, int ri
 const OpenHandle* handleAt(const std::vector<OpenHandle>& all, QPointF p) {
   const OpenHandle* found = nullptr;
   for (const OpenHandle& h : all) // what is painted later lies above
-    if (h.rect.adjusted(-kReach, -kReach, kReach, kReach).contains(p)) found = &h;
+    if (h.rect.adjusted(-kHandleReach, -kHandleReach, kHandleReach, kHandleReach).contains(p)) found = &h;
   return found;
 }
 

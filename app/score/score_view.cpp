@@ -277,8 +277,13 @@ void ScoreView::showStrip() {
 }
 
 void ScoreView::placeOnSelection(const QString& kind) {
-  if (!selection_ || selection_->end <= selection_->begin) return;
-  session_.place(kind.toStdString(), selection_->rows(), selection_->range());
+  if (selection_ && selection_->end > selection_->begin) {
+    session_.place(kind.toStdString(), selection_->rows(), selection_->range());
+    return;
+  }
+  // Pressed again: on what the first press placed, with no selection made anew.
+  if (const Ornament* o = session_.song().ornament(open_); o && o->kind == kind.toStdString())
+    session_.place(o->kind, {o->on}, o->span());
 }
 
 ScorePicture ScoreView::picture() const {

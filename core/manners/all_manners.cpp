@@ -11,13 +11,14 @@ const Manners& reverseReverbManners();
 const Manners& reverseManners();
 const Manners& tapeManners();
 const Manners& halftimeManners();
+const Manners& pulseManners();
 const Manners& treatManners();
 const Manners& gapManners();
 
 const std::vector<const Manners*>& allManners() {
   static const std::vector<const Manners*> all = {&delayThrowManners(), &reverbThrowManners(), &reverseReverbManners(),
                                                   &reverseManners(),    &tapeManners(),        &halftimeManners(),
-                                                  &treatManners(),      &gapManners()};
+                                                  &pulseManners(),      &treatManners(),       &gapManners()};
   return all;
 }
 

@@ -2,6 +2,7 @@
 #include "ornaments/delay_throw.h"
 #include "ornaments/gap.h"
 #include "ornaments/halftime.h"
+#include "ornaments/pulse.h"
 #include "ornaments/reverb_throw.h"
 #include "ornaments/reverse.h"
 #include "ornaments/reverse_reverb.h"
@@ -17,9 +18,11 @@ const KindSet& allKinds() {
   static const Reverse reverse;
   static const Tape tape;
   static const Halftime halftime;
+  static const Pulse pulse;
   static const Treat treat;
   static const Gap gap;
-  static const KindSet set({&delayThrow, &reverbThrow, &reverseReverb, &reverse, &tape, &halftime, &treat, &gap});
+  static const KindSet set(
+      {&delayThrow, &reverbThrow, &reverseReverb, &reverse, &tape, &halftime, &pulse, &treat, &gap});
   return set;
 }
 

@@ -124,14 +124,68 @@ class PatternType : public SettingType {
   }
 };
 
+/// A part of a step, or a time that stays when the step's length changes: 35, or {"ms": 4}; typed as "35 %" or "4 ms".
+class FadeType : public SettingType {
+ public:
+  std::string_view name() const override { return "fade"; }
+  void check(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) const override {
+    if (const double* percent = v.number()) return checkNumber(s, *percent, place, problems);
+    if (const double* ms = milliseconds(v)) return checkNumber(inMs(), *ms, place + ".ms", problems);
+    problems.error(ErrorId::wrong_type, place,
+                   "is " + v.typeName() + ", wanted percent of the step or {\"ms\": number}");
+  }
+  std::string text(const SettingSpec& s, const Value& v) const override {
+    const double* ms = milliseconds(v);
+    return ms ? numberText(inMs(), *ms) : numberText(s, *v.number());
+  }
+  std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
+    if (const auto percent = parseNumber(typed, "%")) return Value(*percent);
+    const auto ms = parseNumber(typed, "ms");
+    return ms ? std::optional(Value(Object{{"ms", Value(*ms)}})) : std::nullopt;
+  }
+  Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
+    if (const double* ms = milliseconds(v))
+      return Value(Object{{"ms", type::number->stepped(inMs(), Value(*ms), steps, map, at)}});
+    return type::number->stepped(s, v, steps, map, at);
+  }
+  std::string range(const SettingSpec& s) const override {
+    return shortestNumber(s.min) + " to " + shortestNumber(s.max) + ", or `{ms}`";
+  }
+  std::string brief(const SettingSpec& s) const override {
+    return " " + shortestNumber(s.min) + ".." + shortestNumber(s.max) + " %, or {ms}";
+  }
+  bool bounded() const override { return true; }
+  std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
+    if (draw() < 0.3) return Value(Object{{"ms", anyNumber(0, inMs().max, draw)}});
+    return Value(anyNumber(s.min, s.max, draw));
+  }
+  std::optional<Value> varied(const SettingSpec& s, const Value& now, Draw draw, const TempoMap& map,
+                              Beats at) const override {
+    if (now.number()) return type::number->varied(s, now, draw, map, at);
+    return stepped(s, now, draw() < 0.5 ? -2 : 2, map, at);
+  }
+
+ private:
+  static const SettingSpec& inMs() {
+    static const SettingSpec ms{.key = "ms", .unit = "ms", .max = 1000};
+    return ms;
+  }
+  static const double* milliseconds(const Value& v) {
+    const Object* o = v.object();
+    return o && o->size() == 1 && o->front().first == "ms" ? o->front().second.number() : nullptr;
+  }
+};
+
 const BandsType bandsType;
 const PatternType patternType;
+const FadeType fadeType;
 
 } // namespace
 
 namespace type {
 const SettingType* const bands = &bandsType;
 const SettingType* const pattern = &patternType;
+const SettingType* const fade = &fadeType;
 } // namespace type
 
 } // namespace ivrin

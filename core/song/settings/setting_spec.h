@@ -31,6 +31,7 @@ extern const SettingType* const bands;    // up to 8 objects {"freq_hz", "gain_d
 extern const SettingType* const file;     // a path, or one of `choices`, which ship; its key ends in "_file"
 extern const SettingType* const row;      // the id of a row
 extern const SettingType* const pattern;  // up to 64 pairs [note value, count 1..64]
+extern const SettingType* const fade;     // percent of a step in min..max, or {"ms": 0..1000}
 } // namespace type
 
 /// Newest version of the song file that this Ivrin reads. A version grows by additions alone; each says with `since`

@@ -1,0 +1,276 @@
+#include "ornaments/pulse.h"
+
+#include "ornaments/source.h"
+#include "song/curve.h"
+#include "song/settings/settings_view.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace ivrin {
+namespace {
+
+TableSpec makePulseTable() {
+  TableSpec t;
+  t.id = "pulse";
+  t.name = "Pulse";
+  t.key = "P";
+  t.meaning = "The row opens and closes in steps.";
+  const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
+  add({.key = "step",
+       .label = "step",
+       .type = type::time,
+       .min = 1,
+       .max = 960000,
+       .initial = "1/16",
+       .meaning = "Length of a step: a note value, or milliseconds.",
+       .group = "steps"});
+  add({.key = "levels",
+       .label = "levels",
+       .max = 1,
+       .initial = List{1.0},
+       .meaning = "Gain of each step; the list goes round.",
+       .group = "steps",
+       .step = 0.1,
+       .shape = Shape::list});
+  add({.key = "pans",
+       .label = "sides",
+       .min = -1,
+       .max = 1,
+       .initial = List{0.0},
+       .meaning = "Where each step stands between left, -1, and right, 1; the list goes round.",
+       .group = "steps",
+       .step = 0.1,
+       .shape = Shape::list});
+  add({.key = "swing_percent",
+       .label = "swing",
+       .unit = "%",
+       .max = 45,
+       .initial = 0,
+       .meaning = "Every second step comes later by so much of its pair.",
+       .group = "steps",
+       .since = 2});
+  add({.key = "depth_percent",
+       .label = "depth",
+       .unit = "%",
+       .max = 100,
+       .initial = 100,
+       .meaning = "How far the row goes down between the steps.",
+       .group = "steps",
+       .step = 5,
+       .role = Role::leftAlone});
+  add({.key = "length_percent",
+       .label = "open",
+       .unit = "%",
+       .min = 1,
+       .max = 100,
+       .initial = 100,
+       .meaning = "Part of its length that a step sounds.",
+       .group = "shape",
+       .step = 5});
+  add({.key = "fade_in",
+       .label = "fade in",
+       .unit = "%",
+       .type = type::fade,
+       .max = 100,
+       .initial = 10,
+       .meaning = "How a step comes in: percent of its length, or milliseconds.",
+       .group = "shape",
+       .step = 5});
+  add({.key = "fade_in_bend",
+       .label = "in bend",
+       .min = -1,
+       .max = 1,
+       .initial = 0,
+       .meaning = "How the fade in bends.",
+       .group = "shape",
+       .step = 0.1});
+  add({.key = "fade_out",
+       .label = "fade out",
+       .unit = "%",
+       .type = type::fade,
+       .max = 100,
+       .initial = 10,
+       .meaning = "How a step goes out before it closes: percent of its length, or milliseconds.",
+       .group = "shape",
+       .step = 5});
+  add({.key = "fade_out_bend",
+       .label = "out bend",
+       .min = -1,
+       .max = 1,
+       .initial = 0,
+       .meaning = "How the fade out bends.",
+       .group = "shape",
+       .step = 0.1});
+  return t;
+}
+
+const TableSpec& pulseTable() {
+  static const TableSpec t = makePulseTable();
+  return t;
+}
+
+/// The row comes back in phase on the span's edges, unless a finish has changed what comes through.
+bool seamless(const Placed& p) {
+  return p.ornament.finish.empty() && p.ornament.source.empty();
+}
+
+std::int64_t edgeFrames(const Placed& p) {
+  return std::min<std::int64_t>(std::llround(kFadeInSeconds * p.sampleRate()), p.span().length() / 2);
+}
+
+class PulseVoice : public Voice {
+ public:
+  PulseVoice(const Placed& p, Sounds& sounds)
+      : sounds_(sounds)
+      , shape_(p)
+      , span_(p.span())
+      , edge_(edgeFrames(p))
+      , seamless_(seamless(p)) {
+    if (!p.ornament.source.empty()) source_.emplace(p);
+  }
+
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, span_.length() - at_);
+    if (n <= 0) return 0;
+    const StereoSpan part = out.part(0, n);
+    if (source_)
+      source_->read(sounds_, at_, part, scratch_);
+    else
+      sounds_.read(0, span_.begin + Frames(at_), part);
+    const bool atEdge = at_ < edge_ || at_ + n > span_.length() - edge_;
+    if (atEdge) {
+      std::copy_n(part.left, n, row_.left());
+      std::copy_n(part.right, n, row_.right());
+    }
+    const Frames first = span_.begin + Frames(at_);
+    std::int64_t k = shape_.grid.at(first);
+    for (std::int64_t done = 0; done < n; ++k) {
+      const PulseShape::Step step = shape_.step(k);
+      const std::int64_t from = std::max<std::int64_t>(0, (first - step.begin).count + done),
+                         count = std::min(step.length - from, n - done);
+      if (count > 0) play(k, step, from, part.part(done, count));
+      done += std::max<std::int64_t>(count, 0);
+    }
+    if (atEdge) edges(part, row_.span());
+    at_ += n;
+    return n;
+  }
+  bool seek(std::int64_t frame) override {
+    at_ = frame;
+    return true;
+  }
+
+ private:
+  /// `from` frames into a step.
+  void play(std::int64_t k, const PulseShape::Step& step, std::int64_t from, StereoSpan io) {
+    const double level = shape_.levelOf(k), pan = shape_.panOf(k), quarter = std::numbers::pi / 2;
+    const double left = level * (pan > 0 ? std::cos(pan * quarter) : 1),
+                 right = level * (pan < 0 ? std::cos(pan * quarter) : 1);
+    const std::int64_t body = step.open - step.fadeOut; // where the fade out begins
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      const std::int64_t at = from + i;
+      const double w = at >= step.fadeIn && at < body ? 1 : shape_.windowAt(step, at);
+      gain_[static_cast<std::size_t>(i)] = static_cast<float>(1 - shape_.depth * (1 - left * w));
+      other_[static_cast<std::size_t>(i)] = static_cast<float>(1 - shape_.depth * (1 - right * w));
+    }
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      io.left[i] *= gain_[static_cast<std::size_t>(i)];
+      io.right[i] *= other_[static_cast<std::size_t>(i)];
+    }
+  }
+  /// At the print's two edges: the row itself passes into the pulse, or what the finish has changed fades.
+  void edges(StereoSpan io, const StereoSpan& row) {
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      const std::int64_t near = std::min(at_ + i, span_.length() - at_ - i);
+      if (near >= edge_) continue;
+      const auto w = static_cast<float>(raisedCosine(static_cast<double>(near) / static_cast<double>(edge_)));
+      io.left[i] = seamless_ ? row.left[i] + w * (io.left[i] - row.left[i]) : w * io.left[i];
+      io.right[i] = seamless_ ? row.right[i] + w * (io.right[i] - row.right[i]) : w * io.right[i];
+    }
+  }
+
+  Sounds& sounds_;
+  PulseShape shape_;
+  FrameRange span_;
+  std::int64_t edge_;
+  bool seamless_;
+  std::optional<Source> source_;
+  StereoBuffer scratch_, row_{kPrintBlock};
+  std::array<float, kPrintBlock> gain_{}, other_{};
+  std::int64_t at_ = 0;
+};
+
+} // namespace
+
+PulseShape::PulseShape(const Placed& p)
+    : grid(p.map, p.ornament.start, settingOr(pulseTable(), p.ornament.settings, "step"),
+           SettingsView(pulseTable(), p.ornament.settings).share("swing_percent"))
+    , rate_(p.sampleRate()) {
+  const SettingsView s(pulseTable(), p.ornament.settings);
+  levels = s.numbers("levels");
+  pans = s.numbers("pans");
+  open = s.share("length_percent");
+  depth = s.share("depth_percent");
+  bendIn = s.number("fade_in_bend");
+  bendOut = s.number("fade_out_bend");
+  const auto fade = [&](const char* key, double& share, double& ms) {
+    const Value& v = s.value(key);
+    if (const double* percent = v.number())
+      share = *percent / 100;
+    else
+      ms = *v.object()->front().second.number();
+  };
+  fade("fade_in", inShare_, inMs_);
+  fade("fade_out", outShare_, outMs_);
+}
+
+PulseShape::Step PulseShape::step(std::int64_t k) const {
+  Step s{grid.begin(k), 0, 0, 0, 0};
+  s.length = (grid.begin(k + 1) - s.begin).count;
+  const auto length = static_cast<double>(s.length);
+  s.open = std::clamp<std::int64_t>(std::llround(open * length), std::min<std::int64_t>(1, s.length), s.length);
+  s.fadeIn = std::llround(inMs_ >= 0 ? inMs_ / 1000 * rate_ : inShare_ * length);
+  s.fadeOut = std::llround(outMs_ >= 0 ? outMs_ / 1000 * rate_ : outShare_ * length);
+  if (s.fadeIn + s.fadeOut > s.open) { // they share what there is
+    const std::int64_t both = s.fadeIn + s.fadeOut;
+    s.fadeIn = s.open * s.fadeIn / both;
+    s.fadeOut = s.open - s.fadeIn;
+  }
+  return s;
+}
+
+double PulseShape::windowAt(const Step& s, std::int64_t at) const {
+  if (at >= s.open) return 0;
+  if (at < s.fadeIn) return bendProgress(bendIn, static_cast<double>(at) / static_cast<double>(s.fadeIn));
+  if (const std::int64_t left = s.open - at; left < s.fadeOut)
+    return 1 - bendProgress(bendOut, static_cast<double>(s.fadeOut - left) / static_cast<double>(s.fadeOut));
+  return 1;
+}
+
+const TableSpec& Pulse::table() const {
+  return pulseTable();
+}
+
+PrintPlan Pulse::plan(const Placed& p) const {
+  PrintPlan plan;
+  plan.extent = p.span();
+  plan.anyOrder = true;
+  const bool dry = p.ornament.hears == Hears::dry;
+  if (p.ornament.source.empty())
+    plan.reads = {{p.ornament.on, dry ? Read::What::dryBefore : Read::What::rowSoFar, plan.extent}};
+  else
+    plan.reads = Source(p).reads();
+  const std::int64_t fade = seamless(p) ? 0 : edgeFrames(p);
+  plan.dry = turnedDown(plan.extent, 0, fade, fade);
+  plan.wet = dry ? turnedDown(plan.extent, 0, edgeFrames(p), edgeFrames(p)) : plan.dry;
+  return plan;
+}
+
+std::unique_ptr<Voice> Pulse::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<PulseVoice>(p, sounds);
+}
+
+} // namespace ivrin

@@ -1,0 +1,43 @@
+// Pulse: the row opens and closes in steps, each with its level, its place between the sides and its two shoulders.
+#pragma once
+
+#include "ornaments/kind.h"
+#include "patterns/step_grid.h"
+
+namespace ivrin {
+
+/// What a pulse's settings say, ready to be asked frame by frame and to be drawn.
+struct PulseShape {
+  explicit PulseShape(const Placed& p);
+  StepGrid grid;
+  std::vector<double> levels, pans; // gone round
+  double open;                      // part of a step that sounds
+  double depth;
+  double bendIn, bendOut;
+  double levelOf(std::int64_t step) const { return levels[static_cast<std::size_t>(step) % levels.size()]; }
+  double panOf(std::int64_t step) const { return pans[static_cast<std::size_t>(step) % pans.size()]; }
+
+  /// One step in frames from its begin: how long it sounds, and its fades within that.
+  struct Step {
+    Frames begin;
+    std::int64_t length, open, fadeIn, fadeOut;
+  };
+  Step step(std::int64_t k) const;
+  /// The window of a step, 0..1, `at` frames from its begin.
+  double windowAt(const Step& s, std::int64_t at) const;
+
+ private:
+  double rate_;
+  double inShare_ = 0, outShare_ = 0; // of the step, or
+  double inMs_ = -1, outMs_ = -1;     // these
+};
+
+class Pulse : public Kind {
+ public:
+  const TableSpec& table() const override;
+  PrintPlan plan(const Placed& p) const override;
+  std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const override;
+  bool levelIsTheEffect() const override { return true; }
+};
+
+} // namespace ivrin
