@@ -77,6 +77,35 @@ void soundBenchmarks() {
     line("throw, absolute", text, "1000x");
   }
   {
+    // A pulse of 30 s on a stem that long, from plan to finished print.
+    TestSong t(48000, 120);
+    const std::int64_t frames = 60 * 24000;
+    t.stem("v", frames, noise(1, 0.4));
+    t.ornament("pulse", "v", 0, 60,
+               {{"length_percent", 60.0},
+                {"fade_in", 5.0},
+                {"fade_out", 35.0},
+                {"fade_out_bend", -0.4},
+                {"levels", List{1.0, 1.0, 0.0}},
+                {"pans", List{-0.7, 0.7}}});
+    const auto plan = t.plan();
+    const StereoBuffer source = fill(frames, noise(1, 0.4));
+    StereoBuffer out(frames);
+    compare(
+        "pulse, 30 s of it, against a bare stereo delay with two filters", "<= 2x (aim 1.4x)", 15,
+        [&] {
+          PrintCache fresh;
+          const auto p = RenderPlan::make(t.song, t.audio, allKinds(), fresh);
+          const auto node = p->node("o1");
+          node->print->ensure(*p, *node);
+          keep(node->print.get());
+        },
+        [&] {
+          bareDelay(source, out, 24000);
+          keep(out.left());
+        });
+  }
+  {
     // 64 stereo stems of 20 s: mixing for playback against reading the same memory once.
     TestSong t(48000, 120);
     const std::int64_t frames = 20 * 48000;

@@ -21,4 +21,5 @@ $ivrin $song --shot $out/finish-night.png --view finish-o15-0 --night
 $ivrin $song --shot $out/open-reverb-throw-day.png --view open-o15
 $ivrin $song --shot $out/open-tape-day.png --view open-o18
 $ivrin $song --shot $out/open-halftime-night.png --view open-o20 --night
+$ivrin $song --shot $out/open-pulse-day.png --view open-o25
 $ivrin $song --shot $out/tries-day.png --view tries-o19
