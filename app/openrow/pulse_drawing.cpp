@@ -210,7 +210,8 @@ class PulseDrawing : public OpenDrawing {
     double begin = 0, end = 0, middle = 0, half = 0;
   };
 
-  /// The cells that the hand went over take the level of its height; free of the grid they lean to its side of the middle.
+  /// The cells that the hand went over take the level of its height; free of the grid they lean to its side of the
+  /// middle.
   static std::optional<Ornament> painted(const OpenCanvas& was, const Pull& pull) {
     const Frame f(was);
     std::vector<double> values = pull.free ? f.shape.pans : f.shape.levels;
