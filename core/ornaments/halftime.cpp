@@ -169,20 +169,30 @@ class Share {
   double mix_;
 };
 
+/// What is read on both sides of the span.
+std::int64_t framesAround(const Placed& p) {
+  return std::llround(kFilterSeconds * p.sampleRate()) + Stretch::kAround + Stretch::kRunUp + SpeedReader::kReach +
+         kPrintBlock;
+}
+
+OwnOrPieces slowedSource(const Placed& p) {
+  const Frames around(framesAround(p));
+  return {p, {p.span().begin - around, p.span().end + around}};
+}
+
 /// What is slowed: the row, or a band of it, by song frame counted from the span's begin. Filtered once, from the first
 /// frame on; kept as long as it may be asked for again.
 class Slowed {
  public:
   Slowed(const Placed& p, const HalftimeSettings& s, Sounds& sounds, std::int64_t before)
       : sounds_(sounds)
-      , begin_(p.span().begin)
+      , source_(slowedSource(p))
       , first_(-before) {
-    if (!p.ornament.source.empty()) source_.emplace(p);
     if (s.banded()) split_.emplace(s.low, s.high, p.sampleRate());
   }
   /// Frames from..from+n−1; without a band any, with one none that lie before what was let go.
   void read(std::int64_t from, StereoSpan out) {
-    if (!split_) return raw(from, out);
+    if (!split_) return source_.read(sounds_, from, out);
     fillTo(from + out.frames);
     for (std::int64_t i = 0; i < out.frames; ++i) {
       const std::int64_t at = from + i - first_;
@@ -216,29 +226,22 @@ class Slowed {
   }
 
  private:
-  void raw(std::int64_t from, StereoSpan out) {
-    if (source_)
-      source_->read(sounds_, from, out, scratch_);
-    else
-      sounds_.read(0, begin_ + Frames(from), out);
-  }
   void fillTo(std::int64_t end) {
     while (first_ + band_.frames() < end) {
       const std::int64_t at = band_.frames();
       band_.resize(at + kPrintBlock);
       rest_.resize(at + kPrintBlock);
       const StereoSpan band = band_.span().part(at, kPrintBlock), rest = rest_.span().part(at, kPrintBlock);
-      raw(first_ + at, band);
+      source_.read(sounds_, first_ + at, band);
       split_->process(band, rest);
     }
   }
 
   Sounds& sounds_;
-  Frames begin_;
+  OwnOrPieces source_;
   std::int64_t first_; // of what is kept
-  std::optional<Source> source_;
   std::optional<BandSplit> split_;
-  StereoBuffer band_, rest_, scratch_;
+  StereoBuffer band_, rest_;
 };
 
 class HalftimeVoice : public Voice {
@@ -324,11 +327,6 @@ class HalftimeVoice : public Voice {
     return true;
   }
 
-  /// Frames within which the dry row and the all-passed print change places at the span's edges.
-  static std::int64_t edgeFrames(const Placed& p) {
-    return std::min<std::int64_t>(std::llround(kFadeInSeconds * p.sampleRate()), p.span().length() / 2);
-  }
-
  private:
   std::int64_t joinBefore(std::size_t i) const { return std::min(cycles_.join, cycles_.cycles[i].length() / 2); }
   /// Where cycle i + 1 begins to be heard over cycle i, in frames of the span; the last one's end.
@@ -396,12 +394,6 @@ class HalftimeVoice : public Voice {
   std::int64_t at_ = 0;
 };
 
-/// What is read on both sides of the span.
-std::int64_t framesAround(const Placed& p) {
-  return std::llround(kFilterSeconds * p.sampleRate()) + Stretch::kAround + Stretch::kRunUp + SpeedReader::kReach +
-         kPrintBlock;
-}
-
 } // namespace
 
 HalftimeCycles halftimeCycles(const Placed& p) {
@@ -441,12 +433,7 @@ const TableSpec& Halftime::table() const {
 PrintPlan Halftime::plan(const Placed& p) const {
   PrintPlan plan;
   plan.extent = p.span();
-  if (p.ornament.source.empty())
-    plan.reads = {{p.ornament.on,
-                   p.ornament.hears == Hears::dry ? Read::What::dryBefore : Read::What::rowSoFar,
-                   {plan.extent.begin - Frames(framesAround(p)), plan.extent.end + Frames(framesAround(p))}}};
-  else
-    plan.reads = Source(p).reads();
+  plan.reads = slowedSource(p).reads();
   const HalftimeSettings s = HalftimeSettings::of(p);
   const HalftimeCycles cycles = halftimeCycles(p);
   if (cycles.tooMany) {
@@ -462,7 +449,7 @@ PrintPlan Halftime::plan(const Placed& p) const {
     return plan;
   }
   if (s.banded()) {
-    const std::int64_t edge = HalftimeVoice::edgeFrames(p);
+    const std::int64_t edge = edgeFrames(p);
     plan.dry = plan.wet = turnedDown(plan.extent, 0, edge, edge);
   } else {
     plan.dry = plan.wet = Share(p, s, cycles.join).dry();

@@ -7,7 +7,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numbers>
 
 namespace ivrin {
 namespace {
@@ -117,29 +116,21 @@ bool seamless(const Placed& p) {
   return p.ornament.finish.empty() && p.ornament.source.empty();
 }
 
-std::int64_t edgeFrames(const Placed& p) {
-  return std::min<std::int64_t>(std::llround(kFadeInSeconds * p.sampleRate()), p.span().length() / 2);
-}
-
 class PulseVoice : public Voice {
  public:
   PulseVoice(const Placed& p, Sounds& sounds)
       : sounds_(sounds)
       , shape_(p)
       , span_(p.span())
+      , source_(p, span_)
       , edge_(edgeFrames(p))
-      , seamless_(seamless(p)) {
-    if (!p.ornament.source.empty()) source_.emplace(p);
-  }
+      , seamless_(seamless(p)) {}
 
   std::int64_t render(StereoSpan out) override {
     const std::int64_t n = std::min(out.frames, span_.length() - at_);
     if (n <= 0) return 0;
     const StereoSpan part = out.part(0, n);
-    if (source_)
-      source_->read(sounds_, at_, part, scratch_);
-    else
-      sounds_.read(0, span_.begin + Frames(at_), part);
+    source_.read(sounds_, at_, part);
     const bool atEdge = at_ < edge_ || at_ + n > span_.length() - edge_;
     if (atEdge) {
       std::copy_n(part.left, n, row_.left());
@@ -166,15 +157,13 @@ class PulseVoice : public Voice {
  private:
   /// `from` frames into a step.
   void play(std::int64_t k, const PulseShape::Step& step, std::int64_t from, StereoSpan io) {
-    const double level = shape_.levelOf(k), pan = shape_.panOf(k), quarter = std::numbers::pi / 2;
-    const double left = level * (pan > 0 ? std::cos(pan * quarter) : 1),
-                 right = level * (pan < 0 ? std::cos(pan * quarter) : 1);
+    const SideGains gains = shape_.gainsOf(k);
     const std::int64_t body = step.open - step.fadeOut; // where the fade out begins
     for (std::int64_t i = 0; i < io.frames; ++i) {
       const std::int64_t at = from + i;
       const double w = at >= step.fadeIn && at < body ? 1 : shape_.windowAt(step, at);
-      gain_[static_cast<std::size_t>(i)] = static_cast<float>(1 - shape_.depth * (1 - left * w));
-      other_[static_cast<std::size_t>(i)] = static_cast<float>(1 - shape_.depth * (1 - right * w));
+      gain_[static_cast<std::size_t>(i)] = static_cast<float>(1 - shape_.depth * (1 - gains.left * w));
+      other_[static_cast<std::size_t>(i)] = static_cast<float>(1 - shape_.depth * (1 - gains.right * w));
     }
     for (std::int64_t i = 0; i < io.frames; ++i) {
       io.left[i] *= gain_[static_cast<std::size_t>(i)];
@@ -195,10 +184,10 @@ class PulseVoice : public Voice {
   Sounds& sounds_;
   PulseShape shape_;
   FrameRange span_;
+  OwnOrPieces source_;
   std::int64_t edge_;
   bool seamless_;
-  std::optional<Source> source_;
-  StereoBuffer scratch_, row_{kPrintBlock};
+  StereoBuffer row_{kPrintBlock};
   std::array<float, kPrintBlock> gain_{}, other_{};
   std::int64_t at_ = 0;
 };
@@ -207,8 +196,7 @@ class PulseVoice : public Voice {
 
 PulseShape::PulseShape(const Placed& p)
     : grid(p.map, p.ornament.start, settingOr(pulseTable(), p.ornament.settings, "step"),
-           SettingsView(pulseTable(), p.ornament.settings).share("swing_percent"))
-    , rate_(p.sampleRate()) {
+           SettingsView(pulseTable(), p.ornament.settings).share("swing_percent")) {
   const SettingsView s(pulseTable(), p.ornament.settings);
   levels = s.numbers("levels");
   pans = s.numbers("pans");
@@ -216,15 +204,19 @@ PulseShape::PulseShape(const Placed& p)
   depth = s.share("depth_percent");
   bendIn = s.number("fade_in_bend");
   bendOut = s.number("fade_out_bend");
-  const auto fade = [&](const char* key, double& share, double& ms) {
+  const auto fade = [&](const char* key) -> Fade {
     const Value& v = s.value(key);
-    if (const double* percent = v.number())
-      share = *percent / 100;
-    else
-      ms = *v.object()->front().second.number();
+    if (const double* percent = v.number()) return {*percent / 100, 0};
+    return {0, *v.object()->front().second.number() / 1000 * p.sampleRate()};
   };
-  fade("fade_in", inShare_, inMs_);
-  fade("fade_out", outShare_, outMs_);
+  in_ = fade("fade_in");
+  out_ = fade("fade_out");
+}
+
+SideGains PulseShape::gainsOf(std::int64_t step) const {
+  const double level = levelOf(step);
+  const SideGains sides = balance(panOf(step));
+  return {level * sides.left, level * sides.right};
 }
 
 PulseShape::Step PulseShape::step(std::int64_t k) const {
@@ -232,8 +224,8 @@ PulseShape::Step PulseShape::step(std::int64_t k) const {
   s.length = (grid.begin(k + 1) - s.begin).count;
   const auto length = static_cast<double>(s.length);
   s.open = std::clamp<std::int64_t>(std::llround(open * length), std::min<std::int64_t>(1, s.length), s.length);
-  s.fadeIn = std::llround(inMs_ >= 0 ? inMs_ / 1000 * rate_ : inShare_ * length);
-  s.fadeOut = std::llround(outMs_ >= 0 ? outMs_ / 1000 * rate_ : outShare_ * length);
+  s.fadeIn = std::llround(in_.share * length + in_.frames);
+  s.fadeOut = std::llround(out_.share * length + out_.frames);
   if (s.fadeIn + s.fadeOut > s.open) { // they share what there is
     const std::int64_t both = s.fadeIn + s.fadeOut;
     s.fadeIn = s.open * s.fadeIn / both;
@@ -258,14 +250,10 @@ PrintPlan Pulse::plan(const Placed& p) const {
   PrintPlan plan;
   plan.extent = p.span();
   plan.anyOrder = true;
-  const bool dry = p.ornament.hears == Hears::dry;
-  if (p.ornament.source.empty())
-    plan.reads = {{p.ornament.on, dry ? Read::What::dryBefore : Read::What::rowSoFar, plan.extent}};
-  else
-    plan.reads = Source(p).reads();
-  const std::int64_t fade = seamless(p) ? 0 : edgeFrames(p);
+  plan.reads = OwnOrPieces(p, plan.extent).reads();
+  const std::int64_t edge = edgeFrames(p), fade = seamless(p) ? 0 : edge;
   plan.dry = turnedDown(plan.extent, 0, fade, fade);
-  plan.wet = dry ? turnedDown(plan.extent, 0, edgeFrames(p), edgeFrames(p)) : plan.dry;
+  plan.wet = p.ornament.hears == Hears::dry ? turnedDown(plan.extent, 0, edge, edge) : plan.dry;
   return plan;
 }
 

@@ -1,6 +1,7 @@
 // Pulse: the row opens and closes in steps, each with its level, its place between the sides and its two shoulders.
 #pragma once
 
+#include "dsp/balance.h"
 #include "ornaments/kind.h"
 #include "patterns/step_grid.h"
 
@@ -16,6 +17,8 @@ struct PulseShape {
   double bendIn, bendOut;
   double levelOf(std::int64_t step) const { return levels[static_cast<std::size_t>(step) % levels.size()]; }
   double panOf(std::int64_t step) const { return pans[static_cast<std::size_t>(step) % pans.size()]; }
+  /// Of an open step: its level on each side.
+  SideGains gainsOf(std::int64_t step) const;
 
   /// One step in frames from its begin: how long it sounds, and its fades within that.
   struct Step {
@@ -27,9 +30,11 @@ struct PulseShape {
   double windowAt(const Step& s, std::int64_t at) const;
 
  private:
-  double rate_;
-  double inShare_ = 0, outShare_ = 0; // of the step, or
-  double inMs_ = -1, outMs_ = -1;     // these
+  /// Part of the step, or frames; the other one is 0.
+  struct Fade {
+    double share = 0, frames = 0;
+  };
+  Fade in_, out_;
 };
 
 class Pulse : public Kind {

@@ -5,9 +5,13 @@
 
 namespace ivrin {
 
+Read::What hearing(const Ornament& o) {
+  return o.hears == Hears::dry ? Read::What::dryBefore : Read::What::rowSoFar;
+}
+
 Source::Source(const Placed& p) {
   const Ornament& o = p.ornament;
-  const auto own = o.hears == Hears::dry ? Read::What::dryBefore : Read::What::rowSoFar;
+  const Read::What own = hearing(o);
   const auto add = [&](const std::string& row, Read::What what, FrameRange r, double db) {
     reads_.push_back({row, what, r});
     windows_.push_back(EdgeWindow::withDefaultEdges(r, p.sampleRate()));
@@ -38,6 +42,27 @@ void Source::read(Sounds& sounds, std::int64_t offset, StereoSpan out, StereoBuf
       out.right[at + k] += g * part.right[k];
     }
   }
+}
+
+OwnOrPieces::OwnOrPieces(const Placed& p, FrameRange own)
+    : begin_(p.span().begin) {
+  if (!p.ornament.source.empty()) {
+    pieces_.emplace(p);
+    reads_ = pieces_->reads();
+  } else {
+    reads_ = {{p.ornament.on, hearing(p.ornament), own}};
+  }
+}
+
+void OwnOrPieces::read(Sounds& sounds, std::int64_t from, StereoSpan out) {
+  if (pieces_)
+    pieces_->read(sounds, from, out, scratch_);
+  else
+    sounds.read(0, begin_ + Frames(from), out);
+}
+
+std::int64_t edgeFrames(const Placed& p) {
+  return std::min<std::int64_t>(std::llround(kFadeInSeconds * p.sampleRate()), p.span().length() / 2);
 }
 
 SourceLevel measureSource(std::int64_t frames, const std::function<void(std::int64_t at, StereoSpan out)>& read) {

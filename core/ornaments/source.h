@@ -23,6 +23,31 @@ class Source {
   std::int64_t frames_ = 0;
 };
 
+/// How an ornament hears its own row.
+Read::What hearing(const Ornament& o);
+
+/// What a kind plays that replaces its row: the row itself, over `own` frames and without edges, so that a seam has no
+/// step; or pieces from elsewhere.
+class OwnOrPieces {
+ public:
+  OwnOrPieces(const Placed& p, FrameRange own);
+  const std::vector<Read>& reads() const { return reads_; }
+  bool own() const { return !pieces_; }
+  /// Of pieces from elsewhere, frames; 0 of the row itself.
+  std::int64_t pieceFrames() const { return pieces_ ? pieces_->frames() : 0; }
+  /// From `from` frames after the span's begin.
+  void read(Sounds& sounds, std::int64_t from, StereoSpan out);
+
+ private:
+  Frames begin_;
+  std::optional<Source> pieces_;
+  std::vector<Read> reads_;
+  StereoBuffer scratch_;
+};
+
+/// Frames at each edge of the span within which the row and what replaces it change places.
+std::int64_t edgeFrames(const Placed& p);
+
 /// How loud it is.
 struct SourceLevel {
   double peak = 0;     // largest magnitude

@@ -140,57 +140,27 @@ TapeMotion::Shape shapeOf(const Settings& s) {
                                : TapeMotion::Shape::stop;
 }
 
-/// Where its sound comes from: its own row, heard beyond the span's edges so that the seams have no step, or pieces
-/// from elsewhere. Frames are counted from the span's begin.
-class Tapeable {
- public:
-  Tapeable(const Placed& p, const TapeMotion& m)
-      : begin_(p.span().begin) {
-    if (!p.ornament.source.empty()) {
-      source_.emplace(p);
-      reads_ = source_->reads();
-      return;
-    }
-    const double length = static_cast<double>(m.frames.length());
-    double low = 0, high = 0;
-    if (m.pitchLock) {
-      constexpr auto around = static_cast<double>(Stretch::kAround);
-      low = -around;
-      high = length + around;
-    } else {
-      const double shift = m.positionArriving(1) - m.positionLeaving(1);
-      low =
-          (m.positionLeaving(0) - static_cast<double>(begin_.count)) + m.speed.lowest() * length + std::min(0.0, shift);
-      high = (m.positionLeaving(0) - static_cast<double>(begin_.count)) + m.speed.highest() * length +
-             std::max(0.0, shift);
-      low -= SpeedReader::kReach + kSpare;
-      high += SpeedReader::kReach + kSpare;
-    }
-    reads_ = {{p.ornament.on,
-               p.ornament.hears == Hears::dry ? Read::What::dryBefore : Read::What::rowSoFar,
-               {begin_ + Frames(static_cast<std::int64_t>(std::floor(low))),
-                begin_ + Frames(static_cast<std::int64_t>(std::ceil(high)))}}};
+/// What may be played of its own row: heard beyond the span's edges, so that the seams have no step.
+FrameRange tapeReach(const Placed& p, const TapeMotion& m) {
+  constexpr int kSpare = 4096; // positions between the places at which the curve's extremes were looked for
+  const Frames begin = p.span().begin;
+  const double length = static_cast<double>(m.frames.length());
+  double low = 0, high = 0;
+  if (m.pitchLock) {
+    constexpr auto around = static_cast<double>(Stretch::kAround);
+    low = -around;
+    high = length + around;
+  } else {
+    const double shift = m.positionArriving(1) - m.positionLeaving(1);
+    low = (m.positionLeaving(0) - static_cast<double>(begin.count)) + m.speed.lowest() * length + std::min(0.0, shift);
+    high =
+        (m.positionLeaving(0) - static_cast<double>(begin.count)) + m.speed.highest() * length + std::max(0.0, shift);
+    low -= SpeedReader::kReach + kSpare;
+    high += SpeedReader::kReach + kSpare;
   }
-  const std::vector<Read>& reads() const { return reads_; }
-  bool own() const { return !source_; }
-  /// Of pieces from elsewhere, frames.
-  std::int64_t length() const { return source_ ? source_->frames() : 0; }
-  void read(Sounds& sounds, std::int64_t from, StereoSpan out) {
-    if (source_)
-      source_->read(sounds, from, out, scratch_);
-    else
-      sounds.read(0, begin_ + Frames(from), out);
-  }
-  /// How much there is to play.
-  static std::int64_t frames(const Placed& p) { return Source(p).frames(); }
-
- private:
-  static constexpr int kSpare = 4096; // positions between the places at which the curve's extremes were looked for
-  Frames begin_;
-  std::optional<Source> source_;
-  std::vector<Read> reads_;
-  StereoBuffer scratch_;
-};
+  return {begin + Frames(static_cast<std::int64_t>(std::floor(low))),
+          begin + Frames(static_cast<std::int64_t>(std::ceil(high)))};
+}
 
 /// The edges of the print: where it leaves and meets the row in phase there is nothing to hide.
 struct TapeEdges {
@@ -217,7 +187,7 @@ class TapeVoice : public Voice {
   TapeVoice(const Placed& p, Sounds& sounds)
       : sounds_(sounds)
       , motion_(tapeMotion(p))
-      , source_(p, motion_)
+      , source_(p, tapeReach(p, motion_))
       , edges_(p, motion_)
       , begin_(static_cast<double>(p.span().begin.count))
       , frames_(motion_.frames.length())
@@ -243,7 +213,8 @@ class TapeVoice : public Voice {
       stretch_->render(part);
     } else {
       // Positions come from the motion's begin; its heads stand where the plan says.
-      const double last = source_.own() ? motion_.positionArriving(1) - begin_ : static_cast<double>(source_.length());
+      const double last =
+          source_.own() ? motion_.positionArriving(1) - begin_ : static_cast<double>(source_.pieceFrames());
       const double arriving = last - motion_.speed.total() * static_cast<double>(frames_);
       const double leaving = motion_.shape == TapeMotion::Shape::start ? arriving : motion_.positionLeaving(0) - begin_;
       if (motion_.shape == TapeMotion::Shape::dip)
@@ -297,7 +268,7 @@ class TapeVoice : public Voice {
 
   Sounds& sounds_;
   TapeMotion motion_;
-  Tapeable source_;
+  OwnOrPieces source_;
   TapeEdges edges_;
   double begin_;
   std::int64_t frames_, bottomHalf_;
@@ -382,7 +353,7 @@ TapeMotion tapeMotion(const Placed& p) {
       m.refusal = "cannot be extended: its mean speed is under 0.05 of normal, so the source would never be played";
       return m;
     }
-    const auto frames = std::max<std::int64_t>(1, std::llround(static_cast<double>(Tapeable::frames(p)) / mean));
+    const auto frames = std::max<std::int64_t>(1, std::llround(static_cast<double>(Source(p).frames()) / mean));
     m.frames = m.shape == TapeMotion::Shape::start ? FrameRange{span.end - Frames(frames), span.end}
                                                    : FrameRange{span.begin, span.begin + Frames(frames)};
   } else if (parted) {
@@ -408,7 +379,7 @@ PrintPlan Tape::plan(const Placed& p) const {
     plan.refusal = m.refusal;
     return plan;
   }
-  plan.reads = Tapeable(p, m).reads();
+  plan.reads = OwnOrPieces(p, tapeReach(p, m)).reads();
   plan.anyOrder =
       !m.pitchLock && m.extent == m.frames; // held silent after its motion, its print ends before its extent
   const TapeEdges edges(p, m);

@@ -1,5 +1,6 @@
 #include "render/render_plan.h"
 
+#include "dsp/balance.h"
 #include "ornaments/finished.h"
 #include "render/provenance.h"
 #include "time/check.h"
@@ -8,7 +9,6 @@
 #include <cmath>
 #include <functional>
 #include <limits>
-#include <numbers>
 #include <optional>
 
 namespace ivrin {
@@ -136,9 +136,10 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
     RowNode r;
     r.id = id;
     r.type = type;
-    const double gain = Decibels(mix.gainDb).gain(), quarter = std::numbers::pi / 2;
-    r.gainLeft = static_cast<float>(mix.pan > 0 ? gain * std::cos(mix.pan * quarter) : gain);
-    r.gainRight = static_cast<float>(mix.pan < 0 ? gain * std::cos(-mix.pan * quarter) : gain);
+    const double gain = Decibels(mix.gainDb).gain();
+    const SideGains sides = balance(mix.pan);
+    r.gainLeft = static_cast<float>(gain * sides.left);
+    r.gainRight = static_cast<float>(gain * sides.right);
     r.mute = mix.mute;
     r.solo = mix.solo;
     plan->rows_.push_back(std::move(r));
