@@ -678,11 +678,9 @@ void MainWindow::updateActions() {
   action(QStringLiteral("sourceHere"))->setEnabled(!session_.chosen().empty() && score_->selection());
   for (const char* slot : {"A", "B", "C", "D"})
     action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());
-  const Ornament* chosen = open ? session_.song().ornament(session_.chosen()) : nullptr;
-  for (const Kind* k : allKinds().all()) // on the selection, or pressed again on the open ornament
+  for (const Kind* k : allKinds().all())
     action(QStringLiteral("place-") + QString::fromStdString(k->table().id))
-        ->setEnabled(open &&
-                     (score_->selection() || (chosen && score_->ornamentIsOpen() && chosen->kind == k->table().id)));
+        ->setEnabled(open && (score_->selection() || score_->openOfKind(k->table().id)));
   for (const int value : kGridValues) action(QStringLiteral("grid-%1").arg(value))->setChecked(gridValue_ == value);
   action(QStringLiteral("grid-free"))->setChecked(gridValue_ == 0);
   action(QStringLiteral("grid-dotted"))->setChecked(gridForm_ == QLatin1String("."));

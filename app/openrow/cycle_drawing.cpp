@@ -5,7 +5,6 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "ornaments/halftime.h"
-#include "song/settings/setting_text.h"
 #include "time/note_value.h"
 
 #include <algorithm>
@@ -86,7 +85,7 @@ class HalftimeDrawing : public OpenDrawing {
                                  ? OpenHandle::Side::left
                                  : OpenHandle::Side::right});
     };
-    ring("cycle", QObject::tr("cycle"), {f.firstEnd, f.lower}, "cycle", QObject::tr("cycle %1").arg(said(c, "cycle")),
+    ring("cycle", QObject::tr("cycle"), {f.firstEnd, f.lower}, "cycle", QObject::tr("cycle %1").arg(textOf(c, "cycle")),
          [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
            const TempoMap& map = was.session.plan()->map();
            const Beats start = was.ornament.start;
@@ -95,7 +94,7 @@ class HalftimeDrawing : public OpenDrawing {
            o.settings["cycle"] = timeFor(std::max(0.001, beats * 60 / map.bpmAt(start)), 0.02, pull.free, map, start);
            return o;
          });
-    ring("slower", QObject::tr("slowing"), {f.firstPlayed, f.upper}, "slower", said(c, "slower"),
+    ring("slower", QObject::tr("slowing"), {f.firstPlayed, f.upper}, "slower", textOf(c, "slower"),
          [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
            const Frame at(was);
            const double wanted = (at.firstEnd - at.begin) / std::max(1.0, pull.to().x() - at.begin);
@@ -107,7 +106,7 @@ class HalftimeDrawing : public OpenDrawing {
            return o;
          });
     ring("mix", QObject::tr("mix"), {(f.begin + f.end) / 2, f.mixY}, "mix_percent",
-         QObject::tr("mix %1").arg(said(c, "mix_percent")),
+         QObject::tr("mix %1").arg(textOf(c, "mix_percent")),
          [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
            const Frame at(was);
            const double share = (at.mixFoot - pull.to().y()) / (at.mixFoot - at.mixTop);
@@ -116,30 +115,24 @@ class HalftimeDrawing : public OpenDrawing {
            return o;
          });
     ring("in", QObject::tr("fade in"), {f.fadeIn, f.fadeY}, "fade_in_beats",
-         QObject::tr("in %1").arg(said(c, "fade_in_beats")), [](const OpenCanvas& was, const Pull& pull) {
+         QObject::tr("in %1").arg(textOf(c, "fade_in_beats")), [](const OpenCanvas& was, const Pull& pull) {
            return withFade(was, "fade_in_beats", beatUnder(pull, was) - was.ornament.start);
          });
     ring("out", QObject::tr("fade out"), {f.fadeOut, f.fadeY}, "fade_out_beats",
-         QObject::tr("out %1").arg(said(c, "fade_out_beats")), [](const OpenCanvas& was, const Pull& pull) {
+         QObject::tr("out %1").arg(textOf(c, "fade_out_beats")), [](const OpenCanvas& was, const Pull& pull) {
            return withFade(was, "fade_out_beats", was.ornament.span().end - beatUnder(pull, was));
          });
     return all;
   }
 
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
-    if (!c.node->plan.refusal.empty()) {
-      warn = true;
-      return QString::fromStdString(c.node->plan.refusal);
-    }
-    const double slower = *settingOr(table(), c.ornament.settings, "slower").number();
-    const bool keep = *settingOr(table(), c.ornament.settings, "pitch").text() == "keep";
+  QString sentence(const OpenCanvas& c, bool&) const override {
+    const double slower = *valueOf(c, "slower").number();
+    const bool keep = *valueOf(c, "pitch").text() == "keep";
     const QString pitch =
         keep
             ? QObject::tr("at its pitch")
             : QObject::tr("%1 semitones lower").arg(12 * std::log2(slower), 0, 'f', slower == 2 || slower == 4 ? 0 : 1);
-    QString cycle = said(c, "cycle");
+    QString cycle = textOf(c, "cycle");
     if (cycle.startsWith(QLatin1String("1 "))) cycle = cycle.mid(2);
     const QString part = slower == 2   ? QObject::tr("half")
                          : slower == 3 ? QObject::tr("third")
@@ -154,9 +147,6 @@ class HalftimeDrawing : public OpenDrawing {
     Ornament o = was.ornament;
     o.settings[key] = std::clamp(std::round(length.quarters() * 1000) / 1000, 0.0, std::min(64.0, o.length.quarters()));
     return o;
-  }
-  static QString said(const OpenCanvas& c, const char* key) {
-    return QString::fromStdString(settingText(*table().find(key), settingOr(table(), c.ornament.settings, key)));
   }
   static void word(QPainter& p, QPointF at, const QString& text, const QColor& colour) {
     const double w = songTextWidth(text, 14, true);
@@ -178,7 +168,7 @@ class HalftimeDrawing : public OpenDrawing {
       lower = c.area.top() + c.area.height() * 0.66;
       mixTop = c.area.top() + scaled(26);
       mixFoot = c.area.bottom() - scaled(24);
-      const auto number = [&](const char* key) { return *settingOr(table(), c.ornament.settings, key).number(); };
+      const auto number = [&](const char* key) { return *valueOf(c, key).number(); };
       mixY = mixFoot - number("mix_percent") / 100 * (mixFoot - mixTop);
       fadeY = c.area.bottom() - scaled(14);
       fadeIn = begin + number("fade_in_beats") * c.axis.pxPerBeat;

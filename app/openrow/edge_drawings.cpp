@@ -2,7 +2,6 @@
 #include "app/openrow/drawings.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
-#include "song/settings/setting_text.h"
 
 #include <cmath>
 
@@ -14,10 +13,8 @@ class GapDrawing : public OpenDrawing {
  public:
   void paint(QPainter& p, const OpenCanvas& c) const override { paintSourceEdges(p, c, QObject::tr("taken away")); }
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override { return sourceHandles(c, QObject::tr("edge")); }
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
-    const bool cut = *settingOr(c.node->kind->table(), c.ornament.settings, "tails").text() == "cut";
+  QString sentence(const OpenCanvas& c, bool&) const override {
+    const bool cut = *valueOf(c, "tails").text() == "cut";
     return QObject::tr("silent for %1; tails %2")
         .arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length),
              cut ? QObject::tr("are cut") : QObject::tr("go on"));
@@ -49,19 +46,18 @@ class TreatDrawing : public OpenDrawing {
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
     std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("edge"));
     const Place at(c);
-    all.push_back(
-        {.name = QStringLiteral("mix"),
-         .word = QObject::tr("mix"),
-         .rect = handleBox({(at.begin + at.end) / 2, at.mixY}),
-         .cursor = Qt::SizeVerCursor,
-         .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
-           const double foot = was.area.bottom() - scaled(24), whole = was.area.height() - scaled(64);
-           Ornament o = was.ornament;
-           o.settings["mix_percent"] = std::round(std::clamp((foot - pull.to().y()) / whole, 0.0, 1.0) * 100);
-           return o;
-         },
-         .step = stepping(nullptr, "mix_percent"),
-         .label = QObject::tr("mix %1 %").arg(*settingOr(table(c), c.ornament.settings, "mix_percent").number())});
+    all.push_back({.name = QStringLiteral("mix"),
+                   .word = QObject::tr("mix"),
+                   .rect = handleBox({(at.begin + at.end) / 2, at.mixY}),
+                   .cursor = Qt::SizeVerCursor,
+                   .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                     const double foot = was.area.bottom() - scaled(24), whole = was.area.height() - scaled(64);
+                     Ornament o = was.ornament;
+                     o.settings["mix_percent"] = std::round(std::clamp((foot - pull.to().y()) / whole, 0.0, 1.0) * 100);
+                     return o;
+                   },
+                   .step = stepping(nullptr, "mix_percent"),
+                   .label = QObject::tr("mix %1 %").arg(*valueOf(c, "mix_percent").number())});
     if (at.tail > at.end + 2)
       all.push_back({.name = QStringLiteral("tail"),
                      .word = QObject::tr("tail"),
@@ -79,22 +75,19 @@ class TreatDrawing : public OpenDrawing {
                      .step = stepping("tail_seconds", nullptr)});
     return all;
   }
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
+  QString sentence(const OpenCanvas& c, bool&) const override {
     if (c.ornament.finish.empty()) return QObject::tr("goes through the finish: add something to it below");
-    const bool keep = *settingOr(table(c), c.ornament.settings, "dry").text() == "keep";
+    const bool keep = *valueOf(c, "dry").text() == "keep";
     return keep ? QObject::tr("beside the dry sound") : QObject::tr("in place of the dry sound");
   }
 
  private:
-  static const TableSpec& table(const OpenCanvas& c) { return allKinds().find(c.ornament.kind)->table(); }
   struct Place {
     explicit Place(const OpenCanvas& c) {
       const TempoMap& map = c.session.plan()->map();
       begin = c.axis.xOf(c.ornament.start);
       end = c.axis.xOf(c.ornament.span().end);
-      const double share = *settingOr(table(c), c.ornament.settings, "mix_percent").number() / 100;
+      const double share = *valueOf(c, "mix_percent").number() / 100;
       mixY = c.area.bottom() - scaled(24) - share * (c.area.height() - scaled(64));
       tail = c.node && c.node->print ? c.axis.xOf(map.beatAt(c.node->print->end())) : end;
     }
@@ -138,7 +131,7 @@ class ReverseDrawing : public OpenDrawing {
                      return o;
                    },
                    .step = stepping("fade_in_beats", nullptr),
-                   .label = QObject::tr("fade in %1").arg(fadeWords(c))});
+                   .label = QObject::tr("fade in %1").arg(textOf(c, "fade_in_beats"))});
     all.push_back({.name = QStringLiteral("land"),
                    .word = QObject::tr("end"),
                    .rect = handleBox({at.end, c.area.bottom() - scaled(20)}),
@@ -149,14 +142,10 @@ class ReverseDrawing : public OpenDrawing {
                    .label = at.moved ? QObject::tr("ends here") : QObject::tr("in place")});
     return all;
   }
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
-    const Kind* kind = allKinds().find(c.ornament.kind);
-    const bool gone = *settingOr(kind->table(), c.ornament.settings, "remove_dry").boolean();
-    const QString what = settingOr(kind->table(), c.ornament.settings, "land").isNull()
-                             ? QObject::tr("backwards in its place")
-                             : QObject::tr("backwards up to its landing");
+  QString sentence(const OpenCanvas& c, bool&) const override {
+    const bool gone = *valueOf(c, "remove_dry").boolean();
+    const QString what = valueOf(c, "land").isNull() ? QObject::tr("backwards in its place")
+                                                     : QObject::tr("backwards up to its landing");
     return gone ? QObject::tr("%1; the source is taken out").arg(what) : QObject::tr("%1; the source stays").arg(what);
   }
 
@@ -168,8 +157,8 @@ class ReverseDrawing : public OpenDrawing {
       const Placed placed = c.placed();
       const Frames last = kind->landingFrame(placed).value_or(placed.span().end);
       const Frames first = last - Frames(placed.span().length());
-      const double beats = *settingOr(kind->table(), c.ornament.settings, "fade_in_beats").number();
-      moved = !settingOr(kind->table(), c.ornament.settings, "land").isNull();
+      const double beats = *valueOf(c, "fade_in_beats").number();
+      moved = !valueOf(c, "land").isNull();
       begin = c.axis.xOf(map.beatAt(first));
       end = c.axis.xOf(map.beatAt(last));
       fade = std::min(end, begin + beats * c.axis.pxPerBeat);
@@ -177,11 +166,6 @@ class ReverseDrawing : public OpenDrawing {
     double begin, end, fade;
     bool moved;
   };
-  static QString fadeWords(const OpenCanvas& c) {
-    const TableSpec& table = allKinds().find(c.ornament.kind)->table();
-    return QString::fromStdString(
-        settingText(*table.find("fade_in_beats"), settingOr(table, c.ornament.settings, "fade_in_beats")));
-  }
 };
 
 } // namespace

@@ -28,10 +28,16 @@ class OpenDrawing {
   virtual void paint(QPainter& p, const OpenCanvas& c) const = 0;
   /// In the order in which keys walk them.
   virtual std::vector<OpenHandle> handles(const OpenCanvas& c) const = 0;
-  /// What will happen, in a sentence; `warn` when it tells of a limit.
+  /// What will happen, in a sentence; `warn` is set when it tells of a limit. Only asked for what is on and not
+  /// refused: the canvas has a node.
   virtual QString sentence(const OpenCanvas& c, bool& warn) const = 0;
 };
 
+/// A setting of the ornament, and as people read it.
+const Value& valueOf(const OpenCanvas& c, const char* key);
+QString textOf(const OpenCanvas& c, const char* key);
+/// What the open row says of the ornament: its drawing's sentence, or why nothing sounds.
+QString sentenceOf(const OpenDrawing& drawing, const OpenCanvas& c, bool& warn);
 /// How the amplitude at the print's loudest is drawn, in pixels from the middle line; 0 where nothing sounds or the
 /// print is not whole.
 double printHeight(const OpenCanvas& c);

@@ -240,7 +240,7 @@ void OpenRow::updateSentence() {
   if (!o || !session_.plan()) return;
   const TimeAxis& axis = score_->axis();
   sentence_ =
-      faceOf(o->kind)->drawing()->sentence({axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
+      sentenceOf(*faceOf(o->kind)->drawing(), {axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
   title_->setSentence(sentence_, warns_);
 }
 

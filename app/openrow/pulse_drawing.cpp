@@ -5,7 +5,6 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "ornaments/pulse.h"
-#include "song/settings/setting_text.h"
 
 #include <QPainterPath>
 
@@ -24,18 +23,17 @@ class PulseDrawing : public OpenDrawing {
     const QColor hue = inkOf(c.ornament);
     QColor veil = hue;
     veil.setAlphaF(ink.night ? 0.20f : 0.13f);
-    const double pxPerStep = f.x(f.shape.grid.begin(1)) - f.begin;
-    if (pxPerStep < 2.5) { // too many to be told apart: only that they are there
+    if (f.stepWidth < 2.5) { // too many to be told apart: only that they are there
       p.fillRect(QRectF(f.begin, f.middle - f.half, f.end - f.begin, 2 * f.half), veil);
     } else {
-      for (std::int64_t k = f.firstSeen(c); f.x(f.shape.grid.begin(k)) < std::min(f.end, c.area.right()); ++k) {
+      for (std::int64_t k = f.firstSeen(); f.x(f.shape.grid.begin(k)) < std::min(f.end, c.area.right()); ++k) {
         const QPainterPath cell = f.cell(k);
         p.fillPath(cell, veil);
-        p.setPen(QPen(hue, pxPerStep > 12 ? 1.4 : 0.8));
+        p.setPen(QPen(hue, f.stepWidth > 12 ? 1.4 : 0.8));
         p.setBrush(Qt::NoBrush);
         p.drawPath(cell);
-        if (f.shape.levelOf(k) == 0 && pxPerStep > 8) { // a rest
-          const double x = f.x(f.shape.grid.begin(k)) + pxPerStep / 2;
+        if (f.shape.levelOf(k) == 0 && f.stepWidth > 8) { // a rest
+          const double x = f.x(f.shape.grid.begin(k)) + f.stepWidth / 2;
           p.setPen(QPen(hue, 1.6));
           p.drawLine(QPointF(x - scaled(3), f.middle - scaled(3)), QPointF(x + scaled(3), f.middle + scaled(3)));
           p.drawLine(QPointF(x - scaled(3), f.middle + scaled(3)), QPointF(x + scaled(3), f.middle - scaled(3)));
@@ -43,7 +41,7 @@ class PulseDrawing : public OpenDrawing {
       }
       // Where the list begins again.
       const auto round = static_cast<std::int64_t>(std::max(f.shape.levels.size(), f.shape.pans.size()));
-      if (round > 1 && pxPerStep * static_cast<double>(round) > scaled(14)) {
+      if (round > 1 && f.stepWidth * static_cast<double>(round) > scaled(14)) {
         p.setPen(QPen(hue, 1.2, Qt::DotLine));
         for (std::int64_t k = round; f.x(f.shape.grid.begin(k)) < std::min(f.end, c.area.right()); k += round)
           p.drawLine(QPointF(f.x(f.shape.grid.begin(k)), c.area.top() + scaled(4)),
@@ -57,7 +55,7 @@ class PulseDrawing : public OpenDrawing {
     std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("edge"));
     const Frame f(c);
     const PulseShape::Step s = f.shape.step(0);
-    const double top = f.middle - f.half * f.up(0);
+    const double top = f.middle - f.half * f.shape.gainsOf(0).left;
     const auto ring = [&](const char* name, const QString& word, QPointF at, const char* key, const char* upDown,
                           const QString& label,
                           std::function<std::optional<Ornament>(const OpenCanvas&, const Pull&)> pull,
@@ -76,41 +74,40 @@ class PulseDrawing : public OpenDrawing {
       return [fade, bend, in](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
         const Frame at(was);
         const PulseShape::Step step = at.shape.step(0);
-        const double width = std::max(1.0, at.x(at.shape.grid.begin(1)) - at.begin);
         const double edge = in ? at.begin : at.x(step.begin + Frames(step.open));
-        const double share = (in ? pull.to().x() - edge : edge - pull.to().x()) / width;
+        const double share = (in ? pull.to().x() - edge : edge - pull.to().x()) / std::max(1.0, at.stepWidth);
         const double lift = (pull.press().y() - pull.to().y()) / std::max(1.0, at.half);
         Ornament o = was.ornament;
         o.settings[fade] = std::round(std::clamp(share, 0.0, 1.0) * 100);
-        const double bends = *settingOr(table(), was.ornament.settings, bend).number();
+        const double bends = *valueOf(was, bend).number();
         o.settings[bend] = std::clamp(std::round((bends - lift) * 20) / 20, -1.0, 1.0);
         return o;
       };
     };
     const double openX = f.x(s.begin + Frames(s.open));
-    const bool roomy = f.x(f.shape.grid.begin(1)) - f.begin >= scaled(26); // for three rings on the first cell
+    const bool roomy = f.stepWidth >= scaled(26); // for three rings on the first cell
     if (roomy) {
       ring("in", QObject::tr("fade in"), {f.x(s.begin + Frames(s.fadeIn)), top}, "fade_in", "fade_in_bend",
-           QObject::tr("in %1").arg(said(c, "fade_in")), shoulder("fade_in", "fade_in_bend", true),
+           QObject::tr("in %1").arg(textOf(c, "fade_in")), shoulder("fade_in", "fade_in_bend", true),
            OpenHandle::Side::left);
       ring("out", QObject::tr("fade out"), {f.x(s.begin + Frames(s.open - s.fadeOut)), top}, "fade_out",
-           "fade_out_bend", QObject::tr("out %1").arg(said(c, "fade_out")),
+           "fade_out_bend", QObject::tr("out %1").arg(textOf(c, "fade_out")),
            shoulder("fade_out", "fade_out_bend", false), OpenHandle::Side::right);
       ring(
           "open", QObject::tr("length"), {openX, f.middle}, "length_percent", nullptr,
-          QObject::tr("open %1").arg(said(c, "length_percent")),
+          QObject::tr("open %1").arg(textOf(c, "length_percent")),
           [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
             const Frame at(was);
-            const double width = std::max(1.0, at.x(at.shape.grid.begin(1)) - at.begin);
             Ornament o = was.ornament;
-            o.settings["length_percent"] = std::round(std::clamp((pull.to().x() - at.begin) / width, 0.01, 1.0) * 100);
+            o.settings["length_percent"] =
+                std::round(std::clamp((pull.to().x() - at.begin) / std::max(1.0, at.stepWidth), 0.01, 1.0) * 100);
             return o;
           },
           OpenHandle::Side::right);
     }
     ring(
         "depth", QObject::tr("depth"), {f.end - scaled(14), f.depthY()}, nullptr, "depth_percent",
-        QObject::tr("depth %1").arg(said(c, "depth_percent")),
+        QObject::tr("depth %1").arg(textOf(c, "depth_percent")),
         [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
           const Frame at(was);
           Ornament o = was.ornament;
@@ -121,7 +118,7 @@ class PulseDrawing : public OpenDrawing {
         OpenHandle::Side::left);
     // The cells themselves, painted over in one go: up and down the level; free of the grid the side.
     const double right = std::min(f.end, c.area.right());
-    if (f.x(f.shape.grid.begin(1)) - f.begin >= 4)
+    if (f.stepWidth >= 4)
       all.push_back({.name = QStringLiteral("cells"),
                      .word = QObject::tr("cells"),
                      .rect = QRectF(f.begin, f.middle - f.half, right - f.begin, 2 * f.half),
@@ -133,26 +130,16 @@ class PulseDrawing : public OpenDrawing {
     return all;
   }
 
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
-    if (!c.node->plan.refusal.empty()) {
-      warn = true;
-      return QString::fromStdString(c.node->plan.refusal);
-    }
+  QString sentence(const OpenCanvas& c, bool&) const override {
     const Frame f(c);
     const auto silent = std::count(f.shape.levels.begin(), f.shape.levels.end(), 0.0);
     const auto n = static_cast<qsizetype>(f.shape.levels.size());
     const QString rests = silent == 0 ? QString() : QObject::tr(", %1 of %2 silent").arg(silent).arg(n);
     return QObject::tr("steps of %1, each sounds for %2 of it%3")
-        .arg(said(c, "step"), said(c, "length_percent"), rests);
+        .arg(textOf(c, "step"), textOf(c, "length_percent"), rests);
   }
 
  private:
-  static const TableSpec& table() { return allKinds().find("pulse")->table(); }
-  static QString said(const OpenCanvas& c, const char* key) {
-    return QString::fromStdString(settingText(*table().find(key), settingOr(table(), c.ornament.settings, key)));
-  }
   struct Frame {
     explicit Frame(const OpenCanvas& c)
         : canvas(c)
@@ -161,22 +148,14 @@ class PulseDrawing : public OpenDrawing {
         , span(c.placed().span()) {
       begin = x(span.begin);
       end = x(span.end);
+      stepWidth = x(shape.grid.begin(1)) - begin;
       middle = c.area.center().y();
       half = c.area.height() / 2 - scaled(22);
     }
     double x(Frames f) const { return canvas.axis.xOf(map.beatAt(f)); }
-    double up(std::int64_t k) const {
-      const double pan = shape.panOf(k);
-      return shape.levelOf(k) * (pan > 0 ? std::cos(pan * 1.5707963267948966) : 1);
-    }
-    double down(std::int64_t k) const {
-      const double pan = shape.panOf(k);
-      return shape.levelOf(k) * (pan < 0 ? std::cos(pan * 1.5707963267948966) : 1);
-    }
     double depthY() const { return middle - half + shape.depth * half; }
-    std::int64_t firstSeen(const OpenCanvas& c) const {
-      if (begin >= c.area.left()) return 0;
-      return std::max<std::int64_t>(0, shape.grid.at(map.frameAt(c.axis.beatAt(c.area.left()))));
+    std::int64_t firstSeen() const {
+      return shape.grid.at(map.frameAt(canvas.axis.beatAt(std::max(begin, canvas.area.left()))));
     }
     /// Its window, up for the left side and down for the right one.
     QPainterPath cell(std::int64_t k) const {
@@ -193,13 +172,13 @@ class PulseDrawing : public OpenDrawing {
       const auto body = static_cast<double>(s.open - s.fadeOut);
       for (int i = 0; i <= kPoints; ++i) add(std::max(0.0, body + static_cast<double>(s.fadeOut) * i / kPoints - 1));
       outline.emplace_back(x(s.begin + Frames(s.open)), 0);
-      const double left = up(k), right = down(k);
+      const SideGains gains = shape.gainsOf(k);
       const auto height = [&](double w, double gain) { return half * (floor + shape.depth * w * gain); };
       path.moveTo(outline.front().first, middle);
-      for (const auto& [px, w] : outline) path.lineTo(px, middle - height(w, left));
+      for (const auto& [px, w] : outline) path.lineTo(px, middle - height(w, gains.left));
       path.lineTo(outline.back().first, middle);
       for (auto it = outline.rbegin(); it != outline.rend(); ++it)
-        path.lineTo(it->first, middle + height(it->second, right));
+        path.lineTo(it->first, middle + height(it->second, gains.right));
       path.closeSubpath();
       return path;
     }
@@ -207,9 +186,13 @@ class PulseDrawing : public OpenDrawing {
     PulseShape shape;
     const TempoMap& map;
     FrameRange span;
-    double begin = 0, end = 0, middle = 0, half = 0;
+    double begin = 0, end = 0, stepWidth = 0, middle = 0, half = 0; // pixels; of the first step
   };
 
+  static Ornament with(Ornament o, const char* key, const std::vector<double>& values) {
+    o.settings[key] = List(values.begin(), values.end());
+    return o;
+  }
   /// The cells that the hand went over take the level of its height; free of the grid they lean to its side of the
   /// middle.
   static std::optional<Ornament> painted(const OpenCanvas& was, const Pull& pull) {
@@ -219,23 +202,18 @@ class PulseDrawing : public OpenDrawing {
     const auto bar = static_cast<std::size_t>(std::clamp<std::int64_t>(
         f.shape.grid.at(f.map.frameAt(was.ornament.start + f.map.meterAt(was.ornament.start).barLength())), 1, 64));
     if (values.size() == 1) values.assign(bar, values.front());
-    for (std::size_t i = 0; i < pull.path.size(); ++i) {
-      const QPointF to = pull.path[i], from = i > 0 ? pull.path[i - 1] : to;
-      const auto stepAt = [&](double px) {
-        return f.shape.grid.at(f.map.frameAt(was.axis.beatAt(std::clamp(px, f.begin, f.end - 0.01))));
-      };
-      const std::int64_t a = std::min(stepAt(from.x()), stepAt(to.x())), b = std::max(stepAt(from.x()), stepAt(to.x()));
-      const double away = std::abs(to.y() - f.middle) / f.half;
-      const double level = std::clamp(std::round(away * 10) / 10, 0.0, 1.0);
-      const double pan = std::clamp(std::round((to.y() - f.middle) / f.half * 10) / 10, -1.0, 1.0);
-      for (std::int64_t k = a; k <= b; ++k)
-        values[static_cast<std::size_t>(k) % values.size()] = pull.free ? pan : level;
+    const auto stepAt = [&](QPointF at) {
+      return f.shape.grid.at(f.map.frameAt(was.axis.beatAt(std::clamp(at.x(), f.begin, f.end - 0.01))));
+    };
+    QPointF from = pull.press();
+    for (const QPointF to : pull.path) {
+      const double away = std::clamp(std::round((to.y() - f.middle) / f.half * 10) / 10, -1.0, 1.0);
+      const auto [first, last] = std::minmax({stepAt(from), stepAt(to)});
+      for (std::int64_t k = first; k <= last; ++k)
+        values[static_cast<std::size_t>(k) % values.size()] = pull.free ? away : std::abs(away);
+      from = to;
     }
-    Ornament o = was.ornament;
-    List list;
-    for (const double v : values) list.emplace_back(v);
-    o.settings[pull.free ? "pans" : "levels"] = std::move(list);
-    return o;
+    return with(was.ornament, pull.free ? "pans" : "levels", values);
   }
   /// By keys: sideways the pattern turns by a step, up and down all cells grow or shrink.
   static std::optional<Ornament> turned(const OpenCanvas& now, int right, int up) {
@@ -251,11 +229,7 @@ class PulseDrawing : public OpenDrawing {
     if (up != 0)
       for (double& v : values) v = v == 0 ? 0 : std::clamp(std::round((v + 0.1 * up) * 10) / 10, 0.1, 1.0);
     if (values == f.shape.levels) return std::nullopt;
-    Ornament o = now.ornament;
-    List list;
-    for (const double v : values) list.emplace_back(v);
-    o.settings["levels"] = std::move(list);
-    return o;
+    return with(now.ornament, "levels", values);
   }
 };
 

@@ -2,6 +2,7 @@
 
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "song/settings/setting_text.h"
 #include "time/note_value.h"
 
 #include <algorithm>
@@ -44,6 +45,21 @@ std::vector<OpenHandle> sourceHandles(const OpenCanvas& c, const QString& word) 
              o.length = end - o.start;
            }),
       edge("end", c.ornament.span().end, [least](Ornament& o, Beats at) { o.length = std::max(at - o.start, least); })};
+}
+
+const Value& valueOf(const OpenCanvas& c, const char* key) {
+  return settingOr(allKinds().find(c.ornament.kind)->table(), c.ornament.settings, key);
+}
+
+QString textOf(const OpenCanvas& c, const char* key) {
+  return QString::fromStdString(settingText(*allKinds().find(c.ornament.kind)->table().find(key), valueOf(c, key)));
+}
+
+QString sentenceOf(const OpenDrawing& drawing, const OpenCanvas& c, bool& warn) {
+  warn = false;
+  if (!c.node) return QObject::tr("switched off");
+  warn = !c.node->plan.refusal.empty();
+  return warn ? QString::fromStdString(c.node->plan.refusal) : drawing.sentence(c, warn);
 }
 
 double printHeight(const OpenCanvas& c) {

@@ -6,7 +6,6 @@
 #include "app/theme/type.h"
 #include "finish/space.h"
 #include "ornaments/source.h"
-#include "song/settings/setting_text.h"
 
 #include <QPainterPath>
 
@@ -18,13 +17,6 @@ namespace {
 
 constexpr double kLeastDb = -60;
 
-const Value& valueOf(const OpenCanvas& c, const char* key) {
-  return settingOr(allKinds().find(c.ornament.kind)->table(), c.ornament.settings, key);
-}
-QString textOf(const OpenCanvas& c, const char* key) {
-  const TableSpec& table = allKinds().find(c.ornament.kind)->table();
-  return QString::fromStdString(settingText(*table.find(key), settingOr(table, c.ornament.settings, key)));
-}
 QString seconds(double s) {
   return QStringLiteral("%1 s").arg(s, 0, 'f', s < 1 ? 2 : 1);
 }
@@ -179,13 +171,7 @@ class SwellDrawing : public OpenDrawing {
     return all;
   }
 
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
-    if (!c.node->plan.refusal.empty()) {
-      warn = true;
-      return QObject::tr("the source is longer than two minutes");
-    }
+  QString sentence(const OpenCanvas& c, bool&) const override {
     const Shape s(c, height_);
     const double from = std::max(-99.0, -60 * s.leadSeconds / s.decay);
     const QString word = valueOf(c, "word_db").isNull() ? QObject::tr("the word itself is left out")
@@ -326,8 +312,6 @@ class ReverbThrowDrawing : public OpenDrawing {
   }
 
   QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
     const Shape s(c, height_);
     const TempoMap& map = c.session.plan()->map();
     if (s.held && !s.cut) {

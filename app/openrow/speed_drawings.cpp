@@ -6,7 +6,6 @@
 #include "app/theme/type.h"
 #include "ornaments/tape.h"
 #include "song/curve_edit.h"
-#include "song/settings/setting_text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -129,14 +128,8 @@ class TapeDrawing : public OpenDrawing {
     return all;
   }
 
-  QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
+  QString sentence(const OpenCanvas& c, bool&) const override {
     const TapeMotion m = tapeMotion(c.placed());
-    if (!m.refusal.empty()) {
-      warn = true;
-      return QString::fromStdString(m.refusal);
-    }
     const TempoMap& map = c.session.plan()->map();
     const Beats begin = map.beatAt(m.frames.begin), end = map.beatAt(m.frames.end);
     const QString takes = spanWords(map, begin, end - begin);

@@ -4,7 +4,6 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "ornaments/delay_throw_settings.h"
-#include "song/settings/setting_text.h"
 #include "time/note_value.h"
 
 #include <algorithm>
@@ -59,10 +58,8 @@ class ThrowDrawing : public OpenDrawing {
       p.restore();
     }
     const QPointF first = l.head(l.echoes.front());
-    const SettingSpec* spec = DelayThrowSettings::table().find(l.ownTime());
     const QString text =
-        QString::fromStdString(
-            settingText(*spec, settingOr(DelayThrowSettings::table(), c.ornament.settings, spec->key))) +
+        textOf(c, l.ownTime()) +
         QStringLiteral(" = %1 ms").arg(l.echoes.front().frames / c.placed().sampleRate() * 1000, 0, 'f', 1);
     p.setFont(sans(14, Weight::medium));
     const QFontMetrics m(p.font());
@@ -108,8 +105,6 @@ class ThrowDrawing : public OpenDrawing {
   }
 
   QString sentence(const OpenCanvas& c, bool& warn) const override {
-    warn = false;
-    if (!c.node) return QObject::tr("switched off");
     const auto f = c.node->kind->loopFigures(c.placed());
     if (!f) return {};
     const TempoMap& map = c.session.plan()->map();

@@ -281,9 +281,12 @@ void ScoreView::placeOnSelection(const QString& kind) {
     session_.place(kind.toStdString(), selection_->rows(), selection_->range());
     return;
   }
-  // Pressed again: on what the first press placed, with no selection made anew.
-  if (const Ornament* o = session_.song().ornament(open_); o && o->kind == kind.toStdString())
-    session_.place(o->kind, {o->on}, o->span());
+  if (const Ornament* o = openOfKind(kind.toStdString())) session_.place(o->kind, {o->on}, o->span());
+}
+
+const Ornament* ScoreView::openOfKind(const std::string& kind) const {
+  const Ornament* o = session_.song().ornament(open_);
+  return o && o->kind == kind ? o : nullptr;
 }
 
 ScorePicture ScoreView::picture() const {

@@ -103,6 +103,8 @@ class ScoreView : public QWidget {
   std::vector<PieceBox> pieceBoxes() const { return hand_.pieces(page_.rows, axis()); }
   /// The ornament whose bracket is shown, under the mouse.
   const std::string& hot() const { return hot_; }
+  /// The open ornament, where it is of this kind.
+  const Ornament* openOfKind(const std::string& kind) const;
   /// The drawing of the open row.
   QRect openArea() const { return page_.openArea(); }
   QRectF handleRect(const QString& name) const;
@@ -118,6 +120,7 @@ class ScoreView : public QWidget {
  public slots:
   void rebuild(); // rows have changed
   void refresh(); // the song, the plan or the paper has changed
+  /// On the selection; without one pressed again, on the open ornament that a first press has placed.
   void placeOnSelection(const QString& kind);
   void tick(); // while playing
 
