@@ -36,6 +36,15 @@ void bareDelay(const StereoBuffer& in, StereoBuffer& out, std::int64_t delay) {
   }
 }
 
+/// The song's first ornament, from plan to finished print.
+void printAnew(const TestSong& t) {
+  PrintCache fresh;
+  const auto p = RenderPlan::make(t.song, t.audio, allKinds(), fresh);
+  const auto node = p->node("o1");
+  node->print->ensure(*p, *node);
+  keep(node->print.get());
+}
+
 } // namespace
 
 void soundBenchmarks() {
@@ -60,11 +69,7 @@ void soundBenchmarks() {
         "throw, 30 s of it, against a bare stereo delay with two filters", "<= 2x (aim 1000x real time)", 15,
         [&] {
           const double t0 = now();
-          PrintCache fresh;
-          const auto p = RenderPlan::make(t.song, t.audio, allKinds(), fresh);
-          const auto node = p->node("o1");
-          node->print->ensure(*p, *node);
-          keep(node->print.get());
+          printAnew(t);
           ours += now() - t0;
           ++runs;
         },
@@ -93,13 +98,7 @@ void soundBenchmarks() {
     StereoBuffer out(frames);
     compare(
         "pulse, 30 s of it, against a bare stereo delay with two filters", "<= 2x (aim 1.4x)", 15,
-        [&] {
-          PrintCache fresh;
-          const auto p = RenderPlan::make(t.song, t.audio, allKinds(), fresh);
-          const auto node = p->node("o1");
-          node->print->ensure(*p, *node);
-          keep(node->print.get());
-        },
+        [&] { printAnew(t); },
         [&] {
           bareDelay(source, out, 24000);
           keep(out.left());

@@ -37,16 +37,20 @@ double swung(double beatInBar) {
   return pair + (within < 0.25 ? within * 2 * kSwing : 0.5 * kSwing + (within - 0.25) * 2 * (1 - kSwing));
 }
 
+/// With so much of the drummer's wander.
+double placed(int bar, double beatInBar, double share) {
+  const double beat = 4.0 * bar + beatInBar;
+  return 4.0 * bar + swung(beatInBar) + share * lateAt(beat) / kBeat;
+}
+
 } // namespace
 
 double played(int bar, double beatInBar) {
-  const double beat = 4.0 * bar + beatInBar;
-  return 4.0 * bar + swung(beatInBar) + lateAt(beat) / kBeat;
+  return placed(bar, beatInBar, 1);
 }
 
 double follows(int bar, double beatInBar) {
-  const double beat = 4.0 * bar + beatInBar;
-  return 4.0 * bar + swung(beatInBar) + 0.5 * lateAt(beat) / kBeat;
+  return placed(bar, beatInBar, 0.5);
 }
 
 } // namespace lantern

@@ -90,14 +90,6 @@ void Track::room(double wet, double decay, double dampHz, double preDelay) {
   }
 }
 
-void Track::mix(const Track& other, double gain) {
-  const auto g = static_cast<float>(gain);
-  for (std::int64_t i = 0; i < frames(); ++i) {
-    sound.left()[i] += g * other.sound.left()[i];
-    sound.right()[i] += g * other.sound.right()[i];
-  }
-}
-
 void Track::saturate(double drive) {
   for (float* s : {sound.left(), sound.right()})
     for (std::int64_t i = 0; i < frames(); ++i)
@@ -167,21 +159,9 @@ void Track::highPass(double hertz) {
   biquad((1 + c) / 2, -(1 + c), (1 + c) / 2, 1 + alpha, -2 * c, 1 - alpha);
 }
 
-void Track::lowPass(double hertz) {
-  const double w = kTau * hertz / kRate, c = std::cos(w), alpha = std::sin(w) / std::numbers::sqrt2;
-  biquad((1 - c) / 2, 1 - c, (1 - c) / 2, 1 + alpha, -2 * c, 1 - alpha);
-}
-
 void Track::bell(double hertz, double db, double q) {
   const double w = kTau * hertz / kRate, c = std::cos(w), alpha = std::sin(w) / (2 * q), a = decibels(db / 2);
   biquad(1 + alpha * a, -2 * c, 1 - alpha * a, 1 + alpha / a, -2 * c, 1 - alpha / a);
-}
-
-void Track::lowShelf(double hertz, double db) {
-  const double w = kTau * hertz / kRate, c = std::cos(w), a = decibels(db / 2),
-               r = 2 * std::sqrt(a) * std::sin(w) / std::numbers::sqrt2;
-  biquad(a * (a + 1 - (a - 1) * c + r), 2 * a * (a - 1 - (a + 1) * c), a * (a + 1 - (a - 1) * c - r),
-         a + 1 + (a - 1) * c + r, -2 * (a - 1 + (a + 1) * c), a + 1 + (a - 1) * c - r);
 }
 
 void Track::highShelf(double hertz, double db) {

@@ -67,8 +67,6 @@ struct Track {
   std::int64_t frames() const { return sound.frames(); }
   /// Adds a sample at a frame, panned −1..1 (equal power); outside the song it is dropped.
   void add(std::int64_t frame, double v, double pan);
-  /// Adds another track.
-  void mix(const Track& other, double gain);
   /// Adds `wet` of a small room of `decay` seconds to the whole track.
   void room(double wet, double decay, double dampHz, double preDelay);
   /// Gentle saturation towards ±1 (no change of small sounds).
@@ -81,20 +79,10 @@ struct Track {
   void compress(double thresholdDb, double ratio, double attack, double release);
   // The desk (R. Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter coefficients").
   void highPass(double hertz);
-  void lowPass(double hertz);
   void bell(double hertz, double db, double q = 1);
-  void lowShelf(double hertz, double db);
   void highShelf(double hertz, double db);
   /// Sides against the middle: 1 leaves it, 0 is mono.
   void width(double w);
-  /// Gain by frame.
-  template <class Gain> void ride(const Gain& gain) {
-    for (std::int64_t i = 0; i < frames(); ++i) {
-      const auto g = static_cast<float>(gain(static_cast<double>(i) / kRate / kBeat));
-      sound.left()[i] *= g;
-      sound.right()[i] *= g;
-    }
-  }
 
  private:
   void biquad(double b0, double b1, double b2, double a0, double a1, double a2);

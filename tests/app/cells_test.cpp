@@ -11,10 +11,6 @@ using namespace ivrin::app::test;
 
 namespace {
 
-const Ornament& last(const Rig& rig) {
-  return *rig.session->song().ornaments.back();
-}
-
 std::vector<double> listOf(const Ornament& o, const char* key) {
   std::vector<double> all;
   if (const auto it = o.settings.find(key); it != o.settings.end())

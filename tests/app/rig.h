@@ -180,6 +180,11 @@ struct Rig {
   std::unique_ptr<MainWindow> window;
 };
 
+/// What was placed last.
+inline const Ornament& last(const Rig& rig) {
+  return *rig.session->song().ornaments.back();
+}
+
 /// A folder that outlives the rig over it.
 struct SongFolder {
   TempFolder dir;

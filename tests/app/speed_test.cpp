@@ -42,10 +42,6 @@ void press(Rig& rig, By by, const char* row, double from, double to, const char*
   rig.settleView();
 }
 
-const Ornament& last(const Rig& rig) {
-  return *rig.session->song().ornaments.back();
-}
-
 /// Only this row sounds.
 void only(Rig& rig, const std::string& row) {
   Song s = rig.session->song();
