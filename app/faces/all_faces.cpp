@@ -11,14 +11,16 @@ const Face& reverseReverbFace();
 const Face& reverseFace();
 const Face& tapeFace();
 const Face& halftimeFace();
+const Face& stutterFace();
 const Face& pulseFace();
+const Face& glitchFace();
 const Face& treatFace();
 const Face& gapFace();
 
 const std::vector<const Face*>& allFaces() {
-  static const std::vector<const Face*> all = {&delayThrowFace(), &reverbThrowFace(), &reverseReverbFace(),
-                                               &reverseFace(),    &tapeFace(),        &halftimeFace(),
-                                               &pulseFace(),      &treatFace(),       &gapFace()};
+  static const std::vector<const Face*> all = {
+      &delayThrowFace(), &reverbThrowFace(), &reverseReverbFace(), &reverseFace(), &tapeFace(), &halftimeFace(),
+      &stutterFace(),    &pulseFace(),       &glitchFace(),        &treatFace(),   &gapFace()};
   return all;
 }
 

@@ -6,25 +6,6 @@
 namespace ivrin::app {
 namespace {
 
-void stutterSign(SignPen& s) { // a stem with tremolo strokes
-  QPainter& p = s.painter();
-  s.stroked();
-  p.drawLine(QPointF(11, 1.2), QPointF(11, 14.8));
-  p.setPen(QPen(s.colour(), 2.1, Qt::SolidLine, Qt::FlatCap));
-  for (const double y : {4.8, 8.3, 11.8}) p.drawLine(QPointF(6.4, y + 1.5), QPointF(15.6, y - 1.5));
-}
-
-void glitchSign(SignPen& s) { // a struck mordent
-  QPainter& p = s.painter();
-  QPainterPath path;
-  s.stroked();
-  path.moveTo(2.2, 10);
-  for (const auto& [x, y] : {std::pair{5.5, 5.8}, {9.0, 10.4}, {12.4, 5.8}, {15.9, 10.4}, {19.6, 6.2}})
-    path.lineTo(x, y);
-  p.drawPath(path);
-  p.drawLine(QPointF(10.7, 1.4), QPointF(10.7, 14.6));
-}
-
 void riserSign(SignPen& s) { // a wavy line climbing to an arrow
   QPainter& p = s.painter();
   QPainterPath path;
@@ -42,8 +23,7 @@ void riserSign(SignPen& s) { // a wavy line climbing to an arrow
 } // namespace
 
 const std::vector<std::pair<std::string_view, void (*)(SignPen&)>>& awaitedSigns() {
-  static const std::vector<std::pair<std::string_view, void (*)(SignPen&)>> all = {
-      {"stutter", stutterSign}, {"glitch", glitchSign}, {"riser", riserSign}};
+  static const std::vector<std::pair<std::string_view, void (*)(SignPen&)>> all = {{"riser", riserSign}};
   return all;
 }
 

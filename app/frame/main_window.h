@@ -59,6 +59,7 @@ class MainWindow : public QMainWindow {
   void addSongActions(const QString& menu);
   void addEditActions(const QString& menu);
   void addOwnActions(const QString& menu);
+  void addPatternActions(const QString& menu);
   void walkHandles(int step);
   void stepSetting(const Face& face, const char* key, int steps);
   void addPlaceActions(const QString& menu);
@@ -115,6 +116,7 @@ class MainWindow : public QMainWindow {
   int gridValue_ = 16; // 1/16; 0 is free
   QString gridForm_;   // "", "." or "t"
   std::vector<Ornament> copied_;
+  std::optional<Pattern> copiedPattern_;
 };
 
 } // namespace ivrin::app

@@ -256,6 +256,7 @@ void MainWindow::addEditActions(const QString& menu) {
        false,
        true});
   addOwnActions(menu);
+  addPatternActions(menu);
   add({"close",
        menu,
        tr("C&lose row, clear selection"),

@@ -11,7 +11,9 @@ std::unique_ptr<OpenDrawing> swellDrawing();
 std::unique_ptr<OpenDrawing> reverseDrawing();
 std::unique_ptr<OpenDrawing> tapeDrawing();
 std::unique_ptr<OpenDrawing> halftimeDrawing();
+std::unique_ptr<OpenDrawing> stutterDrawing();
 std::unique_ptr<OpenDrawing> pulseDrawing();
+std::unique_ptr<OpenDrawing> glitchDrawing();
 std::unique_ptr<OpenDrawing> treatDrawing();
 std::unique_ptr<OpenDrawing> gapDrawing();
 

@@ -18,6 +18,7 @@ struct OpenCanvas {
   const Ornament& ornament;
   std::shared_ptr<const OrnamentNode> node; // none while it is switched off
   const RowWaves* waves = nullptr;          // none where nothing is painted
+  std::int64_t cell = -1;                   // that the keys stand on; −1: none
   Placed placed() const { return {ornament, session.plan()->context()}; }
 };
 

@@ -3,6 +3,8 @@
 #include "app/theme/ornament_look.h"
 #include "song/edits.h"
 
+#include <algorithm>
+
 namespace ivrin::app {
 namespace {
 
@@ -15,6 +17,8 @@ void OpenHand::open(std::unique_ptr<OpenDrawing> drawing) {
   before_.reset();
   hover_.clear();
   walked_.clear();
+  cell_ = 0;
+  inCells_ = false;
   drawing_ = std::move(drawing);
 }
 
@@ -63,7 +67,7 @@ void OpenHand::drag(QPointF to, bool free, Beats grid, const OpenCanvas& c) {
     pull_.path.push_back(to);
   else
     pull_.path.back() = to;
-  const OpenCanvas was{c.axis, c.area, c.session, *before_, c.node, c.waves};
+  const OpenCanvas was{c.axis, c.area, c.session, *before_, c.node, c.waves, c.cell};
   if (auto next = held_->pull(was, pull_)) edit(*held_, std::move(*next), "handle-");
 }
 
@@ -85,7 +89,10 @@ bool OpenHand::walk(int step, const OpenCanvas& c) {
   const OpenHandle* now = handleNamed(all, walked_);
   const auto n = static_cast<std::ptrdiff_t>(all.size());
   const std::ptrdiff_t from = now ? now - all.data() : step > 0 ? -1 : n;
-  walked_ = all[static_cast<std::size_t>(((from + step) % n + n) % n)].name;
+  const OpenHandle& h = all[static_cast<std::size_t>(((from + step) % n + n) % n)];
+  walked_ = h.name;
+  inCells_ = h.stepCell != nullptr;
+  if (inCells_) cell_ = std::clamp(cell_, h.firstCell, std::max(h.firstCell, h.endCell - 1));
   return true;
 }
 
@@ -93,9 +100,22 @@ bool OpenHand::arrow(int right, int up, Beats grid, const OpenCanvas& c) {
   const auto all = handles(c);
   const OpenHandle* h = handleNamed(all, walked_);
   if (!h) return false;
-  auto next = stepped(*h, c, right, up, grid);
+  if (h->stepCell && right != 0) {
+    cell_ = std::clamp(cell_ + right, h->firstCell, std::max(h->firstCell, h->endCell - 1));
+    return true;
+  }
+  auto next = h->stepCell ? h->stepCell(c, cell_, up) : stepped(*h, c, right, up, grid);
   if (!next) return false;
   edit(*h, std::move(*next), "walk-");
+  return true;
+}
+
+bool OpenHand::wheel(QPointF at, int up, const OpenCanvas& c) {
+  const auto all = handles(c);
+  const OpenHandle* h = handleAt(all, at);
+  if (!h || !h->wheel) return false;
+  if (up == 0) return true;
+  if (auto next = h->wheel(c, up)) edit(*h, std::move(*next), "wheel-");
   return true;
 }
 

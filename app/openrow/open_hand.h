@@ -36,6 +36,10 @@ class OpenHand {
   void stopWalking() { walked_.clear(); }
   /// An arrow key moves what was walked to; false where it does not go that way.
   bool arrow(int right, int up, Beats grid, const OpenCanvas& c);
+  /// The wheel over what is under the mouse, one step up or down (0: only asked); false where it does nothing there.
+  bool wheel(QPointF at, int up, const OpenCanvas& c);
+  /// The cell that the keys stand on, while they walk a lane of cells; else −1.
+  std::int64_t cell() const { return inCells_ && walking() ? cell_ : -1; }
   /// What the handle that was walked to is and says: "decay: decay 2.1 s".
   QString said(const OpenCanvas& c) const;
 
@@ -47,6 +51,8 @@ class OpenHand {
   std::optional<OpenHandle> held_;
   std::optional<Ornament> before_; // at the press
   Pull pull_;
+  std::int64_t cell_ = 0;
+  bool inCells_ = false;
 };
 
 } // namespace ivrin::app

@@ -42,10 +42,17 @@ struct OpenHandle {
   std::function<std::optional<Ornament>(const OpenCanvas& was, const Pull& pull)> pull{};
   /// By an arrow key: one step to the right or left (±1, 0), up or down (±1, 0).
   std::function<std::optional<Ornament>(const OpenCanvas& now, int right, int up)> step{};
+  /// A lane of cells, firstCell ≤ k < endCell: sideways the keys walk them, up and down this is done to the one they
+  /// stand on.
+  std::function<std::optional<Ornament>(const OpenCanvas& now, std::int64_t cell, int up)> stepCell{};
+  std::int64_t firstCell = 0, endCell = 0;
+  /// The wheel over it, one step up or down.
+  std::function<std::optional<Ornament>(const OpenCanvas& now, int up)> wheel{};
   QString label{};
   Label shown = Label::always;
   Side side = Side::right;
   bool atPress = false; // the press alone does it: a cell that is painted
+  bool quiet = false;   // what it says is for the measure line alone
 };
 
 /// A square of `half` pixels to each side, scaled, about a point.

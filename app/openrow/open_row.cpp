@@ -21,7 +21,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kFinish = 34;
+constexpr int kFinish = 34, kPatterns = 26;
 constexpr std::size_t kShared = 5; // numbers of a line that leave room for those of the whole
 
 } // namespace
@@ -31,6 +31,8 @@ class OpenPanel : public QWidget {
   OpenPanel(const std::vector<OpenRow::Line>& lines, QWidget* parent)
       : QWidget(parent)
       , lines_(lines) {}
+  /// Where the lines begin: below the tools for cells, where there are some.
+  void setTop(int top) { top_ = top; }
 
  protected:
   void paintEvent(QPaintEvent*) override {
@@ -39,7 +41,7 @@ class OpenPanel : public QWidget {
     p.fillRect(rect(), c.card);
     p.setPen(QPen(c.barRule, 1));
     p.drawLine(scaled(24), 0, width(), 0);
-    int y = scaled(4);
+    int y = top_ + scaled(4);
     for (const OpenRow::Line& line : lines_) {
       if (line.label == QObject::tr("whole")) {
         p.setPen(QPen(c.beatRule, 1));
@@ -58,6 +60,7 @@ class OpenPanel : public QWidget {
 
  private:
   const std::vector<OpenRow::Line>& lines_;
+  int top_ = 0;
 };
 
 OpenRow::OpenRow(Session& session, ScoreView* score)
@@ -66,6 +69,7 @@ OpenRow::OpenRow(Session& session, ScoreView* score)
     , title_(new OpenTitle(session, score->tries(), score))
     , panel_(new OpenPanel(lines_, score))
     , answers_(new Answers(session, score))
+    , patterns_(new PatternLine(session, panel_))
     , finish_(new FinishLine(session, panel_))
     , finishPanel_(new FinishPanel(session, panel_)) {
   connect(finish_, &FinishLine::openRequested, this, &OpenRow::openFinish);
@@ -80,7 +84,7 @@ OpenRow::OpenRow(Session& session, ScoreView* score)
 }
 
 OpenRow::~OpenRow() {
-  for (QWidget* w : {static_cast<QWidget*>(title_), panel_, static_cast<QWidget*>(answers_)}) {
+  for (QWidget* w : {static_cast<QWidget*>(title_), static_cast<QWidget*>(panel_), static_cast<QWidget*>(answers_)}) {
     w->hide();
     w->deleteLater();
   }
@@ -142,7 +146,11 @@ int OpenRow::titleHeight() const {
 }
 int OpenRow::panelHeight() const {
   // Room for an opened processor, too.
-  return std::max<int>(static_cast<int>(lines_.size()), 3) * scaled(kLine) + scaled(kFinish) + scaled(8);
+  return patternHeight() + std::max<int>(static_cast<int>(lines_.size()), 3) * scaled(kLine) + scaled(kFinish) +
+         scaled(8);
+}
+int OpenRow::patternHeight() const {
+  return hasCells_ ? scaled(kPatterns) : 0;
 }
 
 void OpenRow::show() {
@@ -163,6 +171,7 @@ void OpenRow::build(const TableSpec& table) {
   whole_.clear();
   lines_.clear();
   tableId_ = table.id;
+  hasCells_ = faceOf(table.id) && allKinds().find(table.id)->cuts();
   wholeTable_ = wholeTable();
   landingIds_.clear();
   for (const Landing& l : session_.song().allLandings()) landingIds_.push_back(l.id);
@@ -213,6 +222,7 @@ void OpenRow::setOrnament(const Ornament& o) {
   }
   for (NumberField* f : whole_) f->setValue(wholeValue(o, f->spec().key));
   title_->setOrnament(o);
+  patterns_->setOrnament(o);
   finish_->setOrnament(o);
   finishPanel_->show(o, finish_->opened());
   updateSentence();
@@ -222,7 +232,7 @@ void OpenRow::setOrnament(const Ornament& o) {
 void OpenRow::warm(const Ornament& o, int width) {
   setOrnament(o);
   place(QRect(0, 0, width, titleHeight() + panelHeight()));
-  for (QWidget* w : {static_cast<QWidget*>(title_), panel_}) w->grab();
+  for (QWidget* w : {static_cast<QWidget*>(title_), static_cast<QWidget*>(panel_)}) w->grab();
   hide();
 }
 
@@ -278,8 +288,12 @@ void OpenRow::place(const QRect& row) {
   title_->setGeometry(row.left(), row.top(), row.width(), titleHeight());
   panel_->setGeometry(row.left(), row.bottom() + 1 - panelHeight(), row.width(), panelHeight());
   finish_->setGeometry(0, panelHeight() - scaled(kFinish) - scaled(4), row.width(), scaled(kFinish) + scaled(2));
-  finishPanel_->setGeometry(0, 0, row.width(), panelHeight() - scaled(kFinish) - scaled(4));
-  int y = scaled(4);
+  panel_->setTop(patternHeight());
+  patterns_->setVisible(hasCells_);
+  patterns_->setGeometry(0, scaled(2), row.width(), patternHeight());
+  finishPanel_->setGeometry(0, patternHeight(), row.width(),
+                            panelHeight() - scaled(kFinish) - scaled(4) - patternHeight());
+  int y = patternHeight() + scaled(4);
   std::size_t most = 1; // one set of columns for all lines
   for (const Line& line : lines_) most = std::max(most, line.columns());
   const int each = std::min(scaled(118), (row.width() - scaled(kLabel) - scaled(14)) / static_cast<int>(most));

@@ -7,11 +7,13 @@
 #include "app/openrow/finish_panel.h"
 #include "app/openrow/number_field.h"
 #include "app/openrow/open_title.h"
+#include "app/openrow/pattern_line.h"
 
 #include <QWidget>
 
 namespace ivrin::app {
 
+class OpenPanel;
 class ScoreView;
 
 class OpenRow : public QObject {
@@ -36,6 +38,7 @@ class OpenRow : public QObject {
   OpenTitle& title() const { return *title_; }
   Answers& answers() const { return *answers_; }
   FinishLine& finish() const { return *finish_; }
+  PatternLine& patterns() const { return *patterns_; }
   FinishPanel& finishPanel() const { return *finishPanel_; }
   /// Opens a processor of the finish in place of the numbers; −1 closes it.
   void openFinish(int index);
@@ -62,12 +65,14 @@ class OpenRow : public QObject {
   void offerFiles(NumberField* field, const SettingSpec& spec);
   void setWhole(const SettingSpec& spec, const Value& v, bool merge);
   void updateSentence();
+  int patternHeight() const; // 0 where there are no cells
 
   Session& session_;
   ScoreView* score_;
   OpenTitle* title_;
-  QWidget* panel_;
+  OpenPanel* panel_;
   Answers* answers_;
+  PatternLine* patterns_;
   FinishLine* finish_;
   FinishPanel* finishPanel_;
   TableSpec wholeTable_;                // what every ornament has besides the settings of its kind
@@ -87,6 +92,7 @@ class OpenRow : public QObject {
   Ornament ornament_;
   QRect row_;
   std::string tableId_;
+  bool hasCells_ = false;
   QString sentence_;
   bool warns_ = false;
 };

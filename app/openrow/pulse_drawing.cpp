@@ -1,5 +1,6 @@
 // The open pulse: its steps as cells over the sound they make. A cell's height is its level, the left side up and the
 // right side down, so that one that stands to a side leans; the first cell carries the shoulders of all.
+#include "app/openrow/cell_lanes.h"
 #include "app/openrow/drawings.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
@@ -23,37 +24,26 @@ class PulseDrawing : public OpenDrawing {
     const QColor hue = inkOf(c.ornament);
     QColor veil = hue;
     veil.setAlphaF(ink.night ? 0.20f : 0.13f);
-    if (f.stepWidth < 2.5) { // too many to be told apart: only that they are there
-      p.fillRect(QRectF(f.begin, f.middle - f.half, f.end - f.begin, 2 * f.half), veil);
-    } else {
-      for (std::int64_t k = f.firstSeen(); f.x(f.shape.grid.begin(k)) < std::min(f.end, c.area.right()); ++k) {
-        const QPainterPath cell = f.cell(k);
-        p.fillPath(cell, veil);
-        p.setPen(QPen(hue, f.stepWidth > 12 ? 1.4 : 0.8));
-        p.setBrush(Qt::NoBrush);
-        p.drawPath(cell);
-        if (f.shape.levelOf(k) == 0 && f.stepWidth > 8) { // a rest
-          const double x = f.x(f.shape.grid.begin(k)) + f.stepWidth / 2;
-          p.setPen(QPen(hue, 1.6));
-          p.drawLine(QPointF(x - scaled(3), f.middle - scaled(3)), QPointF(x + scaled(3), f.middle + scaled(3)));
-          p.drawLine(QPointF(x - scaled(3), f.middle + scaled(3)), QPointF(x + scaled(3), f.middle - scaled(3)));
-        }
+    f.lanes.eachSeen([&](std::int64_t k, std::int64_t count) {
+      const QPainterPath cell = count > 1 ? f.groupOf(k, count) : f.cell(k);
+      p.fillPath(cell, veil);
+      p.setPen(QPen(hue, f.stepWidth > 12 ? 1.4 : 0.8));
+      p.setBrush(Qt::NoBrush);
+      p.drawPath(cell);
+      if (count == 1 && f.shape.levelOf(k) == 0 && f.stepWidth > 8) { // a rest
+        const QPointF at = f.lanes.box(k).center();
+        p.setPen(QPen(hue, 1.6));
+        p.drawLine(at + QPointF(-scaled(3), -scaled(3)), at + QPointF(scaled(3), scaled(3)));
       }
-      // Where the list begins again.
-      const auto round = static_cast<std::int64_t>(std::max(f.shape.levels.size(), f.shape.pans.size()));
-      if (round > 1 && f.stepWidth * static_cast<double>(round) > scaled(14)) {
-        p.setPen(QPen(hue, 1.2, Qt::DotLine));
-        for (std::int64_t k = round; f.x(f.shape.grid.begin(k)) < std::min(f.end, c.area.right()); k += round)
-          p.drawLine(QPointF(f.x(f.shape.grid.begin(k)), c.area.top() + scaled(4)),
-                     QPointF(f.x(f.shape.grid.begin(k)), c.area.top() + scaled(16)));
-      }
-    }
+    });
+    f.lanes.paint(p, hue);
     paintNeighbours(p, c);
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
-    std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("edge"));
     const Frame f(c);
+    std::vector<OpenHandle> all = f.lanes.handles(); // under what stands on them
+    for (OpenHandle& h : sourceHandles(c, QObject::tr("edge"))) all.push_back(std::move(h));
     const PulseShape::Step s = f.shape.step(0);
     const double top = f.middle - f.half * f.shape.gainsOf(0).left;
     const auto ring = [&](const char* name, const QString& word, QPointF at, const char* key, const char* upDown,
@@ -116,17 +106,6 @@ class PulseDrawing : public OpenDrawing {
           return o;
         },
         OpenHandle::Side::left);
-    // The cells themselves, painted over in one go: up and down the level; free of the grid the side.
-    const double right = std::min(f.end, c.area.right());
-    if (f.stepWidth >= 4)
-      all.push_back({.name = QStringLiteral("cells"),
-                     .word = QObject::tr("cells"),
-                     .rect = QRectF(f.begin, f.middle - f.half, right - f.begin, 2 * f.half),
-                     .cursor = Qt::CrossCursor,
-                     .mark = OpenHandle::Mark::none,
-                     .pull = painted,
-                     .step = turned,
-                     .atPress = true});
     return all;
   }
 
@@ -142,20 +121,29 @@ class PulseDrawing : public OpenDrawing {
  private:
   struct Frame {
     explicit Frame(const OpenCanvas& c)
-        : canvas(c)
-        , shape(c.placed())
-        , map(c.session.plan()->map())
-        , span(c.placed().span()) {
-      begin = x(span.begin);
-      end = x(span.end);
-      stepWidth = x(shape.grid.begin(1)) - begin;
-      middle = c.area.center().y();
-      half = c.area.height() / 2 - scaled(22);
+        : lanes(c, CellLanes::Levels::fromMiddle)
+        , shape(c.placed()) {
+      begin = lanes.begin();
+      end = lanes.end();
+      stepWidth = lanes.width();
+      middle = lanes.middle();
+      half = lanes.half();
     }
-    double x(Frames f) const { return canvas.axis.xOf(map.beatAt(f)); }
+    double x(Frames f) const { return lanes.x(f); }
     double depthY() const { return middle - half + shape.depth * half; }
-    std::int64_t firstSeen() const {
-      return shape.grid.at(map.frameAt(canvas.axis.beatAt(std::max(begin, canvas.area.left()))));
+    /// Many cells as one, as high as they are on the mean.
+    QPainterPath groupOf(std::int64_t k, std::int64_t count) const {
+      SideGains mean{0, 0};
+      for (std::int64_t i = k; i < k + count; ++i) {
+        const SideGains g = shape.gainsOf(i);
+        mean = {mean.left + g.left / static_cast<double>(count), mean.right + g.right / static_cast<double>(count)};
+      }
+      const QRectF box = lanes.box(k, count);
+      const auto height = [&](double gain) { return half * (1 - shape.depth + shape.depth * gain); };
+      QPainterPath path;
+      path.addRect(QRectF(QPointF(box.left(), middle - height(mean.left)),
+                          QPointF(box.right() - 1, middle + height(mean.right))));
+      return path;
     }
     /// Its window, up for the left side and down for the right one.
     QPainterPath cell(std::int64_t k) const {
@@ -182,55 +170,10 @@ class PulseDrawing : public OpenDrawing {
       path.closeSubpath();
       return path;
     }
-    const OpenCanvas& canvas;
+    CellLanes lanes;
     PulseShape shape;
-    const TempoMap& map;
-    FrameRange span;
     double begin = 0, end = 0, stepWidth = 0, middle = 0, half = 0; // pixels; of the first step
   };
-
-  static Ornament with(Ornament o, const char* key, const std::vector<double>& values) {
-    o.settings[key] = List(values.begin(), values.end());
-    return o;
-  }
-  /// The cells that the hand went over take the level of its height; free of the grid they lean to its side of the
-  /// middle.
-  static std::optional<Ornament> painted(const OpenCanvas& was, const Pull& pull) {
-    const Frame f(was);
-    std::vector<double> values = pull.free ? f.shape.pans : f.shape.levels;
-    // A list of one is all steps alike; painted, the steps of a bar are told apart.
-    const auto bar = static_cast<std::size_t>(std::clamp<std::int64_t>(
-        f.shape.grid.at(f.map.frameAt(was.ornament.start + f.map.meterAt(was.ornament.start).barLength())), 1, 64));
-    if (values.size() == 1) values.assign(bar, values.front());
-    const auto stepAt = [&](QPointF at) {
-      return f.shape.grid.at(f.map.frameAt(was.axis.beatAt(std::clamp(at.x(), f.begin, f.end - 0.01))));
-    };
-    QPointF from = pull.press();
-    for (const QPointF to : pull.path) {
-      const double away = std::clamp(std::round((to.y() - f.middle) / f.half * 10) / 10, -1.0, 1.0);
-      const auto [first, last] = std::minmax({stepAt(from), stepAt(to)});
-      for (std::int64_t k = first; k <= last; ++k)
-        values[static_cast<std::size_t>(k) % values.size()] = pull.free ? away : std::abs(away);
-      from = to;
-    }
-    return with(was.ornament, pull.free ? "pans" : "levels", values);
-  }
-  /// By keys: sideways the pattern turns by a step, up and down all cells grow or shrink.
-  static std::optional<Ornament> turned(const OpenCanvas& now, int right, int up) {
-    const Frame f(now);
-    std::vector<double> values = f.shape.levels;
-    if (right != 0) {
-      if (values.size() < 2) return std::nullopt;
-      if (right > 0)
-        std::rotate(values.rbegin(), values.rbegin() + 1, values.rend());
-      else
-        std::rotate(values.begin(), values.begin() + 1, values.end());
-    }
-    if (up != 0)
-      for (double& v : values) v = v == 0 ? 0 : std::clamp(std::round((v + 0.1 * up) * 10) / 10, 0.1, 1.0);
-    if (values == f.shape.levels) return std::nullopt;
-    return with(now.ornament, "levels", values);
-  }
 };
 
 } // namespace

@@ -311,7 +311,12 @@ void ScoreView::wheelEvent(QWheelEvent* e) {
   const QPoint pixels = e->pixelDelta();
   const double dy = pixels.isNull() ? e->angleDelta().y() / 120.0 * 60 : pixels.y(),
                dx = pixels.isNull() ? e->angleDelta().x() / 120.0 * 60 : pixels.x();
-  if (e->modifiers() & Qt::ControlModifier) {
+  if (e->modifiers() == Qt::NoModifier && !open_.empty() && openArea().contains(e->position().toPoint()) &&
+      session_.plan() && dy != 0 && openHand_.wheel(e->position(), 0, canvas())) {
+    wheeled_ += dy / 60; // a step of the wheel is one, a touchpad's many small ones add up
+    for (; std::abs(wheeled_) >= 1; wheeled_ -= wheeled_ > 0 ? 1 : -1)
+      openHand_.wheel(e->position(), wheeled_ > 0 ? 1 : -1, canvas());
+  } else if (e->modifiers() & Qt::ControlModifier) {
     zoom(std::pow(1.25, dy / 60), e->position().x());
   } else if ((e->modifiers() & Qt::ShiftModifier) && page_.contentHeight > height() - rulerHeight()) {
     scrollY_ -= static_cast<int>(dy != 0 ? dy : dx);

@@ -86,8 +86,8 @@ void ScoreView::closeOrnament() {
 }
 
 OpenCanvas ScoreView::canvas() const {
-  return {axis(), QRectF(openArea()), session_, *session_.song().ornament(open_), session_.plan()->node(open_),
-          &waves_};
+  return {axis(),  QRectF(openArea()), session_, *session_.song().ornament(open_), session_.plan()->node(open_),
+          &waves_, openHand_.cell()};
 }
 
 QRectF ScoreView::handleRect(const QString& name) const {
@@ -126,9 +126,10 @@ bool ScoreView::arrowed(QKeyEvent* e) {
                  : k == Qt::Key_Down ? -1
                                      : 0;
   if (right == 0 && up == 0) return false;
-  if (openHand_.arrow(right, up, grid_, canvas()))
+  if (openHand_.arrow(right, up, grid_, canvas())) {
     emit session_.notice(openHand_.said(canvas()), false);
-  else
+    update(openArea());
+  } else
     emit session_.notice(right != 0 ? tr("%1 goes up and down").arg(openHand_.said(canvas()))
                                     : tr("%1 goes to the left and right").arg(openHand_.said(canvas())),
                          false);

@@ -14,7 +14,7 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
   const OrnamentFacts f = factsOf(*plan, *node, *without, stop);
   if (stop.stop_requested()) return std::nullopt;
   ChosenFacts c{
-      ornament, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop, {},
+      ornament, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop, {}, {},
       {},       {}};
   const double rate = plan->map().sampleRate();
   if (!node->plan.dry.isOne()) { // it takes the row's place: how it leaves and meets it
@@ -30,6 +30,18 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
         seam.row[static_cast<std::size_t>(i)] = both / 2;
       }
       c.seams.push_back(std::move(seam));
+    }
+  }
+  if (node->print && !node->plan.reads.empty()) {
+    NodeSounds sounds(*plan, *node, stop);
+    if (const auto at = node->kind->takenFrom({*node->ornament, plan->context()}, sounds)) {
+      const std::int64_t before = std::llround(0.008 * rate), all = 3 * before;
+      StereoBuffer heard(all);
+      sounds.read(0, *at - Frames(before), heard.span());
+      Seam taken{*at, std::vector<float>(static_cast<std::size_t>(all))};
+      for (std::int64_t i = 0; i < all; ++i)
+        taken.row[static_cast<std::size_t>(i)] = (heard.left()[i] + heard.right()[i]) / 2;
+      c.taken = std::move(taken);
     }
   }
   if (node->print) {

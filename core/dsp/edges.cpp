@@ -16,6 +16,12 @@ JoinGains equalPower(double u) {
   return {std::cos(u * (0.5 * std::numbers::pi)), std::sin(u * (0.5 * std::numbers::pi))};
 }
 
+JoinGains matchedPower(double u, double correlation) {
+  const double coming = raisedCosine(u), leaving = 1 - coming;
+  const double power = coming * coming + leaving * leaving + 2 * correlation * coming * leaving;
+  return {leaving / std::sqrt(power), coming / std::sqrt(power)};
+}
+
 EdgeWindow::EdgeWindow(FrameRange span, std::int64_t fadeIn, std::int64_t fadeOut)
     : span_(span)
     , in_(fadeIn)

@@ -19,6 +19,9 @@ struct JoinGains {
   double leaving, coming;
 };
 JoinGains equalPower(double u);
+/// The same for sounds that are alike by `correlation`, 0..1: their sum keeps its power. At 1 it is equal gain (M.
+/// Fink, M. Holters, U. Zölzer, "Signal-matched power-complementary cross-fading and dry-wet mixing", DAFx 2016).
+JoinGains matchedPower(double u, double correlation);
 
 /// A window over the half-open span: rises within `fadeIn` frames from its begin, falls within `fadeOut` frames before
 /// its end; 0 outside. Fades that do not fit share the span in proportion.

@@ -23,9 +23,9 @@ void StereoSvf::set(Side& s, double hz) const {
   s.a3 = s.g * s.a2;
 }
 
-void StereoSvf::setCutoff(double hz) {
-  set(side_[0], hz);
-  set(side_[1], hz);
+void StereoSvf::setCutoff(double leftHz, double rightHz) {
+  set(side_[0], leftHz);
+  set(side_[1], rightHz);
 }
 
 void StereoSvf::process(float* left, float* right, std::int64_t frames) {
@@ -37,7 +37,7 @@ void StereoSvf::process(float* left, float* right, std::int64_t frames) {
     return;
   }
   const double k = k_;
-  const bool high = pass_ == Pass::high;
+  const bool high = pass_ == Pass::high, band = pass_ == Pass::band;
   for (std::int64_t i = 0; i < frames; ++i) {
     const double xl = left[i], xr = right[i];
     const double l3 = xl - l.s2, r3 = xr - r.s2;
@@ -47,8 +47,8 @@ void StereoSvf::process(float* left, float* right, std::int64_t frames) {
     l.s2 = 2 * l2 - l.s2;
     r.s1 = 2 * r1 - r.s1;
     r.s2 = 2 * r2 - r.s2;
-    left[i] = static_cast<float>(high ? xl - k * l1 - l2 : l2);
-    right[i] = static_cast<float>(high ? xr - k * r1 - r2 : r2);
+    left[i] = static_cast<float>(high ? xl - k * l1 - l2 : band ? k * l1 : l2);
+    right[i] = static_cast<float>(high ? xr - k * r1 - r2 : band ? k * r1 : r2);
   }
   side_[0] = l;
   side_[1] = r;
@@ -58,7 +58,7 @@ double StereoSvf::magnitude(int side, double hz) const {
   const double w = std::tan(std::numbers::pi * std::min(hz, 0.4999 * rate_) / rate_) / side_[side].g;
   const double w2 = w * w;
   const double denominator = std::sqrt((1 - w2) * (1 - w2) + w2 * k_ * k_);
-  return (pass_ == Pass::high ? w2 : 1.0) / denominator;
+  return (pass_ == Pass::high ? w2 : pass_ == Pass::band ? w * k_ : 1.0) / denominator;
 }
 
 void StereoSvf::reset() {

@@ -9,11 +9,12 @@ namespace ivrin {
 
 class StereoSvf {
  public:
-  enum class Pass { low, high };
+  enum class Pass { low, high, band }; // band: 1 at its middle
   /// `cutoffHz` is limited to 0.49·sampleRate; `q` 0.7071 is Butterworth.
   StereoSvf(Pass pass, double cutoffLeftHz, double cutoffRightHz, double sampleRate, double q = 0.70710678118654752);
   /// Both sides; may be called at any time.
-  void setCutoff(double hz);
+  void setCutoff(double hz) { setCutoff(hz, hz); }
+  void setCutoff(double leftHz, double rightHz);
   void process(float* left, float* right, std::int64_t frames);
   /// |H| at `hz` for one side (0 left, 1 right): the bilinear transform of the analogue prototype.
   double magnitude(int side, double hz) const;

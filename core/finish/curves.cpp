@@ -1,5 +1,6 @@
 #include "finish/curves.h"
 
+#include "dsp/crush.h"
 #include "dsp/drive.h"
 
 namespace ivrin {
@@ -50,7 +51,7 @@ double compressorOutDb(const SettingsView& s, double inDb) {
 }
 
 double dirtSteps(const SettingsView& s) {
-  return s.number("bits") < 24 ? std::exp2(s.number("bits") - 1) : 0;
+  return crushSteps(s.number("bits"));
 }
 
 double dirtTransfer(const SettingsView& s, double x) {

@@ -1,4 +1,5 @@
 // dirt: fewer bits, a lower rate, saturation, in this order.
+#include "dsp/crush.h"
 #include "dsp/drive.h"
 #include "finish/curves.h"
 #include "finish/stages.h"
@@ -10,31 +11,14 @@ class DirtStage : public InPlace {
  public:
   DirtStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in))
-      , steps_(dirtSteps(s)) {
-    if (const auto hz = s.maybe("rate_hz"); hz && *hz < at.sampleRate()) advance_ = *hz / at.sampleRate();
+      , crush_(dirtSteps(s), s.maybe("rate_hz"), at.sampleRate()) {
     if (const double drive = s.share("drive_percent"); drive > 0)
       for (auto& d : drive_) d = std::make_unique<Drive>(drive, kDirtDriveAgainst);
   }
 
  protected:
   void process(StereoSpan io, std::int64_t) override {
-    for (std::int64_t i = 0; i < io.frames; ++i) {
-      if (advance_ > 0) { // held from tick to tick: the images are the point
-        if (phase_ >= 1 || !started_) {
-          started_ = true;
-          phase_ -= std::floor(phase_);
-          held_[0] = io.left[i];
-          held_[1] = io.right[i];
-        }
-        phase_ += advance_;
-        io.left[i] = held_[0];
-        io.right[i] = held_[1];
-      }
-      if (steps_ > 0) {
-        io.left[i] = static_cast<float>(std::round(io.left[i] * steps_) / steps_);
-        io.right[i] = static_cast<float>(std::round(io.right[i] * steps_) / steps_);
-      }
-    }
+    crush_.process(io);
     if (drive_[0]) {
       drive_[0]->process(io.left, io.frames);
       drive_[1]->process(io.right, io.frames);
@@ -42,9 +26,7 @@ class DirtStage : public InPlace {
   }
 
  private:
-  double steps_, advance_ = 0, phase_ = 0;
-  float held_[2] = {};
-  bool started_ = false;
+  Crush crush_;
   std::unique_ptr<Drive> drive_[2];
 };
 

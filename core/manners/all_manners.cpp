@@ -11,14 +11,17 @@ const Manners& reverseReverbManners();
 const Manners& reverseManners();
 const Manners& tapeManners();
 const Manners& halftimeManners();
+const Manners& stutterManners();
 const Manners& pulseManners();
+const Manners& glitchManners();
 const Manners& treatManners();
 const Manners& gapManners();
 
 const std::vector<const Manners*>& allManners() {
   static const std::vector<const Manners*> all = {&delayThrowManners(), &reverbThrowManners(), &reverseReverbManners(),
                                                   &reverseManners(),    &tapeManners(),        &halftimeManners(),
-                                                  &pulseManners(),      &treatManners(),       &gapManners()};
+                                                  &stutterManners(),    &pulseManners(),       &glitchManners(),
+                                                  &treatManners(),      &gapManners()};
   return all;
 }
 

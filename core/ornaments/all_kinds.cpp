@@ -1,11 +1,13 @@
 // The one list of all kinds. A new kind: one file pair, one line here.
 #include "ornaments/delay_throw.h"
 #include "ornaments/gap.h"
+#include "ornaments/glitch.h"
 #include "ornaments/halftime.h"
 #include "ornaments/pulse.h"
 #include "ornaments/reverb_throw.h"
 #include "ornaments/reverse.h"
 #include "ornaments/reverse_reverb.h"
+#include "ornaments/stutter.h"
 #include "ornaments/tape.h"
 #include "ornaments/treat.h"
 
@@ -18,11 +20,13 @@ const KindSet& allKinds() {
   static const Reverse reverse;
   static const Tape tape;
   static const Halftime halftime;
+  static const Stutter stutter;
   static const Pulse pulse;
+  static const Glitch glitch;
   static const Treat treat;
   static const Gap gap;
   static const KindSet set(
-      {&delayThrow, &reverbThrow, &reverseReverb, &reverse, &tape, &halftime, &pulse, &treat, &gap});
+      {&delayThrow, &reverbThrow, &reverseReverb, &reverse, &tape, &halftime, &stutter, &pulse, &glitch, &treat, &gap});
   return set;
 }
 

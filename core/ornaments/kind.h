@@ -8,6 +8,7 @@
 #include "dsp/edges.h"
 #include "finish/flow.h"
 #include "finish/impulses.h"
+#include "patterns/cells.h"
 #include "song/settings/setting_spec.h"
 #include "song/song.h"
 
@@ -106,6 +107,12 @@ class Kind {
   /// Where it lands; nothing where the kind does not land.
   virtual std::optional<Frames> landingFrame(const Placed&) const { return std::nullopt; }
   virtual std::optional<LoopFigures> loopFigures(const Placed&) const { return std::nullopt; }
+  /// True where it cuts time into cells.
+  virtual bool cuts() const { return false; }
+  /// The cells that it cuts time into; none where it does not. What `p` refers to must outlive them.
+  virtual std::unique_ptr<Cells> cells(const Placed& /*p*/) const { return nullptr; }
+  /// Where in the song what it plays was taken from, found by listening; nothing where the kind does not look.
+  virtual std::optional<Frames> takenFrom(const Placed&, Sounds&) const { return std::nullopt; }
   /// True where it sounds, or takes away, before its landing or source rather than after it.
   virtual bool leadsIn(const Ornament&) const { return false; }
   /// True where the change of level is what is wanted, so that comparing at equal loudness would undo it.

@@ -1,5 +1,6 @@
 #include "ornaments/pulse.h"
 
+#include "ornaments/list_cells.h"
 #include "ornaments/source.h"
 #include "song/curve.h"
 #include "song/settings/settings_view.h"
@@ -240,6 +241,39 @@ double PulseShape::windowAt(const Step& s, std::int64_t at) const {
   if (const std::int64_t left = s.open - at; left < s.fadeOut)
     return 1 - bendProgress(bendOut, static_cast<double>(s.fadeOut - left) / static_cast<double>(s.fadeOut));
   return 1;
+}
+
+namespace {
+
+class PulseCells : public ListCells {
+ public:
+  explicit PulseCells(const Placed& p)
+      : ListCells(p, PulseShape(p).grid, p.span())
+      , shape_(p) {}
+  Pattern pattern() const override {
+    Pattern all(roundOf({shape_.levels.size(), shape_.pans.size()}));
+    for (std::size_t i = 0; i < all.size(); ++i) {
+      all[i].level = shape_.levels[i % shape_.levels.size()];
+      all[i].side = shape_.pans[i % shape_.pans.size()];
+    }
+    return all;
+  }
+  Ornament with(const Pattern& p) const override {
+    Ornament o = ornament();
+    setList(o, "levels", p, [](const PatternStep& s) { return Value(std::min(s.level, 1.0)); });
+    setList(o, "pans", p, [](const PatternStep& s) { return Value(s.side); });
+    return o;
+  }
+  Has has() const override { return {.sides = true}; }
+
+ private:
+  PulseShape shape_;
+};
+
+} // namespace
+
+std::unique_ptr<Cells> Pulse::cells(const Placed& p) const {
+  return std::make_unique<PulseCells>(p);
 }
 
 const TableSpec& Pulse::table() const {

@@ -42,6 +42,8 @@ class Pulse : public Kind {
   const TableSpec& table() const override;
   PrintPlan plan(const Placed& p) const override;
   std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const override;
+  bool cuts() const override { return true; }
+  std::unique_ptr<Cells> cells(const Placed& p) const override;
   bool levelIsTheEffect() const override { return true; }
 };
 

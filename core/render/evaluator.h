@@ -57,4 +57,18 @@ class Evaluator {
   Planes top_;
 };
 
+/// What an ornament reads, computed as far as it is missing.
+class NodeSounds : public Sounds {
+ public:
+  /// Both must outlive it.
+  NodeSounds(const RenderPlan& plan, const OrnamentNode& node, std::stop_token stop = {})
+      : rows_(plan, Evaluator::Missing::compute, std::move(stop))
+      , node_(node) {}
+  void read(std::size_t index, Frames from, StereoSpan out) override { rows_.read(node_, index, from, out); }
+
+ private:
+  Evaluator rows_;
+  const OrnamentNode& node_;
+};
+
 } // namespace ivrin

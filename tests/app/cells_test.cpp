@@ -1,9 +1,12 @@
 // Cells in the window: a chord that pulses, by mouse and by keys, through the song it makes and the sound that comes
 // out.
-#include "ornaments/pulse.h"
+#include "app/openrow/pattern_line.h"
 #include "rig.h"
+#include "song/edits.h"
 
 #include <catch2/catch.hpp>
+
+#include <QWheelEvent>
 
 using namespace ivrin;
 using namespace ivrin::app;
@@ -18,63 +21,95 @@ std::vector<double> listOf(const Ornament& o, const char* key) {
   return all;
 }
 
+/// The middle of a cell, across.
+double cellX(Rig& rig, std::int64_t k) {
+  const auto plan = rig.session->plan();
+  const FrameRange f = plan->node(last(rig).id)->kind->cells({last(rig), plan->context()})->frames(k);
+  return rig.score().axis().xOf(plan->map().beatAt(f.begin + Frames(f.length() / 2)));
+}
+
 /// The middle of a cell in the open row, so far up (1) or down (−1) from the middle line.
 QPoint cell(Rig& rig, int k, double up) {
   const QRectF all = rig.score().handleRect(QStringLiteral("cells"));
-  const PulseShape shape({last(rig), rig.session->plan()->context()});
-  const TempoMap& map = rig.session->plan()->map();
-  const PulseShape::Step step = shape.step(k);
-  const FrameRange span = map.frames(last(rig).span());
-  const double at = static_cast<double>((step.begin - span.begin).count + step.length / 2);
-  return QPointF(all.left() + all.width() * at / static_cast<double>(span.length()),
-                 all.center().y() - up * all.height() / 2)
-      .toPoint();
+  return QPointF(cellX(rig, k), all.center().y() - up * all.height() / 2).toPoint();
+}
+
+/// The middle of a cell in one of its narrow lanes, so far down (1) or up (−1) from the lane's middle.
+QPoint inLane(Rig& rig, const char* lane, int k, double down) {
+  const QRectF all = rig.score().handleRect(QString::fromLatin1(lane));
+  return QPointF(cellX(rig, k), all.center().y() + down * 0.6 * all.height()).toPoint();
+}
+
+void giveEcho(Rig& rig, const Settings& settings) {
+  Ornament o = last(rig);
+  o.finish = {{"echo", settings}};
+  rig.session->edit(QStringLiteral("echo"), withOrnamentReplaced(rig.session->song(), o));
+}
+
+void wheel(QWidget& over, QPoint at, int angle) {
+  QWheelEvent e(at, over.mapToGlobal(at), {}, {0, angle}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(&over, &e);
+}
+
+/// Sums of the magnitudes of a print in one cell.
+std::pair<double, double> loudIn(Rig& rig, std::int64_t k) {
+  const auto plan = rig.session->plan();
+  const auto node = plan->node(last(rig).id);
+  REQUIRE(node->print->ensure(*plan, *node));
+  const FrameRange frames = node->kind->cells({last(rig), plan->context()})->frames(k);
+  StereoBuffer b(frames.length());
+  node->print->addTo(frames.begin, b.span());
+  std::pair<double, double> sum;
+  for (std::int64_t i = 0; i < b.frames(); ++i) {
+    sum.first += std::abs(static_cast<double>(b.left()[i]));
+    sum.second += std::abs(static_cast<double>(b.right()[i]));
+  }
+  return sum;
 }
 
 } // namespace
 
-TEST_CASE("a chord pulses, every third step silent and the sides apart: selected, pressed twice, drawn once",
-          "[cells]") {
+TEST_CASE("a chord pulses, every third step silent and the sides apart: four actions", "[cells]") {
   const TempFolder dir;
   Rig rig;
   rig.open(writeSmallSong(dir));
-  rig.select("keys", 12, 16);
-  rig.key(Qt::Key_P);
+  rig.select("keys", 12, 16); // 1
+  rig.key(Qt::Key_P);         // 2
+  rig.settle();
+  rig.key(Qt::Key_P);                    // 3
+  rig.key(Qt::Key_S, Qt::ShiftModifier); // 4
   rig.settle();
   CHECK(last(rig).kind == "pulse");
   CHECK(*last(rig).settings.at("length_percent").number() == 60);
-  rig.key(Qt::Key_P);
-  rig.settle();
   CHECK(listOf(last(rig), "levels") == std::vector<double>{1, 1, 0});
-  rig.score().openOrnament(last(rig).id);
-  rig.settleView();
-  // Free of the grid a hand over the cells sets them to the sides: down from the left, up from the right.
-  rig.drag(&rig.score(), cell(rig, 0, 0.95), cell(rig, 7, -0.95), Qt::AltModifier);
+  const std::vector<double> pans = listOf(last(rig), "pans");
+  REQUIRE(pans.size() == 3);
+  // It is heard: the first step to the left, the second to the right, the third not at all.
+  CHECK(loudIn(rig, 0).first > 1.5 * loudIn(rig, 0).second);
+  CHECK(loudIn(rig, 1).second > 1.5 * loudIn(rig, 1).first);
+  CHECK(loudIn(rig, 2).first + loudIn(rig, 2).second == 0);
+  // Echoes of its own for each side come through the finish.
+  giveEcho(rig, {{"time_left", "1/8"}, {"time_right", "1/4"}});
+  rig.settle();
+  CHECK(loudIn(rig, 2).first > 0);
+}
+
+TEST_CASE("the sides of cells are painted in their lane, down for the right", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.placeOpen("pulse", "keys", 12, 16);
+  rig.drag(&rig.score(), inLane(rig, "sides", 0, -1), inLane(rig, "sides", 7, 1));
   rig.settle();
   const std::vector<double> pans = listOf(last(rig), "pans");
   REQUIRE(pans.size() == 16);
   CHECK(pans[0] <= -0.7);
   CHECK(pans[7] >= 0.7);
   for (std::size_t k = 1; k < 8; ++k) CHECK(pans[k] >= pans[k - 1]);
-  // It is heard: the first step to the left, the eighth (which sounds: 8 = 3·2 + 2) to the right, the third not at all.
-  const auto plan = rig.session->plan();
-  const auto node = plan->node(last(rig).id);
-  REQUIRE(node->print->ensure(*plan, *node));
-  const PulseShape shape({last(rig), plan->context()});
-  const auto loud = [&](int k, int side) {
-    const PulseShape::Step s = shape.step(k);
-    StereoBuffer b(s.length);
-    node->print->addTo(s.begin, b.span());
-    double sum = 0;
-    for (std::int64_t i = 0; i < s.length; ++i) sum += std::abs((side == 0 ? b.left() : b.right())[i]);
-    return sum;
-  };
-  CHECK(loud(0, 0) > 2 * loud(0, 1));
-  CHECK(loud(7, 1) > 2 * loud(7, 0));
-  CHECK(loud(2, 0) + loud(2, 1) == 0);
+  CHECK(pans[8] == 0);
 }
 
-TEST_CASE("cells are painted in one go and one step of undo, and turned by keys", "[cells]") {
+TEST_CASE("cells are painted in one go and one step of undo, and one by one by keys", "[cells]") {
   const TempFolder dir;
   Rig rig;
   rig.open(writeSmallSong(dir));
@@ -90,12 +125,158 @@ TEST_CASE("cells are painted in one go and one step of undo, and turned by keys"
   rig.session->undo();
   rig.session->undo();
   CHECK(listOf(last(rig), "levels").empty());
-  rig.session->redo();
   rig.score().setFocus();
   for (int i = 0; i < 12 && rig.score().activeHandle() != "cells"; ++i) rig.key(Qt::Key_N);
   REQUIRE(rig.score().activeHandle() == "cells");
-  rig.key(Qt::Key_Right);
+  for (int i = 0; i < 3; ++i) rig.key(Qt::Key_Right);
+  rig.key(Qt::Key_Down);
+  rig.key(Qt::Key_Down);
+  rig.key(Qt::Key_Left);
+  rig.key(Qt::Key_Down);
   rig.settle();
   levels = listOf(last(rig), "levels");
-  for (std::size_t k = 0; k < 16; ++k) CHECK(levels[k] == (k >= 3 && k <= 5 ? 0 : 1));
+  REQUIRE(levels.size() == 16);
+  for (std::size_t k = 0; k < 16; ++k) CHECK(levels[k] == Approx(k == 3 ? 0.8 : k == 2 ? 0.9 : 1));
+  rig.key(Qt::Key_N); // the next lane, at the same cell
+  REQUIRE(rig.score().activeHandle() == "sides");
+  for (int i = 0; i < 5; ++i) rig.key(Qt::Key_Up);
+  rig.settle();
+  CHECK(listOf(last(rig), "pans")[2] == Approx(-0.5));
+}
+
+TEST_CASE("a word becomes a run of repeats on the click with an echo behind it: three actions", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.select("voice", 8, 10); // the word begins at 8.0 beats; selecting it is where the count begins
+  rig.key(Qt::Key_U);         // 1
+  rig.settle();
+  rig.key(Qt::Key_U); // 2
+  rig.settle();
+  CHECK(last(rig).kind == "stutter");
+  CHECK(*last(rig).settings.at("slice").text() == "1/8");
+  giveEcho(rig, {}); // 3: from the finish's menu
+  rig.settle();
+  const auto plan = rig.session->plan();
+  const auto node = plan->node(last(rig).id);
+  REQUIRE(node->print->ensure(*plan, *node));
+  // Each repeat is loud from its click on, and an echo is left after the last one.
+  for (int k = 0; k < 4; ++k) {
+    const Frames at = plan->map().frameAt(last(rig).start + Beats::ofQuarters(0.5 * k));
+    StereoBuffer b(2400);
+    node->print->addTo(at, b.span());
+    CHECK(largest(b) > 0.02f);
+  }
+  StereoBuffer after(12000);
+  node->print->addTo(plan->map().frameAt(last(rig).span().end) + Frames(4800), after.span());
+  CHECK(largest(after) > 0.001f);
+}
+
+TEST_CASE("a stutter's cells are silenced, pitched, leaned and turned round by one gesture each, by mouse", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.placeOpen("stutter", "voice", 8, 12);
+  const auto at = [&](const char* key, std::size_t k) { return (*last(rig).settings.at(key).list())[k]; };
+  rig.drag(&rig.score(), cell(rig, 3, 0), cell(rig, 3, 0));
+  CHECK(at("gains_db", 3).isNull());
+  rig.drag(&rig.score(), inLane(rig, "pitches", 5, 0), inLane(rig, "pitches", 5, -1.5));
+  CHECK(*at("pitches", 5).number() >= 7);
+  rig.drag(&rig.score(), inLane(rig, "sides", 6, 1), inLane(rig, "sides", 6, 1));
+  CHECK(*at("pan_pattern", 6).number() >= 0.8);
+  rig.drag(&rig.score(), inLane(rig, "directions", 1, 0), inLane(rig, "directions", 2, 0));
+  CHECK(*at("reversed", 1).boolean());
+  CHECK(*at("reversed", 2).boolean());
+  CHECK_FALSE(*at("reversed", 3).boolean());
+  CHECK(at("gains_db", 3).isNull());
+  // The wheel makes all of them finer and coarser again.
+  wheel(rig.score(), cell(rig, 8, 0.2), 120);
+  rig.settle();
+  CHECK(*last(rig).settings.at("slice").text() == "1/32");
+  wheel(rig.score(), cell(rig, 8, 0.2), -240);
+  rig.settle();
+  CHECK(*last(rig).settings.at("slice").text() == "1/8");
+}
+
+TEST_CASE("the attack of a stutter is shown and moved by a sample", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.placeOpen("stutter", "voice", 8, 10);
+  rig.settle();
+  REQUIRE(rig.session->facts());
+  REQUIRE(rig.session->facts()->taken);
+  const std::int64_t before = rig.session->facts()->taken->at.count;
+  rig.score().setFocus();
+  for (int i = 0; i < 16 && rig.score().activeHandle() != "taken"; ++i) rig.key(Qt::Key_N);
+  REQUIRE(rig.score().activeHandle() == "taken");
+  rig.key(Qt::Key_Right);
+  rig.key(Qt::Key_Right);
+  rig.settle();
+  CHECK(rig.session->facts()->taken->at.count == before + 2);
+  const QRectF box = rig.score().handleRect(QStringLiteral("taken"));
+  rig.drag(&rig.score(), box.center().toPoint(), (box.center() - QPointF(box.width() / 4, 0)).toPoint());
+  rig.settle();
+  // A quarter of 24 ms later.
+  CHECK(static_cast<double>(rig.session->facts()->taken->at.count - before) / 48 == Approx(6).margin(0.3));
+}
+
+TEST_CASE("a glitch is rolled three times and kept, and its cells are there to be edited", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.select("drums", 8, 16);
+  for (int i = 0; i < 4; ++i) {
+    rig.key(Qt::Key_G);
+    rig.settle();
+  }
+  CHECK(last(rig).kind == "glitch");
+  CHECK(last(rig).seed == 4);
+  const auto plan = rig.session->plan();
+  const auto node = plan->node(last(rig).id);
+  REQUIRE(node->print->ensure(*plan, *node));
+  const auto heard = [](const OrnamentNode& n) {
+    StereoBuffer b(n.plan.extent.length());
+    n.print->addTo(n.plan.extent.begin, b.span());
+    return b;
+  };
+  const StereoBuffer rolled = heard(*node);
+  rig.key(Qt::Key_G, Qt::ShiftModifier);
+  rig.settle();
+  CHECK_FALSE(last(rig).settings.at("kept_ms").isNull());
+  const auto kept = rig.session->plan();
+  REQUIRE(kept->node(last(rig).id)->print->ensure(*kept, *kept->node(last(rig).id)));
+  CHECK(heard(*kept->node(last(rig).id)) == rolled);
+  rig.key(Qt::Key_G); // there is nothing to roll any more, and it says so
+  CHECK(last(rig).seed == 4);
+  CHECK(rig.window->measure().said().contains("kept"));
+  rig.key(Qt::Key_G, Qt::ShiftModifier);
+  CHECK_FALSE(last(rig).settings.contains("kept_ms"));
+}
+
+TEST_CASE("the tools for patterns work by key and by word, and a pattern goes from kind to kind", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.placeOpen("pulse", "keys", 12, 16);
+  rig.key(Qt::Key_P, Qt::ShiftModifier);
+  CHECK(listOf(last(rig), "levels") == std::vector<double>{1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0});
+  rig.key(Qt::Key_P, Qt::ShiftModifier);
+  CHECK(listOf(last(rig), "levels") == std::vector<double>{1, 0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 0});
+  rig.key(Qt::Key_R, Qt::ShiftModifier);
+  CHECK(listOf(last(rig), "levels")[1] == 1);
+  rig.key(Qt::Key_R, Qt::ControlModifier | Qt::ShiftModifier);
+  rig.key(Qt::Key_X, Qt::ShiftModifier);
+  CHECK(listOf(last(rig), "levels") == std::vector<double>{1, 1, 0});
+  rig.key(Qt::Key_X, Qt::ShiftModifier);
+  CHECK(listOf(last(rig), "levels") == std::vector<double>{1, 1, 1, 0});
+  rig.key(Qt::Key_H, Qt::ShiftModifier);
+  CHECK(sounding(*patternOf(*rig.session, last(rig).id)) <= 2);
+  rig.key(Qt::Key_C, Qt::ControlModifier | Qt::ShiftModifier);
+  const Pattern copied = *patternOf(*rig.session, last(rig).id);
+  rig.placeOpen("stutter", "voice", 8, 12);
+  rig.key(Qt::Key_V, Qt::ControlModifier | Qt::ShiftModifier);
+  const Pattern given = *patternOf(*rig.session, last(rig).id);
+  REQUIRE(given.size() == copied.size());
+  for (std::size_t i = 0; i < given.size(); ++i) CHECK(given[i].level == Approx(copied[i].level).margin(0.01));
 }

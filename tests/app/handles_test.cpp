@@ -35,7 +35,7 @@ OpenCanvas canvasOf(Rig& rig, const std::string& id) {
 }
 
 /// Eight cells over the area that hold a level each, in the points of the throw's feedback.
-class Cells : public OpenDrawing {
+class CellsOfTest : public OpenDrawing {
  public:
   void paint(QPainter&, const OpenCanvas&) const override {}
   QString sentence(const OpenCanvas&, bool&) const override { return {}; }
@@ -202,10 +202,10 @@ TEST_CASE("cells are pressed, painted across and walked by keys, each gesture on
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   OpenHand hand(*rig.session);
-  hand.open(std::make_unique<Cells>());
-  const auto levels = [&] { return Cells::levelsOf(rig.ornament(id)); };
+  hand.open(std::make_unique<CellsOfTest>());
+  const auto levels = [&] { return CellsOfTest::levelsOf(rig.ornament(id)); };
   const auto canvas = [&] { return canvasOf(rig, id); };
-  const auto middle = [&](int i) { return Cells::cell(canvas(), i).center(); };
+  const auto middle = [&](int i) { return CellsOfTest::cell(canvas(), i).center(); };
   const Song before = rig.session->song();
 
   CHECK_FALSE(hand.press(canvas().area.bottomRight(), false, Beats(0), canvas())); // no cell there

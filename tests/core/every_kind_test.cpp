@@ -47,7 +47,9 @@ TEST_CASE("outside its extent a row is untouched by any kind, bit for bit", "[ki
     TestSong t;
     t.stem("v", 48000 * 6, noise(11, 0.3));
     t.ornament(kind->table().id, "v", 6, 1,
-               kind->table().find("lead_beats") ? Settings{{"lead_beats", 2.0}} : Settings{})
+               kind->table().find("lead_beats")       ? Settings{{"lead_beats", 2.0}}
+               : kind->table().find("chance_percent") ? Settings{{"chance_percent", List{100.0}}} // 0 does nothing
+                                                      : Settings{})
         .finish = {{"gain", {{"db", -3.0}}}};
     const auto plan = t.plan();
     const StereoBuffer row = rowOut(*plan, "v", 0, 48000 * 6), dry = fill(48000 * 6, noise(11, 0.3));

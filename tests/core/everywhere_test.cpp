@@ -31,6 +31,7 @@ Signal phrase(double at, double rate, double level = 0.3, int partials = 5) {
 Settings plainOf(const Kind& kind) {
   Settings s;
   if (kind.table().find("lead_beats")) s["lead_beats"] = 2.0;
+  if (kind.table().find("chance_percent")) s["chance_percent"] = List{70.0}; // 0 does nothing
   return s;
 }
 

@@ -1,0 +1,592 @@
+#include "ornaments/glitch.h"
+
+#include "audio/chance.h"
+#include "dsp/crush.h"
+#include "dsp/speed_reader.h"
+#include "dsp/svf.h"
+#include "ornaments/list_cells.h"
+#include "ornaments/source.h"
+#include "song/settings/settings_view.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+constexpr double kJoinSeconds = 0.005;  // within a loop, from its end to its begin; a quarter of it at most
+constexpr std::int64_t kPart = 512;     // frames in which a frozen step is computed, from its own begin
+constexpr std::int64_t kSweepGrid = 16; // frames on which the band stands still
+constexpr double kMostMakeUp = 2;       // of a narrow band, which is softer than all of the sound
+constexpr double kWholeBand = 0.3;      // the resonance from which on nothing but the band is heard
+constexpr double kLongestLoop = 10;     // seconds, however long a note value is
+
+TableSpec makeGlitchTable() {
+  TableSpec t;
+  t.id = "glitch";
+  t.name = "Glitch";
+  t.key = "G";
+  t.meaning = "By chance a step freezes what was just heard.";
+  const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
+  add({.key = "step",
+       .label = "step",
+       .type = type::time,
+       .min = 1,
+       .max = 960000,
+       .initial = "1/16",
+       .meaning = "Length of a step, counted from the bar line: a note value, or milliseconds.",
+       .group = "chance"});
+  add({.key = "bars",
+       .label = "bars",
+       .type = type::integer,
+       .min = 1,
+       .max = 8,
+       .initial = 1,
+       .meaning = "After so many bars the list of chances begins again.",
+       .group = "chance",
+       .role = Role::leftAlone});
+  add({.key = "chance_percent",
+       .label = "chances",
+       .unit = "%",
+       .max = 100,
+       .initial = List{0.0},
+       .meaning = "How likely each step freezes, from the bar line; the list goes round.",
+       .group = "chance",
+       .step = 5,
+       .shape = Shape::list});
+  add({.key = "loop",
+       .label = "loops",
+       .type = type::time,
+       .min = 2,
+       .max = 4000,
+       .initial = List{30.0, 120.0},
+       .meaning = "What is frozen is between so short and so long: note values, or milliseconds.",
+       .group = "frozen",
+       .shape = Shape::pair});
+  add({.key = "pitch_spread_semitones",
+       .label = "pitch spread",
+       .unit = "st",
+       .max = 24,
+       .initial = 5,
+       .meaning = "A frozen step is up to so many semitones higher or lower.",
+       .group = "frozen"});
+  add({.key = "glide_percent",
+       .label = "glide",
+       .unit = "%",
+       .max = 100,
+       .initial = 0,
+       .meaning = "Part of the step in which its pitch goes from the row's to its own.",
+       .group = "frozen",
+       .step = 5});
+  add({.key = "mix_percent",
+       .label = "mix",
+       .unit = "%",
+       .max = 100,
+       .initial = 100,
+       .meaning = "How much of a frozen step takes the place of the row.",
+       .group = "frozen",
+       .step = 5,
+       .role = Role::leftAlone});
+  add({.key = "kept_ms",
+       .label = "kept loops",
+       .unit = "ms",
+       .min = 2,
+       .max = 1000 * kLongestLoop,
+       .meaning =
+           "A roll that was kept, in place of chance: the loop of each step from the bar line, null plays on. Null: "
+           "chance.",
+       .group = "frozen",
+       .shape = Shape::list,
+       .entriesNullable = true,
+       .nullable = true,
+       .whenNull = "by chance",
+       .role = Role::leftAlone,
+       .since = 2});
+  add({.key = "kept_semitones",
+       .label = "kept pitches",
+       .unit = "st",
+       .min = -24,
+       .max = 24,
+       .initial = List{0.0},
+       .meaning = "Pitches of a kept roll, step by step; the list goes round.",
+       .group = "frozen",
+       .shape = Shape::list,
+       .role = Role::leftAlone,
+       .since = 2});
+  add({.key = "resonance_percent",
+       .label = "band",
+       .unit = "%",
+       .max = 95,
+       .initial = 0,
+       .meaning = "How narrow a band of a frozen step is heard; 0: all of it.",
+       .group = "colour",
+       .step = 5});
+  add({.key = "sweep_hz",
+       .label = "sweeps",
+       .unit = "Hz",
+       .min = 20,
+       .max = 20000,
+       .initial = List{300.0, 6000.0},
+       .meaning = "From where to where the band goes during a step.",
+       .group = "colour",
+       .step = 100,
+       .shape = Shape::pair});
+  add({.key = "stereo_opposed",
+       .label = "sides opposed",
+       .type = type::yesNo,
+       .initial = true,
+       .meaning = "On the right the band goes the other way.",
+       .group = "colour"});
+  add({.key = "bits",
+       .label = "bits",
+       .min = 4,
+       .max = 24,
+       .initial = 24,
+       .meaning = "Steps of the level; 24 is clean.",
+       .group = "colour"});
+  add({.key = "rate_hz",
+       .label = "rate",
+       .unit = "Hz",
+       .min = 500,
+       .max = 192000,
+       .meaning = "Held at this rate.",
+       .group = "colour",
+       .step = 500,
+       .nullable = true,
+       .whenNull = "full",
+       .fromNull = std::pair(24000.0, 192000.0)});
+  return t;
+}
+
+const TableSpec& glitchTable() {
+  static const TableSpec t = makeGlitchTable();
+  return t;
+}
+
+SettingsView settingsOf(const Placed& p) {
+  return {glitchTable(), p.ornament.settings};
+}
+
+std::int64_t fadeOf(const GlitchShape& shape, std::int64_t k, double rate) {
+  return std::min<std::int64_t>(std::llround(kFadeInSeconds * rate), shape.frames(k).length() / 2);
+}
+
+/// Frames before a frozen step in which it comes in: within the step before it; at the first one not across the song's
+/// begin.
+std::int64_t fadeBefore(const GlitchShape& shape, std::int64_t k, double rate) {
+  if (k > shape.first()) return fadeOf(shape, k - 1, rate);
+  const std::int64_t begin = shape.frames(k).begin.count, fade = fadeOf(shape, k, rate);
+  return begin >= 0 ? std::min(begin, fade) : fade;
+}
+
+/// What of the row may be frozen.
+FrameRange glitchReach(const Placed& p, const GlitchShape& shape) {
+  const double longest = shape.longestLoop() + kJoinSeconds;
+  const FrameRange span = p.span();
+  return {span.begin - Frames(std::llround(longest * p.sampleRate()) + 4), span.end};
+}
+
+/// How alike two sounds are, 0..1: their correlation, where it is not against each other.
+double likeness(const StereoSpan& a, const StereoSpan& b) {
+  double ab = 0, aa = 1e-20, bb = 1e-20;
+  for (std::int64_t i = 0; i < a.frames; ++i)
+    for (const auto& [x, y] : {std::pair(a.left[i], b.left[i]), {a.right[i], b.right[i]}}) {
+      ab += static_cast<double>(x) * static_cast<double>(y);
+      aa += static_cast<double>(x) * static_cast<double>(x);
+      bb += static_cast<double>(y) * static_cast<double>(y);
+    }
+  return std::clamp(ab / std::sqrt(aa * bb), 0.0, 1.0);
+}
+
+/// What all frozen steps have in common.
+struct FrozenColour {
+  explicit FrozenColour(const Placed& p)
+      : rate(p.sampleRate()) {
+    const SettingsView s = settingsOf(p);
+    glide = s.share("glide_percent");
+    mix = s.share("mix_percent");
+    resonance = s.share("resonance_percent");
+    const auto sweep = s.numbers("sweep_hz");
+    low = sweep[0];
+    high = sweep[1];
+    opposed = s.yes("stereo_opposed");
+    steps = crushSteps(s.number("bits"));
+    hold = s.maybe("rate_hz");
+  }
+  double narrowness() const { return 0.7 * std::pow(30, resonance); } // q: from wide to 18
+  double rate, glide, mix, resonance, low, high;
+  bool opposed;
+  double steps; // of the crush
+  std::optional<double> hold;
+};
+
+/// One frozen step, computed from its own begin on; any part of it can be asked for, forwards fastest.
+class FrozenSound {
+ public:
+  /// `row` reads from the span's begin on, and before it.
+  FrozenSound(const FrozenColour& colour, const GlitchShape& shape, std::int64_t step, const FrozenStep& drawn,
+              const std::function<void(std::int64_t from, StereoSpan out)>& row)
+      : colour_(colour)
+      , step_(step)
+      , before_(fadeBefore(shape, step, colour.rate))
+      , frames_(shape.frames(step).length())
+      , speed_(std::exp2(drawn.semitones / 12))
+      , glide_(colour.glide * static_cast<double>(frames_))
+      , loop_(std::max<std::int64_t>(2, std::llround(drawn.loopSeconds * colour.rate)))
+      , reader_([this](std::int64_t from, StereoSpan out) { readLoop(from, out); }) {
+    // What was just heard, its end joined to its begin.
+    const std::int64_t join = std::min<std::int64_t>(std::llround(kJoinSeconds * colour.rate), loop_.frames() / 4);
+    const std::int64_t at = (shape.frames(step).begin - shape.frames(shape.first()).begin).count - loop_.frames();
+    StereoBuffer lead(join);
+    row(at, loop_.span());
+    if (join > 0) row(at - join, lead.span());
+    const std::int64_t from = loop_.frames() - join;
+    const double alike = likeness(loop_.span().part(from, join), lead.span());
+    for (std::int64_t i = 0; i < join; ++i) {
+      const JoinGains g = matchedPower((static_cast<double>(i) + 0.5) / static_cast<double>(join), alike);
+      const std::int64_t f = from + i;
+      const auto blend = [&](float* l, const float* r) {
+        l[f] = static_cast<float>(g.leaving * static_cast<double>(l[f]) + g.coming * static_cast<double>(r[i]));
+      };
+      blend(loop_.left(), lead.left());
+      blend(loop_.right(), lead.right());
+    }
+    restart();
+  }
+  std::int64_t step() const { return step_; }
+  /// Frames from..from+out.frames−1 after the step's begin; from −before on.
+  void read(std::int64_t from, StereoSpan out) {
+    for (std::int64_t done = 0; done < out.frames;) {
+      const std::int64_t part = (from + done + before_) / kPart;
+      if (part < part_) restart();
+      while (part_ < part) next();
+      const std::int64_t in = from + done + before_ - part * kPart, n = std::min(kPart - in, out.frames - done);
+      std::copy_n(sound_.left() + in, n, out.left + done);
+      std::copy_n(sound_.right() + in, n, out.right + done);
+      done += n;
+    }
+  }
+
+ private:
+  void restart() {
+    part_ = -1;
+    band_.emplace(StereoSvf::Pass::band, colour_.low, colour_.high, colour_.rate, colour_.narrowness());
+    crush_.emplace(colour_.steps, colour_.hold, colour_.rate);
+    next();
+  }
+  void next() {
+    ++part_;
+    const StereoSpan io = sound_.span();
+    const std::int64_t from = part_ * kPart - before_;
+    if (speed_ == 1) {
+      readLoop(from, io);
+    } else {
+      for (std::int64_t i = 0; i < kPart; ++i) {
+        const double t = static_cast<double>(from + i);
+        // In the glide the speed goes straight from 1 to its own.
+        const double v = t >= glide_ ? speed_ : t <= 0 ? 1 : 1 + (speed_ - 1) * t / glide_;
+        const double gone = t >= glide_ ? speed_ * t - (speed_ - 1) * glide_ / 2
+                            : t <= 0    ? t
+                                        : t + (speed_ - 1) * t * t / (2 * glide_);
+        position_[static_cast<std::size_t>(i)] = gone;
+        speedAt_[static_cast<std::size_t>(i)] = v;
+      }
+      reader_.read(position_.data(), speedAt_.data(), io);
+    }
+    if (colour_.resonance > 0) sweep(from, io);
+    if (colour_.steps > 0 || colour_.hold) crush_->process(io);
+  }
+  void sweep(std::int64_t from, StereoSpan io) {
+    const auto makeUp = static_cast<float>(std::min(kMostMakeUp, std::sqrt(colour_.narrowness() / 0.7))),
+               wet = static_cast<float>(std::min(1.0, colour_.resonance / kWholeBand));
+    for (std::int64_t i = 0; i < io.frames; i += kSweepGrid) {
+      const double u = std::clamp(static_cast<double>(from + i) / static_cast<double>(frames_), 0.0, 1.0);
+      const auto at = [&](double x) { return colour_.low * std::pow(colour_.high / colour_.low, x); };
+      band_->setCutoff(at(u), colour_.opposed ? at(1 - u) : at(u));
+      float left[kSweepGrid], right[kSweepGrid];
+      std::copy_n(io.left + i, kSweepGrid, left);
+      std::copy_n(io.right + i, kSweepGrid, right);
+      band_->process(left, right, kSweepGrid);
+      for (std::int64_t k = 0; k < kSweepGrid; ++k) {
+        io.left[i + k] += wet * (makeUp * left[k] - io.left[i + k]);
+        io.right[i + k] += wet * (makeUp * right[k] - io.right[i + k]);
+      }
+    }
+  }
+  /// Round and round.
+  void readLoop(std::int64_t from, StereoSpan out) {
+    const std::int64_t n = loop_.frames();
+    std::int64_t at = ((from % n) + n) % n;
+    for (std::int64_t done = 0; done < out.frames;) {
+      const std::int64_t count = std::min(n - at, out.frames - done);
+      std::copy_n(loop_.left() + at, count, out.left + done);
+      std::copy_n(loop_.right() + at, count, out.right + done);
+      done += count;
+      at = 0;
+    }
+  }
+
+  const FrozenColour& colour_;
+  std::int64_t step_, before_, frames_;
+  double speed_, glide_;
+  StereoBuffer loop_;
+  std::optional<StereoSvf> band_;
+  std::optional<Crush> crush_;
+  SpeedReader reader_;
+  StereoBuffer sound_{kPart};
+  std::int64_t part_ = -1;
+  std::array<double, kPart> position_{}, speedAt_{};
+};
+
+class GlitchVoice : public Voice {
+ public:
+  GlitchVoice(const Placed& p, Sounds& sounds)
+      : sounds_(sounds)
+      , colour_(p)
+      , shape_(p)
+      , source_(p, glitchReach(p, shape_))
+      , begin_(p.span().begin - Frames(fadeBefore(shape_, shape_.first(), colour_.rate)))
+      , length_((p.span().end - begin_).count) {}
+
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, length_ - at_);
+    if (n <= 0) return 0;
+    out.part(0, n).clear();
+    const FrameRange block{begin_ + Frames(at_), begin_ + Frames(at_ + n)};
+    for (std::int64_t k = std::max(shape_.first(), shape_.grid().at(block.begin)); k < shape_.end(); ++k) {
+      if (shape_.frames(k).begin - Frames(fadeBefore(shape_, k, colour_.rate)) >= block.end) break;
+      if (const auto drawn = shape_.drawn(k)) play(k, *drawn, block.begin, out.part(0, n));
+    }
+    at_ += n;
+    return n;
+  }
+  bool seek(std::int64_t frame) override {
+    at_ = frame;
+    return true;
+  }
+
+ private:
+  void play(std::int64_t k, const FrozenStep& drawn, Frames first, StereoSpan out) {
+    const FrameRange step = shape_.frames(k);
+    const std::int64_t in = fadeBefore(shape_, k, colour_.rate), away = fadeOf(shape_, k, colour_.rate);
+    const bool joinIn = k > shape_.first() && shape_.drawn(k - 1),
+               joinOut = k + 1 < shape_.end() && shape_.drawn(k + 1);
+    const std::int64_t from = std::max(-in, (first - step.begin).count),
+                       to = std::min(step.length(), (first - step.begin).count + out.frames);
+    if (from >= to) return;
+    FrozenSound& sound = frozen(k, drawn);
+    const StereoSpan mine = part_.span().part(0, to - from);
+    sound.read(from, mine);
+    const std::int64_t at = from - (first - step.begin).count;
+    for (std::int64_t i = 0; i < mine.frames; ++i) {
+      const std::int64_t f = from + i;
+      auto g = static_cast<float>(colour_.mix);
+      if (f < 0) {
+        const double u = static_cast<double>(f + in) / static_cast<double>(in);
+        g *= static_cast<float>(joinIn ? equalPower(u).coming : raisedCosine(u));
+      } else if (const std::int64_t rest = step.length() - f; rest < away) {
+        const double u = 1 - static_cast<double>(rest) / static_cast<double>(away);
+        g *= static_cast<float>(joinOut ? equalPower(u).leaving : 1 - raisedCosine(u));
+      }
+      out.left[at + i] += g * mine.left[i];
+      out.right[at + i] += g * mine.right[i];
+    }
+  }
+  /// Two at most sound in a block of a long step; those of short ones are soon made.
+  FrozenSound& frozen(std::int64_t k, const FrozenStep& drawn) {
+    auto& place = sounding_[static_cast<std::size_t>(k) % sounding_.size()];
+    if (!place || place->step() != k)
+      place = std::make_unique<FrozenSound>(
+          colour_, shape_, k, drawn, [this](std::int64_t from, StereoSpan out) { source_.read(sounds_, from, out); });
+    return *place;
+  }
+
+  Sounds& sounds_;
+  FrozenColour colour_;
+  GlitchShape shape_;
+  OwnOrPieces source_;
+  Frames begin_;
+  std::int64_t length_;
+  std::array<std::unique_ptr<FrozenSound>, 2> sounding_;
+  StereoBuffer part_{kPrintBlock};
+  std::int64_t at_ = 0;
+};
+
+} // namespace
+
+GlitchShape::GlitchShape(const Placed& p)
+    : map_(p.map)
+    , grid_(p.map, p.map.barStart(p.map.barAt(p.ornament.start).bar), settingsOf(p).value("step"))
+    , span_(p.span())
+    , seed_(static_cast<std::uint64_t>(p.ornament.seed)) {
+  const SettingsView s = settingsOf(p);
+  firstBar_ = map_.barAt(p.ornament.start).bar;
+  first_ = grid_.at(span_.begin);
+  end_ = span_.empty() ? first_ : grid_.at(span_.end - Frames(1)) + 1;
+  bars_ = static_cast<std::int64_t>(s.number("bars"));
+  chances_ = s.numbers("chance_percent");
+  const auto seconds = [&](const Value& v) {
+    return v.number() ? *v.number() / 1000 : NoteValue::parse(*v.text())->seconds(map_, p.ornament.start).value;
+  };
+  const List& loop = *s.value("loop").list();
+  std::tie(shortest_, longest_) = std::minmax({seconds(loop[0]), seconds(loop[1])});
+  shortest_ = std::min(shortest_, kLongestLoop);
+  longest_ = std::min(longest_, kLongestLoop);
+  spread_ = s.number("pitch_spread_semitones");
+  if (const List* kept = s.value("kept_ms").list()) {
+    for (const Value& v : *kept) kept_.push_back(v.number() ? std::optional(*v.number() / 1000) : std::nullopt);
+    keptSemitones_ = s.numbers("kept_semitones");
+    for (const auto& one : kept_) longest_ = std::max(longest_, one.value_or(0));
+  }
+}
+
+FrameRange GlitchShape::frames(std::int64_t k) const {
+  return intersect({grid_.begin(k), grid_.begin(k + 1)}, span_);
+}
+
+std::size_t GlitchShape::place(std::int64_t k, std::size_t round) const {
+  const std::int64_t bar = map_.barAt(grid_.beat(k)).bar - firstBar_;
+  const Beats from = map_.barStart(firstBar_ + bar / bars_ * bars_);
+  std::int64_t begin = grid_.at(map_.frameAt(from)); // the first step from there on
+  if (grid_.beat(begin) < from) ++begin;
+  return static_cast<std::size_t>(std::max<std::int64_t>(0, k - begin)) % round;
+}
+
+double GlitchShape::usualLoop() const {
+  return std::sqrt(shortest_ * longest_);
+}
+
+Pattern GlitchShape::pattern() const {
+  Pattern all;
+  if (kept())
+    for (std::size_t i = 0; i < kept_.size(); ++i)
+      all.push_back({.level = kept_[i] ? 1.0 : 0.0, .semitones = keptSemitones_[i % keptSemitones_.size()]});
+  else
+    for (const double c : chances_) all.push_back({.level = c / 100});
+  return all;
+}
+
+double GlitchShape::chance(std::int64_t k) const {
+  if (kept()) return drawn(k) ? 1 : 0;
+  return chances_[place(k, chances_.size())] / 100;
+}
+
+std::optional<FrozenStep> GlitchShape::drawn(std::int64_t k) const {
+  if (kept()) {
+    const auto n = static_cast<std::size_t>(k);
+    if (n >= kept_.size() || !kept_[n]) return std::nullopt;
+    return FrozenStep{*kept_[n], keptSemitones_[n % keptSemitones_.size()]};
+  }
+  Chance draw(mix64(seed_ * 0x9e3779b97f4a7c15ULL + static_cast<std::uint64_t>(k)));
+  if (draw.unit() >= chance(k)) return std::nullopt;
+  FrozenStep f;
+  f.loopSeconds = shortest_ * std::pow(longest_ / shortest_, draw.unit());
+  // To a hundredth of a millisecond, as it is written down when it is kept.
+  f.loopSeconds = std::round(f.loopSeconds * 1e5) / 100 / 1000;
+  f.semitones = std::round((2 * draw.unit() - 1) * spread_);
+  return f;
+}
+
+std::optional<Ornament> withRollKept(const Placed& p) {
+  const GlitchShape shape(p);
+  if (shape.end() > 1024) return std::nullopt;
+  Ornament o = p.ornament;
+  List loops, pitches;
+  for (std::int64_t k = 0; k < shape.end(); ++k) {
+    const auto drawn = k >= shape.first() ? shape.drawn(k) : std::nullopt;
+    loops.emplace_back();
+    if (drawn) loops.back() = std::round(drawn->loopSeconds * 1e5) / 100;
+    pitches.emplace_back(drawn ? drawn->semitones : 0.0);
+  }
+  o.settings["kept_ms"] = std::move(loops);
+  o.settings["kept_semitones"] = std::move(pitches);
+  return o;
+}
+
+namespace {
+
+/// Cells of a glitch: their chances, or the steps of a roll that was kept.
+class GlitchCells : public ListCells {
+ public:
+  explicit GlitchCells(const Placed& p)
+      : ListCells(p, GlitchShape(p).grid(), p.span())
+      , shape_(p) {}
+  std::int64_t first() const override { return shape_.first(); }
+  std::size_t place(std::int64_t k, std::size_t round) const override {
+    return shape_.kept() ? static_cast<std::size_t>(k) % round : shape_.place(k, round);
+  }
+  Pattern pattern() const override { return shape_.pattern(); }
+  Ornament with(const Pattern& p) const override {
+    Ornament o = ornament();
+    if (!shape_.kept()) {
+      setList(o, "chance_percent", p,
+              [](const PatternStep& s) { return Value(std::round(100 * std::min(s.level, 1.0))); });
+      return o;
+    }
+    List loops, pitches;
+    const auto all = static_cast<std::size_t>(std::min<std::int64_t>(shape_.end(), kMostSteps));
+    for (std::size_t k = 0; k < all; ++k) {
+      const PatternStep& step = p[k % p.size()];
+      const auto was = shape_.drawn(static_cast<std::int64_t>(k));
+      loops.emplace_back();
+      if (step.sounds()) loops.back() = std::round((was ? was->loopSeconds : shape_.usualLoop()) * 1e5) / 100;
+      pitches.emplace_back(step.semitones);
+    }
+    o.settings["kept_ms"] = std::move(loops);
+    o.settings["kept_semitones"] = std::move(pitches);
+    return o;
+  }
+  Has has() const override { return {.pitches = shape_.kept()}; }
+
+ private:
+  GlitchShape shape_;
+};
+
+} // namespace
+
+std::unique_ptr<Cells> Glitch::cells(const Placed& p) const {
+  return std::make_unique<GlitchCells>(p);
+}
+
+const TableSpec& Glitch::table() const {
+  return glitchTable();
+}
+
+PrintPlan Glitch::plan(const Placed& p) const {
+  const GlitchShape shape(p);
+  const double rate = p.sampleRate();
+  PrintPlan plan;
+  plan.extent = {p.span().begin - Frames(fadeBefore(shape, shape.first(), rate)), p.span().end};
+  plan.anyOrder = true;
+  plan.reads = OwnOrPieces(p, glitchReach(p, shape)).reads();
+  const double rest = 1 - settingsOf(p).share("mix_percent");
+  std::vector<GainSegments::Point> points;
+  bool frozen = false;
+  for (std::int64_t k = shape.first(); k < shape.end() && points.size() <= kMostSegments; ++k) {
+    const bool now = shape.drawn(k).has_value();
+    if (now && !frozen) {
+      const Frames at = shape.frames(k).begin;
+      points.push_back({at - Frames(fadeBefore(shape, k, rate)), 1});
+      points.push_back({at, rest});
+    }
+    if (frozen && !now) {
+      const Frames at = shape.frames(k).begin;
+      points.push_back({at - Frames(fadeOf(shape, k - 1, rate)), rest});
+      points.push_back({at, 1});
+    }
+    frozen = now;
+  }
+  if (frozen) {
+    points.push_back({p.span().end - Frames(fadeOf(shape, shape.end() - 1, rate)), rest});
+    points.push_back({p.span().end, 1});
+  }
+  plan.dry = plan.wet = GainSegments(std::move(points));
+  return plan;
+}
+
+std::unique_ptr<Voice> Glitch::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<GlitchVoice>(p, sounds);
+}
+
+} // namespace ivrin

@@ -1,0 +1,484 @@
+#include "ornaments/stutter.h"
+
+#include "dsp/onsets.h"
+#include "dsp/speed_reader.h"
+#include "ornaments/list_cells.h"
+#include "ornaments/source.h"
+#include "song/settings/settings_view.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+// Where the attack is looked for, seconds before and after the source's begin; and what is heard around that, so that
+// attacks have something to stand out from.
+constexpr double kSoonest = 0.09, kLatest = 0.5, kAround = 0.06;
+constexpr float kLeastOfLoudest = 0.1f; // of the highest heard there: what is softer is no attack of it
+constexpr double kDbPerSecond = 100;    // by which an attack further away must be stronger
+constexpr double kBackSeconds = 0.0025; // from half its height to where an attack begins, at most
+constexpr double kLongestTakeFrom = 0.5;
+constexpr double kMostDb = 12, kLeastSemitones = -48, kMostSemitones = 24; // whatever steps add up to
+
+TableSpec makeStutterTable() {
+  TableSpec t;
+  t.id = "stutter";
+  t.name = "Stutter";
+  t.key = "U";
+  t.meaning = "The row is cut into cells that repeat its first one, or play its slices in another order.";
+  const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
+  add({.key = "slice",
+       .label = "slice",
+       .type = type::time,
+       .min = 1,
+       .max = 960000,
+       .initial = "1/16",
+       .meaning = "Length of a cell: a note value, or milliseconds.",
+       .group = "cells"});
+  add({.key = "pattern",
+       .label = "run",
+       .type = type::pattern,
+       .meaning = "Cells of several lengths one after another, in the place of equal ones: so many of each note value.",
+       .group = "cells",
+       .nullable = true,
+       .whenNull = "equal"});
+  add({.key = "pattern_fill",
+       .label = "then",
+       .type = type::choice,
+       .initial = "last",
+       .meaning = "After the run: its last length goes on, or the run begins again.",
+       .group = "cells",
+       .choices = {"last", "cycle"},
+       .role = Role::leftAlone});
+  add({.key = "count",
+       .label = "cells",
+       .type = type::integer,
+       .min = 1,
+       .max = 1024,
+       .meaning = "So many cells, then the row is back; null: as many as fill the span.",
+       .group = "cells",
+       .nullable = true,
+       .whenNull = "fill",
+       .fromNull = std::pair(4.0, 4.0),
+       .role = Role::leftAlone});
+  add({.key = "gate_percent",
+       .label = "open",
+       .unit = "%",
+       .min = 5,
+       .max = 100,
+       .initial = 100,
+       .meaning = "Part of its length that a cell sounds.",
+       .group = "cells",
+       .step = 5});
+  add({.key = "gains_db",
+       .label = "levels",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = List{0.0},
+       .meaning = "Gain of each cell, null is silent; the list goes round.",
+       .group = "shape",
+       .shape = Shape::list,
+       .entriesNullable = true,
+       .since = 2});
+  add({.key = "gain_step_db",
+       .label = "level step",
+       .unit = "dB",
+       .min = -24,
+       .max = 12,
+       .initial = 0,
+       .meaning = "From each cell to the next; never over +12 dB in all.",
+       .group = "shape",
+       .step = 0.5});
+  add({.key = "pitches",
+       .label = "pitches",
+       .unit = "st",
+       .min = -24,
+       .max = 24,
+       .initial = List{0.0},
+       .meaning = "Pitch of each cell, by its speed; the list goes round.",
+       .group = "shape",
+       .shape = Shape::list});
+  add({.key = "pitch_step_semitones",
+       .label = "pitch step",
+       .unit = "st",
+       .min = -12,
+       .max = 12,
+       .initial = 0,
+       .meaning = "From each cell to the next; between -48 and 24 in all.",
+       .group = "shape"});
+  add({.key = "pan_pattern",
+       .label = "sides",
+       .min = -1,
+       .max = 1,
+       .initial = List{0.0},
+       .meaning = "Where each cell stands between left, -1, and right, 1; the list goes round.",
+       .group = "shape",
+       .step = 0.1,
+       .shape = Shape::list});
+  add({.key = "fade_ms",
+       .label = "fades",
+       .unit = "ms",
+       .max = 50,
+       .initial = 2,
+       .meaning = "How cells hand over to each other, before the next one begins: its attack is left alone.",
+       .group = "shape",
+       .step = 0.5,
+       .role = Role::leftAlone});
+  add({.key = "remove_dry",
+       .label = "remove dry",
+       .type = type::yesNo,
+       .initial = true,
+       .meaning = "The row is silent meanwhile; else the cells are added to it.",
+       .group = "shape",
+       .role = Role::leftAlone});
+  add({.key = "order",
+       .label = "slices",
+       .type = type::integer,
+       .min = 1,
+       .max = 1024,
+       .meaning = "Which slice of the source each cell plays, counted from 1; the list goes round. Null: all play the "
+                  "first one.",
+       .group = "slices",
+       .shape = Shape::list,
+       .nullable = true,
+       .whenNull = "the first"});
+  add({.key = "snap_to_onset",
+       .label = "from the attack",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Slices begin at the attack found near the start; they sound on the grid all the same.",
+       .group = "slices",
+       .role = Role::leftAlone});
+  add({.key = "take_from_ms",
+       .label = "taken later by",
+       .unit = "ms",
+       .min = -500,
+       .max = 500,
+       .initial = 0,
+       .meaning = "Slices begin so much later than that.",
+       .group = "slices",
+       .role = Role::leftAlone,
+       .since = 2});
+  add({.key = "reverse_every",
+       .label = "back every",
+       .type = type::integer,
+       .max = 64,
+       .initial = 0,
+       .meaning = "Every so many cells one plays backwards; 0: none.",
+       .group = "slices"});
+  add({.key = "reversed",
+       .label = "backwards",
+       .type = type::yesNo,
+       .initial = List{false},
+       .meaning = "Which cells play backwards; the list goes round.",
+       .group = "slices",
+       .shape = Shape::list,
+       .since = 2});
+  return t;
+}
+
+const TableSpec& stutterTable() {
+  static const TableSpec t = makeStutterTable();
+  return t;
+}
+
+SettingsView settingsOf(const Placed& p) {
+  return {stutterTable(), p.ornament.settings};
+}
+
+StepGrid gridOf(const Placed& p) {
+  const SettingsView s = settingsOf(p);
+  const Value& runs = s.value("pattern");
+  if (runs.isNull()) return {p.map, p.ornament.start, s.value("slice")};
+  return {p.map, p.ornament.start, *runs.list(),
+          s.is("pattern_fill", "cycle") ? StepGrid::Then::cycle : StepGrid::Then::last};
+}
+
+bool replaces(const Placed& p) {
+  return settingsOf(p).yes("remove_dry");
+}
+
+/// Frames before the first cell in which it comes in, so that it has its whole attack; not across the song's begin.
+std::int64_t entryFrames(const StutterShape& shape) {
+  const std::int64_t begin = shape.frames.begin.count, most = std::min(shape.fade, shape.frames.length() / 2);
+  return begin >= 0 ? std::min(most, begin) : most;
+}
+
+/// What cells may play of the row itself.
+FrameRange stutterReach(const Placed& p, const StutterShape& shape) {
+  const double longest =
+      std::min(static_cast<double>(shape.grid.longest()), static_cast<double>(shape.frames.length()));
+  const double played = (longest + static_cast<double>(shape.fade) + 1) * shape.fastest();
+  const auto around = static_cast<std::int64_t>((kLatest + kAround + kLongestTakeFrom) * p.sampleRate() +
+                                                static_cast<double>(shape.fade + 1) * shape.fastest()) +
+                      SpeedReader::kReach;
+  const Frames begin = p.span().begin;
+  return {begin - Frames(around),
+          std::max(begin + Frames(shape.lastSlice() + around) + Frames(static_cast<std::int64_t>(std::ceil(played))),
+                   p.span().end)};
+}
+
+/// Frames from the source's begin to the attack near it; 0 where none is found.
+std::int64_t attackNear(OwnOrPieces& source, Sounds& sounds, double rate) {
+  const auto frames = [&](double seconds) -> std::int64_t { return std::llround(seconds * rate); };
+  const std::int64_t from = -frames(kSoonest + kAround);
+  StereoBuffer heard(frames(kLatest + kAround) - from);
+  source.read(sounds, from, heard.span());
+  OnsetFinder finder(rate);
+  finder.add(heard.left(), heard.right(), heard.frames());
+  const auto height = [&](std::int64_t f) { return std::max(std::abs(heard.left()[f]), std::abs(heard.right()[f])); };
+  const auto highest = [&](std::int64_t f, std::int64_t end) {
+    float top = 0;
+    for (; f < std::min(end, heard.frames()); ++f) top = std::max(top, height(f));
+    return top;
+  };
+  const float loudest = highest(frames(kAround), heard.frames());
+  std::optional<std::int64_t> best;
+  double most = -1e9;
+  for (const Onset& onset : finder.finish()) {
+    const double at = static_cast<double>(onset.frame + from) / rate;
+    const double strength = onset.riseDb - kDbPerSecond * std::abs(at);
+    if (at < -kSoonest || at > kLatest || strength <= most) continue;
+    if (highest(onset.frame, onset.frame + frames(0.03)) < kLeastOfLoudest * loudest) continue;
+    most = strength;
+    best = onset.frame;
+  }
+  if (!best) return 0;
+  // From half its height back to where it begins: under a twentieth of what follows.
+  const float peak = highest(*best, *best + frames(0.004));
+  const std::int64_t soonest = std::max<std::int64_t>(0, *best - frames(kBackSeconds));
+  std::int64_t begin = *best;
+  for (std::int64_t f = *best; f >= soonest; --f)
+    if (height(f) >= 0.05f * peak) begin = f;
+  return begin + from;
+}
+
+std::int64_t shiftOf(const Placed& p, OwnOrPieces& source, Sounds& sounds) {
+  const SettingsView s = settingsOf(p);
+  const std::int64_t found = s.yes("snap_to_onset") ? attackNear(source, sounds, p.sampleRate()) : 0;
+  return found + std::llround(s.number("take_from_ms") / 1000 * p.sampleRate());
+}
+
+class StutterVoice : public Voice {
+ public:
+  StutterVoice(const Placed& p, Sounds& sounds)
+      : sounds_(sounds)
+      , shape_(p)
+      , source_(p, stutterReach(p, shape_))
+      , entry_(entryFrames(shape_))
+      , length_(shape_.frames.length() + entry_)
+      , shift_(shiftOf(p, source_, sounds))
+      , reader_([this](std::int64_t from, StereoSpan out) { source_.read(sounds_, from, out); }) {}
+
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, length_ - at_);
+    if (n <= 0) return 0;
+    out.part(0, n).clear();
+    const Frames first = shape_.frames.begin + Frames(at_ - entry_), end = first + Frames(n);
+    for (std::int64_t k = shape_.grid.at(first); k < shape_.cells; ++k) {
+      const StutterShape::Cell cell = shape_.cell(k);
+      const std::int64_t before = k == 0 ? entry_ : shape_.fadeAfter(k - 1);
+      if (cell.begin - Frames(before) >= end) break;
+      play(k, cell, first, out.part(0, n));
+    }
+    at_ += n;
+    return n;
+  }
+  bool seek(std::int64_t frame) override {
+    at_ = frame;
+    return true;
+  }
+
+ private:
+  /// Adds what of a cell, with its fades, falls into `out`, which begins at song frame `first`.
+  void play(std::int64_t k, const StutterShape::Cell& cell, Frames first, StereoSpan out) {
+    if (cell.silent()) return;
+    std::int64_t in = k == 0 ? entry_ : shape_.fadeAfter(k - 1);
+    std::int64_t away = k + 1 < shape_.cells ? shape_.fadeAfter(k) : std::min(shape_.fade, cell.length / 2);
+    if (k > 0 && shape_.goesOn(shape_.cell(k - 1), cell)) in = 0;
+    if (k + 1 < shape_.cells && shape_.goesOn(cell, shape_.cell(k + 1))) away = 0;
+    // Cells that fill their place hand over at equal power; everything else comes and goes by itself.
+    const bool joinIn = k > 0 && shape_.cell(k - 1).open == shape_.cell(k - 1).length;
+    const bool joinOut = k + 1 < shape_.cells && cell.open == cell.length;
+    const std::int64_t from = std::max(-in, (first - cell.begin).count),
+                       to = std::min(cell.open, (first - cell.begin).count + out.frames);
+    if (from >= to) return;
+    const StereoSpan mine = part_.span().part(0, to - from);
+    readCell(cell, from, mine);
+    const std::int64_t at = from - (first - cell.begin).count;
+    const auto left = static_cast<float>(cell.gains.left), right = static_cast<float>(cell.gains.right);
+    for (std::int64_t i = 0; i < mine.frames; ++i) {
+      const std::int64_t f = from + i;
+      double w = 1;
+      if (f < 0) {
+        const double u = static_cast<double>(f + in) / static_cast<double>(in);
+        w = joinIn ? equalPower(u).coming : raisedCosine(u);
+      } else if (const std::int64_t rest = cell.open - f; rest < away) {
+        const double u = 1 - static_cast<double>(rest) / static_cast<double>(away);
+        w = joinOut ? equalPower(u).leaving : 1 - raisedCosine(u);
+      }
+      const auto g = static_cast<float>(w);
+      out.left[at + i] += g * left * mine.left[i];
+      out.right[at + i] += g * right * mine.right[i];
+    }
+  }
+  /// What a cell plays `from` frames after its begin, before gains and fades.
+  void readCell(const StutterShape::Cell& cell, std::int64_t from, StereoSpan out) {
+    const std::int64_t slice = shift_ + cell.slice;
+    if (cell.speed == 1 && !cell.reversed) return source_.read(sounds_, slice + from, out);
+    if (cell.speed == 1) {
+      source_.read(sounds_, slice + cell.open - from - out.frames, out);
+      std::reverse(out.left, out.left + out.frames);
+      std::reverse(out.right, out.right + out.frames);
+      return;
+    }
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      position_[static_cast<std::size_t>(i)] = static_cast<double>(slice) + cell.positionAt(from + i);
+      speed_[static_cast<std::size_t>(i)] = cell.reversed ? -cell.speed : cell.speed;
+    }
+    reader_.read(position_.data(), speed_.data(), out);
+  }
+
+  Sounds& sounds_;
+  StutterShape shape_;
+  OwnOrPieces source_;
+  std::int64_t entry_, length_, shift_;
+  SpeedReader reader_;
+  StereoBuffer part_{kPrintBlock};
+  std::array<double, kPrintBlock> position_{}, speed_{};
+  std::int64_t at_ = 0;
+};
+
+} // namespace
+
+StutterShape::StutterShape(const Placed& p)
+    : grid(gridOf(p))
+    , frames(p.span()) {
+  const SettingsView s = settingsOf(p);
+  if (const auto count = s.maybe("count"))
+    frames.end = std::clamp(grid.begin(static_cast<std::int64_t>(*count)), frames.begin, frames.end);
+  cells = frames.empty() ? 0 : grid.at(frames.end - Frames(1)) + 1;
+  fade = std::llround(s.number("fade_ms") / 1000 * p.sampleRate());
+  for (const Value& v : *s.value("gains_db").list())
+    gains_.push_back(v.number() ? std::optional(*v.number()) : std::nullopt);
+  for (const Value& v : *s.value("reversed").list()) reversed_.push_back(*v.boolean() ? 1 : 0);
+  pitches_ = s.numbers("pitches");
+  pans_ = s.numbers("pan_pattern");
+  for (const double n : s.numbers("order")) order_.push_back(static_cast<std::int64_t>(n) - 1);
+  if (order_.empty()) order_ = {0};
+  gate_ = s.share("gate_percent");
+  gainStep_ = s.number("gain_step_db");
+  pitchStep_ = s.number("pitch_step_semitones");
+  reverseEvery_ = static_cast<std::int64_t>(s.number("reverse_every"));
+}
+
+StutterShape::Cell StutterShape::cell(std::int64_t k) const {
+  Cell c{grid.begin(k), 0, 0, 0, 1, false, {0, 0}};
+  c.length = (std::min(grid.begin(k + 1), frames.end) - c.begin).count;
+  c.open = std::clamp<std::int64_t>(std::llround(gate_ * static_cast<double>(c.length)),
+                                    std::min<std::int64_t>(1, c.length), c.length);
+  c.slice = (grid.begin(entry(order_, k)) - grid.begin(0)).count;
+  const double steps = static_cast<double>(k);
+  const double semitones = std::clamp(entry(pitches_, k) + steps * pitchStep_, kLeastSemitones, kMostSemitones);
+  c.speed = semitones == 0 ? 1 : std::exp2(semitones / 12);
+  c.reversed = entry(reversed_, k) != 0 || (reverseEvery_ > 0 && (k + 1) % reverseEvery_ == 0);
+  if (const auto db = entry(gains_, k)) {
+    const double total = std::min(*db + steps * gainStep_, kMostDb);
+    const double gain = total == 0 ? 1 : total < -120 ? 0 : Decibels(total).gain();
+    const SideGains sides = balance(entry(pans_, k));
+    c.gains = {gain * sides.left, gain * sides.right};
+  }
+  return c;
+}
+
+double StutterShape::fastest() const {
+  const double highest = *std::max_element(pitches_.begin(), pitches_.end()) +
+                         std::max(0.0, pitchStep_ * static_cast<double>(std::max<std::int64_t>(0, cells - 1)));
+  return std::exp2(std::clamp(highest, 0.0, kMostSemitones) / 12);
+}
+
+std::int64_t StutterShape::lastSlice() const {
+  return (grid.begin(*std::max_element(order_.begin(), order_.end())) - grid.begin(0)).count;
+}
+
+std::int64_t StutterShape::fadeAfter(std::int64_t k) const {
+  return std::min(fade, (std::min(grid.begin(k + 1), frames.end) - grid.begin(k)).count / 2);
+}
+
+bool StutterShape::goesOn(const Cell& cell, const Cell& next) const {
+  const auto plain = [](const Cell& c) { return c.speed == 1 && !c.reversed; };
+  return plain(cell) && plain(next) && cell.open == cell.length && cell.gains.left == next.gains.left &&
+         cell.gains.right == next.gains.right && next.slice == cell.slice + cell.length;
+}
+
+namespace {
+
+class StutterCells : public ListCells {
+ public:
+  explicit StutterCells(const Placed& p)
+      : ListCells(p, StutterShape(p).grid, StutterShape(p).frames)
+      , shape_(p) {}
+  Pattern pattern() const override { return shape_.pattern(); }
+  Ornament with(const Pattern& p) const override {
+    Ornament o = ornament();
+    setList(o, "gains_db", p, [](const PatternStep& s) {
+      return s.sounds() ? Value(std::clamp(std::round(200 * std::log10(s.level)) / 10, -60.0, kMostDb)) : Value();
+    });
+    setList(o, "pan_pattern", p, [](const PatternStep& s) { return Value(s.side); });
+    setList(o, "pitches", p, [](const PatternStep& s) { return Value(s.semitones); });
+    setList(o, "reversed", p, [](const PatternStep& s) { return Value(s.reversed); });
+    return o;
+  }
+  Has has() const override { return {.sides = true, .pitches = true, .directions = true}; }
+
+ private:
+  StutterShape shape_;
+};
+
+} // namespace
+
+Pattern StutterShape::pattern() const {
+  Pattern all(ListCells::roundOf({gains_.size(), pans_.size(), pitches_.size(), reversed_.size()}));
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const auto k = static_cast<std::int64_t>(i);
+    const auto db = entry(gains_, k);
+    all[i] = {db ? Decibels(*db).gain() : 0, entry(pans_, k), entry(pitches_, k), entry(reversed_, k) != 0};
+  }
+  return all;
+}
+
+std::unique_ptr<Cells> Stutter::cells(const Placed& p) const {
+  return std::make_unique<StutterCells>(p);
+}
+
+const TableSpec& Stutter::table() const {
+  return stutterTable();
+}
+
+PrintPlan Stutter::plan(const Placed& p) const {
+  const StutterShape shape(p);
+  const std::int64_t in = entryFrames(shape);
+  PrintPlan plan;
+  plan.extent = {shape.frames.begin - Frames(in), shape.frames.end};
+  plan.anyOrder = true;
+  plan.reads = OwnOrPieces(p, stutterReach(p, shape)).reads();
+  if (shape.frames.empty() || !replaces(p)) return plan;
+  const StutterShape::Cell last = shape.cell(shape.cells - 1);
+  plan.dry = plan.wet = turnedDown(plan.extent, 0, in, std::min(shape.fade, last.length / 2));
+  return plan;
+}
+
+std::unique_ptr<Voice> Stutter::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<StutterVoice>(p, sounds);
+}
+
+std::optional<Frames> Stutter::takenFrom(const Placed& p, Sounds& sounds) const {
+  OwnOrPieces source(p, stutterReach(p, StutterShape(p)));
+  const Frames begin = p.ornament.source.empty() ? p.span().begin : source.reads().front().frames.begin;
+  return begin + Frames(shiftOf(p, source, sounds));
+}
+
+} // namespace ivrin
