@@ -14,13 +14,14 @@ const Face& halftimeFace();
 const Face& stutterFace();
 const Face& pulseFace();
 const Face& glitchFace();
+const Face& riserFace();
 const Face& treatFace();
 const Face& gapFace();
 
 const std::vector<const Face*>& allFaces() {
   static const std::vector<const Face*> all = {
-      &delayThrowFace(), &reverbThrowFace(), &reverseReverbFace(), &reverseFace(), &tapeFace(), &halftimeFace(),
-      &stutterFace(),    &pulseFace(),       &glitchFace(),        &treatFace(),   &gapFace()};
+      &delayThrowFace(), &reverbThrowFace(), &reverseReverbFace(), &reverseFace(), &tapeFace(),  &halftimeFace(),
+      &stutterFace(),    &pulseFace(),       &glitchFace(),        &riserFace(),   &treatFace(), &gapFace()};
   return all;
 }
 
@@ -32,17 +33,13 @@ const Face* faceOf(std::string_view kind) {
 QStringList signKinds() {
   QStringList all;
   for (const Face* f : allFaces()) all << QString::fromUtf8(f->kind().data(), static_cast<qsizetype>(f->kind().size()));
-  for (const auto& [kind, sign] : awaitedSigns())
-    all << QString::fromUtf8(kind.data(), static_cast<qsizetype>(kind.size()));
   return all;
 }
 
 void drawSign(QPainter& p, const QString& kind, const QRectF& box, const QColor& colour) {
   SignPen pen(p, box, colour);
   const std::string id = kind.toStdString();
-  if (const Face* f = faceOf(id)) return f->sign(pen);
-  for (const auto& [awaited, sign] : awaitedSigns())
-    if (awaited == id) sign(pen);
+  if (const Face* f = faceOf(id)) f->sign(pen);
 }
 
 } // namespace ivrin::app

@@ -40,6 +40,5 @@ class Face {
 const std::vector<const Face*>& allFaces();
 /// Nothing for kinds that are not in the list (kinds of tests).
 const Face* faceOf(std::string_view kind);
-const std::vector<std::pair<std::string_view, void (*)(SignPen&)>>& awaitedSigns();
 
 } // namespace ivrin::app

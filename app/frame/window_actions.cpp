@@ -681,7 +681,8 @@ void MainWindow::updateActions() {
     action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());
   for (const Kind* k : allKinds().all())
     action(QStringLiteral("place-") + QString::fromStdString(k->table().id))
-        ->setEnabled(open && (score_->selection() || score_->openOfKind(k->table().id)));
+        ->setEnabled(open && (score_->selection() || score_->openOfKind(k->table().id) ||
+                              score_->stretchAtLanding(k->table().id)));
   for (const int value : kGridValues) action(QStringLiteral("grid-%1").arg(value))->setChecked(gridValue_ == value);
   action(QStringLiteral("grid-free"))->setChecked(gridValue_ == 0);
   action(QStringLiteral("grid-dotted"))->setChecked(gridForm_ == QLatin1String("."));

@@ -14,6 +14,7 @@ std::unique_ptr<OpenDrawing> halftimeDrawing();
 std::unique_ptr<OpenDrawing> stutterDrawing();
 std::unique_ptr<OpenDrawing> pulseDrawing();
 std::unique_ptr<OpenDrawing> glitchDrawing();
+std::unique_ptr<OpenDrawing> riserDrawing();
 std::unique_ptr<OpenDrawing> treatDrawing();
 std::unique_ptr<OpenDrawing> gapDrawing();
 

@@ -1,5 +1,7 @@
 #include "app/score/score_view.h"
 
+#include "manners/manners.h"
+
 #include "app/faces/face.h"
 #include "app/theme/ornament_look.h"
 
@@ -281,7 +283,17 @@ void ScoreView::placeOnSelection(const QString& kind) {
     session_.place(kind.toStdString(), selection_->rows(), selection_->range());
     return;
   }
-  if (const Ornament* o = openOfKind(kind.toStdString())) session_.place(o->kind, {o->on}, o->span());
+  if (const Ornament* o = openOfKind(kind.toStdString())) {
+    session_.place(o->kind, {o->on}, o->span());
+  } else if (const auto stretch = stretchAtLanding(kind.toStdString())) {
+    session_.place(kind.toStdString(), {caretRow_}, *stretch);
+  }
+}
+
+std::optional<BeatRange> ScoreView::stretchAtLanding(const std::string& kind) const {
+  const Manners* m = mannersOf(kind);
+  const auto& landing = travel_.landing();
+  return m && landing && session_.plan() ? m->stretchAt(session_.plan()->map(), landing->at) : std::nullopt;
 }
 
 const Ornament* ScoreView::openOfKind(const std::string& kind) const {

@@ -104,6 +104,8 @@ class ScoreView : public QWidget {
   /// The ornament whose bracket is shown, under the mouse.
   const std::string& hot() const { return hot_; }
   /// The open ornament, where it is of this kind.
+  /// Where a kind that needs no selection would stand, by the landing that bars are counted to.
+  std::optional<BeatRange> stretchAtLanding(const std::string& kind) const;
   const Ornament* openOfKind(const std::string& kind) const;
   /// The drawing of the open row.
   QRect openArea() const { return page_.openArea(); }

@@ -14,6 +14,7 @@ const Manners& halftimeManners();
 const Manners& stutterManners();
 const Manners& pulseManners();
 const Manners& glitchManners();
+const Manners& riserManners();
 const Manners& treatManners();
 const Manners& gapManners();
 
@@ -21,7 +22,7 @@ const std::vector<const Manners*>& allManners() {
   static const std::vector<const Manners*> all = {&delayThrowManners(), &reverbThrowManners(), &reverseReverbManners(),
                                                   &reverseManners(),    &tapeManners(),        &halftimeManners(),
                                                   &stutterManners(),    &pulseManners(),       &glitchManners(),
-                                                  &treatManners(),      &gapManners()};
+                                                  &riserManners(),      &treatManners(),       &gapManners()};
   return all;
 }
 

@@ -7,7 +7,7 @@
 namespace ivrin {
 namespace {
 
-const TableSpec& table() {
+const TableSpec& glitchTable() {
   return allKinds().find("glitch")->table();
 }
 
@@ -35,7 +35,7 @@ class GlitchManners : public Manners {
 
   /// Rolled again.
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
-    if (!SettingsView(table(), o.settings).value("kept_ms").isNull())
+    if (!SettingsView(glitchTable(), o.settings).value("kept_ms").isNull())
       return PressedAgain{{}, {}, "this roll is kept: let it go to roll again"};
     Ornament next = o;
     next.seed = o.seed < 1000000 ? o.seed + 1 : 1;
@@ -43,7 +43,7 @@ class GlitchManners : public Manners {
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {
-    const SettingsView s(table(), now);
+    const SettingsView s(glitchTable(), now);
     const bool kept = !s.value("kept_ms").isNull();
     if (key == "mix_percent") return true;
     if (s.number("mix_percent") == 0) return false;

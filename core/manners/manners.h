@@ -40,6 +40,9 @@ class Manners {
   virtual std::string_view kind() const = 0;
   /// First press: `o` has its place; settings, finish, landing and length are fitted to it, to sound right untouched.
   virtual void fit(Ornament& o, const PressedAt& at) const = 0;
+  /// Where a key pressed without a selection places it, by the landing that bars are counted to; nothing where it needs
+  /// a selection.
+  virtual std::optional<BeatRange> stretchAt(const TempoMap& /*map*/, Beats /*landing*/) const { return std::nullopt; }
   /// Whether `o` is what a first press on this stretch of its row left there.
   virtual bool standsOn(const Ornament& o, BeatRange stretch) const = 0;
   /// The key pressed again on it; nothing where the kind has no second meaning: then it is a first press.

@@ -5,7 +5,7 @@
 namespace ivrin {
 namespace {
 
-const TableSpec& table() {
+const TableSpec& stutterTable() {
   return allKinds().find("stutter")->table();
 }
 
@@ -33,7 +33,7 @@ class StutterManners : public Manners {
 
   /// Sixteenths, eighths, a run that doubles into its end, and round.
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
-    const SettingsView s(table(), o.settings);
+    const SettingsView s(stutterTable(), o.settings);
     Ornament next = o;
     if (!s.value("pattern").isNull()) {
       next.settings.erase("pattern");
@@ -47,7 +47,7 @@ class StutterManners : public Manners {
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {
-    const SettingsView s(table(), now);
+    const SettingsView s(stutterTable(), now);
     if (key == "slice") return s.value("pattern").isNull();
     if (key == "pattern_fill") return !s.value("pattern").isNull();
     return true;

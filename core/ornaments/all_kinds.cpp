@@ -7,6 +7,7 @@
 #include "ornaments/reverb_throw.h"
 #include "ornaments/reverse.h"
 #include "ornaments/reverse_reverb.h"
+#include "ornaments/riser.h"
 #include "ornaments/stutter.h"
 #include "ornaments/tape.h"
 #include "ornaments/treat.h"
@@ -23,10 +24,11 @@ const KindSet& allKinds() {
   static const Stutter stutter;
   static const Pulse pulse;
   static const Glitch glitch;
+  static const Riser riser;
   static const Treat treat;
   static const Gap gap;
-  static const KindSet set(
-      {&delayThrow, &reverbThrow, &reverseReverb, &reverse, &tape, &halftime, &stutter, &pulse, &glitch, &treat, &gap});
+  static const KindSet set({&delayThrow, &reverbThrow, &reverseReverb, &reverse, &tape, &halftime, &stutter, &pulse,
+                            &glitch, &riser, &treat, &gap});
   return set;
 }
 

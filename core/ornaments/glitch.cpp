@@ -5,6 +5,7 @@
 #include "dsp/speed_reader.h"
 #include "dsp/svf.h"
 #include "ornaments/list_cells.h"
+#include "ornaments/loop.h"
 #include "ornaments/source.h"
 #include "song/settings/settings_view.h"
 
@@ -164,7 +165,7 @@ const TableSpec& glitchTable() {
   return t;
 }
 
-SettingsView settingsOf(const Placed& p) {
+SettingsView glitchSettings(const Placed& p) {
   return {glitchTable(), p.ornament.settings};
 }
 
@@ -187,23 +188,11 @@ FrameRange glitchReach(const Placed& p, const GlitchShape& shape) {
   return {span.begin - Frames(std::llround(longest * p.sampleRate()) + 4), span.end};
 }
 
-/// How alike two sounds are, 0..1: their correlation, where it is not against each other.
-double likeness(const StereoSpan& a, const StereoSpan& b) {
-  double ab = 0, aa = 1e-20, bb = 1e-20;
-  for (std::int64_t i = 0; i < a.frames; ++i)
-    for (const auto& [x, y] : {std::pair(a.left[i], b.left[i]), {a.right[i], b.right[i]}}) {
-      ab += static_cast<double>(x) * static_cast<double>(y);
-      aa += static_cast<double>(x) * static_cast<double>(x);
-      bb += static_cast<double>(y) * static_cast<double>(y);
-    }
-  return std::clamp(ab / std::sqrt(aa * bb), 0.0, 1.0);
-}
-
 /// What all frozen steps have in common.
 struct FrozenColour {
   explicit FrozenColour(const Placed& p)
       : rate(p.sampleRate()) {
-    const SettingsView s = settingsOf(p);
+    const SettingsView s = glitchSettings(p);
     glide = s.share("glide_percent");
     mix = s.share("mix_percent");
     resonance = s.share("resonance_percent");
@@ -233,25 +222,11 @@ class FrozenSound {
       , frames_(shape.frames(step).length())
       , speed_(std::exp2(drawn.semitones / 12))
       , glide_(colour.glide * static_cast<double>(frames_))
-      , loop_(std::max<std::int64_t>(2, std::llround(drawn.loopSeconds * colour.rate)))
-      , reader_([this](std::int64_t from, StereoSpan out) { readLoop(from, out); }) {
-    // What was just heard, its end joined to its begin.
-    const std::int64_t join = std::min<std::int64_t>(std::llround(kJoinSeconds * colour.rate), loop_.frames() / 4);
-    const std::int64_t at = (shape.frames(step).begin - shape.frames(shape.first()).begin).count - loop_.frames();
-    StereoBuffer lead(join);
-    row(at, loop_.span());
-    if (join > 0) row(at - join, lead.span());
-    const std::int64_t from = loop_.frames() - join;
-    const double alike = likeness(loop_.span().part(from, join), lead.span());
-    for (std::int64_t i = 0; i < join; ++i) {
-      const JoinGains g = matchedPower((static_cast<double>(i) + 0.5) / static_cast<double>(join), alike);
-      const std::int64_t f = from + i;
-      const auto blend = [&](float* l, const float* r) {
-        l[f] = static_cast<float>(g.leaving * static_cast<double>(l[f]) + g.coming * static_cast<double>(r[i]));
-      };
-      blend(loop_.left(), lead.left());
-      blend(loop_.right(), lead.right());
-    }
+      , loop_(std::llround(drawn.loopSeconds * colour.rate), std::llround(kJoinSeconds * colour.rate),
+              (shape.frames(step).begin - shape.frames(shape.first()).begin).count -
+                  std::max<std::int64_t>(2, std::llround(drawn.loopSeconds * colour.rate)),
+              row)
+      , reader_([this](std::int64_t from, StereoSpan out) { loop_.read(from, out); }) {
     restart();
   }
   std::int64_t step() const { return step_; }
@@ -280,7 +255,7 @@ class FrozenSound {
     const StereoSpan io = sound_.span();
     const std::int64_t from = part_ * kPart - before_;
     if (speed_ == 1) {
-      readLoop(from, io);
+      loop_.read(from, io);
     } else {
       for (std::int64_t i = 0; i < kPart; ++i) {
         const double t = static_cast<double>(from + i);
@@ -314,23 +289,11 @@ class FrozenSound {
       }
     }
   }
-  /// Round and round.
-  void readLoop(std::int64_t from, StereoSpan out) {
-    const std::int64_t n = loop_.frames();
-    std::int64_t at = ((from % n) + n) % n;
-    for (std::int64_t done = 0; done < out.frames;) {
-      const std::int64_t count = std::min(n - at, out.frames - done);
-      std::copy_n(loop_.left() + at, count, out.left + done);
-      std::copy_n(loop_.right() + at, count, out.right + done);
-      done += count;
-      at = 0;
-    }
-  }
 
   const FrozenColour& colour_;
   std::int64_t step_, before_, frames_;
   double speed_, glide_;
-  StereoBuffer loop_;
+  SoundLoop loop_; // of what was just heard
   std::optional<StereoSvf> band_;
   std::optional<Crush> crush_;
   SpeedReader reader_;
@@ -417,10 +380,10 @@ class GlitchVoice : public Voice {
 
 GlitchShape::GlitchShape(const Placed& p)
     : map_(p.map)
-    , grid_(p.map, p.map.barStart(p.map.barAt(p.ornament.start).bar), settingsOf(p).value("step"))
+    , grid_(p.map, p.map.barStart(p.map.barAt(p.ornament.start).bar), glitchSettings(p).value("step"))
     , span_(p.span())
     , seed_(static_cast<std::uint64_t>(p.ornament.seed)) {
-  const SettingsView s = settingsOf(p);
+  const SettingsView s = glitchSettings(p);
   firstBar_ = map_.barAt(p.ornament.start).bar;
   first_ = grid_.at(span_.begin);
   end_ = span_.empty() ? first_ : grid_.at(span_.end - Frames(1)) + 1;
@@ -560,7 +523,7 @@ PrintPlan Glitch::plan(const Placed& p) const {
   plan.extent = {p.span().begin - Frames(fadeBefore(shape, shape.first(), rate)), p.span().end};
   plan.anyOrder = true;
   plan.reads = OwnOrPieces(p, glitchReach(p, shape)).reads();
-  const double rest = 1 - settingsOf(p).share("mix_percent");
+  const double rest = 1 - glitchSettings(p).share("mix_percent");
   std::vector<GainSegments::Point> points;
   bool frozen = false;
   for (std::int64_t k = shape.first(); k < shape.end() && points.size() <= kMostSegments; ++k) {

@@ -185,12 +185,12 @@ const TableSpec& stutterTable() {
   return t;
 }
 
-SettingsView settingsOf(const Placed& p) {
+SettingsView stutterSettings(const Placed& p) {
   return {stutterTable(), p.ornament.settings};
 }
 
 StepGrid gridOf(const Placed& p) {
-  const SettingsView s = settingsOf(p);
+  const SettingsView s = stutterSettings(p);
   const Value& runs = s.value("pattern");
   if (runs.isNull()) return {p.map, p.ornament.start, s.value("slice")};
   return {p.map, p.ornament.start, *runs.list(),
@@ -198,7 +198,7 @@ StepGrid gridOf(const Placed& p) {
 }
 
 bool replaces(const Placed& p) {
-  return settingsOf(p).yes("remove_dry");
+  return stutterSettings(p).yes("remove_dry");
 }
 
 /// Frames before the first cell in which it comes in, so that it has its whole attack; not across the song's begin.
@@ -257,7 +257,7 @@ std::int64_t attackNear(OwnOrPieces& source, Sounds& sounds, double rate) {
 }
 
 std::int64_t shiftOf(const Placed& p, OwnOrPieces& source, Sounds& sounds) {
-  const SettingsView s = settingsOf(p);
+  const SettingsView s = stutterSettings(p);
   const std::int64_t found = s.yes("snap_to_onset") ? attackNear(source, sounds, p.sampleRate()) : 0;
   return found + std::llround(s.number("take_from_ms") / 1000 * p.sampleRate());
 }
@@ -357,7 +357,7 @@ class StutterVoice : public Voice {
 StutterShape::StutterShape(const Placed& p)
     : grid(gridOf(p))
     , frames(p.span()) {
-  const SettingsView s = settingsOf(p);
+  const SettingsView s = stutterSettings(p);
   if (const auto count = s.maybe("count"))
     frames.end = std::clamp(grid.begin(static_cast<std::int64_t>(*count)), frames.begin, frames.end);
   cells = frames.empty() ? 0 : grid.at(frames.end - Frames(1)) + 1;

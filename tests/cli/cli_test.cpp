@@ -277,7 +277,7 @@ TEST_CASE("times and kinds have everything", "[cli]") {
     }
   CHECK(found);
   const Value k = json(run(dir, "kinds --json"));
-  CHECK(at(k, "kinds").list()->size() == 11);
+  CHECK(at(k, "kinds").list()->size() == 12);
   for (const Value& kind : *at(k, "kinds").list())
     for (const Value& s : *at(kind, "settings").list()) CHECK_FALSE(at(s, "meaning").text()->empty());
   const Ran text = run(dir, "kinds delay-throw");

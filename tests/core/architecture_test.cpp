@@ -40,7 +40,7 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"render", {"ornaments", "finish", "song", "audio", "dsp", "time"}},
       {"play", {"render", "ornaments", "finish", "song", "audio", "dsp", "time"}},
       {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}},
-      {"manners", {"analysis", "ornaments", "finish", "dsp", "audio", "song", "time"}}};
+      {"manners", {"analysis", "patterns", "ornaments", "finish", "dsp", "audio", "song", "time"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
   const fs::path core = ivrin::test::sourceFolder() / "core";
   const int files = eachLine({"core"}, [&](const fs::path& file, const std::string& line) {

@@ -1,0 +1,763 @@
+#include "ornaments/riser.h"
+
+#include "audio/dither.h"
+#include "dsp/speed_reader.h"
+#include "dsp/steady_noise.h"
+#include "dsp/stretch.h"
+#include "dsp/svf.h"
+#include "dsp/wave_table.h"
+#include "ornaments/loop.h"
+#include "ornaments/source.h"
+#include "song/settings/settings_view.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace ivrin {
+namespace {
+
+constexpr double kLandingFade = 0.005; // seconds: after a landing
+constexpr std::int64_t kGrid = 32;     // frames between two looks at the lines; more in spans over a minute
+constexpr std::int64_t kMostCells = 1 << 17;
+constexpr std::int64_t kChunk =
+    48 * kPrintBlock;             // the filter begins anew so often, after a run-up: any block can be first
+constexpr double kRunUpTaus = 14; // −120 dB
+constexpr double kTremor = 0.85;  // how deep it trembles
+constexpr double kDetuneCents = 9;
+constexpr double kMostSourceSeconds = 30; // of a stem that are measured
+constexpr double kLongestReversedHit = 3;
+
+TableSpec makeRiserTable() {
+  TableSpec t;
+  t.id = "riser";
+  t.name = "Riser";
+  t.key = "I";
+  t.meaning = "Noise, a tone or the row itself climbs to a landing, or falls from one.";
+  const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
+  add({.key = "of",
+       .label = "of",
+       .type = type::choice,
+       .initial = "noise",
+       .meaning = "What climbs: noise, a tone, or the row itself (or a source from elsewhere).",
+       .group = "rise",
+       .choices = {"noise", "tone", "stem"}});
+  add({.key = "direction",
+       .label = "direction",
+       .type = type::choice,
+       .initial = "up",
+       .meaning = "Up to the landing at its end, or down from the one at its begin.",
+       .group = "rise",
+       .choices = {"up", "down"},
+       .role = Role::leftAlone});
+  add({.key = "pitch_semitones",
+       .label = "pitch",
+       .unit = "st",
+       .min = -48,
+       .max = 48,
+       .initial = List{-12.0, 12.0},
+       .meaning = "From where to where the pitch goes.",
+       .group = "rise",
+       .shape = Shape::pair});
+  add({.key = "tone_note",
+       .label = "about note",
+       .type = type::integer,
+       .max = 127,
+       .initial = 57,
+       .meaning = "The MIDI note that a tone's pitch counts from.",
+       .group = "rise"});
+  add({.key = "key_follow",
+       .label = "in key",
+       .type = type::yesNo,
+       .initial = true,
+       .meaning = "A tone begins and ends on notes of the song's key.",
+       .group = "rise"});
+  add({.key = "cutoff_hz",
+       .label = "brightness",
+       .unit = "Hz",
+       .min = 20,
+       .max = 20000,
+       .initial = List{200.0, 12000.0},
+       .meaning = "From where to where what is heard of it opens.",
+       .group = "rise",
+       .step = 100,
+       .shape = Shape::pair});
+  add({.key = "level_db",
+       .label = "level",
+       .unit = "dB",
+       .min = -96,
+       .max = 0,
+       .initial = List{-48.0, -9.0},
+       .meaning = "From where to where its level goes, as a sine's: 0 is one at full scale.",
+       .group = "rise",
+       .shape = Shape::pair,
+       .role = Role::level});
+  add({.key = "width_percent",
+       .label = "width",
+       .unit = "%",
+       .max = 200,
+       .initial = List{20.0, 140.0},
+       .meaning = "From where to where it widens.",
+       .group = "rise",
+       .step = 5,
+       .shape = Shape::pair});
+  add({.key = "bend",
+       .label = "bend",
+       .min = -1,
+       .max = 1,
+       .initial = 0.4,
+       .meaning = "How its lines bend: over 0 they hold back and then hurry.",
+       .group = "lines",
+       .step = 0.05});
+  add({.key = "pitch_bend",
+       .label = "pitch bend",
+       .min = -1,
+       .max = 1,
+       .meaning = "That of the pitch, where it has its own.",
+       .group = "lines",
+       .step = 0.05,
+       .nullable = true,
+       .whenNull = "as bend",
+       .fromNull = std::pair(0.35, 0.45),
+       .since = 2});
+  add({.key = "cutoff_bend",
+       .label = "bright bend",
+       .min = -1,
+       .max = 1,
+       .meaning = "That of the brightness, where it has its own.",
+       .group = "lines",
+       .step = 0.05,
+       .nullable = true,
+       .whenNull = "as bend",
+       .fromNull = std::pair(0.35, 0.45),
+       .since = 2});
+  add({.key = "resonance_percent",
+       .label = "resonance",
+       .unit = "%",
+       .max = 95,
+       .initial = 20,
+       .meaning = "How much the edge of its brightness sings.",
+       .group = "lines",
+       .step = 5});
+  add({.key = "tremolo",
+       .label = "trembles",
+       .type = type::time,
+       .min = 5,
+       .max = 60000,
+       .meaning =
+           "From which note value to which it trembles, through halves and ending with a whole period; null: not.",
+       .group = "lines",
+       .shape = Shape::pair,
+       .nullable = true,
+       .whenNull = "not"});
+  add({.key = "stem_plays",
+       .label = "row plays",
+       .type = type::choice,
+       .initial = "stretched",
+       .meaning = "The row itself: in its own time under the pitch, its first beat round and round, or backwards.",
+       .group = "lines",
+       .choices = {"stretched", "looped", "reversed"},
+       .since = 2});
+  add({.key = "stem_loop",
+       .label = "loop",
+       .type = type::time,
+       .min = 5,
+       .max = 10000,
+       .initial = "1/4",
+       .meaning = "How much of the row goes round and round.",
+       .group = "lines",
+       .since = 2});
+  add({.key = "hit_db",
+       .label = "impact",
+       .unit = "dB",
+       .min = -60,
+       .max = 0,
+       .meaning = "An impact on the landing, its peak; null: none.",
+       .group = "landing",
+       .nullable = true,
+       .whenNull = "none",
+       .fromNull = std::pair(-12.0, -6.0),
+       .role = Role::leftAlone});
+  add({.key = "hit_character",
+       .label = "struck",
+       .type = type::choice,
+       .initial = "deep",
+       .meaning = "What the impact is like.",
+       .group = "landing",
+       .choices = {"deep", "bright", "metallic"},
+       .since = 2});
+  add({.key = "reversed_hit",
+       .label = "hit before",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "A hit played backwards under it, ending on the landing.",
+       .group = "landing",
+       .role = Role::leftAlone});
+  add({.key = "reversed_character",
+       .label = "struck before",
+       .type = type::choice,
+       .initial = "bright",
+       .meaning = "What the hit under it is like.",
+       .group = "landing",
+       .choices = {"deep", "bright", "metallic"},
+       .since = 2});
+  add({.key = "tail_beats",
+       .label = "tail",
+       .unit = "beats",
+       .max = 64,
+       .initial = 0,
+       .meaning = "How long it dies away after the landing.",
+       .group = "landing",
+       .step = 0.25,
+       .role = Role::leftAlone});
+  return t;
+}
+
+const TableSpec& riserTable() {
+  static const TableSpec t = makeRiserTable();
+  return t;
+}
+
+SettingsView riserSettings(const Placed& p) {
+  return {riserTable(), p.ornament.settings};
+}
+
+Impact impactOf(const std::string& name) {
+  return name == "deep" ? Impact::deep : name == "bright" ? Impact::bright : Impact::metallic;
+}
+
+/// Note values from one to another by halves (doubles).
+std::vector<Beats> halvings(Beats from, Beats to) {
+  std::vector<Beats> all{from};
+  const bool faster = to < from;
+  while (all.size() < 16) {
+    const Beats next = faster ? Beats(all.back().ticks / 2) : all.back() * 2;
+    if (faster ? next.ticks * 1000 <= to.ticks * 1001 : next.ticks * 1001 >= to.ticks * 1000) break;
+    all.push_back(next);
+  }
+  if (!(to == from)) all.push_back(to);
+  return all;
+}
+
+double q(double resonance) {
+  return 0.7 * std::pow(20, resonance); // to 12
+}
+
+std::int64_t frameCount(double seconds, double rate) {
+  return std::llround(seconds * rate);
+}
+
+/// All that climbs, at frames counted from the print's begin.
+class Climb {
+ public:
+  Climb(const Placed& p, Sounds& sounds)
+      : shape_(p)
+      , rate_(p.sampleRate())
+      , frames_(shape_.span.length() + shape_.tail + frameCount(kLandingFade, rate_))
+      , seed_(static_cast<std::uint64_t>(p.ornament.seed)) {
+    if (shape_.down) frames_ = shape_.span.length();
+    grid_ = kGrid;
+    while (frames_ / grid_ > kMostCells) grid_ *= 2;
+    const double lowest = std::min(shape_.at(0).cutoffHz, shape_.at(1).cutoffHz);
+    runUp_ = std::min<std::int64_t>(
+        (static_cast<std::int64_t>(kRunUpTaus * q(shape_.resonance) / (std::numbers::pi * lowest) * rate_) / kGrid +
+         1) *
+            kGrid,
+        4 * kChunk);
+    makeLines();
+    if (shape_.of == RiserShape::Of::noise) {
+      noise_ = steadyNoise(rate_);
+      makeRide();
+      noiseAt_ = static_cast<std::int64_t>(mix64(seed_) % static_cast<std::uint64_t>(noise_->frames()));
+    }
+    if (shape_.of == RiserShape::Of::stem) makeStem(p, sounds);
+    filter_.emplace(StereoSvf::Pass::low, 1000, 1000, rate_, q(shape_.resonance));
+  }
+  std::int64_t frames() const { return frames_; }
+  const RiserShape& shape() const { return shape_; }
+
+  /// Adds out.frames frames from `at` on; a jump costs the run-up of the filter.
+  void add(std::int64_t at, StereoSpan out) {
+    const std::int64_t n = std::min(out.frames, frames_ - at);
+    for (std::int64_t done = 0; done < n;) {
+      // What is stretched cannot begin anew: it is one chunk.
+      const std::int64_t now = at + done, chunk = stretch_ ? 0 : now / kChunk;
+      const std::int64_t count = stretch_ ? n - done : std::min(n - done, (chunk + 1) * kChunk - now);
+      if (chunk != chunk_ || now != next_) {
+        chunk_ = chunk;
+        filter_->reset();
+        next_ = std::max<std::int64_t>(0, chunk * kChunk - runUp_);
+        while (next_ < now) run(std::min<std::int64_t>(kPrintBlock, now - next_));
+      }
+      run(count);
+      for (std::int64_t i = 0; i < count; ++i) {
+        out.left[done + i] += part_.left()[i];
+        out.right[done + i] += part_.right()[i];
+      }
+      done += count;
+    }
+  }
+
+ private:
+  struct Line {
+    double cutoff, gain, mid, side, hz; // hz: of a tone; of a stem its speed
+  };
+
+  void makeLines() {
+    const std::int64_t cells = frames_ / grid_ + 2;
+    lines_.resize(static_cast<std::size_t>(cells));
+    turned_.resize(static_cast<std::size_t>(cells));
+    double turned = 0;
+    for (std::int64_t c = 0; c < cells; ++c) {
+      const Frames f = shape_.span.begin + Frames(c * grid_);
+      const RiserShape::State s = shape_.at(shape_.progress(f));
+      Line& line = lines_[static_cast<std::size_t>(c)];
+      line.cutoff = s.cutoffHz;
+      line.gain = std::pow(10, (s.levelDb - 3.0103) / 20) * shape_.tremble(f);
+      // Width: the middle against the sides, at the same power.
+      const double angle = std::atan(s.width);
+      line.mid = std::numbers::sqrt2 * std::cos(angle);
+      line.side = std::numbers::sqrt2 * std::sin(angle);
+      line.hz = shape_.of == RiserShape::Of::tone ? 440 * std::exp2((s.semitones - 69) / 12) / rate_
+                                                  : std::exp2(s.semitones / 12);
+      // Turns of a tone, or frames of a stem, gone before this cell: the speed goes straight within each.
+      if (c > 0) turned += 0.5 * (lines_[static_cast<std::size_t>(c) - 1].hz + line.hz) * static_cast<double>(grid_);
+      turned_[static_cast<std::size_t>(c)] = turned;
+    }
+  }
+
+  /// How loud the noise is behind the filter, over its cutoff: equal power in every octave, by the filter's own curve.
+  void makeRide() {
+    constexpr int kPoints = 48, kBands = 96;
+    StereoSvf probe(StereoSvf::Pass::low, 1000, 1000, rate_, q(shape_.resonance));
+    std::array<double, kPoints> behind{};
+    const double low = 20, high = 0.48 * rate_;
+    for (int i = 0; i < kPoints; ++i) {
+      probe.setCutoff(low * std::pow(1000, i / (kPoints - 1.0)));
+      double power = 0;
+      for (int b = 0; b < kBands; ++b) {
+        const double h = probe.magnitude(0, low * std::pow(high / low, (b + 0.5) / kBands));
+        power += h * h / kBands;
+      }
+      behind[static_cast<std::size_t>(i)] = std::sqrt(power);
+    }
+    for (Line& line : lines_) {
+      const double x = std::clamp(std::log(line.cutoff / low) / std::log(1000.0), 0.0, 1.0) * (kPoints - 1);
+      const auto i = static_cast<std::size_t>(std::min(x, kPoints - 2.0));
+      const double u = x - static_cast<double>(i);
+      line.gain /= std::exp((1 - u) * std::log(behind[i]) + u * std::log(behind[i + 1]));
+    }
+  }
+
+  void makeStem(const Placed& p, Sounds& sounds) {
+    source_.emplace(p, stemReach(p, shape_, frames_));
+    const auto read = [this, &sounds](std::int64_t from, StereoSpan out) { source_->read(sounds, from, out); };
+    const std::int64_t heard =
+        std::min(source_->own() ? shape_.span.length() : source_->pieceFrames(), frameCount(kMostSourceSeconds, rate_));
+    const SourceLevel level = measureSource(heard, read);
+    // So that its level counts as the others' do; what is all but silent stays so.
+    stemGain_ = level.rmsDb > -70 ? std::pow(10, -level.rmsDb / 20) : 0;
+    const std::int64_t last = source_->own() ? shape_.span.length() : source_->pieceFrames();
+    switch (shape_.plays) {
+    case RiserShape::Plays::looped:
+      loop_.emplace(std::min(frameCount(shape_.loopSeconds, rate_), std::max<std::int64_t>(last, 2)),
+                    frameCount(0.02, rate_), 0, read);
+      reader_.emplace([this](std::int64_t from, StereoSpan out) { loop_->read(from, out); });
+      break;
+    case RiserShape::Plays::reversed:
+      reader_.emplace([read, last](std::int64_t from, StereoSpan out) {
+        read(last - from - out.frames, out);
+        std::reverse(out.left, out.left + out.frames);
+        std::reverse(out.right, out.right + out.frames);
+      });
+      break;
+    case RiserShape::Plays::stretched:
+      stretch_.emplace(rate_, 1.0, lines_.front().hz, read);
+      stretch_->follow([this](std::int64_t frame) {
+        return lines_[static_cast<std::size_t>(std::min<std::int64_t>(frame / grid_, std::ssize(lines_) - 1))].hz;
+      });
+      stretch_->begin(0);
+      break;
+    }
+  }
+
+ public:
+  /// What of the row may be heard, from the span's begin.
+  static FrameRange stemReach(const Placed& p, const RiserShape& shape, std::int64_t frames) {
+    const Frames begin = p.span().begin;
+    std::int64_t before = 4096, after = frames + 4096;
+    if (shape.plays == RiserShape::Plays::stretched) before = after = Stretch::kAround;
+    if (shape.plays == RiserShape::Plays::stretched) after += frames;
+    if (shape.plays == RiserShape::Plays::reversed) {
+      const double fastest = std::exp2(std::max({shape.at(0).semitones, shape.at(1).semitones, 0.0}) / 12);
+      before += static_cast<std::int64_t>(fastest * static_cast<double>(frames));
+    }
+    return {begin - Frames(before), begin + Frames(after)};
+  }
+  bool anyOrder() const { return !stretch_; }
+
+ private:
+  /// The next frames, at most a block, into `part_`.
+  void run(std::int64_t n) {
+    const StereoSpan io = part_.span().part(0, n);
+    switch (shape_.of) {
+    case RiserShape::Of::noise:
+      fillNoise(io);
+      break;
+    case RiserShape::Of::tone:
+      fillTone(io);
+      break;
+    case RiserShape::Of::stem:
+      fillStem(io);
+      break;
+    }
+    for (std::int64_t i = 0; i < n;) {
+      const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
+      const std::int64_t count = std::min({grid_ - in, n - i, kGrid - at % kGrid});
+      const Line &a = lines_[static_cast<std::size_t>(cell)], &b = lines_[static_cast<std::size_t>(cell) + 1];
+      const double u = static_cast<double>(in - in % kGrid) / static_cast<double>(grid_);
+      filter_->setCutoff(a.cutoff + u * (b.cutoff - a.cutoff));
+      filter_->process(io.left + i, io.right + i, count);
+      const double step = (b.gain - a.gain) / static_cast<double>(grid_);
+      for (std::int64_t k = 0; k < count; ++k) {
+        const auto g = static_cast<float>(a.gain + step * static_cast<double>(in + k));
+        io.left[i + k] *= g;
+        io.right[i + k] *= g;
+      }
+      i += count;
+    }
+    edges(io);
+    next_ += n;
+  }
+  const Line& lineAt(std::int64_t at) const { return lines_[static_cast<std::size_t>(at / grid_)]; }
+
+  void fillNoise(StereoSpan io) {
+    const std::int64_t n = noise_->frames();
+    std::int64_t from = (noiseAt_ + next_) % n;
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      if (from == n) from = 0;
+      const Line& line = lineAt(next_ + i);
+      const auto mid = static_cast<float>(line.mid) * noise_->left()[from],
+                 side = static_cast<float>(line.side) * noise_->right()[from];
+      io.left[i] = 0.70710678f * (mid + side);
+      io.right[i] = 0.70710678f * (mid - side);
+      ++from;
+    }
+  }
+  void fillTone(StereoSpan io) {
+    static const WaveTable &saw = WaveTable::of(WaveTable::Shape::saw), &left = WaveTable::of(WaveTable::Shape::left),
+                           &right = WaveTable::of(WaveTable::Shape::right);
+    const double up = std::exp2(kDetuneCents / 1200), down = 1 / up, highest = 0.45;
+    for (std::int64_t i = 0; i < io.frames;) {
+      const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
+      const std::int64_t count = std::min({grid_ - in, io.frames - i, kGrid - at % kGrid});
+      const Line &a = lines_[static_cast<std::size_t>(cell)], &b = lines_[static_cast<std::size_t>(cell) + 1];
+      const double slope = (b.hz - a.hz) / static_cast<double>(grid_), before = turned_[static_cast<std::size_t>(cell)];
+      const double hz = a.hz + slope * static_cast<double>(in);
+      const WaveTable::Level own = saw.level(hz, highest), high = left.level(hz * up, highest),
+                             low = right.level(hz * up, highest);
+      // Power 1/2 for each side: the middle tone and the detuned one share it.
+      const auto mid = static_cast<float>(a.mid), side = static_cast<float>(a.side);
+      for (std::int64_t k = 0; k < count; ++k) {
+        const double x = static_cast<double>(in + k), phase = before + a.hz * x + 0.5 * slope * x * x;
+        const float m = mid * saw.at(own, phase);
+        io.left[i + k] = m + side * left.at(high, phase * up);
+        io.right[i + k] = m + side * right.at(low, phase * down);
+      }
+      i += count;
+    }
+  }
+  void fillStem(StereoSpan io) {
+    if (stretch_) {
+      stretch_->render(io);
+    } else {
+      for (std::int64_t i = 0; i < io.frames; ++i) {
+        const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
+        const Line &a = lines_[static_cast<std::size_t>(cell)], &b = lines_[static_cast<std::size_t>(cell) + 1];
+        const double x = static_cast<double>(in), slope = (b.hz - a.hz) / static_cast<double>(grid_);
+        position_[static_cast<std::size_t>(i)] =
+            turned_[static_cast<std::size_t>(cell)] + a.hz * x + 0.5 * slope * x * x;
+        speed_[static_cast<std::size_t>(i)] = a.hz + slope * x;
+      }
+      reader_->read(position_.data(), speed_.data(), io);
+    }
+    for (std::int64_t i = 0; i < io.frames; ++i) { // the row's own width, wider or narrower
+      const Line& line = lineAt(next_ + i);
+      const auto gain = static_cast<float>(stemGain_);
+      const float mid = static_cast<float>(line.mid) * 0.5f * (io.left[i] + io.right[i]),
+                  side = static_cast<float>(line.side) * 0.5f * (io.left[i] - io.right[i]);
+      io.left[i] = gain * (mid + side);
+      io.right[i] = gain * (mid - side);
+    }
+  }
+  void edges(StereoSpan io) {
+    const std::int64_t in = frameCount(kFadeInSeconds, rate_), whole = shape_.span.length();
+    const std::int64_t out = frames_ - (shape_.down ? whole - frameCount(kFadeOutSeconds, rate_) : whole);
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      const std::int64_t at = next_ + i;
+      double g = 1;
+      if (at < in) g = raisedCosine(static_cast<double>(at) / static_cast<double>(in));
+      if (const std::int64_t left = frames_ - at; left <= out) {
+        const double u = static_cast<double>(left - 1) / static_cast<double>(out);
+        // A tail falls 60 dB and then goes out.
+        g *= shape_.tail > 0 && !shape_.down ? std::pow(10.0, -3 * (1 - u)) * std::min(1.0, u * 20) : raisedCosine(u);
+      }
+      if (g == 1) continue;
+      io.left[i] *= static_cast<float>(g);
+      io.right[i] *= static_cast<float>(g);
+    }
+  }
+
+  RiserShape shape_;
+  double rate_;
+  std::int64_t frames_;
+  std::uint64_t seed_;
+  std::int64_t grid_ = kGrid, runUp_ = 0;
+  std::vector<Line> lines_;
+  std::vector<double> turned_;
+  std::shared_ptr<const StereoBuffer> noise_;
+  std::int64_t noiseAt_ = 0;
+  std::optional<OwnOrPieces> source_;
+  double stemGain_ = 0;
+  std::optional<SoundLoop> loop_;
+  std::optional<SpeedReader> reader_;
+  std::optional<Stretch> stretch_;
+  std::optional<StereoSvf> filter_;
+  StereoBuffer part_{kPrintBlock};
+  std::array<double, kPrintBlock> position_{}, speed_{};
+  std::int64_t chunk_ = -1, next_ = -1;
+};
+
+/// Frames of a hit played backwards that end on the landing; only where it climbs.
+std::int64_t reversedFrames(const RiserShape& s, double rate) {
+  if (!s.reversedHit || s.down) return 0;
+  return std::min(s.span.length(), frameCount(kLongestReversedHit, rate));
+}
+
+class RiserVoice : public Voice {
+ public:
+  RiserVoice(const Placed& p, Sounds& sounds, FrameRange extent)
+      : climb_(p, sounds)
+      , rate_(p.sampleRate())
+      , extent_(extent) {
+    const RiserShape& s = climb_.shape();
+    if (s.hitDb) hitGain_ = static_cast<float>(Decibels(*s.hitDb).gain());
+    reversedGain_ = static_cast<float>(Decibels(std::max(s.at(0).levelDb, s.at(1).levelDb)).gain());
+  }
+  std::int64_t render(StereoSpan out) override {
+    const std::int64_t n = std::min(out.frames, extent_.length() - at_);
+    if (n <= 0) return 0;
+    const StereoSpan part = out.part(0, n);
+    part.clear();
+    const RiserShape& s = climb_.shape();
+    const Frames first = extent_.begin + Frames(at_);
+    if (const std::int64_t from = (first - s.span.begin).count; from + n > 0 && from < climb_.frames()) {
+      const std::int64_t skip = std::max<std::int64_t>(0, -from);
+      climb_.add(from + skip, part.part(skip, n - skip));
+    }
+    if (s.hitDb) addHit(*impactSound(s.hit, s.note, rate_), (first - s.landing).count, part);
+    if (const std::int64_t length = reversedFrames(s, rate_); length > 0)
+      addReversed(*impactSound(s.reversed, s.note, rate_), length, (s.landing - first).count, part);
+    at_ += n;
+    return n;
+  }
+  bool seek(std::int64_t frame) override {
+    if (!climb_.anyOrder()) return false;
+    at_ = frame;
+    return true;
+  }
+
+ private:
+  void addHit(const StereoBuffer& hit, std::int64_t from, StereoSpan out) const {
+    for (std::int64_t i = std::max<std::int64_t>(0, -from); i < out.frames && from + i < hit.frames(); ++i) {
+      out.left[i] += hitGain_ * hit.left()[from + i];
+      out.right[i] += hitGain_ * hit.right()[from + i];
+    }
+  }
+  /// `toLanding` frames from the block's begin to the landing.
+  void addReversed(const StereoBuffer& hit, std::int64_t length, std::int64_t toLanding, StereoSpan out) const {
+    const std::int64_t whole = std::min(length, hit.frames()), in = std::max<std::int64_t>(1, whole / 4);
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      const std::int64_t at = toLanding - 1 - i; // 0 right before the landing
+      if (at < 0) break;
+      if (at >= whole) continue;
+      const auto g =
+          reversedGain_ * static_cast<float>(raisedCosine(static_cast<double>(whole - at) / static_cast<double>(in)));
+      out.left[i] += g * hit.left()[at];
+      out.right[i] += g * hit.right()[at];
+    }
+  }
+  Climb climb_;
+  double rate_;
+  FrameRange extent_;
+  float hitGain_ = 0, reversedGain_ = 0;
+  std::int64_t at_ = 0;
+};
+
+FrameRange extentOf(const RiserShape& s, double rate) {
+  FrameRange e = s.span;
+  if (!s.down) e.end = e.end + Frames(s.tail + frameCount(kLandingFade, rate));
+  // As long as the longest of the hits.
+  if (s.hitDb) e.end = std::max(e.end, s.landing + Frames(impactSound(s.hit, s.note, rate)->frames()));
+  return e;
+}
+
+} // namespace
+
+double nearestInKey(double note, const Key& key) {
+  static constexpr int kMajor[] = {0, 2, 4, 5, 7, 9, 11}, kMinor[] = {0, 2, 3, 5, 7, 8, 10};
+  double best = note, least = 1e9;
+  for (int octave = -1; octave <= 11; ++octave)
+    for (const int step : key.minor ? kMinor : kMajor) {
+      const double one = 12 * octave + key.note + step;
+      if (std::abs(one - note) < least) {
+        least = std::abs(one - note);
+        best = one;
+      }
+    }
+  return best;
+}
+
+RiserShape::RiserShape(const Placed& p)
+    : span(p.span())
+    , map_(p.map) {
+  const SettingsView s = riserSettings(p);
+  of = s.is("of", "noise") ? Of::noise : s.is("of", "tone") ? Of::tone : Of::stem;
+  plays = s.is("stem_plays", "looped")     ? Plays::looped
+          : s.is("stem_plays", "reversed") ? Plays::reversed
+                                           : Plays::stretched;
+  down = s.is("direction", "down");
+  landing = down ? span.begin : span.end;
+  begin_ = p.ornament.start.quarters();
+  length_ = std::max(1e-9, p.ornament.length.quarters());
+  const auto pair = [&](const char* key) {
+    const auto both = s.numbers(key);
+    return std::pair(both[0], both[1]);
+  };
+  std::tie(note0_, note1_) = pair("pitch_semitones");
+  if (of == Of::tone) {
+    note0_ += s.number("tone_note");
+    note1_ += s.number("tone_note");
+    if (p.context.key && s.yes("key_follow")) {
+      note0_ = nearestInKey(note0_, *p.context.key);
+      note1_ = nearestInKey(note1_, *p.context.key);
+    }
+  } else {
+    const double most = 12 * std::log2(SpeedReader::kFastest);
+    note0_ = std::clamp(note0_, -48.0, most);
+    note1_ = std::clamp(note1_, -48.0, most);
+  }
+  std::tie(cutoff0_, cutoff1_) = pair("cutoff_hz");
+  const double highest = 0.45 * p.sampleRate();
+  cutoff0_ = std::min(cutoff0_, highest);
+  cutoff1_ = std::min(cutoff1_, highest);
+  std::tie(level0_, level1_) = pair("level_db");
+  std::tie(width0_, width1_) = pair("width_percent");
+  levelBend_ = s.number("bend");
+  pitchBend_ = s.maybe("pitch_bend").value_or(levelBend_);
+  cutoffBend_ = s.maybe("cutoff_bend").value_or(levelBend_);
+  resonance = s.share("resonance_percent");
+  loopSeconds = s.seconds("stem_loop", map_, p.ornament.start);
+  hitDb = s.maybe("hit_db");
+  reversedHit = s.yes("reversed_hit");
+  hit = impactOf(s.text("hit_character"));
+  reversed = impactOf(s.text("reversed_character"));
+  note = p.context.key ? p.context.key->note : 9;
+  const Beats end = p.ornament.span().end;
+  const double beats = s.number("tail_beats");
+  tail = beats > 0 && !down ? (map_.frameAt(end + Beats::ofQuarters(beats)) - span.end).count : 0;
+  const List* tremolo = s.value("tremolo").list();
+  if (!tremolo) return;
+  // Sections of equal length, each in its own value, counted back from the landing so that it ends on a border.
+  const auto beatsOf = [&](const Value& v) {
+    if (const double* ms = v.number()) return Beats::ofQuarters(*ms / 60000 * map_.bpmAt(p.ornament.start));
+    return *NoteValue::parse(*v.text())->beats(map_, p.ornament.start);
+  };
+  std::vector<Beats> values = halvings(beatsOf((*tremolo)[0]), beatsOf((*tremolo)[1]));
+  std::reverse(values.begin(), values.end()); // the last comes first
+  const Beats whole = p.ornament.length;
+  Beats gone(0);
+  std::vector<Beats> back{gone};
+  for (std::size_t i = 0; i < values.size() && gone < whole; ++i) {
+    const Beats value = std::max(values[i], Beats(kTicksPerQuarter / 512));
+    const Beats section((whole.ticks * static_cast<std::int64_t>(i + 1)) / static_cast<std::int64_t>(values.size()));
+    // Whole periods, at least one; the last section (heard first) takes all that is left.
+    while ((gone < section || i + 1 == values.size()) && gone < whole && back.size() < 65536) {
+      gone = gone + value;
+      back.push_back(gone);
+      if (i + 1 < values.size() && !(gone < section)) break;
+    }
+  }
+  for (const Beats b : back) borders_.push_back(map_.frameAt(down ? p.ornament.start + b : end - b));
+  std::sort(borders_.begin(), borders_.end());
+}
+
+RiserShape::State RiserShape::at(double u) const {
+  const double way = down ? 1 - u : u;
+  const auto between = [&](double a, double b, double bend) { return a + (b - a) * bendProgress(bend, way); };
+  return {between(note0_, note1_, pitchBend_), cutoff0_ * std::pow(cutoff1_ / cutoff0_, bendProgress(cutoffBend_, way)),
+          between(level0_, level1_, levelBend_), between(width0_, width1_, levelBend_) / 100};
+}
+
+double RiserShape::progress(Frames f) const {
+  if (f >= span.end) return 1; // after the landing it stays as it was there
+  return std::clamp((map_.quartersAt(f) - begin_) / length_, 0.0, 1.0);
+}
+
+double RiserShape::tremble(Frames f) const {
+  if (borders_.empty()) return 1;
+  const auto next = std::upper_bound(borders_.begin(), borders_.end(), f);
+  if (next == borders_.begin() || next == borders_.end()) return 1;
+  const double u = static_cast<double>((f - *(next - 1)).count) / static_cast<double>((*next - *(next - 1)).count);
+  return 1 - kTremor * 0.5 * (1 - std::cos(2 * std::numbers::pi * u));
+}
+
+const TableSpec& Riser::table() const {
+  return riserTable();
+}
+
+PrintPlan Riser::plan(const Placed& p) const {
+  const RiserShape shape(p);
+  PrintPlan plan;
+  plan.extent = extentOf(shape, p.sampleRate());
+  plan.anyOrder = !(shape.of == RiserShape::Of::stem && shape.plays == RiserShape::Plays::stretched);
+  if (shape.of == RiserShape::Of::stem)
+    plan.reads = OwnOrPieces(p, Climb::stemReach(p, shape, plan.extent.length())).reads();
+  return plan;
+}
+
+std::unique_ptr<Voice> Riser::start(const Placed& p, Sounds& sounds) const {
+  return std::make_unique<RiserVoice>(p, sounds, extentOf(RiserShape(p), p.sampleRate()));
+}
+
+std::optional<Frames> Riser::landingFrame(const Placed& p) const {
+  return leadsIn(p.ornament) ? p.span().end : p.span().begin;
+}
+
+bool Riser::leadsIn(const Ornament& o) const {
+  return *settingOr(riserTable(), o.settings, "direction").text() == "up";
+}
+
+std::optional<Ornament> Riser::withLandingAt(const Placed& p, Beats at) const {
+  Ornament o = p.ornament;
+  if (leadsIn(o)) {
+    o.length = std::max(at - o.start, Beats(kTicksPerQuarter / 64));
+  } else {
+    const Beats end = o.span().end;
+    o.start = std::min(at, end - Beats(kTicksPerQuarter / 64));
+    o.length = end - o.start;
+  }
+  return o;
+}
+
+std::optional<Ornament> Riser::withLeadBegin(const Placed& p, Beats at) const {
+  if (!leadsIn(p.ornament)) return std::nullopt;
+  Ornament o = p.ornament;
+  const Beats end = o.span().end;
+  o.start = std::min(at, end - Beats(kTicksPerQuarter / 64));
+  o.length = end - o.start;
+  return o;
+}
+
+} // namespace ivrin
