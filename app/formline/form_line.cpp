@@ -1,5 +1,7 @@
 #include "app/formline/form_line.h"
 
+#include "app/score/modifiers.h"
+
 #include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
@@ -227,7 +229,7 @@ void FormLine::mouseMoveEvent(QMouseEvent* e) {
   if (!moved_ && (e->position() - press_).manhattanLength() < 4) return;
   moved_ = true;
   moveLanding(session_, held_,
-              landingPlace(session_, beatAt(e->position().x()), e->modifiers() & Qt::AltModifier, score_.grid()));
+              landingPlace(session_, beatAt(e->position().x()), leavesGrid(e->modifiers()), score_.grid()));
 }
 
 void FormLine::mouseReleaseEvent(QMouseEvent*) {

@@ -1,5 +1,7 @@
 #include "app/openrow/curve_lane.h"
 
+#include "app/score/modifiers.h"
+
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -238,7 +240,7 @@ void CurveLane::mousePressEvent(QMouseEvent* e) {
   if (held_.part == Part::line) { // a new point where the line is
     Curve next = curve_;
     double beats = beatsAt(e->position().x());
-    if (!(e->modifiers() & Qt::AltModifier) && grid_.ticks > 0)
+    if (!leavesGrid(e->modifiers()) && grid_.ticks > 0)
       beats = (snapToGrid(ornament_.start + Beats::ofQuarters(beats * unit()), grid_, session_.plan()->map()) -
                ornament_.start)
                   .quarters() /
@@ -269,7 +271,7 @@ void CurveLane::mouseMoveEvent(QMouseEvent* e) {
     return;
   }
   if (held_.part == Part::point) {
-    movePoint(e->position(), e->modifiers() & Qt::AltModifier);
+    movePoint(e->position(), leavesGrid(e->modifiers()));
   } else if (held_.part == Part::bend) {
     const auto i = static_cast<std::size_t>(held_.index);
     const double mid = (pressCurve_.points()[i - 1].x + pressCurve_.points()[i].x) / 2;

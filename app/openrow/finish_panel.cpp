@@ -89,6 +89,7 @@ void FinishPanel::build(const TableSpec& table) {
       show(ornament_, index_);
     });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
+    connect(f, &NumberField::typed, this, &FinishPanel::typed);
     connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
     connect(f, &NumberField::choiceRequested, this, [f] { f->stepBy(1); });
     f->show();

@@ -22,6 +22,10 @@ class FinishPanel : public QWidget {
   QRectF handleRect(const QString& name) const;
   QRectF drawing() const;
 
+ signals:
+  /// Return ended the typing in one of its numbers.
+  void typed();
+
  protected:
   void paintEvent(QPaintEvent*) override;
   void resizeEvent(QResizeEvent*) override { layOut(); }

@@ -273,6 +273,7 @@ bool NumberField::eventFilter(QObject* o, QEvent* e) {
     const int key = static_cast<QKeyEvent*>(e)->key();
     if (key == Qt::Key_Escape || key == Qt::Key_Return || key == Qt::Key_Enter) {
       endTyping(key != Qt::Key_Escape, true);
+      if (key != Qt::Key_Escape) emit typed();
       return true;
     }
   }

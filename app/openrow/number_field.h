@@ -30,6 +30,8 @@ class NumberField : public QWidget {
   void changed(const ivrin::Value& v, bool merge);
   void settled();
   void refused(const QString& why);
+  /// Return ended the typing: the keys go back to where they were.
+  void typed();
   /// The setting's curve is wanted: by its mark, by C, or by a click on a value that is one.
   void curveRequested();
   /// A text's known values, or a file, are to be offered.

@@ -73,6 +73,7 @@ OpenRow::OpenRow(Session& session, ScoreView* score)
     , finish_(new FinishLine(session, panel_))
     , finishPanel_(new FinishPanel(session, panel_)) {
   connect(finish_, &FinishLine::openRequested, this, &OpenRow::openFinish);
+  connect(finishPanel_, &FinishPanel::typed, score_, [this] { score_->setFocus(); });
   connect(title_, &OpenTitle::auditionRequested, this, &OpenRow::auditionRequested);
   connect(title_, &OpenTitle::aloneRequested, this, &OpenRow::aloneRequested);
   connect(title_, &OpenTitle::closeRequested, this, &OpenRow::closeRequested);
@@ -192,6 +193,7 @@ void OpenRow::build(const TableSpec& table) {
     connect(f, &NumberField::curveRequested, this, [this, key = spec.key] { emit curveRequested(key); });
     connect(f, &NumberField::choiceRequested, this, [this, f, &spec] { offerFiles(f, spec); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
+    connect(f, &NumberField::typed, score_, [this] { score_->setFocus(); });
     connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
     f->show();
   };

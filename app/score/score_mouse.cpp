@@ -1,6 +1,7 @@
 // The mouse in the score: selecting, taking hold of ornaments, dragging, dropping a sign.
 #include "app/openrow/open_row.h"
 #include "app/score/magnifier.h"
+#include "app/score/modifiers.h"
 #include "app/score/score_view.h"
 #include "app/score/sign_strip.h"
 #include "app/session/landing_edits.h"
@@ -30,9 +31,9 @@ constexpr double kOnsetReachPixels = 40;
 Beats ScoreView::snapped(double x, Qt::KeyboardModifiers m) const {
   const Beats b = axis().beatAt(x);
   if (!session_.plan()) return b;
-  if ((m & Qt::AltModifier) && (m & Qt::ShiftModifier)) // free, but onto an attack that is near
+  if (seeksAttack(m))
     return nearestOnset(session_, caretRow_, b, Beats::ofQuarters(kOnsetReachPixels / axis().pxPerBeat));
-  if ((m & Qt::AltModifier) || grid_.ticks == 0) return b;
+  if (leavesGrid(m) || grid_.ticks == 0) return b;
   return snapToGrid(b, grid_, session_.plan()->map());
 }
 
@@ -112,7 +113,7 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
   anchor_.reset();
-  const bool free = e->modifiers() & Qt::AltModifier;
+  const bool free = leavesGrid(e->modifiers());
   if (!open_.empty() && openArea().contains(e->pos())) {
     openHand_.stopWalking();
     if (openHand_.press(press_, free, grid_, canvas())) {
@@ -121,13 +122,9 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
     }
   }
   if (const Hold hold = hand_.under(press_, marks_, pieceBoxes(), hot_)) {
-    if ((e->modifiers() & Qt::ShiftModifier) && hold.grip == Grip::body) { // marked with others, or no longer
-      std::set<std::string> now = marked_;
-      if (!now.erase(hold.ornament)) now.insert(hold.ornament);
-      mark(std::move(now));
-      return;
-    }
-    if (hold.grip == Grip::body && !marked_.contains(hold.ornament)) mark({});
+    const bool marks = (e->modifiers() & Qt::ShiftModifier) && hold.grip == Grip::body; // unless it is dragged
+    if (hold.grip == Grip::body && !marks && !marked_.contains(hold.ornament)) mark({});
+    marksWhenClicked_ = marks;
     drag_ = Drag::hand;
     hand_.take(hold, press_, marked_.contains(hold.ornament) ? marked_ : std::set<std::string>{hold.ornament}, axis());
     return;
@@ -232,7 +229,7 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
   }
   if (!moved_ && (at - press_).manhattanLength() < kDragFrom) return;
   if (!std::exchange(moved_, true) && drag_ == Drag::handle) emit handleHeld(true);
-  const bool free = e->modifiers() & Qt::AltModifier;
+  const bool free = leavesGrid(e->modifiers());
   switch (drag_) {
   case Drag::select:
   case Drag::edgeBegin:
@@ -268,7 +265,13 @@ void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
     const Hold hold = hand_.hold();
     hand_.letGo();
     update();
-    if (!moved_ && hold.grip == Grip::body) openOrnament(hold.ornament);
+    if (!moved_ && marksWhenClicked_) { // marked with others, or no longer
+      std::set<std::string> now = marked_;
+      if (!now.erase(hold.ornament)) now.insert(hold.ornament);
+      mark(std::move(now));
+    } else if (!moved_ && hold.grip == Grip::body) {
+      openOrnament(hold.ornament);
+    }
     return;
   }
   if (was == Drag::handle) {

@@ -50,7 +50,8 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   gridMark_->setTextPx(12);
   gridMark_->setFocusPolicy(Qt::TabFocus);
   gridMark_->setObjectName(QStringLiteral("grid"));
-  gridMark_->setToolTip(tr("What selections, edges and moves snap to; Alt leaves it, Alt and Shift find the attack"));
+  gridMark_->setToolTip(
+      tr("What selections, edges and moves snap to; Shift leaves it, Ctrl and Shift find the attack"));
   strip_->hide();
   connect(strip_, &SignStrip::picked, this, &ScoreView::placeOnSelection);
   connect(&travel_, &ScoreTravel::moved, this, [this] {

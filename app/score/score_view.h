@@ -177,6 +177,7 @@ class ScoreView : public QWidget {
   void showStrip();
   Beats snapped(double x, Qt::KeyboardModifiers m) const;
   OpenCanvas canvas() const;
+  bool marksWhenClicked_ = false;
   double wheeled_ = 0; // over what the wheel turns in the open row, steps not yet taken
   ScorePicture picture() const;
   void showWaves();

@@ -280,3 +280,78 @@ TEST_CASE("the tools for patterns work by key and by word, and a pattern goes fr
   REQUIRE(given.size() == copied.size());
   for (std::size_t i = 0; i < given.size(); ++i) CHECK(given[i].level == Approx(copied[i].level).margin(0.01));
 }
+
+TEST_CASE("a riser climbs to a landing over four bars with an impact: three keys and no selection", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.score().setFocus();
+  rig.score().goToLanding(std::string("c"));
+  rig.settleView();
+  rig.key(Qt::Key_I); // 1
+  rig.settle();
+  CHECK(last(rig).kind == "riser");
+  CHECK(last(rig).landing == "c");
+  CHECK(last(rig).length == Beats::ofQuarters(8));
+  CHECK(last(rig).span().end == Beats::ofQuarters(32));
+  rig.key(Qt::Key_I); // 2
+  rig.settle();
+  CHECK(last(rig).length == Beats::ofQuarters(16));
+  CHECK(last(rig).span().end == Beats::ofQuarters(32));
+  rig.key(Qt::Key_J, Qt::ShiftModifier); // 3
+  rig.settle();
+  CHECK(*last(rig).settings.at("hit_db").number() == -6);
+  // It is heard in the player's mix: something climbs before the landing, and it is struck on it.
+  const auto plan = rig.session->plan();
+  const auto node = plan->node(last(rig).id);
+  REQUIRE(node->print->ensure(*plan, *node));
+  const auto peak = [&](double quarters) {
+    StereoBuffer b(4800);
+    node->print->addTo(plan->map().frameAt(Beats::ofQuarters(quarters)), b.span());
+    return largest(b);
+  };
+  CHECK(peak(31.7) > 4 * peak(20));
+  CHECK(peak(32) == Approx(0.5).epsilon(0.02));
+}
+
+TEST_CASE("a riser's lines are drawn by their ends and bent by their middles", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const std::string id = rig.placeOpen("riser", "keys", 24, 32);
+  rig.session->edit(QStringLiteral("of"), withSetting(rig.session->song(), id, "of", "tone"));
+  rig.settle();
+  const auto middle = [&](const char* name) {
+    return rig.score().handleRect(QString::fromLatin1(name)).center().toPoint();
+  };
+  const auto pair = [&](const char* key) { return *last(rig).settings.at(key).list(); };
+  rig.drag(&rig.score(), middle("brightness-end"), middle("brightness-end") + QPoint(0, 30));
+  CHECK(*pair("cutoff_hz")[1].number() < 8000);
+  CHECK(*pair("cutoff_hz")[0].number() == 200);
+  rig.drag(&rig.score(), middle("pitch-begin"), middle("pitch-begin") + QPoint(0, -20));
+  CHECK(*pair("pitch_semitones")[0].number() > -10);
+  rig.drag(&rig.score(), middle("level-bend"), middle("level-bend") + QPoint(0, -25));
+  CHECK(*last(rig).settings.at("bend").number() < 0.2);
+  CHECK_FALSE(last(rig).settings.contains("pitch_bend"));
+  rig.drag(&rig.score(), middle("pitch-bend"), middle("pitch-bend") + QPoint(0, 15));
+  CHECK(last(rig).settings.contains("pitch_bend"));
+}
+
+TEST_CASE("Return in a number gives the keys back to the score", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.placeOpen("pulse", "keys", 12, 16);
+  NumberField* field = rig.score().openRow()->field("depth_percent");
+  field->setFocus();
+  rig.key(Qt::Key_8);
+  rig.key(Qt::Key_0);
+  rig.key(Qt::Key_Return);
+  rig.settle();
+  CHECK(*last(rig).settings.at("depth_percent").number() == 80);
+  CHECK(rig.score().hasFocus());
+  rig.key(Qt::Key_3); // variant C now, and not a number
+  rig.settle();
+  CHECK(last(rig).variant == "C");
+  CHECK(*last(rig).settings.at("depth_percent").number() == 80);
+}

@@ -44,7 +44,7 @@ TEST_CASE("a landing is dragged in the form line and in the ruler, with what is 
   // By key.
   rig.score().goToLanding(std::string("b"));
   rig.settleView();
-  rig.key(Qt::Key_Right, Qt::ControlModifier | Qt::AltModifier);
+  rig.key(Qt::Key_Right, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(rig.session->song().landingById("b")->at == Beats::ofQuarters(20));
   CHECK(rig.ornament(tied).start == Beats::ofQuarters(16));
 }

@@ -31,7 +31,7 @@ TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
   CHECK(rig.ornament(id).variant == "B");
   CHECK(setting(rig.ornament(id), "feedback_percent") == first); // begun as a copy
   rig.type(rig.score().openRow()->field("feedback_percent"), "20");
-  CHECK(rig.score().openRow()->field("feedback_percent")->hasFocus()); // typing ended with Return
+  CHECK(rig.score().hasFocus()); // typing ended with Return
   rig.score().setFocus();
   rig.key(Qt::Key_1); // by key
   CHECK(rig.ornament(id).variant == "A");

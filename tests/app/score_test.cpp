@@ -155,7 +155,7 @@ TEST_CASE("while dragging, landings draw what comes near, and say so", "[score]"
   rig.drag(&rig.score(), from, from + QPoint(static_cast<int>(std::lround(4 * px)) + 3, 0));
   CHECK(rig.ornament(id).start == Beats::ofQuarters(16));
   rig.key(Qt::Key_Z, Qt::ControlModifier);
-  rig.drag(&rig.score(), from, from + QPoint(static_cast<int>(std::lround(4 * px)) + 3, 0), Qt::AltModifier);
+  rig.drag(&rig.score(), from, from + QPoint(static_cast<int>(std::lround(4 * px)) + 3, 0), Qt::ShiftModifier);
   CHECK(rig.ornament(id).start != Beats::ofQuarters(16)); // Alt leaves everything
 }
 
@@ -310,7 +310,7 @@ TEST_CASE("grids from whole notes to sixty-fourths, dotted, triplet and free", "
   key(Qt::Key_7);
   CHECK(snaps(1.07, 2.93) == std::pair{1.0625, 2.9375});
   key(Qt::Key_4);
-  key(Qt::Key_Comma); // eighth triplets
+  rig.key(Qt::Key_T, Qt::ShiftModifier); // eighth triplets
   CHECK(rig.window->gridText() == "1/8t");
   CHECK(snaps(1.3, 2.7).first == Approx(4.0 / 3).margin(1e-9));
   key(Qt::Key_Period); // dotted eighths, counted from the bar line
@@ -334,7 +334,7 @@ TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift fi
   CHECK(std::abs(rig.session->onsets("drums")[1].count - 24000) < 144); // within 3 ms
   rig.score().showRange(0, 8, false);
   // Free, but onto the attack: from 60 ms after it.
-  rig.drag(&rig.score(), rig.at("drums", 1.05), rig.at("drums", 2.05), Qt::AltModifier | Qt::ShiftModifier);
+  rig.drag(&rig.score(), rig.at("drums", 1.05), rig.at("drums", 2.05), Qt::ControlModifier | Qt::ShiftModifier);
   REQUIRE(rig.score().selection());
   const TempoMap& map = rig.session->plan()->map();
   CHECK(std::abs(map.frameAt(rig.score().selection()->begin).count - 24000) < 144);

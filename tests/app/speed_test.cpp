@@ -295,7 +295,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   rig.settle();
   CHECK(textSetting(rig.ornament(id), "shape") == "dip");
   rig.drag(&score, rig.handle("lowest"), rig.handle("lowest") + QPoint(-static_cast<int>(std::lround(beat)), 0),
-           Qt::AltModifier);
+           Qt::ShiftModifier);
   rig.settle();
   CHECK(setting(rig.ornament(id), "bottom_at") == Approx(0.35).margin(0.02));
   // Spin-back, and a curve of its own.
@@ -308,7 +308,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   rig.settle();
   CHECK(textSetting(rig.ornament(id), "shape") == "custom");
   rig.drag(&score, rig.handle("point1"), rig.handle("point1") + QPoint(static_cast<int>(std::lround(beat)), 0),
-           Qt::AltModifier);
+           Qt::ShiftModifier);
   rig.settle();
   const auto curve = Curve::from(rig.ornament(id).settings.at("speed"));
   REQUIRE(curve);

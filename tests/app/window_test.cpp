@@ -279,7 +279,7 @@ TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window][d
   rig.drag(&rig.score(), edge, edge + QPoint(static_cast<int>(px * 0.45), 0));
   CHECK(rig.session->song().ornaments[0]->span().end == Beats::ofQuarters(10));
   edge = rig.score().handleRect("begin").center().toPoint();
-  rig.drag(&rig.score(), edge, edge + QPoint(static_cast<int>(px * 0.13), 0), Qt::AltModifier);
+  rig.drag(&rig.score(), edge, edge + QPoint(static_cast<int>(px * 0.13), 0), Qt::ShiftModifier);
   CHECK(rig.session->song().ornaments[0]->start.quarters() == Approx(8.13).margin(0.03));
   CHECK(rig.session->song().ornaments[0]->span().end == Beats::ofQuarters(10));
 }
@@ -470,7 +470,7 @@ TEST_CASE("an ornament is moved by its sign, along the grid, freely, and to anot
   CHECK(rig.session->plan()->node("o1")->print->first() == rig.session->plan()->map().frameAt(Beats::ofQuarters(12)));
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(rig.session->song() == before);
-  rig.drag(&rig.score(), grip(), grip() + QPoint(11, 0), Qt::AltModifier);
+  rig.drag(&rig.score(), grip(), grip() + QPoint(11, 0), Qt::ShiftModifier);
   CHECK(rig.session->song().ornament("o1")->start.quarters() == Approx(8 + 11 / px).margin(1.5 / px));
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   rig.drag(&rig.score(), grip(), QPoint(grip().x(), rig.score().staffOf("drums").center().y()));

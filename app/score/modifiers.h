@@ -1,0 +1,17 @@
+// What keys held with the mouse mean, in one place. Nothing relies on Alt: window managers move windows with it.
+#pragma once
+
+#include <Qt>
+
+namespace ivrin::app {
+
+/// Off the grid, to the sample.
+inline bool leavesGrid(Qt::KeyboardModifiers m) {
+  return m & Qt::ShiftModifier;
+}
+/// Onto an attack that is near.
+inline bool seeksAttack(Qt::KeyboardModifiers m) {
+  return (m & Qt::ControlModifier) && (m & Qt::ShiftModifier);
+}
+
+} // namespace ivrin::app
