@@ -36,6 +36,49 @@ void bareDelay(const StereoBuffer& in, StereoBuffer& out, std::int64_t delay) {
   }
 }
 
+/// Noise of two generators, or three sawtooths without steps (V. Välimäki, A. Huovilainen, "Antialiasing oscillators in
+/// subtractive synthesis", 2007: polyBLEP), through a stereo low-pass that sweeps every 32 frames.
+void bareRise(StereoBuffer& out, bool tone) {
+  StereoSvf filter(StereoSvf::Pass::low, 200, 200, 48000);
+  std::uint32_t a = 1, b = 2;
+  double phase[3] = {};
+  const auto saw = [&](int k, double hz) {
+    const double step = hz / 48000;
+    double& p = phase[k];
+    p += step;
+    if (p >= 1) p -= 1;
+    double y = 2 * p - 1;
+    if (p < step) {
+      const double x = p / step;
+      y -= x + x - x * x - 1;
+    } else if (p > 1 - step) {
+      const double x = (p - 1) / step;
+      y -= x * x + x + x + 1;
+    }
+    return static_cast<float>(y);
+  };
+  for (std::int64_t at = 0; at < out.frames(); at += 32) {
+    const double u = static_cast<double>(at) / static_cast<double>(out.frames()), hz = 110 * std::exp2(2 * u);
+    filter.setCutoff(200 * std::pow(60, u));
+    const auto gain = static_cast<float>(std::pow(10, -2 + 1.6 * u));
+    for (std::int64_t i = at; i < at + 32; ++i) {
+      if (tone) {
+        const float middle = saw(0, hz);
+        out.left()[i] = middle + saw(1, hz * 1.005);
+        out.right()[i] = middle + saw(2, hz * 0.995);
+      } else {
+        out.left()[i] = static_cast<float>(static_cast<std::int32_t>(a = a * 1664525 + 1013904223)) * 4e-10f;
+        out.right()[i] = static_cast<float>(static_cast<std::int32_t>(b = b * 22695477 + 1)) * 4e-10f;
+      }
+    }
+    filter.process(out.left() + at, out.right() + at, 32);
+    for (std::int64_t i = at; i < at + 32; ++i) {
+      out.left()[i] *= gain;
+      out.right()[i] *= gain;
+    }
+  }
+}
+
 /// The song's first ornament, from plan to finished print.
 void printAnew(const TestSong& t) {
   PrintCache fresh;
@@ -101,6 +144,42 @@ void soundBenchmarks() {
         [&] { printAnew(t); },
         [&] {
           bareDelay(source, out, 24000);
+          keep(out.left());
+        });
+  }
+  for (const bool plain : {true, false}) {
+    // A stutter of 30 s, from plan to finished print.
+    TestSong t(48000, 120);
+    const std::int64_t frames = 60 * 24000;
+    t.stem("v", frames, noise(1, 0.4));
+    Settings s{{"snap_to_onset", true}, {"gains_db", List{0.0, -3.0, Value(), -6.0}}, {"pan_pattern", List{-0.7, 0.7}}};
+    if (!plain) s["pitches"] = List{0.0, 3.0, -5.0, 7.0};
+    t.ornament("stutter", "v", 0, 60, s);
+    const auto plan = t.plan();
+    const StereoBuffer source = fill(frames, noise(1, 0.4));
+    StereoBuffer out(frames);
+    compare(
+        plain ? "stutter, 30 s of it, against a bare stereo delay with two filters"
+              : "stutter in four pitches, the same",
+        plain ? "<= 2x (aim 1.4x)" : "-", 15, [&] { printAnew(t); },
+        [&] {
+          bareDelay(source, out, 24000);
+          keep(out.left());
+        });
+  }
+  for (const bool tone : {false, true}) {
+    // A riser of 30 s, from plan to finished print, against its bare source and filter.
+    TestSong t(48000, 120);
+    t.stem("v", 48000, silence());
+    t.ornament("riser", "v", 0, 60, {{"of", tone ? "tone" : "noise"}, {"tremolo", List{"1/4", "1/32"}}});
+    const auto plan = t.plan();
+    StereoBuffer out(60 * 24000);
+    compare(
+        tone ? "riser of a tone, 30 s, against three bare sawtooths and a swept filter"
+             : "riser of noise, 30 s, against bare noise and a swept filter",
+        "<= 2x", 15, [&] { printAnew(t); },
+        [&] {
+          bareRise(out, tone);
           keep(out.left());
         });
   }

@@ -16,15 +16,17 @@
 #include <cmath>
 #include <thread>
 
+#include <functional>
+
 namespace ivrin::bench {
 using namespace ivrin::test;
 namespace {
 
 /// An edit of one ornament in a playing song until its first 250 ms from the playhead are in the player's hands.
 void editToSound(const char* what, const char* goal, const char* kind, Beats start, double length, Beats loop,
-                 Settings settings, const char* key, double least, double step, int edits,
-                 std::int64_t loopFrames = 96000) {
-  const auto t = bigSong(16, 60, 60);
+                 Settings settings, const char* key, const std::function<Value(int)>& value, int edits,
+                 std::int64_t loopFrames = 96000, int seconds = 60) {
+  const auto t = bigSong(16, seconds, 60);
   t->ornament(kind, "stem0", start.quarters(), length, std::move(settings));
   Player player({48000, 256, true});
   SimulatedOutput out(SimulatedOutput::Mode::realTime, 256);
@@ -42,7 +44,7 @@ void editToSound(const char* what, const char* goal, const char* kind, Beats sta
   for (int i = 0; i < edits; ++i) {
     const std::string id = t->ornaments.back().id;
     const double begun = now();
-    song = withSetting(song, id, key, least + step * i);
+    song = withSetting(song, id, key, value(i));
     auto plan = RenderPlan::make(song, t->audio, allKinds(), t->cache, former.get());
     player.setPlan(plan);
     pool.setPlayhead(player.position());
@@ -58,22 +60,49 @@ void editToSound(const char* what, const char* goal, const char* kind, Beats sta
 } // namespace
 
 void workBenchmarks() {
+  const auto from = [](double least, double step) { return [=](int i) { return Value(least + step * i); }; };
   editToSound(
       "edit of a 2-bar throw while playing, until the player mixes it", "<= 20 ms, p99 <= 50 ms", "delay-throw",
       Beats::ofQuarters(20), 8, Beats::ofQuarters(22),
       {{"time_left", "1/8."}, {"time_right", "1/4"}, {"low_cut_hz", 200.0}, {"high_cut_hz", 7000.0}, {"duck_db", 6.0}},
-      "feedback_percent", 30, 0.03, 1000);
+      "feedback_percent", from(30, 0.03), 1000);
   // 16 beats are 8 s here.
   editToSound("edit of a reverse reverb of 8 s while playing, the same", "median <= 30 ms", "reverse-reverb",
               Beats::ofQuarters(40), 1, Beats::ofQuarters(36),
-              {{"character", "hall"}, {"lead_beats", 16.0}, {"low_cut_hz", 250.0}}, "decay_seconds", 8, 0.001, 300);
+              {{"character", "hall"}, {"lead_beats", 16.0}, {"low_cut_hz", 250.0}}, "decay_seconds", from(8, 0.001),
+              300);
   editToSound("edit of a 4-bar tape stop while playing, the same", "<= 20 ms, p99 <= 50 ms", "tape",
-              Beats::ofQuarters(40), 16, Beats::ofQuarters(42), {}, "bend", 0.1, 0.0007, 1000);
+              Beats::ofQuarters(40), 16, Beats::ofQuarters(42), {}, "bend", from(0.1, 0.0007), 1000);
+  // One cell in bar 60: its level goes up and down.
+  List levels(1024, Value(1.0));
+  editToSound(
+      "edit of a cell in bar 60 of a 64-bar pulse while playing, the same", "<= 10 ms, p99 <= 20 ms", "pulse", Beats(0),
+      256, Beats::ofQuarters(236), {{"length_percent", 60.0}}, "levels",
+      [&](int i) {
+        levels[59 * 16 + 3] = 0.1 + 0.0008 * i;
+        return Value(levels);
+      },
+      1000, 96000, 130);
+  List chances(128, Value(35.0));
+  editToSound(
+      "edit of a cell in bar 7 of an 8-bar glitch while playing, the same", "<= 10 ms, p99 <= 20 ms", "glitch",
+      Beats::ofQuarters(20), 32, Beats::ofQuarters(44), {{"bars", 8.0}, {"resonance_percent", 40.0}}, "chance_percent",
+      [&](int i) {
+        chances[100] = 0.09 * i;
+        return Value(chances);
+      },
+      1000);
+  editToSound("edit of a 2-bar stutter while playing, the same", "<= 10 ms, p99 <= 20 ms", "stutter",
+              Beats::ofQuarters(20), 8, Beats::ofQuarters(22), {{"snap_to_onset", true}}, "gate_percent",
+              from(30, 0.06), 1000);
+  editToSound("edit of an 8-bar riser while playing, heard before its end", "median <= 20 ms", "riser",
+              Beats::ofQuarters(20), 32, Beats::ofQuarters(48), {{"tremolo", List{"1/4", "1/32"}}}, "bend",
+              from(0.1, 0.0007), 1000);
   const Settings kept{{"pitch", "keep"}};
   editToSound("edit of a halftime stretched at its pitch, heard from its begin", "median <= 80 ms", "halftime",
-              Beats::ofQuarters(40), 8, Beats::ofQuarters(39.75), kept, "join_ms", 12, 0.1, 200, 6000);
+              Beats::ofQuarters(40), 8, Beats::ofQuarters(39.75), kept, "join_ms", from(12, 0.1), 200, 6000);
   editToSound("the same, the playhead anywhere in its first bar (2 s)", "-", "halftime", Beats::ofQuarters(40), 8,
-              Beats::ofQuarters(40), kept, "join_ms", 12, 0.1, 100);
+              Beats::ofQuarters(40), kept, "join_ms", from(12, 0.1), 100);
   {
     const auto t = bigSong(16, 240, 60);
     t->song.mix.gainDb = -9; // a mix as it is left: the ceiling is met now and then, not all the time

@@ -4,6 +4,7 @@
 #include "dsp/fourier.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <numbers>
 
@@ -11,6 +12,7 @@ namespace ivrin {
 namespace {
 
 constexpr int kMostHarmonics = 1024;
+constexpr double kOverOctaves = 1.0 / 16; // in which a table gives way to the next
 
 } // namespace
 
@@ -22,7 +24,7 @@ WaveTable::WaveTable(Shape shape) {
     const int harmonics = std::max(1, static_cast<int>(std::lround(count)));
     if (!harmonics_.empty() && harmonics == harmonics_.back()) continue;
     std::int64_t n = 256;
-    while (n < 8 * harmonics) n *= 2;
+    while (n < (harmonics > 512 ? 8 : 16) * harmonics) n *= 2;
     const auto transform = RealFourier::ofSize(n);
     const auto bins = transform->spectrum();
     const auto samples = transform->samples();
@@ -44,6 +46,7 @@ WaveTable::WaveTable(Shape shape) {
     std::vector<float> table(static_cast<std::size_t>(n) + 3);
     for (std::int64_t i = 0; i < n + 3; ++i) table[static_cast<std::size_t>(i)] = gain * samples[(i - 1 + n) % n];
     levels_.push_back(std::move(table));
+    bits_.push_back(std::countr_zero(static_cast<std::uint64_t>(n)));
     harmonics_.push_back(harmonics);
   }
 }
@@ -58,11 +61,12 @@ WaveTable::Level WaveTable::level(double hz, double highestHz) const {
   std::size_t i = 0;
   while (i + 1 < levels_.size() && harmonics_[i] > fit) ++i;
   const std::size_t next = std::min(i + 1, levels_.size() - 1);
-  if (next == i || i == 0) return {&levels_[i], &levels_[i], 0};
+  const Level alone{&levels_[i], &levels_[i], bits_[i], bits_[i], 0};
+  if (next == i || i == 0) return alone;
   // Where the fuller one just fits, the barer one is reached: nothing jumps when the next takes its place.
-  const double full = harmonics_[i], above = harmonics_[i - 1];
-  const double u = std::clamp(std::log(fit / full) / std::log(above / full), 0.0, 1.0);
-  return {&levels_[i], &levels_[next], 1 - u};
+  const double left = std::log2(fit / harmonics_[i]); // octaves
+  if (left >= kOverOctaves) return alone;
+  return {&levels_[i], &levels_[next], bits_[i], bits_[next], 1 - std::max(0.0, left) / kOverOctaves};
 }
 
 } // namespace ivrin

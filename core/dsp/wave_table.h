@@ -20,29 +20,47 @@ class WaveTable {
   /// harmonic over `highestHz`, but for the fundamental.
   struct Level {
     const std::vector<float>*fuller, *barer;
+    int fullerBits, barerBits; // of their lengths
     double toBarer;
   };
   Level level(double hz, double highestHz) const;
-  /// `phase` in turns, ≥ 0. Cubic interpolation between eight samples a harmonic and more.
-  static float at(const std::vector<float>& table, double phase) {
-    const auto n = static_cast<std::int64_t>(table.size()) - 3; // one before, two after
-    const double x = (phase - static_cast<double>(static_cast<std::int64_t>(phase))) * static_cast<double>(n);
-    const auto i = static_cast<std::int64_t>(x);
-    const float u = static_cast<float>(x - static_cast<double>(i));
-    const float* p = table.data() + i;
-    const float c0 = p[1], c1 = 0.5f * (p[2] - p[0]), c2 = p[0] - 2.5f * p[1] + 2 * p[2] - 0.5f * p[3],
+  /// A turn is 2³² of `phase`. Cubic interpolation between sixteen samples a harmonic (eight where there are more than
+  /// 512).
+  static float at(const float* table, int bits, std::uint32_t phase) {
+    const float* p = table + (phase >> (32 - bits));
+    const float u = static_cast<float>(phase << bits) * 0x1p-32f;
+    const float c1 = 0.5f * (p[2] - p[0]), c2 = p[0] - 2.5f * p[1] + 2 * p[2] - 0.5f * p[3],
                 c3 = 0.5f * (p[3] - p[0]) + 1.5f * (p[1] - p[2]);
-    return ((c3 * u + c2) * u + c1) * u + c0;
+    return ((c3 * u + c2) * u + c1) * u + p[1];
   }
-  float at(const Level& l, double phase) const {
-    const float a = at(*l.fuller, phase), b = at(*l.barer, phase);
-    return a + static_cast<float>(l.toBarer) * (b - a);
+  /// Adds `gain` times `frames` samples from `phase` on; `step` is a turn's part for each sample, which itself grows by
+  /// `slope` with each.
+  static void add(const Level& l, std::uint32_t phase, std::uint32_t step, std::uint32_t slope, float gain, float* out,
+                  std::int64_t frames) {
+    const auto run = [&](auto sample) {
+      for (std::int64_t i = 0; i < frames; ++i) {
+        out[i] += gain * sample();
+        phase += step;
+        step += slope;
+      }
+    };
+    const float* full = l.fuller->data();
+    const float* bare = l.barer->data();
+    const int fullBits = l.fullerBits, bareBits = l.barerBits;
+    const auto barer = static_cast<float>(l.toBarer);
+    if (barer > 0)
+      run([&] {
+        const float y = at(full, fullBits, phase);
+        return y + barer * (at(bare, bareBits, phase) - y);
+      });
+    else
+      run([&] { return at(full, fullBits, phase); });
   }
 
  private:
   explicit WaveTable(Shape shape);
   std::vector<std::vector<float>> levels_; // from the fullest down to the fundamental alone
-  std::vector<int> harmonics_;
+  std::vector<int> harmonics_, bits_;
 };
 
 } // namespace ivrin

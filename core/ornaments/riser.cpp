@@ -19,7 +19,8 @@ namespace ivrin {
 namespace {
 
 constexpr double kLandingFade = 0.005; // seconds: after a landing
-constexpr std::int64_t kGrid = 32;     // frames between two looks at the lines; more in spans over a minute
+constexpr std::int64_t kPart = 32;     // frames in which the filter stands still
+constexpr std::int64_t kGrid = 256;    // frames between two looks at its lines; fewer in short spans, more in hours
 constexpr std::int64_t kMostCells = 1 << 17;
 constexpr std::int64_t kChunk =
     48 * kPrintBlock;             // the filter begins anew so often, after a run-up: any block can be first
@@ -258,6 +259,7 @@ class Climb {
       , seed_(static_cast<std::uint64_t>(p.ornament.seed)) {
     if (shape_.down) frames_ = shape_.span.length();
     grid_ = kGrid;
+    while (grid_ > kPart && frames_ / grid_ < 1024) grid_ /= 2;
     while (frames_ / grid_ > kMostCells) grid_ *= 2;
     const double lowest = std::min(shape_.at(0).cutoffHz, shape_.at(1).cutoffHz);
     runUp_ = std::min<std::int64_t>(
@@ -265,6 +267,7 @@ class Climb {
          1) *
             kGrid,
         4 * kChunk);
+    trembles_ = !shape_.borders().empty();
     makeLines();
     if (shape_.of == RiserShape::Of::noise) {
       noise_ = steadyNoise(rate_);
@@ -314,7 +317,7 @@ class Climb {
       const RiserShape::State s = shape_.at(shape_.progress(f));
       Line& line = lines_[static_cast<std::size_t>(c)];
       line.cutoff = s.cutoffHz;
-      line.gain = std::pow(10, (s.levelDb - 3.0103) / 20) * shape_.tremble(f);
+      line.gain = std::pow(10, (s.levelDb - 3.0103) / 20);
       // Width: the middle against the sides, at the same power.
       const double angle = std::atan(s.width);
       line.mid = std::numbers::sqrt2 * std::cos(angle);
@@ -412,84 +415,105 @@ class Climb {
       fillStem(io);
       break;
     }
-    for (std::int64_t i = 0; i < n;) {
-      const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
-      const std::int64_t count = std::min({grid_ - in, n - i, kGrid - at % kGrid});
-      const Line &a = lines_[static_cast<std::size_t>(cell)], &b = lines_[static_cast<std::size_t>(cell) + 1];
-      const double u = static_cast<double>(in - in % kGrid) / static_cast<double>(grid_);
+    eachPart(n, [&](std::int64_t i, std::int64_t count, const Line& a, const Line& b, double u) {
       filter_->setCutoff(a.cutoff + u * (b.cutoff - a.cutoff));
       filter_->process(io.left + i, io.right + i, count);
-      const double step = (b.gain - a.gain) / static_cast<double>(grid_);
+      double gain = a.gain + u * (b.gain - a.gain), rise = (b.gain - a.gain) / static_cast<double>(grid_);
+      if (trembles_) {
+        const Frames at = shape_.span.begin + Frames(next_ + i);
+        const double first = shape_.tremble(at), last = shape_.tremble(at + Frames(count));
+        rise = ((gain + rise * static_cast<double>(count)) * last - gain * first) / static_cast<double>(count);
+        gain *= first;
+      }
       for (std::int64_t k = 0; k < count; ++k) {
-        const auto g = static_cast<float>(a.gain + step * static_cast<double>(in + k));
+        const auto g = static_cast<float>(gain + rise * static_cast<double>(k));
         io.left[i + k] *= g;
         io.right[i + k] *= g;
       }
-      i += count;
-    }
+    });
     edges(io);
     next_ += n;
   }
-  const Line& lineAt(std::int64_t at) const { return lines_[static_cast<std::size_t>(at / grid_)]; }
+  /// Calls f(from, count, line before, line after, way from the one to the other) for parts of the next n frames in
+  /// which the filter stands still.
+  template <class F> void eachPart(std::int64_t n, F f) const {
+    for (std::int64_t i = 0; i < n;) {
+      const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
+      const std::int64_t count = std::min({grid_ - in, n - i, kPart - at % kPart});
+      f(i, count, lines_[static_cast<std::size_t>(cell)], lines_[static_cast<std::size_t>(cell) + 1],
+        static_cast<double>(in) / static_cast<double>(grid_));
+      i += count;
+    }
+  }
 
   void fillNoise(StereoSpan io) {
     const std::int64_t n = noise_->frames();
     std::int64_t from = (noiseAt_ + next_) % n;
-    for (std::int64_t i = 0; i < io.frames; ++i) {
-      if (from == n) from = 0;
-      const Line& line = lineAt(next_ + i);
-      const auto mid = static_cast<float>(line.mid) * noise_->left()[from],
-                 side = static_cast<float>(line.side) * noise_->right()[from];
-      io.left[i] = 0.70710678f * (mid + side);
-      io.right[i] = 0.70710678f * (mid - side);
-      ++from;
-    }
+    eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line& a, const Line& b, double u) {
+      const auto mid = static_cast<float>(0.70710678 * (a.mid + u * (b.mid - a.mid))),
+                 side = static_cast<float>(0.70710678 * (a.side + u * (b.side - a.side)));
+      for (std::int64_t k = 0; k < count; ++k) {
+        if (from == n) from = 0;
+        const float m = mid * noise_->left()[from], s = side * noise_->right()[from];
+        io.left[i + k] = m + s;
+        io.right[i + k] = m - s;
+        ++from;
+      }
+    });
   }
   void fillTone(StereoSpan io) {
     static const WaveTable &saw = WaveTable::of(WaveTable::Shape::saw), &left = WaveTable::of(WaveTable::Shape::left),
                            &right = WaveTable::of(WaveTable::Shape::right);
     const double up = std::exp2(kDetuneCents / 1200), down = 1 / up, highest = 0.45;
-    for (std::int64_t i = 0; i < io.frames;) {
-      const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
-      const std::int64_t count = std::min({grid_ - in, io.frames - i, kGrid - at % kGrid});
-      const Line &a = lines_[static_cast<std::size_t>(cell)], &b = lines_[static_cast<std::size_t>(cell) + 1];
-      const double slope = (b.hz - a.hz) / static_cast<double>(grid_), before = turned_[static_cast<std::size_t>(cell)];
-      const double hz = a.hz + slope * static_cast<double>(in);
-      const WaveTable::Level own = saw.level(hz, highest), high = left.level(hz * up, highest),
-                             low = right.level(hz * up, highest);
+    io.clear();
+    eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line& a, const Line& b, double u) {
+      const std::int64_t at = next_ + i, cell = at / grid_;
+      const double slope = (b.hz - a.hz) / static_cast<double>(grid_), x = static_cast<double>(at - cell * grid_);
+      const double hz = a.hz + slope * x,
+                   turned = turned_[static_cast<std::size_t>(cell)] + a.hz * x + 0.5 * slope * x * x;
+      const auto mid = static_cast<float>(a.mid + u * (b.mid - a.mid)),
+                 side = static_cast<float>(a.side + u * (b.side - a.side));
+      const auto voice = [&](const WaveTable& table, double detune, float gain, float* out) {
+        const double phase = turned * detune;
+        const auto turns = [](double v) { return static_cast<std::uint32_t>(static_cast<std::int64_t>(v * 0x1p32)); };
+        // The phase goes as a parabola: its first step is half a slope longer.
+        WaveTable::add(table.level(hz * detune, highest), turns(phase - std::floor(phase)),
+                       turns((hz + 0.5 * slope) * detune), turns(slope * detune), gain, out, count);
+      };
       // Power 1/2 for each side: the middle tone and the detuned one share it.
-      const auto mid = static_cast<float>(a.mid), side = static_cast<float>(a.side);
-      for (std::int64_t k = 0; k < count; ++k) {
-        const double x = static_cast<double>(in + k), phase = before + a.hz * x + 0.5 * slope * x * x;
-        const float m = mid * saw.at(own, phase);
-        io.left[i + k] = m + side * left.at(high, phase * up);
-        io.right[i + k] = m + side * right.at(low, phase * down);
-      }
-      i += count;
-    }
+      voice(saw, 1, mid, io.left + i);
+      std::copy_n(io.left + i, count, io.right + i);
+      if (side == 0) return;
+      voice(left, up, side, io.left + i);
+      voice(right, down, side, io.right + i);
+    });
   }
   void fillStem(StereoSpan io) {
     if (stretch_) {
       stretch_->render(io);
     } else {
-      for (std::int64_t i = 0; i < io.frames; ++i) {
-        const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
-        const Line &a = lines_[static_cast<std::size_t>(cell)], &b = lines_[static_cast<std::size_t>(cell) + 1];
-        const double x = static_cast<double>(in), slope = (b.hz - a.hz) / static_cast<double>(grid_);
-        position_[static_cast<std::size_t>(i)] =
-            turned_[static_cast<std::size_t>(cell)] + a.hz * x + 0.5 * slope * x * x;
-        speed_[static_cast<std::size_t>(i)] = a.hz + slope * x;
-      }
+      eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line& a, const Line& b, double) {
+        const std::int64_t at = next_ + i, cell = at / grid_;
+        const double slope = (b.hz - a.hz) / static_cast<double>(grid_);
+        for (std::int64_t k = 0; k < count; ++k) {
+          const double x = static_cast<double>(at + k - cell * grid_);
+          position_[static_cast<std::size_t>(i + k)] =
+              turned_[static_cast<std::size_t>(cell)] + a.hz * x + 0.5 * slope * x * x;
+          speed_[static_cast<std::size_t>(i + k)] = a.hz + slope * x;
+        }
+      });
       reader_->read(position_.data(), speed_.data(), io);
     }
-    for (std::int64_t i = 0; i < io.frames; ++i) { // the row's own width, wider or narrower
-      const Line& line = lineAt(next_ + i);
-      const auto gain = static_cast<float>(stemGain_);
-      const float mid = static_cast<float>(line.mid) * 0.5f * (io.left[i] + io.right[i]),
-                  side = static_cast<float>(line.side) * 0.5f * (io.left[i] - io.right[i]);
-      io.left[i] = gain * (mid + side);
-      io.right[i] = gain * (mid - side);
-    }
+    // The row's own width, wider or narrower.
+    eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line& a, const Line& b, double u) {
+      const auto mid = static_cast<float>(0.5 * stemGain_ * (a.mid + u * (b.mid - a.mid))),
+                 side = static_cast<float>(0.5 * stemGain_ * (a.side + u * (b.side - a.side)));
+      for (std::int64_t k = i; k < i + count; ++k) {
+        const float m = mid * (io.left[k] + io.right[k]), s = side * (io.left[k] - io.right[k]);
+        io.left[k] = m + s;
+        io.right[k] = m - s;
+      }
+    });
   }
   void edges(StereoSpan io) {
     const std::int64_t in = frameCount(kFadeInSeconds, rate_), whole = shape_.span.length();
@@ -526,6 +550,7 @@ class Climb {
   std::optional<StereoSvf> filter_;
   StereoBuffer part_{kPrintBlock};
   std::array<double, kPrintBlock> position_{}, speed_{};
+  bool trembles_ = false;
   std::int64_t chunk_ = -1, next_ = -1;
 };
 
