@@ -36,36 +36,34 @@ void bareDelay(const StereoBuffer& in, StereoBuffer& out, std::int64_t delay) {
   }
 }
 
-/// Noise of two generators, or three sawtooths without steps (V. Välimäki, A. Huovilainen, "Antialiasing oscillators in
-/// subtractive synthesis", 2007: polyBLEP), through a stereo low-pass that sweeps every 32 frames.
+/// Noise of two generators, or three bare table oscillators (one table, cubic interpolation), through a stereo low-pass
+/// that sweeps every 32 frames.
 void bareRise(StereoBuffer& out, bool tone) {
   StereoSvf filter(StereoSvf::Pass::low, 200, 200, 48000);
-  std::uint32_t a = 1, b = 2;
-  double phase[3] = {};
-  const auto saw = [&](int k, double hz) {
-    const double step = hz / 48000;
-    double& p = phase[k];
-    p += step;
-    if (p >= 1) p -= 1;
-    double y = 2 * p - 1;
-    if (p < step) {
-      const double x = p / step;
-      y -= x + x - x * x - 1;
-    } else if (p > 1 - step) {
-      const double x = (p - 1) / step;
-      y -= x * x + x + x + 1;
-    }
-    return static_cast<float>(y);
+  std::uint32_t a = 1, b = 2, phase[3] = {};
+  static const std::vector<float> table = [] {
+    std::vector<float> t(4096 + 3);
+    for (std::size_t i = 0; i < t.size(); ++i) t[i] = static_cast<float>((i + 4095) % 4096) / 2048 - 1;
+    return t;
+  }();
+  const auto oscillator = [&](int k, std::uint32_t step) {
+    const std::uint32_t now = phase[k] += step;
+    const float* p = table.data() + (now >> 20);
+    const float u = static_cast<float>(static_cast<std::int32_t>((now << 12) >> 1)) * 0x1p-31f;
+    const float c1 = 0.5f * (p[2] - p[0]), c2 = p[0] - 2.5f * p[1] + 2 * p[2] - 0.5f * p[3],
+                c3 = 0.5f * (p[3] - p[0]) + 1.5f * (p[1] - p[2]);
+    return ((c3 * u + c2) * u + c1) * u + p[1];
   };
   for (std::int64_t at = 0; at < out.frames(); at += 32) {
-    const double u = static_cast<double>(at) / static_cast<double>(out.frames()), hz = 110 * std::exp2(2 * u);
+    const double u = static_cast<double>(at) / static_cast<double>(out.frames());
+    const auto step = static_cast<std::uint32_t>(110 * std::exp2(2 * u) / 48000 * 0x1p32);
     filter.setCutoff(200 * std::pow(60, u));
     const auto gain = static_cast<float>(std::pow(10, -2 + 1.6 * u));
     for (std::int64_t i = at; i < at + 32; ++i) {
       if (tone) {
-        const float middle = saw(0, hz);
-        out.left()[i] = middle + saw(1, hz * 1.005);
-        out.right()[i] = middle + saw(2, hz * 0.995);
+        const float middle = oscillator(0, step);
+        out.left()[i] = middle + oscillator(1, step + step / 200);
+        out.right()[i] = middle + oscillator(2, step - step / 200);
       } else {
         out.left()[i] = static_cast<float>(static_cast<std::int32_t>(a = a * 1664525 + 1013904223)) * 4e-10f;
         out.right()[i] = static_cast<float>(static_cast<std::int32_t>(b = b * 22695477 + 1)) * 4e-10f;
@@ -175,7 +173,7 @@ void soundBenchmarks() {
     const auto plan = t.plan();
     StereoBuffer out(60 * 24000);
     compare(
-        tone ? "riser of a tone, 30 s, against three bare sawtooths and a swept filter"
+        tone ? "riser of a tone, 30 s, against three bare table oscillators and a swept filter"
              : "riser of noise, 30 s, against bare noise and a swept filter",
         "<= 2x", 15, [&] { printAnew(t); },
         [&] {

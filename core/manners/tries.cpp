@@ -3,6 +3,8 @@
 #include "manners/manners.h"
 
 #include "audio/chance.h"
+#include "patterns/pattern_book.h"
+#include "patterns/pattern_tools.h"
 #include "song/curve.h"
 #include "song/settings/setting_text.h"
 
@@ -16,6 +18,53 @@ namespace {
 /// Never varied: they place it, level it, or turn it into something else.
 bool leftAlone(const SettingSpec& s) {
   return s.role == Role::leftAlone || s.role == Role::lead || s.role == Role::tailCut || s.role == Role::level;
+}
+
+/// One setting more that is heard, by chance.
+void vary(Ornament& t, const std::vector<const SettingSpec*>& may, const Manners* manners, const TempoMap& map,
+          Chance& draw) {
+  for (int attempt = 0; attempt < 20; ++attempt) {
+    const SettingSpec& s = *draw.oneOf(may);
+    if (s.shape == Shape::list || (manners && !manners->isHeard(t.settings, s.key))) continue;
+    const Value now = settingOr(allKinds().find(t.kind)->table(), t.settings, s.key);
+    if (const auto next = variedSetting(
+            s, now, [&] { return draw.unit(); }, map, t.start)) {
+      t.settings[s.key] = *next;
+      return;
+    }
+  }
+}
+
+/// Kinds that cut time: another pattern first, then at most one number.
+std::array<Ornament, kTries> patternTries(const Kind& kind, const Ornament& o, const TempoMap& map, int round,
+                                          const std::vector<const SettingSpec*>& may) {
+  const SongContext context{map};
+  const Manners* manners = mannersOf(kind.table().id);
+  std::array<Ornament, kTries> tries;
+  for (int k = 0; k < kTries; ++k) {
+    Ornament& t = tries[static_cast<std::size_t>(k)];
+    for (std::uint64_t attempt = 0; attempt < 60; ++attempt) {
+      Chance draw(static_cast<std::uint64_t>(o.seed) * 1000003 + static_cast<std::uint64_t>(round * kTries + k) * 8191 +
+                  attempt * 131);
+      t = o;
+      t.seed = o.seed + k + 1 + kTries * round; // of a glitch: another roll as well
+      const auto cells = kind.cells({o, context});
+      if (draw.unit() < 0.4) {
+        t.settings = cells->with(draw.oneOf(shippedPatterns()).steps).settings;
+      } else {
+        for (int tools = 1 + draw.below(2); tools > 0; --tools)
+          if (auto next = applied(draw.oneOf(patternTools()).id, *kind.cells({t, context}), map).next)
+            t.settings = next->settings;
+      }
+      if (draw.unit() < 0.5 && !may.empty()) vary(t, may, manners, map, draw);
+      const auto same = [&](const Ornament& other) { return other.settings == t.settings; };
+      // A pattern that says nothing (all silent) is no try.
+      if (sounding(kind.cells({t, context})->pattern()) > 0 && !same(o) &&
+          std::none_of(tries.begin(), tries.begin() + k, same))
+        break;
+    }
+  }
+  return tries;
 }
 
 } // namespace
@@ -32,6 +81,7 @@ std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, cons
   }
   std::array<Ornament, kTries> tries;
   tries.fill(o);
+  if (kind.cuts()) return patternTries(kind, o, map, round, may);
   if (may.empty()) { // nothing to vary but its place on the dice, and its length
     for (int k = 0; k < kTries; ++k) tries[static_cast<std::size_t>(k)].seed = o.seed + k + 1;
     return tries;

@@ -3,11 +3,14 @@
 #include "manners/tries.h"
 #include "song/json.h"
 
+#include "test_support/signals.h"
+
 #include <catch2/catch.hpp>
 
 #include <cmath>
 
 using namespace ivrin;
+using namespace ivrin::test;
 
 TEST_CASE("chance is the same for the same seed, even, and never reaches its end", "[tries]") {
   Chance a(5), b(5), other(6);
@@ -65,6 +68,34 @@ TEST_CASE("four tries of every kind are legal, bounded, different and repeatable
         for (std::size_t j = 0; j < k; ++j) CHECK(!(tries[j] == t));
         CHECK(!(t == o));
       }
+    }
+  }
+}
+
+TEST_CASE("tries of what cuts time change the pattern, each another, and all of them sound", "[tries]") {
+  for (const char* kind : {"stutter", "pulse", "glitch"}) {
+    INFO(kind);
+    TestSong t(48000, 104);
+    t.stem("v", 4 * 48000, noise(1, 0.3));
+    t.ornament(kind, "v", 0, 4,
+               kind == std::string("glitch") ? Settings{{"chance_percent", List{0.0, 35.0, 35.0, 35.0}}} : Settings{});
+    const auto plan = t.plan();
+    const Ornament& o = *plan->ornament("o1");
+    const Kind& k = *allKinds().find(kind);
+    const auto patternOf = [&](const Ornament& one) { return k.cells({one, plan->context()})->pattern(); };
+    for (int round = 0; round < 5; ++round) {
+      const auto tries = fourTries(k, o, plan->map(), round);
+      CHECK(tries == fourTries(k, o, plan->map(), round));
+      int others = 0;
+      for (const Ornament& one : tries) {
+        Problems problems;
+        checkSettings(k.table(), one.settings, "", problems);
+        CHECK(problems.list.empty());
+        others += patternOf(one) != patternOf(o) ? 1 : 0;
+        CHECK(sounding(patternOf(one)) > 0);
+        for (const Ornament& other : tries) CHECK((&one == &other || one.settings != other.settings));
+      }
+      CHECK(others >= 3);
     }
   }
 }
