@@ -1,6 +1,11 @@
 // stutter: its manners.
+#include "dsp/loudness.h"
+#include "dsp/onsets.h"
 #include "manners/fitting.h"
 #include "song/settings/settings_view.h"
+
+#include <algorithm>
+#include <cmath>
 
 namespace ivrin {
 namespace {
@@ -18,6 +23,31 @@ List runInto(const Ornament& o) {
   return {List{value(first), count}, List{value(2 * first), count}, List{value(4 * first), 1.0}};
 }
 
+constexpr double kMostMoreLu = 2, kLeastLu = 12;
+
+/// The source becomes what begins first in the stretch and is no softer than a quarter of its loudest.
+void takeFirstAttack(Ornament& o, const PressedAt& at) {
+  const TempoMap& map = at.context.map;
+  const FrameRange span = map.frames(o.span());
+  StereoBuffer there(span.length());
+  const RowReader read = at.around.before(o.on);
+  OnsetFinder finder(map.sampleRate());
+  double loudest = 0;
+  for (std::int64_t from = 0; from < there.frames(); from += kPrintBlock) {
+    const StereoSpan part = there.span().part(from, std::min(kPrintBlock, there.frames() - from));
+    read(span.begin + Frames(from), part);
+    finder.add(part.left, part.right, part.frames);
+    loudest = std::max(loudest, samplePeak(part.left, part.right, part.frames));
+  }
+  for (const Onset& onset : finder.finish()) {
+    const std::int64_t n = std::min<std::int64_t>(std::llround(0.05 * map.sampleRate()), there.frames() - onset.frame);
+    if (samplePeak(there.left() + onset.frame, there.right() + onset.frame, n) < loudest / 4) continue;
+    const Beats from = map.beatAt(span.begin + Frames(onset.frame - std::llround(0.02 * map.sampleRate())));
+    o.source = {{std::nullopt, from, Beats(kTicksPerQuarter / 2), 0}};
+    return;
+  }
+}
+
 class StutterManners : public Manners {
  public:
   std::string_view kind() const override { return "stutter"; }
@@ -25,6 +55,13 @@ class StutterManners : public Manners {
   void fit(Ornament& o, const PressedAt& at) const override {
     endOnLanding(at.song, o);
     o.settings["snap_to_onset"] = true;
+    if (const PrintLevel first = measurePrint(at.kind, o, at.context, at.around);
+        first.source > -70 && first.print < first.source - kLeastLu)
+      takeFirstAttack(o, at); // nothing begins near the start: the first thing that does, wherever it is
+    // An attack heard again and again is louder than it was among softer sounds: no more than it may stand out.
+    const PrintLevel level = measurePrint(at.kind, o, at.context, at.around);
+    if (level.source > -70 && level.print > level.source + kMostMoreLu)
+      o.gainDb = std::round(2 * (level.source + kMostMoreLu - level.print)) / 2;
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override {

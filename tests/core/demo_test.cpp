@@ -5,6 +5,9 @@
 #include "dsp/loudness.h"
 #include "dsp/mix_limiter.h"
 #include "dsp/svf.h"
+#include "manners/first_press.h"
+#include "manners/fitting.h"
+#include "render/facts.h"
 #include "test_support/places.h"
 #include "test_support/signals.h"
 
@@ -301,4 +304,38 @@ TEST_CASE("The demo song's band strays from the grid as people do, together", "[
   CHECK(ab / std::sqrt(aa * bb) > 0.7);
   const double swing = 0.5 + (mean(lateness(shakes, 128.25, 0.5, 126)) - middle) / (0.5 * 60000 / 104);
   CHECK(swing == Approx(0.56).margin(0.02));
+}
+
+TEST_CASE("First presses of what cuts time are heard, and no louder than the row, at fifty places of the demo song",
+          "[demo][manners][heavy]") {
+  REQUIRE(demo().plan);
+  const auto plan = RenderPlan::make(withoutOrnaments(demo().plan->song()), demo().opened->audio, allKinds(),
+                                     const_cast<PrintCache&>(demo().prints));
+  Surroundings around;
+  around.before = [&](const std::string& row) { return readerBeforeOrnaments(plan, row); };
+  const char* rows[] = {"voice", "keys", "drums", "shaker", "strings"};
+  int tried = 0;
+  for (int i = 0; i < 50; ++i) {
+    const char* row = rows[i % 5];
+    const BeatRange stretch{Beats::ofQuarters(32 + 4 * i + (i % 3) * 0.5),
+                            Beats::ofQuarters(34 + 4 * i + (i % 3) * 0.5)};
+    StereoBuffer there((plan->map().frames(stretch)).length());
+    const RowReader read = around.before(row);
+    for (std::int64_t at = 0; at < there.frames(); at += 1024)
+      read(plan->map().frameAt(stretch.begin) + Frames(at),
+           there.span().part(at, std::min<std::int64_t>(1024, there.frames() - at)));
+    if (largest(there) < 0.05f) continue; // a rest
+    for (const char* kind : {"stutter", "pulse", "glitch"}) {
+      INFO(kind << " on " << row << " at beat " << stretch.begin.quarters());
+      const Ornament o = place(allKinds(), kind, plan->song(), row, stretch, around);
+      const PrintLevel level = measurePrint(*allKinds().find(kind), o, plan->context(), around);
+      const bool drew = kind != std::string("glitch") || level.print > -100; // none of eight steps may have fired
+      if (!drew) continue;
+      CHECK(level.print > level.source - 18);
+      CHECK(level.print + o.gainDb < level.source + 2.3);           // its level goes by half decibels
+      CHECK(level.printPeakDb + o.gainDb < level.sourcePeakDb + 6); // what it takes may lie just beyond the stretch
+      ++tried;
+    }
+  }
+  CHECK(tried >= 100);
 }

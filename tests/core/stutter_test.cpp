@@ -313,3 +313,53 @@ TEST_CASE("stutter: pressed first it takes the attack in sixteenths, pressed aga
   }
   CHECK(seen == std::vector<std::string>{"1/8", R"([["1/8", 2], ["1/16", 2], ["1/32", 1]])", ""});
 }
+
+TEST_CASE("first presses of what cuts time do something musical on thirty-two made rows, untouched",
+          "[manners][heavy]") {
+  // Words, chords, drums and hats, each quiet and loud, a little late, over noise, at four tempos.
+  int places = 0;
+  for (const double bpm : {72.0, 104.0, 128.0, 174.0})
+    for (int what = 0; what < 4; ++what)
+      for (const double level : {0.08, 0.5}) {
+        const double beat = 60 / bpm * kRate;
+        const Signal bed = noise(9, level * 0.01);
+        // Every beat a little late, as people play.
+        std::vector<Signal> beats;
+        for (int b = 0; b < 16; ++b) {
+          const auto at = std::llround(b * beat + 0.008 * kRate);
+          beats.push_back(what == 0   ? syllable(at, 180, level, static_cast<std::uint64_t>(b))
+                          : what == 1 ? hit(at, 220, 3, level, static_cast<std::uint64_t>(b))
+                          : what == 2 ? hit(at, 70, 0.15, level, static_cast<std::uint64_t>(b))
+                                      : hit(at, 7000, 0.03, level, static_cast<std::uint64_t>(b)));
+        }
+        TestSong t(kRate, bpm);
+        t.stem("v", std::llround(16 * beat), [&](std::int64_t f, int side) {
+          const auto b = std::min<std::size_t>(15, static_cast<std::size_t>(static_cast<double>(f) / beat));
+          const Signal& now = beats[b];
+          const Signal& former = beats[b > 0 ? b - 1 : 0];
+          const double into = static_cast<double>(f) - static_cast<double>(b) * beat; // until the new one sounds
+          return bed(f, side) + (into < 0.008 * kRate ? former(f, side) : now(f, side));
+        });
+        const auto plan = t.plan();
+        Surroundings around;
+        around.before = [&](const std::string& row) { return readerBeforeOrnaments(plan, row); };
+        for (const char* kind : {"stutter", "pulse", "glitch"}) {
+          INFO(kind << " on " << what << " at " << level << ", " << bpm);
+          const BeatRange stretch{Beats::ofQuarters(4), Beats::ofQuarters(8)};
+          Ornament o = place(allKinds(), kind, plan->song(), "v", stretch, around);
+          o.id = "o1";
+          TestSong with(kRate, bpm);
+          with.stem("v", 48, silence());
+          with.audio = t.audio;
+          with.song = t.song;
+          with.ornaments = {o};
+          const StereoBuffer print = printOf(*with.plan(), "o1");
+          const StereoBuffer row = rowOut(*plan, "v", std::llround(4 * beat), std::llround(4 * beat));
+          // It is heard, and no louder than what was there.
+          CHECK(largest(print) > 0.2f * largest(row));
+          CHECK(largest(print) < 1.3f * largest(row));
+          ++places;
+        }
+      }
+  CHECK(places >= 90);
+}
