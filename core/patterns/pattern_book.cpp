@@ -80,7 +80,8 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
         problems.error(ErrorId::wrong_type, place + ".reversed", "is " + value.typeName() + ", wanted true or false");
       continue;
     }
-    const auto part = std::find_if(std::begin(kParts), std::end(kParts), [&](const Part& p) { return key == p.key; });
+    const std::string& name = key; // clang 14 does not capture bindings
+    const auto part = std::find_if(std::begin(kParts), std::end(kParts), [&](const Part& p) { return name == p.key; });
     if (part == std::end(kParts)) {
       problems.error(ErrorId::unknown_field, place, "does not have a field \"" + key + "\"");
       continue;
