@@ -355,3 +355,45 @@ TEST_CASE("Return in a number gives the keys back to the score", "[cells]") {
   CHECK(last(rig).variant == "C");
   CHECK(*last(rig).settings.at("depth_percent").number() == 80);
 }
+
+TEST_CASE("the same by keys alone: a word, a chord, drums", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const auto selectByKeys = [&](const std::string& row, int from, int steps) { // sixteenths
+    rig.key(Qt::Key_Escape);
+    rig.key(Qt::Key_Escape);
+    rig.settleView();
+    rig.score().setFocus();
+    rig.key(Qt::Key_Home);
+    for (int i = 0; i < 8; ++i) rig.key(Qt::Key_Up);
+    for (int i = 0; i < 8 && rig.score().caretRow() != row; ++i) rig.key(Qt::Key_Down);
+    REQUIRE(rig.score().caretRow() == row);
+    for (int i = 0; i < from; ++i) rig.key(Qt::Key_Right);
+    for (int i = 0; i < steps; ++i) rig.key(Qt::Key_Right, Qt::ShiftModifier);
+    REQUIRE(rig.score().selection());
+  };
+  const auto press = [&](Qt::Key k, Qt::KeyboardModifiers m = {}) {
+    rig.key(k, m);
+    rig.settle();
+  };
+  selectByKeys("voice", 4, 4); // the word from beat 1 to 2
+  press(Qt::Key_U);
+  press(Qt::Key_U);
+  CHECK(last(rig).kind == "stutter");
+  CHECK(last(rig).start == Beats::ofQuarters(1));
+  CHECK(*last(rig).settings.at("slice").text() == "1/8");
+  selectByKeys("keys", 0, 16);
+  press(Qt::Key_P);
+  press(Qt::Key_P);
+  press(Qt::Key_S, Qt::ShiftModifier);
+  CHECK(last(rig).kind == "pulse");
+  CHECK(listOf(last(rig), "levels") == std::vector<double>{1, 1, 0});
+  CHECK(listOf(last(rig), "pans").size() == 3);
+  selectByKeys("drums", 0, 32);
+  for (int i = 0; i < 4; ++i) press(Qt::Key_G);
+  press(Qt::Key_G, Qt::ShiftModifier);
+  CHECK(last(rig).kind == "glitch");
+  CHECK(last(rig).seed == 4);
+  CHECK_FALSE(last(rig).settings.at("kept_ms").isNull());
+}

@@ -96,7 +96,7 @@ TEST_CASE("repeats stand on their frames and are the same samples, sixty-four of
 TEST_CASE("the attack near the start is found, of hits and of syllables, and sounds on the grid", "[stutter]") {
   Chance draw(7);
   std::vector<double> off;
-  for (int i = 0; i < 64; ++i) {
+  for (int i = 0; i < tries(64); ++i) {
     const bool sung = i % 2 != 0;
     // Up to a sixteenth away from the grid, over a bed of noise 45 dB down.
     const std::int64_t at = 48000 + std::llround((draw.unit() * 0.16 - 0.06) * kRate);
