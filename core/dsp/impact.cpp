@@ -1,6 +1,7 @@
 #include "dsp/impact.h"
 
 #include "audio/chance.h"
+#include "dsp/loudness.h"
 #include "dsp/steady_noise.h"
 #include "dsp/svf.h"
 
@@ -45,7 +46,7 @@ void addNoise(StereoBuffer& out, double rate, double low, double high, double t6
 }
 
 StereoBuffer deep(int note, double rate) {
-  StereoBuffer b(std::llround(3.2 * rate));
+  StereoBuffer b(impactFrames(Impact::deep, rate));
   double midi = 24 + note; // from C1 on; under 40 Hz few hear it
   while (hertz(midi) < 40) midi += 12;
   const double f = hertz(midi);
@@ -63,7 +64,7 @@ StereoBuffer deep(int note, double rate) {
 }
 
 StereoBuffer bright(double rate) {
-  StereoBuffer b(std::llround(3.6 * rate));
+  StereoBuffer b(impactFrames(Impact::bright, rate));
   const double top = 0.45 * rate;
   addNoise(b, rate, std::min(6000.0, 0.3 * rate), std::min(16000.0, top), 1.5, 0.001, 0.9, 0);
   addNoise(b, rate, std::min(2500.0, 0.2 * rate), std::min(6000.0, top), 2.6, 0.002, 0.8, 30000);
@@ -73,7 +74,7 @@ StereoBuffer bright(double rate) {
 }
 
 StereoBuffer metallic(int note, double rate) {
-  StereoBuffer b(std::llround(3.8 * rate));
+  StereoBuffer b(impactFrames(Impact::metallic, rate));
   double midi = 48 + note;
   const double lowest = hertz(midi) / std::pow(2.0, 1.8); // mode (2, 0) of the plate
   Chance draw(77);
@@ -104,6 +105,11 @@ StereoBuffer metallic(int note, double rate) {
 
 } // namespace
 
+std::int64_t impactFrames(Impact character, double sampleRate) {
+  const double seconds = character == Impact::deep ? 3.2 : character == Impact::bright ? 3.6 : 3.8;
+  return std::llround(seconds * sampleRate);
+}
+
 std::shared_ptr<const StereoBuffer> impactSound(Impact character, int note, double sampleRate) {
   static std::mutex mutex;
   static std::map<std::tuple<Impact, int, double>, std::shared_ptr<const StereoBuffer>> made;
@@ -114,9 +120,7 @@ std::shared_ptr<const StereoBuffer> impactSound(Impact character, int note, doub
     auto b = std::make_shared<StereoBuffer>(character == Impact::deep     ? deep(note, sampleRate)
                                             : character == Impact::bright ? bright(sampleRate)
                                                                           : metallic(note, sampleRate));
-    float most = 1e-9f;
-    for (std::int64_t i = 0; i < b->frames(); ++i)
-      most = std::max({most, std::abs(b->left()[i]), std::abs(b->right()[i])});
+    const auto most = std::max(1e-9f, static_cast<float>(samplePeak(b->left(), b->right(), b->frames())));
     for (std::int64_t i = 0; i < b->frames(); ++i) {
       b->left()[i] /= most;
       b->right()[i] /= most;

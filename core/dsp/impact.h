@@ -14,6 +14,8 @@ namespace ivrin {
 
 enum class Impact { deep, bright, metallic };
 
+/// How long it is; nothing is computed.
+std::int64_t impactFrames(Impact character, double sampleRate);
 /// Its largest sample is 1, near the first; it dies within three to four seconds. `note` is a MIDI pitch class, 0..11
 /// (bright has none). The same for the same arguments; may be called from any thread; the first call for them computes.
 std::shared_ptr<const StereoBuffer> impactSound(Impact character, int note, double sampleRate);

@@ -560,12 +560,19 @@ std::int64_t reversedFrames(const RiserShape& s, double rate) {
   return std::min(s.span.length(), frameCount(kLongestReversedHit, rate));
 }
 
+FrameRange extentOf(const RiserShape& s, double rate) {
+  FrameRange e = s.span;
+  if (!s.down) e.end = e.end + Frames(s.tail + frameCount(kLandingFade, rate));
+  if (s.hitDb) e.end = std::max(e.end, s.landing + Frames(impactFrames(s.hit, rate)));
+  return e;
+}
+
 class RiserVoice : public Voice {
  public:
-  RiserVoice(const Placed& p, Sounds& sounds, FrameRange extent)
+  RiserVoice(const Placed& p, Sounds& sounds)
       : climb_(p, sounds)
       , rate_(p.sampleRate())
-      , extent_(extent) {
+      , extent_(extentOf(climb_.shape(), rate_)) {
     const RiserShape& s = climb_.shape();
     if (s.hitDb) hitGain_ = static_cast<float>(Decibels(*s.hitDb).gain());
     reversedGain_ = static_cast<float>(Decibels(std::max(s.at(0).levelDb, s.at(1).levelDb)).gain());
@@ -581,9 +588,11 @@ class RiserVoice : public Voice {
       const std::int64_t skip = std::max<std::int64_t>(0, -from);
       climb_.add(from + skip, part.part(skip, n - skip));
     }
-    if (s.hitDb) addHit(*impactSound(s.hit, s.note, rate_), (first - s.landing).count, part);
-    if (const std::int64_t length = reversedFrames(s, rate_); length > 0)
-      addReversed(*impactSound(s.reversed, s.note, rate_), length, (s.landing - first).count, part);
+    // Only where they sound are hits computed.
+    const std::int64_t after = (first - s.landing).count, length = reversedFrames(s, rate_);
+    if (s.hitDb && after + n > 0 && after < impactFrames(s.hit, rate_))
+      addHit(*impactSound(s.hit, s.note, rate_), after, part);
+    if (after < 0 && after + n > -length) addReversed(*impactSound(s.reversed, s.note, rate_), length, -after, part);
     at_ += n;
     return n;
   }
@@ -619,14 +628,6 @@ class RiserVoice : public Voice {
   float hitGain_ = 0, reversedGain_ = 0;
   std::int64_t at_ = 0;
 };
-
-FrameRange extentOf(const RiserShape& s, double rate) {
-  FrameRange e = s.span;
-  if (!s.down) e.end = e.end + Frames(s.tail + frameCount(kLandingFade, rate));
-  // As long as the longest of the hits.
-  if (s.hitDb) e.end = std::max(e.end, s.landing + Frames(impactSound(s.hit, s.note, rate)->frames()));
-  return e;
-}
 
 } // namespace
 
@@ -753,7 +754,7 @@ PrintPlan Riser::plan(const Placed& p) const {
 }
 
 std::unique_ptr<Voice> Riser::start(const Placed& p, Sounds& sounds) const {
-  return std::make_unique<RiserVoice>(p, sounds, extentOf(RiserShape(p), p.sampleRate()));
+  return std::make_unique<RiserVoice>(p, sounds);
 }
 
 std::optional<Frames> Riser::landingFrame(const Placed& p) const {
