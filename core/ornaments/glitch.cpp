@@ -4,6 +4,7 @@
 #include "dsp/crush.h"
 #include "dsp/speed_reader.h"
 #include "dsp/svf.h"
+#include "ornaments/hand_over.h"
 #include "ornaments/list_cells.h"
 #include "ornaments/loop.h"
 #include "ornaments/source.h"
@@ -173,12 +174,10 @@ std::int64_t fadeOf(const GlitchShape& shape, std::int64_t k, double rate) {
   return std::min<std::int64_t>(std::llround(kFadeInSeconds * rate), shape.frames(k).length() / 2);
 }
 
-/// Frames before a frozen step in which it comes in: within the step before it; at the first one not across the song's
-/// begin.
+/// Frames before a frozen step in which it comes in: within the step before it.
 std::int64_t fadeBefore(const GlitchShape& shape, std::int64_t k, double rate) {
   if (k > shape.first()) return fadeOf(shape, k - 1, rate);
-  const std::int64_t begin = shape.frames(k).begin.count, fade = fadeOf(shape, k, rate);
-  return begin >= 0 ? std::min(begin, fade) : fade;
+  return entryBefore(shape.frames(k).begin, fadeOf(shape, k, rate));
 }
 
 /// What of the row may be frozen.
@@ -332,10 +331,9 @@ class GlitchVoice : public Voice {
  private:
   void play(std::int64_t k, const FrozenStep& drawn, Frames first, StereoSpan out) {
     const FrameRange step = shape_.frames(k);
-    const std::int64_t in = fadeBefore(shape_, k, colour_.rate), away = fadeOf(shape_, k, colour_.rate);
-    const bool joinIn = k > shape_.first() && shape_.drawn(k - 1),
-               joinOut = k + 1 < shape_.end() && shape_.drawn(k + 1);
-    const std::int64_t from = std::max(-in, (first - step.begin).count),
+    const HandOver edge{fadeBefore(shape_, k, colour_.rate), fadeOf(shape_, k, colour_.rate),
+                        k > shape_.first() && shape_.drawn(k - 1), k + 1 < shape_.end() && shape_.drawn(k + 1)};
+    const std::int64_t from = std::max(-edge.in, (first - step.begin).count),
                        to = std::min(step.length(), (first - step.begin).count + out.frames);
     if (from >= to) return;
     FrozenSound& sound = frozen(k, drawn);
@@ -343,15 +341,7 @@ class GlitchVoice : public Voice {
     sound.read(from, mine);
     const std::int64_t at = from - (first - step.begin).count;
     for (std::int64_t i = 0; i < mine.frames; ++i) {
-      const std::int64_t f = from + i;
-      auto g = static_cast<float>(colour_.mix);
-      if (f < 0) {
-        const double u = static_cast<double>(f + in) / static_cast<double>(in);
-        g *= static_cast<float>(joinIn ? equalPower(u).coming : raisedCosine(u));
-      } else if (const std::int64_t rest = step.length() - f; rest < away) {
-        const double u = 1 - static_cast<double>(rest) / static_cast<double>(away);
-        g *= static_cast<float>(joinOut ? equalPower(u).leaving : 1 - raisedCosine(u));
-      }
+      const float g = static_cast<float>(colour_.mix) * static_cast<float>(edge.at(from + i, step.length()));
       out.left[at + i] += g * mine.left[i];
       out.right[at + i] += g * mine.right[i];
     }
@@ -430,11 +420,6 @@ Pattern GlitchShape::pattern() const {
   return all;
 }
 
-double GlitchShape::chance(std::int64_t k) const {
-  if (kept()) return drawn(k) ? 1 : 0;
-  return chances_[place(k, chances_.size())] / 100;
-}
-
 std::optional<FrozenStep> GlitchShape::drawn(std::int64_t k) const {
   if (kept()) {
     const auto n = static_cast<std::size_t>(k);
@@ -442,7 +427,7 @@ std::optional<FrozenStep> GlitchShape::drawn(std::int64_t k) const {
     return FrozenStep{*kept_[n], keptSemitones_[n % keptSemitones_.size()]};
   }
   Chance draw(mix64(seed_ * 0x9e3779b97f4a7c15ULL + static_cast<std::uint64_t>(k)));
-  if (draw.unit() >= chance(k)) return std::nullopt;
+  if (draw.unit() >= chances_[place(k, chances_.size())] / 100) return std::nullopt;
   FrozenStep f;
   f.loopSeconds = shortest_ * std::pow(longest_ / shortest_, draw.unit());
   // To a hundredth of a millisecond, as it is written down when it is kept.
@@ -451,19 +436,34 @@ std::optional<FrozenStep> GlitchShape::drawn(std::int64_t k) const {
   return f;
 }
 
+namespace {
+
+/// A roll as it is written down, step by step; one without a loop plays on.
+struct KeptRoll {
+  List loops, pitches;
+  void add(std::optional<double> loopSeconds, double semitones) {
+    loops.emplace_back();
+    if (loopSeconds) loops.back() = std::round(*loopSeconds * 1e5) / 100;
+    pitches.emplace_back(semitones);
+  }
+  void writeTo(Ornament& o) {
+    o.settings["kept_ms"] = std::move(loops);
+    o.settings["kept_semitones"] = std::move(pitches);
+  }
+};
+
+} // namespace
+
 std::optional<Ornament> withRollKept(const Placed& p) {
   const GlitchShape shape(p);
-  if (shape.end() > 1024) return std::nullopt;
-  Ornament o = p.ornament;
-  List loops, pitches;
+  if (shape.end() > static_cast<std::int64_t>(kMostSteps)) return std::nullopt;
+  KeptRoll roll;
   for (std::int64_t k = 0; k < shape.end(); ++k) {
     const auto drawn = k >= shape.first() ? shape.drawn(k) : std::nullopt;
-    loops.emplace_back();
-    if (drawn) loops.back() = std::round(drawn->loopSeconds * 1e5) / 100;
-    pitches.emplace_back(drawn ? drawn->semitones : 0.0);
+    roll.add(drawn ? std::optional(drawn->loopSeconds) : std::nullopt, drawn ? drawn->semitones : 0.0);
   }
-  o.settings["kept_ms"] = std::move(loops);
-  o.settings["kept_semitones"] = std::move(pitches);
+  Ornament o = p.ornament;
+  roll.writeTo(o);
   return o;
 }
 
@@ -472,9 +472,9 @@ namespace {
 /// Cells of a glitch: their chances, or the steps of a roll that was kept.
 class GlitchCells : public ListCells {
  public:
-  explicit GlitchCells(const Placed& p)
-      : ListCells(p, GlitchShape(p).grid(), p.span())
-      , shape_(p) {}
+  GlitchCells(const Placed& p, GlitchShape shape)
+      : ListCells(p, shape.grid(), p.span())
+      , shape_(std::move(shape)) {}
   std::int64_t first() const override { return shape_.first(); }
   std::size_t place(std::int64_t k, std::size_t round) const override {
     return shape_.kept() ? static_cast<std::size_t>(k) % round : shape_.place(k, round);
@@ -487,17 +487,15 @@ class GlitchCells : public ListCells {
               [](const PatternStep& s) { return Value(std::round(100 * std::min(s.level, 1.0))); });
       return o;
     }
-    List loops, pitches;
+    KeptRoll roll;
     const auto all = static_cast<std::size_t>(std::min<std::int64_t>(shape_.end(), kMostSteps));
     for (std::size_t k = 0; k < all; ++k) {
       const PatternStep& step = p[k % p.size()];
       const auto was = shape_.drawn(static_cast<std::int64_t>(k));
-      loops.emplace_back();
-      if (step.sounds()) loops.back() = std::round((was ? was->loopSeconds : shape_.usualLoop()) * 1e5) / 100;
-      pitches.emplace_back(step.semitones);
+      const double loop = was ? was->loopSeconds : shape_.usualLoop();
+      roll.add(step.sounds() ? std::optional(loop) : std::nullopt, step.semitones);
     }
-    o.settings["kept_ms"] = std::move(loops);
-    o.settings["kept_semitones"] = std::move(pitches);
+    roll.writeTo(o);
     return o;
   }
   Has has() const override { return {.pitches = shape_.kept()}; }
@@ -509,7 +507,7 @@ class GlitchCells : public ListCells {
 } // namespace
 
 std::unique_ptr<Cells> Glitch::cells(const Placed& p) const {
-  return std::make_unique<GlitchCells>(p);
+  return std::make_unique<GlitchCells>(p, GlitchShape(p));
 }
 
 const TableSpec& Glitch::table() const {

@@ -24,8 +24,6 @@ class GlitchShape {
   std::int64_t end() const { return end_; }
   /// Of a step, within the span.
   FrameRange frames(std::int64_t k) const;
-  /// 0..1; what was kept stands in for it.
-  double chance(std::int64_t k) const;
   std::optional<FrozenStep> drawn(std::int64_t k) const;
   bool kept() const { return !kept_.empty(); }
   const StepGrid& grid() const { return grid_; }

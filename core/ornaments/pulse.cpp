@@ -247,9 +247,9 @@ namespace {
 
 class PulseCells : public ListCells {
  public:
-  explicit PulseCells(const Placed& p)
-      : ListCells(p, PulseShape(p).grid, p.span())
-      , shape_(p) {}
+  PulseCells(const Placed& p, PulseShape shape)
+      : ListCells(p, shape.grid, p.span())
+      , shape_(std::move(shape)) {}
   Pattern pattern() const override {
     Pattern all(roundOf({shape_.levels.size(), shape_.pans.size()}));
     for (std::size_t i = 0; i < all.size(); ++i) {
@@ -273,7 +273,7 @@ class PulseCells : public ListCells {
 } // namespace
 
 std::unique_ptr<Cells> Pulse::cells(const Placed& p) const {
-  return std::make_unique<PulseCells>(p);
+  return std::make_unique<PulseCells>(p, PulseShape(p));
 }
 
 const TableSpec& Pulse::table() const {

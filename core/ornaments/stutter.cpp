@@ -1,7 +1,9 @@
 #include "ornaments/stutter.h"
 
+#include "dsp/loudness.h"
 #include "dsp/onsets.h"
 #include "dsp/speed_reader.h"
+#include "ornaments/hand_over.h"
 #include "ornaments/list_cells.h"
 #include "ornaments/source.h"
 #include "song/settings/settings_view.h"
@@ -201,10 +203,9 @@ bool replaces(const Placed& p) {
   return stutterSettings(p).yes("remove_dry");
 }
 
-/// Frames before the first cell in which it comes in, so that it has its whole attack; not across the song's begin.
+/// Frames before the first cell in which it comes in, so that it has its whole attack.
 std::int64_t entryFrames(const StutterShape& shape) {
-  const std::int64_t begin = shape.frames.begin.count, most = std::min(shape.fade, shape.frames.length() / 2);
-  return begin >= 0 ? std::min(most, begin) : most;
+  return entryBefore(shape.frames.begin, std::min(shape.fade, shape.frames.length() / 2));
 }
 
 /// What cells may play of the row itself.
@@ -229,11 +230,8 @@ std::int64_t attackNear(OwnOrPieces& source, Sounds& sounds, double rate) {
   source.read(sounds, from, heard.span());
   OnsetFinder finder(rate);
   finder.add(heard.left(), heard.right(), heard.frames());
-  const auto height = [&](std::int64_t f) { return std::max(std::abs(heard.left()[f]), std::abs(heard.right()[f])); };
   const auto highest = [&](std::int64_t f, std::int64_t end) {
-    float top = 0;
-    for (; f < std::min(end, heard.frames()); ++f) top = std::max(top, height(f));
-    return top;
+    return static_cast<float>(samplePeak(heard.left() + f, heard.right() + f, std::min(end, heard.frames()) - f));
   };
   const float loudest = highest(frames(kAround), heard.frames());
   std::optional<std::int64_t> best;
@@ -252,7 +250,7 @@ std::int64_t attackNear(OwnOrPieces& source, Sounds& sounds, double rate) {
   const std::int64_t soonest = std::max<std::int64_t>(0, *best - frames(kBackSeconds));
   std::int64_t begin = *best;
   for (std::int64_t f = *best; f >= soonest; --f)
-    if (height(f) >= 0.05f * peak) begin = f;
+    if (highest(f, f + 1) >= 0.05f * peak) begin = f;
   return begin + from;
 }
 
@@ -296,14 +294,17 @@ class StutterVoice : public Voice {
   /// Adds what of a cell, with its fades, falls into `out`, which begins at song frame `first`.
   void play(std::int64_t k, const StutterShape::Cell& cell, Frames first, StereoSpan out) {
     if (cell.silent()) return;
-    std::int64_t in = k == 0 ? entry_ : shape_.fadeAfter(k - 1);
-    std::int64_t away = k + 1 < shape_.cells ? shape_.fadeAfter(k) : std::min(shape_.fade, cell.length / 2);
-    if (k > 0 && shape_.goesOn(shape_.cell(k - 1), cell)) in = 0;
-    if (k + 1 < shape_.cells && shape_.goesOn(cell, shape_.cell(k + 1))) away = 0;
-    // Cells that fill their place hand over at equal power; everything else comes and goes by itself.
-    const bool joinIn = k > 0 && shape_.cell(k - 1).open == shape_.cell(k - 1).length;
-    const bool joinOut = k + 1 < shape_.cells && cell.open == cell.length;
-    const std::int64_t from = std::max(-in, (first - cell.begin).count),
+    HandOver edge{k == 0 ? entry_ : shape_.fadeAfter(k - 1), shape_.fadeAfter(k)};
+    if (k > 0) {
+      const StutterShape::Cell former = shape_.cell(k - 1);
+      edge.joinIn = former.open == former.length;
+      if (shape_.goesOn(former, cell)) edge.in = 0;
+    }
+    if (k + 1 < shape_.cells) {
+      edge.joinOut = cell.open == cell.length;
+      if (shape_.goesOn(cell, shape_.cell(k + 1))) edge.out = 0;
+    }
+    const std::int64_t from = std::max(-edge.in, (first - cell.begin).count),
                        to = std::min(cell.open, (first - cell.begin).count + out.frames);
     if (from >= to) return;
     const StereoSpan mine = part_.span().part(0, to - from);
@@ -311,16 +312,7 @@ class StutterVoice : public Voice {
     const std::int64_t at = from - (first - cell.begin).count;
     const auto left = static_cast<float>(cell.gains.left), right = static_cast<float>(cell.gains.right);
     for (std::int64_t i = 0; i < mine.frames; ++i) {
-      const std::int64_t f = from + i;
-      double w = 1;
-      if (f < 0) {
-        const double u = static_cast<double>(f + in) / static_cast<double>(in);
-        w = joinIn ? equalPower(u).coming : raisedCosine(u);
-      } else if (const std::int64_t rest = cell.open - f; rest < away) {
-        const double u = 1 - static_cast<double>(rest) / static_cast<double>(away);
-        w = joinOut ? equalPower(u).leaving : 1 - raisedCosine(u);
-      }
-      const auto g = static_cast<float>(w);
+      const auto g = static_cast<float>(edge.at(from + i, cell.open));
       out.left[at + i] += g * left * mine.left[i];
       out.right[at + i] += g * right * mine.right[i];
     }
@@ -418,9 +410,9 @@ namespace {
 
 class StutterCells : public ListCells {
  public:
-  explicit StutterCells(const Placed& p)
-      : ListCells(p, StutterShape(p).grid, StutterShape(p).frames)
-      , shape_(p) {}
+  StutterCells(const Placed& p, StutterShape shape)
+      : ListCells(p, shape.grid, shape.frames)
+      , shape_(std::move(shape)) {}
   Pattern pattern() const override { return shape_.pattern(); }
   Ornament with(const Pattern& p) const override {
     Ornament o = ornament();
@@ -451,7 +443,7 @@ Pattern StutterShape::pattern() const {
 }
 
 std::unique_ptr<Cells> Stutter::cells(const Placed& p) const {
-  return std::make_unique<StutterCells>(p);
+  return std::make_unique<StutterCells>(p, StutterShape(p));
 }
 
 const TableSpec& Stutter::table() const {
@@ -466,8 +458,7 @@ PrintPlan Stutter::plan(const Placed& p) const {
   plan.anyOrder = true;
   plan.reads = OwnOrPieces(p, stutterReach(p, shape)).reads();
   if (shape.frames.empty() || !replaces(p)) return plan;
-  const StutterShape::Cell last = shape.cell(shape.cells - 1);
-  plan.dry = plan.wet = turnedDown(plan.extent, 0, in, std::min(shape.fade, last.length / 2));
+  plan.dry = plan.wet = turnedDown(plan.extent, 0, in, shape.fadeAfter(shape.cells - 1));
   return plan;
 }
 
