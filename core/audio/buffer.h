@@ -17,6 +17,11 @@ struct StereoSpan {
     std::fill_n(left, frames, 0.0f);
     std::fill_n(right, frames, 0.0f);
   }
+  /// The other way round in time.
+  void reverse() const {
+    std::reverse(left, left + frames);
+    std::reverse(right, right + frames);
+  }
   /// Nothing but zeros. Of a sound that is heard a few frames are looked at.
   bool isSilent() const {
     const auto zero = [](float x) { return x == 0; };

@@ -129,8 +129,7 @@ class DelayThrowVoice : public Voice {
       out.clear();
       if (n > 0) {
         source_.read(sounds_, total - offset - n, out.part(0, n), scratch_);
-        std::reverse(out.left, out.left + n);
-        std::reverse(out.right, out.right + n);
+        out.part(0, n).reverse();
       }
     } else {
       source_.read(sounds_, offset, out, scratch_);

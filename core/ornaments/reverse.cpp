@@ -62,8 +62,7 @@ class ReverseVoice : public Voice {
     const std::int64_t n = std::min(out.frames, source_.frames() - at_);
     const StereoSpan part = out.part(0, n);
     source_.read(sounds_, source_.frames() - at_ - n, part, scratch_);
-    std::reverse(part.left, part.left + n);
-    std::reverse(part.right, part.right + n);
+    part.reverse();
     for (std::int64_t i = 0; i < n; ++i) {
       const double up = at_ + i < fade_ ? raisedCosine(static_cast<double>(at_ + i) / static_cast<double>(fade_)) : 1;
       const auto g = static_cast<float>(gain_ * up);

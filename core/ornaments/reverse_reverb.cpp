@@ -212,11 +212,6 @@ struct Swell {
   }
 };
 
-void reverse(StereoSpan s) {
-  std::reverse(s.left, s.left + s.frames);
-  std::reverse(s.right, s.right + s.frames);
-}
-
 void mixIn(StereoSpan io, double a, const StereoBuffer& other, double b) {
   const auto ga = static_cast<float>(a), gb = static_cast<float>(b);
   for (std::int64_t i = 0; i < io.frames; ++i) {
@@ -243,10 +238,10 @@ class ReverseReverbVoice : public Voice {
 
     // Reversed in, then as much of the answer as the lead-in has room for.
     StereoBuffer wet = word;
-    reverse(wet.span());
+    wet.span().reverse();
     wet.resize(s_.source + s_.lead);
     through(wet.span());
-    reverse(wet.span()); // now frame `lead` is the source's first: it lies on the landing
+    wet.span().reverse(); // now frame `lead` is the source's first: it lies on the landing
 
     out_.resize(s_.lead + s_.after(rate_));
     const std::int64_t shown = std::min(out_.frames(), wet.frames());

@@ -371,8 +371,7 @@ class Climb {
     case RiserShape::Plays::reversed:
       reader_.emplace([read, last](std::int64_t from, StereoSpan out) {
         read(last - from - out.frames, out);
-        std::reverse(out.left, out.left + out.frames);
-        std::reverse(out.right, out.right + out.frames);
+        out.reverse();
       });
       break;
     case RiserShape::Plays::stretched:

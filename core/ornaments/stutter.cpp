@@ -323,8 +323,7 @@ class StutterVoice : public Voice {
     if (cell.speed == 1 && !cell.reversed) return source_.read(sounds_, slice + from, out);
     if (cell.speed == 1) {
       source_.read(sounds_, slice + cell.open - from - out.frames, out);
-      std::reverse(out.left, out.left + out.frames);
-      std::reverse(out.right, out.right + out.frames);
+      out.reverse();
       return;
     }
     for (std::int64_t i = 0; i < out.frames; ++i) {
