@@ -1,7 +1,6 @@
 #include "app/formline/form_line.h"
 
 #include "app/score/modifiers.h"
-
 #include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"

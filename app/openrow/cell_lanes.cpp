@@ -196,7 +196,6 @@ CellLanes::handles(std::function<std::optional<Ornament>(const OpenCanvas&, int 
          .wheel = lane == Lane::level ? wheel : nullptr,
          .label = said(lane, k),
          .atPress = true});
-    all.back().quiet = true;
   }
   return all;
 }
@@ -257,7 +256,6 @@ void CellLanes::paint(QPainter& p, const QColor& hue) const {
   }
   if (canvas_.cell >= cells_->first() && canvas_.cell < cells_->end()) { // the keys stand here
     QRectF at = box(canvas_.cell);
-    at.setTop(lanes_.size() > 1 ? std::min(at.top(), place(lanes_.back().lane).rect.top()) : at.top());
     for (const Place& lane : lanes_) {
       at.setTop(std::min(at.top(), lane.rect.top()));
       at.setBottom(std::max(at.bottom(), lane.rect.bottom()));

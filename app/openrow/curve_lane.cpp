@@ -1,7 +1,6 @@
 #include "app/openrow/curve_lane.h"
 
 #include "app/score/modifiers.h"
-
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"

@@ -91,7 +91,8 @@ void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString
       p.drawPolygon(QPolygonF({at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)}));
       break;
     }
-    if (!h.quiet && (on || h.shown == OpenHandle::Label::always)) paintLabel(p, at, h.label, h.side);
+    if (h.shown == OpenHandle::Label::always || (on && h.shown == OpenHandle::Label::active))
+      paintLabel(p, at, h.label, h.side);
   }
 }
 

@@ -30,7 +30,7 @@ struct Pull {
 
 struct OpenHandle {
   enum class Mark { none, box, outline, ring, diamond };
-  enum class Label { always, active }; // when what it says stands beside it
+  enum class Label { always, active, never }; // when what it says stands beside it; the measure line says it anyway
   enum class Side { right, left };
 
   QString name;  // its own within the drawing
@@ -52,7 +52,6 @@ struct OpenHandle {
   Label shown = Label::always;
   Side side = Side::right;
   bool atPress = false; // the press alone does it: a cell that is painted
-  bool quiet = false;   // what it says is for the measure line alone
 };
 
 /// A square of `half` pixels to each side, scaled, about a point.

@@ -3,7 +3,6 @@
 #include "app/openrow/measures.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
-#include "ornaments/glitch.h"
 #include "song/edits.h"
 
 #include <QInputDialog>
@@ -18,41 +17,40 @@ std::unique_ptr<Cells> cellsOf(const Session& session, const Ornament& o) {
   return kind && session.plan() ? kind->cells({o, session.plan()->context()}) : nullptr;
 }
 
-bool rollIsKept(const Ornament& o) {
-  const auto it = o.settings.find("kept_ms");
-  return it != o.settings.end() && !it->second.isNull();
+/// By its id; none where there is no such ornament.
+std::unique_ptr<Cells> cellsOf(const Session& session, const std::string& id) {
+  const Ornament* o = session.song().ornament(id);
+  return o ? cellsOf(session, *o) : nullptr;
+}
+
+/// The same, and a word where there are none.
+std::unique_ptr<Cells> cellsOrWord(Session& session, const std::string& id) {
+  auto cells = cellsOf(session, id);
+  if (!cells) emit session.notice(QObject::tr("There are no cells here."), false);
+  return cells;
 }
 
 } // namespace
 
 std::optional<Pattern> patternOf(const Session& session, const std::string& id) {
-  const Ornament* o = session.song().ornament(id);
-  const auto cells = o ? cellsOf(session, *o) : nullptr;
+  const auto cells = cellsOf(session, id);
   return cells ? std::optional(cells->pattern()) : std::nullopt;
 }
 
 void setPattern(Session& session, const std::string& id, const Pattern& p, const QString& undo) {
-  const Ornament* o = session.song().ornament(id);
-  const auto cells = o ? cellsOf(session, *o) : nullptr;
-  if (!cells) {
-    emit session.notice(QObject::tr("There are no cells here."), false);
-    return;
-  }
-  const QString label = undo.arg(kindWord(o->kind));
+  const auto cells = cellsOrWord(session, id);
+  if (!cells) return;
+  const QString label = undo.arg(kindWord(session.song().ornament(id)->kind));
   session.edit(label, withOrnamentReplaced(session.song(), cells->with(p)));
   session.settle();
 }
 
 void usePatternTool(Session& session, const std::string& id, PatternTool::Id tool) {
-  const Ornament* o = session.song().ornament(id);
-  const auto cells = o ? cellsOf(session, *o) : nullptr;
-  if (!cells) {
-    emit session.notice(QObject::tr("There are no cells here."), false);
-    return;
-  }
+  const auto cells = cellsOrWord(session, id);
+  if (!cells) return;
   ToolApplied done = applied(tool, *cells, session.plan()->map());
   if (done.next) {
-    const QString label = QObject::tr("pattern of %1").arg(kindWord(o->kind));
+    const QString label = QObject::tr("pattern of %1").arg(kindWord(done.next->kind));
     session.edit(label, withOrnamentReplaced(session.song(), std::move(*done.next)));
     session.settle();
   }
@@ -60,24 +58,23 @@ void usePatternTool(Session& session, const std::string& id, PatternTool::Id too
 }
 
 void keepRoll(Session& session, const std::string& id) {
-  const Ornament* o = session.song().ornament(id);
-  if (!o || o->kind != "glitch") {
+  const auto cells = cellsOf(session, id);
+  if (!cells || cells->roll() == Cells::Roll::none) {
     emit session.notice(QObject::tr("There is no roll here."), false);
     return;
   }
-  if (rollIsKept(*o)) {
-    Ornament next = *o;
-    next.settings.erase("kept_ms");
-    next.settings.erase("kept_semitones");
-    session.edit(QObject::tr("letting the roll go"), withOrnamentReplaced(session.song(), std::move(next)));
-    emit session.notice(QObject::tr("By chance again."), false);
-  } else if (auto kept = withRollKept({*o, session.plan()->context()})) {
-    session.edit(QObject::tr("keeping the roll"), withOrnamentReplaced(session.song(), std::move(*kept)));
-    emit session.notice(QObject::tr("This roll is kept: its cells are there to be edited."), false);
-  } else {
+  const bool kept = cells->roll() == Cells::Roll::kept;
+  auto next = cells->withRoll(kept ? Cells::Roll::byChance : Cells::Roll::kept);
+  if (!next) {
     emit session.notice(QObject::tr("It has more than 1024 steps: too many to be written down."), true);
+    return;
   }
+  session.edit(kept ? QObject::tr("letting the roll go") : QObject::tr("keeping the roll"),
+               withOrnamentReplaced(session.song(), std::move(*next)));
   session.settle();
+  emit session.notice(kept ? QObject::tr("By chance again.")
+                           : QObject::tr("This roll is kept: its cells are there to be edited."),
+                      false);
 }
 
 PatternLine::PatternLine(Session& session, QWidget* parent)
@@ -113,8 +110,8 @@ void PatternLine::setOrnament(const Ornament& o) {
     if (t.id == PatternTool::Id::earlier) continue;
     tools_[i++]->setVisible(t.id != PatternTool::Id::sides || cells->has().sides);
   }
-  roll_->setVisible(o.kind == "glitch");
-  roll_->setText(rollIsKept(o) ? tr("let it roll") : tr("keep this roll"));
+  roll_->setVisible(cells->roll() != Cells::Roll::none);
+  roll_->setText(cells->roll() == Cells::Roll::kept ? tr("let it roll") : tr("keep this roll"));
   layOut();
 }
 

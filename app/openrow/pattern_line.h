@@ -34,7 +34,7 @@ class PatternLine : public QWidget {
 // What the words and the keys do, to an ornament by its id. Each says what it did, or why it did nothing.
 void usePatternTool(Session& session, const std::string& id, PatternTool::Id tool);
 void setPattern(Session& session, const std::string& id, const Pattern& p, const QString& undo);
-/// Writes down what chance drew for a glitch; what was written down gives way to chance again.
+/// Writes down what chance drew; what was written down gives way to chance again.
 void keepRoll(Session& session, const std::string& id);
 /// Its pattern; nothing where it has no cells.
 std::optional<Pattern> patternOf(const Session& session, const std::string& id);

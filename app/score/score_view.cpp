@@ -1,7 +1,5 @@
 #include "app/score/score_view.h"
 
-#include "manners/manners.h"
-
 #include "app/faces/face.h"
 #include "app/theme/ornament_look.h"
 
@@ -12,6 +10,7 @@
 #include "app/theme/ink_button.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "manners/manners.h"
 #include "song/edits.h"
 #include "time/note_value.h"
 

@@ -452,23 +452,6 @@ struct KeptRoll {
   }
 };
 
-} // namespace
-
-std::optional<Ornament> withRollKept(const Placed& p) {
-  const GlitchShape shape(p);
-  if (shape.end() > static_cast<std::int64_t>(kMostSteps)) return std::nullopt;
-  KeptRoll roll;
-  for (std::int64_t k = 0; k < shape.end(); ++k) {
-    const auto drawn = k >= shape.first() ? shape.drawn(k) : std::nullopt;
-    roll.add(drawn ? std::optional(drawn->loopSeconds) : std::nullopt, drawn ? drawn->semitones : 0.0);
-  }
-  Ornament o = p.ornament;
-  roll.writeTo(o);
-  return o;
-}
-
-namespace {
-
 /// Cells of a glitch: their chances, or the steps of a roll that was kept.
 class GlitchCells : public ListCells {
  public:
@@ -499,6 +482,23 @@ class GlitchCells : public ListCells {
     return o;
   }
   Has has() const override { return {.pitches = shape_.kept()}; }
+  Roll roll() const override { return shape_.kept() ? Roll::kept : Roll::byChance; }
+  std::optional<Ornament> withRoll(Roll wanted) const override {
+    Ornament o = ornament();
+    if (wanted == Roll::byChance) {
+      o.settings.erase("kept_ms");
+      o.settings.erase("kept_semitones");
+      return o;
+    }
+    if (shape_.end() > static_cast<std::int64_t>(kMostSteps)) return std::nullopt;
+    KeptRoll kept;
+    for (std::int64_t k = 0; k < shape_.end(); ++k) {
+      const auto drawn = k >= first() ? shape_.drawn(k) : std::nullopt;
+      kept.add(drawn ? std::optional(drawn->loopSeconds) : std::nullopt, drawn ? drawn->semitones : 0.0);
+    }
+    kept.writeTo(o);
+    return o;
+  }
 
  private:
   GlitchShape shape_;

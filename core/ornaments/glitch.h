@@ -47,10 +47,6 @@ class GlitchShape {
   std::vector<double> keptSemitones_;
 };
 
-/// The ornament with what chance drew for it written down, to be edited step by step; nothing where it has more steps
-/// than a list holds.
-std::optional<Ornament> withRollKept(const Placed& p);
-
 class Glitch : public Kind {
  public:
   const TableSpec& table() const override;

@@ -7,6 +7,7 @@
 #include "time/units.h"
 
 #include <memory>
+#include <optional>
 
 namespace ivrin {
 
@@ -34,6 +35,13 @@ class Cells {
     bool sides = false, pitches = false, directions = false;
   };
   virtual Has has() const = 0;
+
+  /// Whether chance plays it, and whether what chance drew was written down.
+  enum class Roll { none, byChance, kept };
+  virtual Roll roll() const { return Roll::none; }
+  /// The ornament with what chance drew written down, or given back to chance; nothing where it has no roll, or too
+  /// many steps to be written down.
+  virtual std::optional<Ornament> withRoll(Roll /*wanted*/) const { return std::nullopt; }
 };
 
 } // namespace ivrin

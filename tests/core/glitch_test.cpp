@@ -227,7 +227,7 @@ TEST_CASE("a roll that is kept sounds the same to the bit, and is there to be ed
                 {"rate_hz", 9000.0}});
     const auto plan = t.plan();
     const StereoBuffer rolled = printOf(*plan, "o1");
-    auto kept = withRollKept({*plan->ornament("o1"), plan->context()});
+    auto kept = Glitch().cells({*plan->ornament("o1"), plan->context()})->withRoll(Cells::Roll::kept);
     REQUIRE(kept);
     kept->seed = 999; // chance has no say any more
     t.ornaments[0] = *kept;
@@ -237,7 +237,7 @@ TEST_CASE("a roll that is kept sounds the same to the bit, and is there to be ed
   t.stem("v", kRate, silence());
   t.ornament("glitch", "v", 0, 300, {{"chance_percent", List{50.0}}});
   const auto plan = t.plan();
-  CHECK_FALSE(withRollKept({*plan->ornament("o1"), plan->context()}));
+  CHECK_FALSE(Glitch().cells({*plan->ornament("o1"), plan->context()})->withRoll(Cells::Roll::kept));
 }
 
 TEST_CASE("blocks of a glitch are the same in any order, through tempo and meter, at odd rates", "[glitch]") {
