@@ -8,7 +8,6 @@
 #include "dsp/wave_table.h"
 #include "ornaments/loop.h"
 #include "ornaments/source.h"
-#include "song/settings/settings_view.h"
 
 #include <algorithm>
 #include <array>
@@ -25,221 +24,9 @@ constexpr std::int64_t kMostCells = 1 << 17;
 constexpr std::int64_t kChunk =
     48 * kPrintBlock;             // the filter begins anew so often, after a run-up: any block can be first
 constexpr double kRunUpTaus = 14; // −120 dB
-constexpr double kTremor = 0.85;  // how deep it trembles
 constexpr double kDetuneCents = 9;
 constexpr double kMostSourceSeconds = 30; // of a stem that are measured
 constexpr double kLongestReversedHit = 3;
-
-TableSpec makeRiserTable() {
-  TableSpec t;
-  t.id = "riser";
-  t.name = "Riser";
-  t.key = "I";
-  t.meaning = "Noise, a tone or the row itself climbs to a landing, or falls from one.";
-  const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
-  add({.key = "of",
-       .label = "of",
-       .type = type::choice,
-       .initial = "noise",
-       .meaning = "What climbs: noise, a tone, or the row itself (or a source from elsewhere).",
-       .group = "rise",
-       .choices = {"noise", "tone", "stem"}});
-  add({.key = "direction",
-       .label = "direction",
-       .type = type::choice,
-       .initial = "up",
-       .meaning = "Up to the landing at its end, or down from the one at its begin.",
-       .group = "rise",
-       .choices = {"up", "down"},
-       .role = Role::leftAlone});
-  add({.key = "pitch_semitones",
-       .label = "pitch",
-       .unit = "st",
-       .min = -48,
-       .max = 48,
-       .initial = List{-12.0, 12.0},
-       .meaning = "From where to where the pitch goes.",
-       .group = "rise",
-       .shape = Shape::pair});
-  add({.key = "tone_note",
-       .label = "about note",
-       .type = type::integer,
-       .max = 127,
-       .initial = 57,
-       .meaning = "The MIDI note that a tone's pitch counts from.",
-       .group = "rise"});
-  add({.key = "key_follow",
-       .label = "in key",
-       .type = type::yesNo,
-       .initial = true,
-       .meaning = "A tone begins and ends on notes of the song's key.",
-       .group = "rise"});
-  add({.key = "cutoff_hz",
-       .label = "brightness",
-       .unit = "Hz",
-       .min = 20,
-       .max = 20000,
-       .initial = List{200.0, 12000.0},
-       .meaning = "From where to where what is heard of it opens.",
-       .group = "rise",
-       .step = 100,
-       .shape = Shape::pair});
-  add({.key = "level_db",
-       .label = "level",
-       .unit = "dB",
-       .min = -96,
-       .max = 0,
-       .initial = List{-48.0, -9.0},
-       .meaning = "From where to where its level goes, as a sine's: 0 is one at full scale.",
-       .group = "rise",
-       .shape = Shape::pair,
-       .role = Role::level});
-  add({.key = "width_percent",
-       .label = "width",
-       .unit = "%",
-       .max = 200,
-       .initial = List{20.0, 140.0},
-       .meaning = "From where to where it widens.",
-       .group = "rise",
-       .step = 5,
-       .shape = Shape::pair});
-  add({.key = "bend",
-       .label = "bend",
-       .min = -1,
-       .max = 1,
-       .initial = 0.4,
-       .meaning = "How its lines bend: over 0 they hold back and then hurry.",
-       .group = "lines",
-       .step = 0.05});
-  add({.key = "pitch_bend",
-       .label = "pitch bend",
-       .min = -1,
-       .max = 1,
-       .meaning = "That of the pitch, where it has its own.",
-       .group = "lines",
-       .step = 0.05,
-       .nullable = true,
-       .whenNull = "as bend",
-       .fromNull = std::pair(0.35, 0.45),
-       .since = 2});
-  add({.key = "cutoff_bend",
-       .label = "bright bend",
-       .min = -1,
-       .max = 1,
-       .meaning = "That of the brightness, where it has its own.",
-       .group = "lines",
-       .step = 0.05,
-       .nullable = true,
-       .whenNull = "as bend",
-       .fromNull = std::pair(0.35, 0.45),
-       .since = 2});
-  add({.key = "resonance_percent",
-       .label = "resonance",
-       .unit = "%",
-       .max = 95,
-       .initial = 20,
-       .meaning = "How much the edge of its brightness sings.",
-       .group = "lines",
-       .step = 5});
-  add({.key = "tremolo",
-       .label = "trembles",
-       .type = type::time,
-       .min = 5,
-       .max = 60000,
-       .meaning =
-           "From which note value to which it trembles, through halves and ending with a whole period; null: not.",
-       .group = "lines",
-       .shape = Shape::pair,
-       .nullable = true,
-       .whenNull = "not"});
-  add({.key = "stem_plays",
-       .label = "row plays",
-       .type = type::choice,
-       .initial = "stretched",
-       .meaning = "The row itself: in its own time under the pitch, its first beat round and round, or backwards.",
-       .group = "lines",
-       .choices = {"stretched", "looped", "reversed"},
-       .since = 2});
-  add({.key = "stem_loop",
-       .label = "loop",
-       .type = type::time,
-       .min = 5,
-       .max = 10000,
-       .initial = "1/4",
-       .meaning = "How much of the row goes round and round.",
-       .group = "lines",
-       .since = 2});
-  add({.key = "hit_db",
-       .label = "impact",
-       .unit = "dB",
-       .min = -60,
-       .max = 0,
-       .meaning = "An impact on the landing, its peak; null: none.",
-       .group = "landing",
-       .nullable = true,
-       .whenNull = "none",
-       .fromNull = std::pair(-12.0, -6.0),
-       .role = Role::leftAlone});
-  add({.key = "hit_character",
-       .label = "struck",
-       .type = type::choice,
-       .initial = "deep",
-       .meaning = "What the impact is like.",
-       .group = "landing",
-       .choices = {"deep", "bright", "metallic"},
-       .since = 2});
-  add({.key = "reversed_hit",
-       .label = "hit before",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "A hit played backwards under it, ending on the landing.",
-       .group = "landing",
-       .role = Role::leftAlone});
-  add({.key = "reversed_character",
-       .label = "struck before",
-       .type = type::choice,
-       .initial = "bright",
-       .meaning = "What the hit under it is like.",
-       .group = "landing",
-       .choices = {"deep", "bright", "metallic"},
-       .since = 2});
-  add({.key = "tail_beats",
-       .label = "tail",
-       .unit = "beats",
-       .max = 64,
-       .initial = 0,
-       .meaning = "How long it dies away after the landing.",
-       .group = "landing",
-       .step = 0.25,
-       .role = Role::leftAlone});
-  return t;
-}
-
-const TableSpec& riserTable() {
-  static const TableSpec t = makeRiserTable();
-  return t;
-}
-
-SettingsView riserSettings(const Placed& p) {
-  return {riserTable(), p.ornament.settings};
-}
-
-Impact impactOf(const std::string& name) {
-  return name == "deep" ? Impact::deep : name == "bright" ? Impact::bright : Impact::metallic;
-}
-
-/// Note values from one to another by halves (doubles).
-std::vector<Beats> halvings(Beats from, Beats to) {
-  std::vector<Beats> all{from};
-  const bool faster = to < from;
-  while (all.size() < 16) {
-    const Beats next = faster ? Beats(all.back().ticks / 2) : all.back() * 2;
-    if (faster ? next.ticks * 1000 <= to.ticks * 1001 : next.ticks * 1001 >= to.ticks * 1000) break;
-    all.push_back(next);
-  }
-  if (!(to == from)) all.push_back(to);
-  return all;
-}
 
 double q(double resonance) {
   return 0.7 * std::pow(20, resonance); // to 12
@@ -249,16 +36,33 @@ std::int64_t frameCount(double seconds, double rate) {
   return std::llround(seconds * rate);
 }
 
+/// Where what climbs sounds: up to the landing and its fade, or its tail; falling, its span.
+FrameRange climbing(const RiserShape& s, double rate) {
+  FrameRange e = s.span;
+  if (!s.down) e.end = e.end + Frames(s.tail + frameCount(kLandingFade, rate));
+  return e;
+}
+
+/// What of the row may be heard, from the span's begin.
+FrameRange stemReach(const Placed& p, const RiserShape& shape, std::int64_t frames) {
+  const Frames begin = p.span().begin;
+  const std::int64_t around = shape.plays == RiserShape::Plays::stretched ? Stretch::kAround : 4096;
+  std::int64_t before = around;
+  if (shape.plays == RiserShape::Plays::reversed) {
+    const double fastest = std::exp2(std::max({shape.at(0).semitones, shape.at(1).semitones, 0.0}) / 12);
+    before += static_cast<std::int64_t>(fastest * static_cast<double>(frames));
+  }
+  return {begin - Frames(before), begin + Frames(frames + around)};
+}
+
 /// All that climbs, at frames counted from the print's begin.
 class Climb {
  public:
   Climb(const Placed& p, Sounds& sounds)
       : shape_(p)
       , rate_(p.sampleRate())
-      , frames_(shape_.span.length() + shape_.tail + frameCount(kLandingFade, rate_))
-      , seed_(static_cast<std::uint64_t>(p.ornament.seed)) {
-    if (shape_.down) frames_ = shape_.span.length();
-    grid_ = kGrid;
+      , frames_(climbing(shape_, rate_).length())
+      , trembles_(!shape_.borders().empty()) {
     while (grid_ > kPart && frames_ / grid_ < 1024) grid_ /= 2;
     while (frames_ / grid_ > kMostCells) grid_ *= 2;
     const double lowest = std::min(shape_.at(0).cutoffHz, shape_.at(1).cutoffHz);
@@ -267,18 +71,19 @@ class Climb {
          1) *
             kGrid,
         4 * kChunk);
-    trembles_ = !shape_.borders().empty();
     makeLines();
     if (shape_.of == RiserShape::Of::noise) {
       noise_ = steadyNoise(rate_);
       makeRide();
-      noiseAt_ = static_cast<std::int64_t>(mix64(seed_) % static_cast<std::uint64_t>(noise_->frames()));
+      noiseAt_ = static_cast<std::int64_t>(mix64(static_cast<std::uint64_t>(p.ornament.seed)) %
+                                           static_cast<std::uint64_t>(noise_->frames()));
     }
     if (shape_.of == RiserShape::Of::stem) makeStem(p, sounds);
     filter_.emplace(StereoSvf::Pass::low, 1000, 1000, rate_, q(shape_.resonance));
   }
   std::int64_t frames() const { return frames_; }
   const RiserShape& shape() const { return shape_; }
+  bool anyOrder() const { return !stretch_; }
 
   /// Adds out.frames frames from `at` on; a jump costs the run-up of the filter.
   void add(std::int64_t at, StereoSpan out) {
@@ -384,22 +189,6 @@ class Climb {
     }
   }
 
- public:
-  /// What of the row may be heard, from the span's begin.
-  static FrameRange stemReach(const Placed& p, const RiserShape& shape, std::int64_t frames) {
-    const Frames begin = p.span().begin;
-    std::int64_t before = 4096, after = frames + 4096;
-    if (shape.plays == RiserShape::Plays::stretched) before = after = Stretch::kAround;
-    if (shape.plays == RiserShape::Plays::stretched) after += frames;
-    if (shape.plays == RiserShape::Plays::reversed) {
-      const double fastest = std::exp2(std::max({shape.at(0).semitones, shape.at(1).semitones, 0.0}) / 12);
-      before += static_cast<std::int64_t>(fastest * static_cast<double>(frames));
-    }
-    return {begin - Frames(before), begin + Frames(after)};
-  }
-  bool anyOrder() const { return !stretch_; }
-
- private:
   /// The next frames, at most a block, into `part_`.
   void run(std::int64_t n) {
     const StereoSpan io = part_.span().part(0, n);
@@ -445,6 +234,17 @@ class Climb {
     }
   }
 
+  /// How a tone turns, or a stem runs, within a cell: its speed goes straight.
+  struct Motion {
+    double before, hz, slope;
+    double gone(double x) const { return before + hz * x + 0.5 * slope * x * x; }
+    double speed(double x) const { return hz + slope * x; }
+  };
+  Motion motionAt(std::int64_t at) const {
+    const auto cell = static_cast<std::size_t>(at / grid_);
+    return {turned_[cell], lines_[cell].hz, (lines_[cell + 1].hz - lines_[cell].hz) / static_cast<double>(grid_)};
+  }
+
   void fillNoise(StereoSpan io) {
     const std::int64_t n = noise_->frames();
     std::int64_t from = (noiseAt_ + next_) % n;
@@ -466,10 +266,9 @@ class Climb {
     const double up = std::exp2(kDetuneCents / 1200), down = 1 / up, highest = 0.45;
     io.clear();
     eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line& a, const Line& b, double u) {
-      const std::int64_t at = next_ + i, cell = at / grid_;
-      const double slope = (b.hz - a.hz) / static_cast<double>(grid_), x = static_cast<double>(at - cell * grid_);
-      const double hz = a.hz + slope * x,
-                   turned = turned_[static_cast<std::size_t>(cell)] + a.hz * x + 0.5 * slope * x * x;
+      const Motion motion = motionAt(next_ + i);
+      const double x = static_cast<double>((next_ + i) % grid_), slope = motion.slope, hz = motion.speed(x),
+                   turned = motion.gone(x);
       const auto mid = static_cast<float>(a.mid + u * (b.mid - a.mid)),
                  side = static_cast<float>(a.side + u * (b.side - a.side));
       const auto voice = [&](const WaveTable& table, double detune, float gain, float* out) {
@@ -491,14 +290,12 @@ class Climb {
     if (stretch_) {
       stretch_->render(io);
     } else {
-      eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line& a, const Line& b, double) {
-        const std::int64_t at = next_ + i, cell = at / grid_;
-        const double slope = (b.hz - a.hz) / static_cast<double>(grid_);
-        for (std::int64_t k = 0; k < count; ++k) {
-          const double x = static_cast<double>(at + k - cell * grid_);
-          position_[static_cast<std::size_t>(i + k)] =
-              turned_[static_cast<std::size_t>(cell)] + a.hz * x + 0.5 * slope * x * x;
-          speed_[static_cast<std::size_t>(i + k)] = a.hz + slope * x;
+      eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line&, const Line&, double) {
+        const Motion motion = motionAt(next_ + i);
+        for (std::int64_t k = i; k < i + count; ++k) {
+          const double x = static_cast<double>((next_ + i) % grid_ + k - i);
+          position_[static_cast<std::size_t>(k)] = motion.gone(x);
+          speed_[static_cast<std::size_t>(k)] = motion.speed(x);
         }
       });
       reader_->read(position_.data(), speed_.data(), io);
@@ -535,7 +332,7 @@ class Climb {
   RiserShape shape_;
   double rate_;
   std::int64_t frames_;
-  std::uint64_t seed_;
+  bool trembles_;
   std::int64_t grid_ = kGrid, runUp_ = 0;
   std::vector<Line> lines_;
   std::vector<double> turned_;
@@ -549,7 +346,6 @@ class Climb {
   std::optional<StereoSvf> filter_;
   StereoBuffer part_{kPrintBlock};
   std::array<double, kPrintBlock> position_{}, speed_{};
-  bool trembles_ = false;
   std::int64_t chunk_ = -1, next_ = -1;
 };
 
@@ -560,8 +356,7 @@ std::int64_t reversedFrames(const RiserShape& s, double rate) {
 }
 
 FrameRange extentOf(const RiserShape& s, double rate) {
-  FrameRange e = s.span;
-  if (!s.down) e.end = e.end + Frames(s.tail + frameCount(kLandingFade, rate));
+  FrameRange e = climbing(s, rate);
   if (s.hitDb) e.end = std::max(e.end, s.landing + Frames(impactFrames(s.hit, rate)));
   return e;
 }
@@ -630,116 +425,8 @@ class RiserVoice : public Voice {
 
 } // namespace
 
-double nearestInKey(double note, const Key& key) {
-  static constexpr int kMajor[] = {0, 2, 4, 5, 7, 9, 11}, kMinor[] = {0, 2, 3, 5, 7, 8, 10};
-  double best = note, least = 1e9;
-  for (int octave = -1; octave <= 11; ++octave)
-    for (const int step : key.minor ? kMinor : kMajor) {
-      const double one = 12 * octave + key.note + step;
-      if (std::abs(one - note) < least) {
-        least = std::abs(one - note);
-        best = one;
-      }
-    }
-  return best;
-}
-
-RiserShape::RiserShape(const Placed& p)
-    : span(p.span())
-    , map_(p.map) {
-  const SettingsView s = riserSettings(p);
-  of = s.is("of", "noise") ? Of::noise : s.is("of", "tone") ? Of::tone : Of::stem;
-  plays = s.is("stem_plays", "looped")     ? Plays::looped
-          : s.is("stem_plays", "reversed") ? Plays::reversed
-                                           : Plays::stretched;
-  down = s.is("direction", "down");
-  landing = down ? span.begin : span.end;
-  begin_ = p.ornament.start.quarters();
-  length_ = std::max(1e-9, p.ornament.length.quarters());
-  const auto pair = [&](const char* key) {
-    const auto both = s.numbers(key);
-    return std::pair(both[0], both[1]);
-  };
-  std::tie(note0_, note1_) = pair("pitch_semitones");
-  if (of == Of::tone) {
-    note0_ += s.number("tone_note");
-    note1_ += s.number("tone_note");
-    if (p.context.key && s.yes("key_follow")) {
-      note0_ = nearestInKey(note0_, *p.context.key);
-      note1_ = nearestInKey(note1_, *p.context.key);
-    }
-  } else {
-    const double most = 12 * std::log2(SpeedReader::kFastest);
-    note0_ = std::clamp(note0_, -48.0, most);
-    note1_ = std::clamp(note1_, -48.0, most);
-  }
-  std::tie(cutoff0_, cutoff1_) = pair("cutoff_hz");
-  const double highest = 0.45 * p.sampleRate();
-  cutoff0_ = std::min(cutoff0_, highest);
-  cutoff1_ = std::min(cutoff1_, highest);
-  std::tie(level0_, level1_) = pair("level_db");
-  std::tie(width0_, width1_) = pair("width_percent");
-  levelBend_ = s.number("bend");
-  pitchBend_ = s.maybe("pitch_bend").value_or(levelBend_);
-  cutoffBend_ = s.maybe("cutoff_bend").value_or(levelBend_);
-  resonance = s.share("resonance_percent");
-  loopSeconds = s.seconds("stem_loop", map_, p.ornament.start);
-  hitDb = s.maybe("hit_db");
-  reversedHit = s.yes("reversed_hit");
-  hit = impactOf(s.text("hit_character"));
-  reversed = impactOf(s.text("reversed_character"));
-  note = p.context.key ? p.context.key->note : 9;
-  const Beats end = p.ornament.span().end;
-  const double beats = s.number("tail_beats");
-  tail = beats > 0 && !down ? (map_.frameAt(end + Beats::ofQuarters(beats)) - span.end).count : 0;
-  const List* tremolo = s.value("tremolo").list();
-  if (!tremolo) return;
-  // Sections of equal length, each in its own value, counted back from the landing so that it ends on a border.
-  const auto beatsOf = [&](const Value& v) {
-    if (const double* ms = v.number()) return Beats::ofQuarters(*ms / 60000 * map_.bpmAt(p.ornament.start));
-    return *NoteValue::parse(*v.text())->beats(map_, p.ornament.start);
-  };
-  std::vector<Beats> values = halvings(beatsOf((*tremolo)[0]), beatsOf((*tremolo)[1]));
-  std::reverse(values.begin(), values.end()); // the last comes first
-  const Beats whole = p.ornament.length;
-  Beats gone(0);
-  std::vector<Beats> back{gone};
-  for (std::size_t i = 0; i < values.size() && gone < whole; ++i) {
-    const Beats value = std::max(values[i], Beats(kTicksPerQuarter / 512));
-    const Beats section((whole.ticks * static_cast<std::int64_t>(i + 1)) / static_cast<std::int64_t>(values.size()));
-    // Whole periods, at least one; the last section (heard first) takes all that is left.
-    while ((gone < section || i + 1 == values.size()) && gone < whole && back.size() < 65536) {
-      gone = gone + value;
-      back.push_back(gone);
-      if (i + 1 < values.size() && !(gone < section)) break;
-    }
-  }
-  for (const Beats b : back) borders_.push_back(map_.frameAt(down ? p.ornament.start + b : end - b));
-  std::sort(borders_.begin(), borders_.end());
-}
-
-RiserShape::State RiserShape::at(double u) const {
-  const double way = down ? 1 - u : u;
-  const auto between = [&](double a, double b, double bend) { return a + (b - a) * bendProgress(bend, way); };
-  return {between(note0_, note1_, pitchBend_), cutoff0_ * std::pow(cutoff1_ / cutoff0_, bendProgress(cutoffBend_, way)),
-          between(level0_, level1_, levelBend_), between(width0_, width1_, levelBend_) / 100};
-}
-
-double RiserShape::progress(Frames f) const {
-  if (f >= span.end) return 1; // after the landing it stays as it was there
-  return std::clamp((map_.quartersAt(f) - begin_) / length_, 0.0, 1.0);
-}
-
-double RiserShape::tremble(Frames f) const {
-  if (borders_.empty()) return 1;
-  const auto next = std::upper_bound(borders_.begin(), borders_.end(), f);
-  if (next == borders_.begin() || next == borders_.end()) return 1;
-  const double u = static_cast<double>((f - *(next - 1)).count) / static_cast<double>((*next - *(next - 1)).count);
-  return 1 - kTremor * 0.5 * (1 - std::cos(2 * std::numbers::pi * u));
-}
-
 const TableSpec& Riser::table() const {
-  return riserTable();
+  return RiserShape::table();
 }
 
 PrintPlan Riser::plan(const Placed& p) const {
@@ -747,8 +434,7 @@ PrintPlan Riser::plan(const Placed& p) const {
   PrintPlan plan;
   plan.extent = extentOf(shape, p.sampleRate());
   plan.anyOrder = !(shape.of == RiserShape::Of::stem && shape.plays == RiserShape::Plays::stretched);
-  if (shape.of == RiserShape::Of::stem)
-    plan.reads = OwnOrPieces(p, Climb::stemReach(p, shape, plan.extent.length())).reads();
+  if (shape.of == RiserShape::Of::stem) plan.reads = OwnOrPieces(p, stemReach(p, shape, plan.extent.length())).reads();
   return plan;
 }
 
@@ -761,7 +447,7 @@ std::optional<Frames> Riser::landingFrame(const Placed& p) const {
 }
 
 bool Riser::leadsIn(const Ornament& o) const {
-  return *settingOr(riserTable(), o.settings, "direction").text() == "up";
+  return *settingOr(RiserShape::table(), o.settings, "direction").text() == "up";
 }
 
 std::optional<Ornament> Riser::withLandingAt(const Placed& p, Beats at) const {
