@@ -12,7 +12,9 @@ target_compile_options(ivrin_flags INTERFACE
 # Assertions of the numbered invariants (core/time/check.h).
 target_compile_definitions(ivrin_flags INTERFACE $<$<OR:$<CONFIG:Debug>,$<BOOL:${IVRIN_SANITIZE}>>:IVRIN_CHECKS>)
 if(IVRIN_SANITIZE STREQUAL "address")
-  target_compile_options(ivrin_flags INTERFACE -fsanitize=address,undefined -fno-sanitize-recover=all -fno-omit-frame-pointer
+  # A target may spare its own lines the second sanitizer: IVRIN_SPARED.
+  target_compile_options(ivrin_flags INTERFACE -fsanitize=address
+    $<$<NOT:$<BOOL:$<TARGET_PROPERTY:IVRIN_SPARED>>>:-fsanitize=undefined> -fno-sanitize-recover=all -fno-omit-frame-pointer
     -Wno-maybe-uninitialized) # the instrumented code confuses this warning (GCC manual, -fsanitize)
   target_link_options(ivrin_flags INTERFACE -fsanitize=address,undefined)
 elseif(IVRIN_SANITIZE STREQUAL "thread")

@@ -40,6 +40,7 @@ CellLanes::CellLanes(const OpenCanvas& c, Levels levels)
   };
   lane(has.directions, Lane::direction, foot, -1);
   lane(has.sides, Lane::side, foot, -1);
+  lane(has.lengths, Lane::length, top, 1);
   lane(has.pitches, Lane::pitch, top, 1);
   main_ = QRectF(left, top + scaled(2), right - left, std::max(8.0, foot - top - scaled(4)));
   lanes_.insert(lanes_.begin(), {Lane::level, main_});
@@ -67,6 +68,8 @@ const char* CellLanes::nameOf(Lane lane) {
     return "pitches";
   case Lane::direction:
     return "directions";
+  case Lane::length:
+    return "lengths";
   }
   return "";
 }
@@ -97,7 +100,20 @@ void CellLanes::paintStep(PatternStep& s, const Place& place, double y, const Pa
   case Lane::direction:
     s.reversed = !pressed.reversed;
     break;
+  case Lane::length: // recut() does it
+    break;
   }
+}
+
+std::optional<Ornament> CellLanes::recut(const Pull& pull) const {
+  const auto [first, last] = std::minmax({cellAt(pull.press().x()), cellAt(pull.to().x())});
+  return first == last ? cells_->cut(first) : cells_->joined(first, last);
+}
+
+std::optional<Ornament> CellLanes::recut(std::int64_t k, int up) const {
+  if (up > 0) return cells_->cut(k);
+  const std::int64_t first = std::max(cells_->first(), std::min(k, cells_->end() - 2));
+  return cells_->joined(first, std::min(first + 1, cells_->end() - 1));
 }
 
 std::optional<Ornament> CellLanes::painted(Lane lane, const Pull& pull) const {
@@ -137,6 +153,8 @@ void CellLanes::keyStep(PatternStep& s, Lane lane, int up) {
   case Lane::direction:
     s.reversed = !s.reversed;
     break;
+  case Lane::length:
+    break;
   }
 }
 
@@ -157,20 +175,29 @@ QString CellLanes::said(Lane lane, std::int64_t k) const {
     return QObject::tr("%1: %2 semitones").arg(which).arg(s.semitones);
   case Lane::direction:
     return QObject::tr("%1: %2").arg(which, s.reversed ? QObject::tr("backwards") : QObject::tr("forwards"));
+  case Lane::length:
+    return QObject::tr("%1: %2").arg(which, QString::fromStdString(cells_->lengthText(k)));
   }
   return which;
 }
 
-std::vector<OpenHandle>
-CellLanes::handles(std::function<std::optional<Ornament>(const OpenCanvas&, int up)> wheel) const {
+std::vector<OpenHandle> CellLanes::handles() const {
   std::vector<OpenHandle> all;
   const auto words = [](Lane lane) {
-    return lane == Lane::level   ? QObject::tr("cells")
-           : lane == Lane::side  ? QObject::tr("sides")
-           : lane == Lane::pitch ? QObject::tr("pitches")
-                                 : QObject::tr("directions");
+    return lane == Lane::level    ? QObject::tr("cells")
+           : lane == Lane::side   ? QObject::tr("sides")
+           : lane == Lane::pitch  ? QObject::tr("pitches")
+           : lane == Lane::length ? QObject::tr("lengths")
+                                  : QObject::tr("directions");
   };
   const Levels levels = levels_;
+  const auto wheel = [&](Lane lane) -> decltype(OpenHandle::wheel) {
+    if (!cells_->has().lengths || group_ > 1 || (lane != Lane::level && lane != Lane::length)) return nullptr;
+    return [levels](const OpenCanvas& now, QPointF at, int up) {
+      const CellLanes here(now, levels);
+      return here.recut(here.cellAt(at.x()), up);
+    };
+  };
   for (const Place& at : lanes_) {
     const Lane lane = at.lane;
     if (lane != Lane::level && group_ > 1) continue; // too narrow to be told apart there
@@ -181,20 +208,25 @@ CellLanes::handles(std::function<std::optional<Ornament>(const OpenCanvas&, int 
         {.name = QString::fromLatin1(nameOf(lane)),
          .word = words(lane),
          .rect = QRectF(at.rect.left(), at.rect.top(), right - at.rect.left(), at.rect.height()),
-         .cursor = lane == Lane::direction ? Qt::PointingHandCursor : Qt::CrossCursor,
+         .cursor = lane == Lane::direction || lane == Lane::length ? Qt::PointingHandCursor : Qt::CrossCursor,
          .mark = OpenHandle::Mark::none,
-         .pull = [lane, levels](const OpenCanvas& was,
-                                const Pull& pull) { return CellLanes(was, levels).painted(lane, pull); },
+         .pull =
+             [lane, levels](const OpenCanvas& was, const Pull& pull) {
+               const CellLanes here(was, levels);
+               return lane == Lane::length ? here.recut(pull) : here.painted(lane, pull);
+             },
          .stepCell = [lane, levels](const OpenCanvas& now, std::int64_t cell, int up) -> std::optional<Ornament> {
            const CellLanes here(now, levels);
+           if (lane == Lane::length) return here.recut(cell, up);
            Pattern p = toolPattern(*here.cells_, here.map_);
            keyStep(p[here.cells().place(cell, p.size())], lane, up);
            return here.cells().with(p);
          },
          .firstCell = cells_->first(),
          .endCell = cells_->end(),
-         .wheel = lane == Lane::level ? wheel : nullptr,
+         .wheel = wheel(lane),
          .label = said(lane, k),
+         .shown = OpenHandle::Label::never, // the measure line says it; here it would stand on the cells
          .atPress = true});
   }
   return all;
@@ -210,7 +242,7 @@ void CellLanes::paint(QPainter& p, const QColor& hue) const {
     if (group_ > 1) continue;
     eachSeen([&](std::int64_t k, std::int64_t) {
       const PatternStep& s = step(k);
-      if (!s.sounds()) return;
+      if (!s.sounds() && at.lane != Lane::length) return;
       const double middle = box(k).center().x(), r = std::min<double>(scaled(6), width_ / 2 - 1);
       p.setPen(QPen(ink.ink, width_ > 12 ? 1.6 : 1.1, Qt::SolidLine, Qt::RoundCap));
       switch (at.lane) {
@@ -237,6 +269,23 @@ void CellLanes::paint(QPainter& p, const QColor& hue) const {
         p.drawLine(QPointF(middle - to, y), QPointF(middle + to, y));
         p.drawLine(QPointF(middle + to, y), QPointF(middle + to * 0.3, y - r * 0.55));
         p.drawLine(QPointF(middle + to, y), QPointF(middle + to * 0.3, y + r * 0.55));
+        break;
+      }
+      case Lane::length: { // where it begins, and what a press would cut
+        const QRectF cell = box(k);
+        const double most = scaled(kNarrow / 2 - 2);
+        p.setPen(QPen(hue, 1.6));
+        p.drawLine(QPointF(cell.left(), y - most), QPointF(cell.left(), y + most));
+        const std::string length = cells_->lengthText(k);
+        if (k > cells_->first() && length == cells_->lengthText(k - 1)) break;
+        const QString words = QString::fromStdString(length);
+        p.setFont(sans(12));
+        p.setPen(ink.ink);
+        const QRectF room(cell.left() + scaled(5), y - scaled(9), QFontMetricsF(p.font()).horizontalAdvance(words) + 2,
+                          scaled(18));
+        if (room.width() > cell.width() - scaled(6)) break;
+        p.fillRect(room, ink.paper);
+        p.drawText(room, Qt::AlignVCenter | Qt::AlignLeft, words);
         break;
       }
       case Lane::level:

@@ -1,5 +1,6 @@
 // Cells in an open row: where each stands, the lanes in which a hand or the keys paint them, and how the lanes that
-// kinds have in common are drawn. Levels are painted in the main lane; sides, pitches and directions have narrow ones.
+// kinds have in common are drawn. Levels are painted in the main lane; sides, pitches, directions and lengths have
+// narrow ones.
 #pragma once
 
 #include "app/openrow/open_drawing.h"
@@ -36,13 +37,14 @@ class CellLanes {
   double middle() const { return main_.center().y(); }
   double half() const { return main_.height() / 2; }
 
-  /// One for each lane; that of the levels is "cells". `wheel` goes with it.
-  std::vector<OpenHandle> handles(std::function<std::optional<Ornament>(const OpenCanvas&, int up)> wheel = {}) const;
+  /// One for each lane; that of the levels is "cells". Where cells have lengths of their own the wheel over one cuts
+  /// it, or joins it with the next.
+  std::vector<OpenHandle> handles() const;
   /// The narrow lanes, where lists begin again, and the cell that the keys stand on.
   void paint(QPainter& p, const QColor& hue) const;
 
  private:
-  enum class Lane { level, side, pitch, direction };
+  enum class Lane { level, side, pitch, direction, length };
   struct Place {
     Lane lane;
     QRectF rect;
@@ -55,6 +57,9 @@ class CellLanes {
   QString said(Lane lane, std::int64_t k) const;
   const Place& place(Lane lane) const;
   std::optional<Ornament> painted(Lane lane, const Pull& pull) const;
+  /// A press cuts the cell under it; drawn on over others it joins them.
+  std::optional<Ornament> recut(const Pull& pull) const;
+  std::optional<Ornament> recut(std::int64_t k, int up) const;
 
   const OpenCanvas& canvas_;
   const TempoMap& map_;

@@ -115,7 +115,7 @@ bool OpenHand::wheel(QPointF at, int up, const OpenCanvas& c) {
   const OpenHandle* h = handleAt(all, at);
   if (!h || !h->wheel) return false;
   if (up == 0) return true;
-  if (auto next = h->wheel(c, up)) edit(*h, std::move(*next), "wheel-");
+  if (auto next = h->wheel(c, at, up)) edit(*h, std::move(*next), "wheel-");
   return true;
 }
 

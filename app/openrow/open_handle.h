@@ -46,8 +46,8 @@ struct OpenHandle {
   /// stand on.
   std::function<std::optional<Ornament>(const OpenCanvas& now, std::int64_t cell, int up)> stepCell{};
   std::int64_t firstCell = 0, endCell = 0;
-  /// The wheel over it, one step up or down.
-  std::function<std::optional<Ornament>(const OpenCanvas& now, int up)> wheel{};
+  /// The wheel over it at this place, one step up or down.
+  std::function<std::optional<Ornament>(const OpenCanvas& now, QPointF at, int up)> wheel{};
   QString label{};
   Label shown = Label::always;
   Side side = Side::right;

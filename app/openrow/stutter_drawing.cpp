@@ -71,7 +71,7 @@ class StutterDrawing : public OpenDrawing {
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
     const Frame f(c);
-    std::vector<OpenHandle> all = f.lanes.handles([](const OpenCanvas& now, int up) { return finer(now, up); });
+    std::vector<OpenHandle> all = f.lanes.handles();
     for (OpenHandle& h : sourceHandles(c, QObject::tr("edge"))) all.push_back(std::move(h));
     if (valueOf(c, "pattern").isNull()) {
       const double border = f.lanes.x(f.shape.grid.begin(1));
@@ -139,31 +139,6 @@ class StutterDrawing : public OpenDrawing {
     CellLanes lanes;
     StutterShape shape;
   };
-
-  /// By the wheel: cells half or twice as long.
-  static std::optional<Ornament> finer(const OpenCanvas& now, int up) {
-    const TableSpec& table = allKinds().find("stutter")->table();
-    const char* key = valueOf(now, "pattern").isNull() ? "slice" : "pattern";
-    const auto halved = [&](const Value& v) -> Value {
-      if (const double* ms = v.number()) return std::clamp(up > 0 ? *ms / 2 : *ms * 2, 1.0, 4000.0);
-      NoteValue n = *NoteValue::parse(*v.text());
-      if (n.kind != NoteValue::Kind::fraction) return v;
-      n.number = std::clamp(up > 0 ? n.number * 2 : n.number / 2, 1, 128);
-      return n.text();
-    };
-    Ornament o = now.ornament;
-    Value v = settingOr(table, o.settings, key);
-    if (key == std::string_view("slice")) {
-      v = halved(v);
-    } else {
-      List runs = *v.list();
-      for (Value& run : runs) run = List{halved((*run.list())[0]), (*run.list())[1]};
-      v = std::move(runs);
-    }
-    if (v == settingOr(table, o.settings, key)) return std::nullopt;
-    o.settings[key] = v;
-    return o;
-  }
 
   // ---- where the slice was taken
 

@@ -91,10 +91,13 @@ OpenCanvas ScoreView::canvas() const {
 }
 
 QRectF ScoreView::handleRect(const QString& name) const {
-  if (open_.empty()) return {};
-  const auto all = openHand_.handles(canvas());
+  const auto all = openHandles();
   const OpenHandle* h = handleNamed(all, name);
   return h ? h->rect : QRectF();
+}
+
+std::vector<OpenHandle> ScoreView::openHandles() const {
+  return open_.empty() ? std::vector<OpenHandle>() : openHand_.handles(canvas());
 }
 
 bool ScoreView::walkHandles(int step) {

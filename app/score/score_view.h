@@ -103,13 +103,15 @@ class ScoreView : public QWidget {
   std::vector<PieceBox> pieceBoxes() const { return hand_.pieces(page_.rows, axis()); }
   /// The ornament whose bracket is shown, under the mouse.
   const std::string& hot() const { return hot_; }
-  /// The open ornament, where it is of this kind.
   /// Where a kind that needs no selection would stand, by the landing that bars are counted to.
   std::optional<BeatRange> stretchAtLanding(const std::string& kind) const;
+  /// The open ornament, where it is of this kind.
   const Ornament* openOfKind(const std::string& kind) const;
   /// The drawing of the open row.
   QRect openArea() const { return page_.openArea(); }
   QRectF handleRect(const QString& name) const;
+  /// All that can be taken hold of in the open row; empty where none is open.
+  std::vector<OpenHandle> openHandles() const;
   /// The handle that is shown as taken, or about to be.
   QString activeHandle() const { return openHand_.active(); }
   /// Keys walk the handles of the open ornament; what is walked to is moved by the arrow keys. False where there is

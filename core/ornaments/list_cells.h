@@ -31,10 +31,15 @@ class ListCells : public Cells {
 
  protected:
   const Ornament& ornament() const { return ornament_; }
-  /// One list from a pattern, no longer than it needs; what is nothing but the default is not written.
+  const StepGrid& grid() const { return grid_; }
+  /// One list from a pattern.
   template <class Get> static void setList(Ornament& o, const char* key, const Pattern& p, Get get) {
     List list;
     for (const PatternStep& s : p) list.push_back(get(s));
+    setList(o, key, std::move(list));
+  }
+  /// No longer than it needs; what is nothing but the default is not written.
+  static void setList(Ornament& o, const char* key, List list) {
     const auto repeats = [&](std::size_t round) {
       for (std::size_t i = round; i < list.size(); ++i)
         if (!(list[i] == list[i - round])) return false;

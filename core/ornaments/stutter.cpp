@@ -405,32 +405,6 @@ bool StutterShape::goesOn(const Cell& cell, const Cell& next) const {
          cell.gains.right == next.gains.right && next.slice == cell.slice + cell.length;
 }
 
-namespace {
-
-class StutterCells : public ListCells {
- public:
-  StutterCells(const Placed& p, StutterShape shape)
-      : ListCells(p, shape.grid, shape.frames)
-      , shape_(std::move(shape)) {}
-  Pattern pattern() const override { return shape_.pattern(); }
-  Ornament with(const Pattern& p) const override {
-    Ornament o = ornament();
-    setList(o, "gains_db", p, [](const PatternStep& s) {
-      return s.sounds() ? Value(std::clamp(std::round(200 * std::log10(s.level)) / 10, -60.0, kMostDb)) : Value();
-    });
-    setList(o, "pan_pattern", p, [](const PatternStep& s) { return Value(s.side); });
-    setList(o, "pitches", p, [](const PatternStep& s) { return Value(s.semitones); });
-    setList(o, "reversed", p, [](const PatternStep& s) { return Value(s.reversed); });
-    return o;
-  }
-  Has has() const override { return {.sides = true, .pitches = true, .directions = true}; }
-
- private:
-  StutterShape shape_;
-};
-
-} // namespace
-
 Pattern StutterShape::pattern() const {
   Pattern all(ListCells::roundOf({gains_.size(), pans_.size(), pitches_.size(), reversed_.size()}));
   for (std::size_t i = 0; i < all.size(); ++i) {
@@ -439,10 +413,6 @@ Pattern StutterShape::pattern() const {
     all[i] = {db ? Decibels(*db).gain() : 0, entry(pans_, k), entry(pitches_, k), entry(reversed_, k) != 0};
   }
   return all;
-}
-
-std::unique_ptr<Cells> Stutter::cells(const Placed& p) const {
-  return std::make_unique<StutterCells>(p, StutterShape(p));
 }
 
 const TableSpec& Stutter::table() const {

@@ -33,8 +33,18 @@ class Cells {
   /// What its steps have besides a level.
   struct Has {
     bool sides = false, pitches = false, directions = false;
+    bool lengths = false; // each of its own: they can be cut and joined one by one
   };
   virtual Has has() const = 0;
+
+  /// How long one is, as people read it; empty where all have one length.
+  virtual std::string lengthText(std::int64_t /*k*/) const { return {}; }
+  /// The ornament with cell k cut into two halves. All others stay where they are and as they are; both halves have
+  /// what the whole had. Nothing where it would be shorter than a song file can say, or have more cells than it can
+  /// hold.
+  virtual std::optional<Ornament> cut(std::int64_t /*k*/) const { return std::nullopt; }
+  /// The ornament with cells first..last (both among them) as one, which has what the first one had.
+  virtual std::optional<Ornament> joined(std::int64_t /*first*/, std::int64_t /*last*/) const { return std::nullopt; }
 
   /// Whether chance plays it, and whether what chance drew was written down.
   enum class Roll { none, byChance, kept };

@@ -189,13 +189,78 @@ TEST_CASE("a stutter's cells are silenced, pitched, leaned and turned round by o
   CHECK(*at("reversed", 2).boolean());
   CHECK_FALSE(*at("reversed", 3).boolean());
   CHECK(at("gains_db", 3).isNull());
-  // The wheel makes all of them finer and coarser again.
-  wheel(rig.score(), cell(rig, 8, 0.2), 120);
+}
+
+TEST_CASE("a stutter's cells are cut and joined by wheel, by drawing across, and by keys alone", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.placeOpen("stutter", "voice", 8, 12);
+  const Ornament placed = last(rig);
+  const auto lengths = [&] {
+    const auto plan = rig.session->plan();
+    const auto cells = plan->node(last(rig).id)->kind->cells({last(rig), plan->context()});
+    std::vector<std::string> all;
+    for (std::int64_t k = 0; k < cells->end(); ++k) all.push_back(cells->lengthText(k));
+    return all;
+  };
+  wheel(rig.score(), cell(rig, 3, 0.2), 120); // finer under the mouse
   rig.settle();
-  CHECK(*last(rig).settings.at("slice").text() == "1/32");
-  wheel(rig.score(), cell(rig, 8, 0.2), -240);
+  REQUIRE(lengths().size() == 17);
+  CHECK(lengths()[3] == "1/32");
+  CHECK(lengths()[4] == "1/32");
+  CHECK(lengths()[5] == "1/16");
+  wheel(rig.score(), cell(rig, 3, 0.2), -120); // and coarser
   rig.settle();
-  CHECK(*last(rig).settings.at("slice").text() == "1/8");
+  CHECK(last(rig) == placed);
+  // A press in their lane cuts one; drawn across, those gone over are one.
+  rig.drag(&rig.score(), inLane(rig, "lengths", 2, 0), inLane(rig, "lengths", 2, 0));
+  rig.settle();
+  CHECK(lengths()[2] == "1/32");
+  rig.drag(&rig.score(), inLane(rig, "lengths", 6, 0), inLane(rig, "lengths", 9, 0));
+  rig.settle();
+  REQUIRE(lengths().size() == 14);
+  CHECK(lengths()[6] == "1/4");
+  // One undo step for each.
+  rig.session->undo();
+  rig.session->undo();
+  CHECK(last(rig) == placed);
+  // By keys: to the lane, to the cell, up is finer, down joins with the next.
+  for (int i = 0; i < 12 && rig.score().activeHandle() != "lengths"; ++i) rig.key(Qt::Key_N);
+  REQUIRE(rig.score().activeHandle() == "lengths");
+  rig.key(Qt::Key_Right);
+  rig.key(Qt::Key_Up);
+  rig.settle();
+  CHECK(lengths()[1] == "1/32");
+  CHECK(lengths()[2] == "1/32");
+  CHECK(lengths()[3] == "1/16");
+  rig.key(Qt::Key_Down);
+  rig.key(Qt::Key_Down);
+  rig.settle();
+  CHECK(lengths()[1] == "1/8");
+  CHECK(lengths().size() == 15);
+}
+
+TEST_CASE("no words stand on the cells: the measure line says what the keys are on", "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  for (const char* kind : {"stutter", "pulse", "glitch"}) {
+    rig.placeOpen(kind, "voice", 8, 12);
+    rig.settle();
+    for (int i = 0; i < 12 && rig.score().activeHandle() != "cells"; ++i) rig.key(Qt::Key_N);
+    REQUIRE(rig.score().activeHandle() == "cells");
+    int lanes = 0;
+    for (const OpenHandle& h : rig.score().openHandles())
+      if (h.stepCell) {
+        ++lanes;
+        CHECK(h.shown == OpenHandle::Label::never);
+        CHECK_FALSE(h.label.isEmpty());
+      }
+    CHECK(lanes >= 1);
+    CHECK(rig.window->measure().said().contains("cell 1"));
+    rig.key(Qt::Key_Escape);
+  }
 }
 
 TEST_CASE("the attack of a stutter is shown and moved by a sample", "[cells]") {

@@ -318,7 +318,8 @@ TEST_CASE("a stem of the demo song is the same bytes composed alone as among all
 }
 #endif
 
-TEST_CASE("the demo song is sound: no problems, every ornament audible, none louder than the ceiling", "[cli][slow]") {
+TEST_CASE("the demo song is sound: no problems, every ornament audible, none louder than the ceiling",
+          "[cli][slow][heavy]") {
   const std::string song = (sourceFolder() / "demo/song/lantern-ferry.ivrin").string();
   if (!std::filesystem::exists(sourceFolder() / "demo/song/audio/voice.flac")) {
     WARN("the demo song's stems are not computed here");

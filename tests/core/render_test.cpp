@@ -137,7 +137,7 @@ TEST_CASE("a circle of sources is refused and said, all else sounds", "[render]"
   CHECK(largest(mixOut(*plan, 0, kFrames)) > 0.2f);
 }
 
-TEST_CASE("the same samples for any cut, order and thread", "[render]") {
+TEST_CASE("the same samples for any cut, order and thread", "[render][threads]") {
   const auto t = bigSong(4, 8, 12);
   const auto plan = t->plan();
   const StereoBuffer whole = mixOut(*plan, 0, 8 * 48000);
