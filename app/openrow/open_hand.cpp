@@ -1,5 +1,6 @@
 #include "app/openrow/open_hand.h"
 
+#include "app/score/modifiers.h"
 #include "app/theme/ornament_look.h"
 #include "song/edits.h"
 
@@ -47,21 +48,21 @@ bool OpenHand::leave() {
   return !std::exchange(hover_, QString()).isEmpty();
 }
 
-bool OpenHand::press(QPointF at, bool free, Beats grid, const OpenCanvas& c) {
+bool OpenHand::press(QPointF at, Qt::KeyboardModifiers keys, Beats grid, const OpenCanvas& c) {
   const auto all = handles(c);
   const OpenHandle* h = handleAt(all, at);
   if (!h) return false;
   held_ = *h;
   before_ = c.ornament;
-  pull_ = {{at}, free, grid};
+  pull_ = {{at}, leavesGrid(keys), thisAlone(keys), grid};
   walked_.clear();
-  if (h->atPress) drag(at, free, grid, c);
+  if (h->atPress) drag(at, keys, grid, c);
   return true;
 }
 
-void OpenHand::drag(QPointF to, bool free, Beats grid, const OpenCanvas& c) {
+void OpenHand::drag(QPointF to, Qt::KeyboardModifiers keys, Beats grid, const OpenCanvas& c) {
   if (!held_ || !held_->pull) return;
-  pull_.free = free;
+  pull_.free = leavesGrid(keys);
   pull_.grid = grid;
   if (pull_.path.size() < kMostPath)
     pull_.path.push_back(to);

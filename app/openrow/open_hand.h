@@ -24,8 +24,8 @@ class OpenHand {
   bool leave();
 
   /// True where there is a handle, which is held from now on.
-  bool press(QPointF at, bool free, Beats grid, const OpenCanvas& c);
-  void drag(QPointF to, bool free, Beats grid, const OpenCanvas& c);
+  bool press(QPointF at, Qt::KeyboardModifiers keys, Beats grid, const OpenCanvas& c);
+  void drag(QPointF to, Qt::KeyboardModifiers keys, Beats grid, const OpenCanvas& c);
   void letGo();
   bool holding() const { return held_.has_value(); }
   const QString& held() const;

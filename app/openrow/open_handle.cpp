@@ -48,7 +48,7 @@ std::optional<Ornament> stepped(const OpenHandle& h, const OpenCanvas& c, int ri
   if (right == 0 || !h.pull) return std::nullopt;
   const Beats by = grid.ticks > 0 ? grid : Beats(kTicksPerQuarter / 16);
   const QPointF at = h.rect.center();
-  return h.pull(c, {{at, at + QPointF(right * by.quarters() * c.axis.pxPerBeat, 0)}, grid.ticks == 0, grid});
+  return h.pull(c, {{at, at + QPointF(right * by.quarters() * c.axis.pxPerBeat, 0)}, grid.ticks == 0, false, grid});
 }
 
 const OpenHandle* handleAt(const std::vector<OpenHandle>& all, QPointF p) {

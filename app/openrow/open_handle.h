@@ -19,11 +19,12 @@ namespace ivrin::app {
 
 struct OpenCanvas;
 
-/// A hand on the drawing: where it was pressed, all that it went over, where it is now. `free` leaves the grid.
+/// A hand on the drawing: where it was pressed, all that it went over, where it is now.
 struct Pull {
   std::vector<QPointF> path; // never empty
-  bool free = false;
-  Beats grid; // zero: none
+  bool free = false;         // off the grid
+  bool alone = false;        // of what is one for all cells, this one's
+  Beats grid;                // zero: none
   QPointF press() const { return path.front(); }
   QPointF to() const { return path.back(); }
 };

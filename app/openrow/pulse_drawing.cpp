@@ -43,6 +43,11 @@ class PulseDrawing : public OpenDrawing {
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
     const Frame f(c);
     std::vector<OpenHandle> all = f.lanes.handles(); // under what stands on them
+    for (OpenHandle& h : all)
+      if (h.name == "cells")
+        h.pull = [paint = h.pull](const OpenCanvas& was, const Pull& pull) {
+          return pull.alone ? shoulderOfOne(was, pull) : paint(was, pull);
+        };
     for (OpenHandle& h : sourceHandles(c, QObject::tr("edge"))) all.push_back(std::move(h));
     const PulseShape::Step s = f.shape.step(0);
     const double top = f.middle - f.half * f.shape.gainsOf(0).left;
@@ -62,6 +67,7 @@ class PulseDrawing : public OpenDrawing {
     };
     const auto shoulder = [](const char* fade, const char* bend, bool in) {
       return [fade, bend, in](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+        if (pull.alone) return shoulderOfOne(was, pull);
         const Frame at(was);
         const PulseShape::Step step = at.shape.step(0);
         const double edge = in ? at.begin : at.x(step.begin + Frames(step.open));
@@ -119,6 +125,28 @@ class PulseDrawing : public OpenDrawing {
   }
 
  private:
+  /// The shoulder of the cell that was pressed, on the side where it was: it comes in until there, or goes out from
+  /// there; up and down bend it.
+  static std::optional<Ornament> shoulderOfOne(const OpenCanvas& was, const Pull& pull) {
+    const Frame at(was);
+    if (at.lanes.group() > 1) return std::nullopt;
+    const Cells& cells = at.lanes.cells();
+    const TempoMap& map = was.session.plan()->map();
+    const std::int64_t k = std::clamp(cells.at(map.frameAt(was.axis.beatAt(pull.press().x()))), cells.first(),
+                                      std::max(cells.first(), cells.end() - 1));
+    const PulseShape::Step step = at.shape.step(k);
+    const double begin = at.x(step.begin), close = at.x(step.begin + Frames(step.open)),
+                 whole = std::max(1.0, at.x(step.begin + Frames(step.length)) - begin);
+    const bool in = pull.press().x() < (begin + close) / 2;
+    const double share = (in ? pull.to().x() - begin : close - pull.to().x()) / whole;
+    const double bends = std::round((pull.to().y() - pull.press().y()) / std::max(1.0, at.half) * 20) / 20;
+    Pattern p = toolPattern(cells, map);
+    PatternStep& s = p[cells.place(k, p.size())];
+    (in ? s.in : s.out) = std::round(std::clamp(share, 0.0, 1.0) * 100);
+    if (bends != 0) (in ? s.inBend : s.outBend) = std::clamp((in ? step.bendIn : step.bendOut) + bends, -1.0, 1.0);
+    return cells.with(p);
+  }
+
   struct Frame {
     explicit Frame(const OpenCanvas& c)
         : lanes(c, CellLanes::Levels::fromMiddle)

@@ -9,6 +9,10 @@ namespace ivrin::app {
 inline bool leavesGrid(Qt::KeyboardModifiers m) {
   return m & Qt::ShiftModifier;
 }
+/// This one alone, where a handle is for all: the shoulders of a cell.
+inline bool thisAlone(Qt::KeyboardModifiers m) {
+  return (m & Qt::ControlModifier) && !(m & Qt::ShiftModifier);
+}
 /// Onto an attack that is near.
 inline bool seeksAttack(Qt::KeyboardModifiers m) {
   return (m & Qt::ControlModifier) && (m & Qt::ShiftModifier);

@@ -113,10 +113,9 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
   anchor_.reset();
-  const bool free = leavesGrid(e->modifiers());
   if (!open_.empty() && openArea().contains(e->pos())) {
     openHand_.stopWalking();
-    if (openHand_.press(press_, free, grid_, canvas())) {
+    if (openHand_.press(press_, e->modifiers(), grid_, canvas())) {
       drag_ = Drag::handle;
       return;
     }
@@ -237,7 +236,7 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
     dragSelection(at, e->modifiers());
     break;
   case Drag::handle:
-    if (session_.song().ornament(open_)) openHand_.drag(at, free, grid_, canvas());
+    if (session_.song().ornament(open_)) openHand_.drag(at, e->modifiers(), grid_, canvas());
     break;
   case Drag::hand: {
     // Onto another row once the mouse is well inside it.

@@ -47,8 +47,9 @@ class PulseManners : public Manners {
     if (key == "depth_percent") return true;
     if (s.number("depth_percent") == 0) return false;
     const auto none = [&](const char* fade) { return s.value(fade) == Value(0.0); };
-    if (key == "fade_in_bend") return !none("fade_in");
-    if (key == "fade_out_bend") return !none("fade_out");
+    const auto noneOf = [&](const char* list) { return s.value(list) == Value(List{Value()}); };
+    if (key == "fade_in_bend" || key == "fade_in_bends") return !none("fade_in") || !noneOf("fade_ins");
+    if (key == "fade_out_bend" || key == "fade_out_bends") return !none("fade_out") || !noneOf("fade_outs");
     return true;
   }
 };

@@ -104,6 +104,26 @@ TableSpec makePulseTable() {
        .meaning = "How the fade out bends.",
        .group = "shape",
        .step = 0.1});
+  const auto own = [&](const char* key, const char* label, const char* unit, double least, double most,
+                       const char* meaning) {
+    add({.key = key,
+         .label = label,
+         .unit = unit,
+         .min = least,
+         .max = most,
+         .initial = List{Value()},
+         .meaning = meaning,
+         .group = "each",
+         .step = most == 1 ? 0.1 : 5,
+         .shape = Shape::list,
+         .entriesNullable = true,
+         .role = Role::leftAlone,
+         .since = 2});
+  };
+  own("fade_ins", "fades in", "%", 0, 100, "The fade in of each step, null: as all have it; the list goes round.");
+  own("fade_outs", "fades out", "%", 0, 100, "The fade out of each step, null: as all have it; the list goes round.");
+  own("fade_in_bends", "in bends", "", -1, 1, "How each fade in bends, null: as all do; the list goes round.");
+  own("fade_out_bends", "out bends", "", -1, 1, "How each fade out bends, null: as all do; the list goes round.");
   return t;
 }
 
@@ -203,8 +223,17 @@ PulseShape::PulseShape(const Placed& p)
   pans = s.numbers("pans");
   open = s.share("length_percent");
   depth = s.share("depth_percent");
-  bendIn = s.number("fade_in_bend");
-  bendOut = s.number("fade_out_bend");
+  bendIn_ = s.number("fade_in_bend");
+  bendOut_ = s.number("fade_out_bend");
+  const auto each = [&](const char* key) {
+    Own all;
+    for (const Value& v : *s.value(key).list()) all.push_back(v.number() ? std::optional(*v.number()) : std::nullopt);
+    return all;
+  };
+  ins_ = each("fade_ins");
+  outs_ = each("fade_outs");
+  inBends_ = each("fade_in_bends");
+  outBends_ = each("fade_out_bends");
   const auto fade = [&](const char* key) -> Fade {
     const Value& v = s.value(key);
     if (const double* percent = v.number()) return {*percent / 100, 0};
@@ -221,12 +250,16 @@ SideGains PulseShape::gainsOf(std::int64_t step) const {
 }
 
 PulseShape::Step PulseShape::step(std::int64_t k) const {
-  Step s{grid.begin(k), 0, 0, 0, 0};
+  Step s{grid.begin(k), 0, 0, 0, 0, own(inBends_, k).value_or(bendIn_), own(outBends_, k).value_or(bendOut_)};
   s.length = (grid.begin(k + 1) - s.begin).count;
   const auto length = static_cast<double>(s.length);
   s.open = std::clamp<std::int64_t>(std::llround(open * length), std::min<std::int64_t>(1, s.length), s.length);
-  s.fadeIn = std::llround(in_.share * length + in_.frames);
-  s.fadeOut = std::llround(out_.share * length + out_.frames);
+  const auto fade = [&](const Own& list, const Fade& all) {
+    const auto percent = own(list, k);
+    return std::llround(percent ? *percent / 100 * length : all.share * length + all.frames);
+  };
+  s.fadeIn = fade(ins_, in_);
+  s.fadeOut = fade(outs_, out_);
   if (s.fadeIn + s.fadeOut > s.open) { // they share what there is
     const std::int64_t both = s.fadeIn + s.fadeOut;
     s.fadeIn = s.open * s.fadeIn / both;
@@ -235,11 +268,26 @@ PulseShape::Step PulseShape::step(std::int64_t k) const {
   return s;
 }
 
+Pattern PulseShape::pattern() const {
+  Pattern all(
+      ListCells::roundOf({levels.size(), pans.size(), ins_.size(), outs_.size(), inBends_.size(), outBends_.size()}));
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const auto k = static_cast<std::int64_t>(i);
+    all[i] = {.level = levelOf(k),
+              .side = panOf(k),
+              .in = own(ins_, k),
+              .out = own(outs_, k),
+              .inBend = own(inBends_, k),
+              .outBend = own(outBends_, k)};
+  }
+  return all;
+}
+
 double PulseShape::windowAt(const Step& s, std::int64_t at) const {
   if (at >= s.open) return 0;
-  if (at < s.fadeIn) return bendProgress(bendIn, static_cast<double>(at) / static_cast<double>(s.fadeIn));
+  if (at < s.fadeIn) return bendProgress(s.bendIn, static_cast<double>(at) / static_cast<double>(s.fadeIn));
   if (const std::int64_t left = s.open - at; left < s.fadeOut)
-    return 1 - bendProgress(bendOut, static_cast<double>(s.fadeOut - left) / static_cast<double>(s.fadeOut));
+    return 1 - bendProgress(s.bendOut, static_cast<double>(s.fadeOut - left) / static_cast<double>(s.fadeOut));
   return 1;
 }
 
@@ -250,18 +298,18 @@ class PulseCells : public ListCells {
   PulseCells(const Placed& p, PulseShape shape)
       : ListCells(p, shape.grid, p.span())
       , shape_(std::move(shape)) {}
-  Pattern pattern() const override {
-    Pattern all(roundOf({shape_.levels.size(), shape_.pans.size()}));
-    for (std::size_t i = 0; i < all.size(); ++i) {
-      all[i].level = shape_.levels[i % shape_.levels.size()];
-      all[i].side = shape_.pans[i % shape_.pans.size()];
-    }
-    return all;
-  }
+  Pattern pattern() const override { return shape_.pattern(); }
   Ornament with(const Pattern& p) const override {
     Ornament o = ornament();
     setList(o, "levels", p, [](const PatternStep& s) { return Value(std::min(s.level, 1.0)); });
     setList(o, "pans", p, [](const PatternStep& s) { return Value(s.side); });
+    const auto own = [&](const char* key, std::optional<double> PatternStep::*part) {
+      setList(o, key, p, [part](const PatternStep& s) { return s.*part ? Value(*(s.*part)) : Value(); });
+    };
+    own("fade_ins", &PatternStep::in);
+    own("fade_outs", &PatternStep::out);
+    own("fade_in_bends", &PatternStep::inBend);
+    own("fade_out_bends", &PatternStep::outBend);
     return o;
   }
   Has has() const override { return {.sides = true}; }

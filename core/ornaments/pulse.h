@@ -14,7 +14,6 @@ struct PulseShape {
   std::vector<double> levels, pans; // gone round
   double open;                      // part of a step that sounds
   double depth;
-  double bendIn, bendOut;
   double levelOf(std::int64_t step) const { return levels[static_cast<std::size_t>(step) % levels.size()]; }
   double panOf(std::int64_t step) const { return pans[static_cast<std::size_t>(step) % pans.size()]; }
   /// Of an open step: its level on each side.
@@ -24,8 +23,11 @@ struct PulseShape {
   struct Step {
     Frames begin;
     std::int64_t length, open, fadeIn, fadeOut;
+    double bendIn, bendOut;
   };
   Step step(std::int64_t k) const;
+  /// Its lists as one pattern.
+  Pattern pattern() const;
   /// The window of a step, 0..1, `at` frames from its begin.
   double windowAt(const Step& s, std::int64_t at) const;
 
@@ -34,7 +36,14 @@ struct PulseShape {
   struct Fade {
     double share = 0, frames = 0;
   };
+  /// What one step has of its own goes before what all have; the list goes round.
+  using Own = std::vector<std::optional<double>>;
+  static std::optional<double> own(const Own& list, std::int64_t k) {
+    return list[static_cast<std::size_t>(k) % list.size()];
+  }
   Fade in_, out_;
+  double bendIn_, bendOut_;
+  Own ins_, outs_, inBends_, outBends_; // percent, and bends
 };
 
 class Pulse : public Kind {

@@ -4,6 +4,7 @@
 
 #include "patterns/accents.h"
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -14,6 +15,8 @@ struct PatternStep {
   double side = 0;      // −1 left .. 1 right
   double semitones = 0; // pitch, by speed
   bool reversed = false;
+  /// Of its own: how it comes in and goes out, percent of the step, and how these bend, −1..1. None: as all have it.
+  std::optional<double> in{}, out{}, inBend{}, outBend{};
   bool sounds() const { return level > 0; }
   friend bool operator==(const PatternStep&, const PatternStep&) = default;
 };

@@ -58,10 +58,33 @@ struct Part {
   double min, max, initial;
 };
 constexpr Part kParts[] = {{"level", 0, 4, 1}, {"side", -1, 1, 0}, {"semitones", -24, 24, 0}};
+/// What a step may have of its own.
+struct OwnPart {
+  const char* key;
+  double min, max;
+  std::optional<double> PatternStep::*part;
+};
+constexpr OwnPart kOwnParts[] = {{"fade_in_percent", 0, 100, &PatternStep::in},
+                                 {"fade_out_percent", 0, 100, &PatternStep::out},
+                                 {"fade_in_bend", -1, 1, &PatternStep::inBend},
+                                 {"fade_out_bend", -1, 1, &PatternStep::outBend}};
 
 const Value* field(const Object& o, std::string_view key) {
   const auto it = std::find_if(o.begin(), o.end(), [&](const auto& e) { return e.first == key; });
   return it == o.end() ? nullptr : &it->second;
+}
+
+std::optional<double> numberIn(const Value& v, double min, double max, const std::string& place, Problems& problems) {
+  const double* d = v.number();
+  if (!d)
+    problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted a number");
+  else if (!(*d >= min && *d <= max))
+    problems.error(ErrorId::out_of_range, place,
+                   shortestNumber(*d) + " is out of range, allowed is " + shortestNumber(min) + ".." +
+                       shortestNumber(max));
+  else
+    return *d;
+  return std::nullopt;
 }
 
 std::optional<PatternStep> parseStep(const Value& v, const std::string& place, Problems& problems) {
@@ -81,20 +104,17 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
       continue;
     }
     const std::string& name = key; // clang 14 does not capture bindings
-    const auto part = std::find_if(std::begin(kParts), std::end(kParts), [&](const Part& p) { return name == p.key; });
-    if (part == std::end(kParts)) {
+    const auto named = [&](const auto& p) { return name == p.key; };
+    const auto part = std::find_if(std::begin(kParts), std::end(kParts), named);
+    const auto own = std::find_if(std::begin(kOwnParts), std::end(kOwnParts), named);
+    if (part != std::end(kParts)) {
+      if (const auto d = numberIn(value, part->min, part->max, place + "." + key, problems))
+        *into[part - std::begin(kParts)] = *d;
+    } else if (own != std::end(kOwnParts)) {
+      s.*own->part = numberIn(value, own->min, own->max, place + "." + key, problems);
+    } else {
       problems.error(ErrorId::unknown_field, place, "does not have a field \"" + key + "\"");
-      continue;
     }
-    const double* d = value.number();
-    if (!d)
-      problems.error(ErrorId::wrong_type, place + "." + key, "is " + value.typeName() + ", wanted a number");
-    else if (!(*d >= part->min && *d <= part->max))
-      problems.error(ErrorId::out_of_range, place + "." + key,
-                     shortestNumber(*d) + " is out of range, allowed is " + shortestNumber(part->min) + ".." +
-                         shortestNumber(part->max));
-    else
-      *into[part - std::begin(kParts)] = *d;
   }
   return s;
 }
@@ -144,6 +164,8 @@ std::string patternText(const NamedPattern& p) {
     for (std::size_t i = 0; i < 3; ++i)
       if (values[i] != kParts[i].initial) o.emplace_back(kParts[i].key, values[i]);
     if (s.reversed) o.emplace_back("reversed", true);
+    for (const OwnPart& own : kOwnParts)
+      if (s.*own.part) o.emplace_back(own.key, *(s.*own.part));
     steps.emplace_back(std::move(o));
   }
   return prettyJson(Object{{"format", "ivrin-pattern"}, {"version", 1}, {"name", p.name}, {"steps", std::move(steps)}});

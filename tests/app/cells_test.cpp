@@ -1,6 +1,7 @@
 // Cells in the window: a chord that pulses, by mouse and by keys, through the song it makes and the sound that comes
 // out.
 #include "app/openrow/pattern_line.h"
+#include "ornaments/pulse.h"
 #include "rig.h"
 #include "song/edits.h"
 
@@ -170,6 +171,36 @@ TEST_CASE("a word becomes a run of repeats on the click with an echo behind it: 
   StereoBuffer after(12000);
   node->print->addTo(plan->map().frameAt(last(rig).span().end) + Frames(4800), after.span());
   CHECK(largest(after) > 0.001f);
+}
+
+TEST_CASE("a shoulder is pulled for all cells, with Ctrl for one, and goes along when the pattern is turned",
+          "[cells]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  rig.placeOpen("pulse", "keys", 12, 14);
+  const auto shape = [&] { return PulseShape({last(rig), rig.session->plan()->context()}); };
+  const PulseShape::Step first = shape().step(0), third = shape().step(2);
+  // A quarter into the third cell, and half of the row's half up: it comes in until there, more bent.
+  const QRectF all = rig.score().handleRect(QStringLiteral("cells"));
+  const double from = cellX(rig, 2) - 0.4 * all.width() / 8, to = cellX(rig, 2) - 0.25 * all.width() / 8;
+  rig.drag(&rig.score(), QPointF(from, all.center().y()).toPoint(),
+           QPointF(to, all.center().y() - all.height() / 4).toPoint(), Qt::ControlModifier);
+  rig.settle();
+  CHECK(shape().step(2).fadeIn == Approx(0.25 * static_cast<double>(third.length)).margin(0.04 * 6000));
+  CHECK(shape().step(2).bendIn == Approx(third.bendIn - 0.5).margin(0.1));
+  CHECK(shape().step(2).fadeOut == third.fadeOut);
+  CHECK(shape().step(0).fadeIn == first.fadeIn);
+  CHECK(shape().step(3).fadeIn == first.fadeIn);
+  rig.key(Qt::Key_R, Qt::ShiftModifier);
+  rig.settle();
+  CHECK(shape().step(2).fadeIn == first.fadeIn);
+  CHECK(shape().step(3).fadeIn == Approx(0.25 * static_cast<double>(third.length)).margin(0.04 * 6000));
+  // Without Ctrl the ring on the first cell is for all that have none of their own.
+  rig.drag(&rig.score(), rig.score().handleRect(QStringLiteral("out")).center().toPoint(),
+           rig.score().handleRect(QStringLiteral("out")).center().toPoint() - QPoint(int(0.1 * all.width() / 8), 0));
+  rig.settle();
+  for (const std::int64_t k : {0, 1, 2}) CHECK(shape().step(k).fadeOut > first.fadeOut + 300);
 }
 
 TEST_CASE("a stutter's cells are silenced, pitched, leaned and turned round by one gesture each, by mouse", "[cells]") {

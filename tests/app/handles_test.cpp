@@ -208,16 +208,16 @@ TEST_CASE("cells are pressed, painted across and walked by keys, each gesture on
   const auto middle = [&](int i) { return CellsOfTest::cell(canvas(), i).center(); };
   const Song before = rig.session->song();
 
-  CHECK_FALSE(hand.press(canvas().area.bottomRight(), false, Beats(0), canvas())); // no cell there
-  REQUIRE(hand.press(middle(1), false, Beats(0), canvas()));                       // a click does it already
+  CHECK_FALSE(hand.press(canvas().area.bottomRight(), Qt::NoModifier, Beats(0), canvas())); // no cell there
+  REQUIRE(hand.press(middle(1), Qt::NoModifier, Beats(0), canvas()));                       // a click does it already
   CHECK(levels() == std::vector<double>{0, 50, 0, 0, 0, 0, 0, 0});
   hand.letGo();
-  REQUIRE(hand.press(middle(2), false, Beats(0), canvas())); // painted across, back again too
-  for (const int i : {3, 4, 5, 4}) hand.drag(middle(i), false, Beats(0), canvas());
+  REQUIRE(hand.press(middle(2), Qt::NoModifier, Beats(0), canvas())); // painted across, back again too
+  for (const int i : {3, 4, 5, 4}) hand.drag(middle(i), Qt::NoModifier, Beats(0), canvas());
   CHECK(levels() == std::vector<double>{0, 50, 50, 50, 50, 50, 0, 0});
   hand.letGo();
-  REQUIRE(hand.press(middle(4), false, Beats(0), canvas())); // from a loud one: silenced
-  hand.drag(middle(5), false, Beats(0), canvas());
+  REQUIRE(hand.press(middle(4), Qt::NoModifier, Beats(0), canvas())); // from a loud one: silenced
+  hand.drag(middle(5), Qt::NoModifier, Beats(0), canvas());
   hand.letGo();
   CHECK(levels() == std::vector<double>{0, 50, 50, 50, 0, 0, 0, 0});
   CHECK_FALSE(hand.holding());
@@ -237,11 +237,11 @@ TEST_CASE("cells are pressed, painted across and walked by keys, each gesture on
   rig.session->undo();
   CHECK(rig.session->song() == before);
   // Closing while something is held lets go of it: nothing of the former drawing is called any more.
-  REQUIRE(hand.press(middle(6), false, Beats(0), canvas()));
+  REQUIRE(hand.press(middle(6), Qt::NoModifier, Beats(0), canvas()));
   hand.open(nullptr);
   CHECK_FALSE(hand.holding());
   const Song then = rig.session->song();
-  hand.drag(middle(7), false, Beats(0), canvas());
+  hand.drag(middle(7), Qt::NoModifier, Beats(0), canvas());
   CHECK(rig.session->song() == then);
 }
 

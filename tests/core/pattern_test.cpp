@@ -131,6 +131,14 @@ TEST_CASE("patterns with names: those that ship, and one's own in open files", "
     Problems problems;
     CHECK(parsePattern(patternText(p), problems) == p);
   }
+  NamedPattern shoulders{"shoulders", Pattern(3)};
+  shoulders.steps[1] = {.level = 0.5, .in = 40.0, .out = 0.0, .inBend = -0.25, .outBend = 1.0};
+  Problems none;
+  CHECK(parsePattern(patternText(shoulders), none) == shoulders);
+  CHECK_FALSE(
+      parsePattern(R"({"format": "ivrin-pattern", "version": 1, "name": "x", "steps": [{"fade_in_bend": 2}]})", none));
+  REQUIRE(none.list.size() == 1);
+  CHECK(none.list[0].place == "steps[0].fade_in_bend");
   TempFolder folder;
   std::string why;
   REQUIRE(keepPattern(folder / "patterns", {"Mine / 1", steps("x.x")}, why));

@@ -37,8 +37,11 @@ TEST_CASE("the envelope is its formula, frame by frame, and the row is untouched
     INFO(bpm);
     TestSong t(kRate, bpm);
     constant(t);
-    const double bendIn = 0.4, bendOut = -0.6, open = 0.7;
+    const double open = 0.7;
     const List levels{1.0, 0.5, 0.0}, pans{-0.8, 0.0, 0.5, 1.0};
+    // Some steps have shoulders of their own.
+    const List ins{Value(), 45.0}, outs{Value(), Value(), 0.0, 5.0, Value()}, inBends{-0.3, Value(), Value()},
+        outBends{Value(), 0.8};
     t.ornament("pulse", "v", 2, 16,
                {{"step", "1/16"},
                 {"levels", levels},
@@ -47,8 +50,12 @@ TEST_CASE("the envelope is its formula, frame by frame, and the row is untouched
                 {"depth_percent", 80.0},
                 {"fade_in", 20.0},
                 {"fade_out", Value(Object{{"ms", 9.0}})},
-                {"fade_in_bend", bendIn},
-                {"fade_out_bend", bendOut}});
+                {"fade_in_bend", 0.4},
+                {"fade_out_bend", -0.6},
+                {"fade_ins", ins},
+                {"fade_outs", outs},
+                {"fade_in_bends", inBends},
+                {"fade_out_bends", outBends}});
     const auto plan = t.plan();
     const TempoMap& map = plan->map();
     const Frames begin = map.frameAt(Beats::ofQuarters(2)), end = map.frameAt(Beats::ofQuarters(18));
@@ -58,8 +65,13 @@ TEST_CASE("the envelope is its formula, frame by frame, and the row is untouched
       // Each step from the beat anew: the 64th is as exact as the first.
       const std::int64_t from = map.frameAt(Beats::ofQuarters(2 + k * 0.25)).count,
                          to = map.frameAt(Beats::ofQuarters(2 + (k + 1) * 0.25)).count, length = to - from;
+      const auto own = [&](const List& list) { return list[static_cast<std::size_t>(k) % list.size()].number(); };
+      const auto frames = [&](double percent) { return std::llround(percent / 100 * static_cast<double>(length)); };
+      const double bendIn = own(inBends) ? *own(inBends) : 0.4, bendOut = own(outBends) ? *own(outBends) : -0.6;
       const std::int64_t sounds = std::llround(open * static_cast<double>(length)),
-                         in = std::llround(0.2 * static_cast<double>(length)), out = std::llround(0.009 * kRate);
+                         in = frames(own(ins) ? *own(ins) : 20),
+                         out = own(outs) ? frames(*own(outs)) : std::llround(0.009 * kRate);
+      REQUIRE(in + out <= sounds);
       const double level = *levels[static_cast<std::size_t>(k) % 3].number(),
                    pan = *pans[static_cast<std::size_t>(k) % 4].number(), quarter = std::numbers::pi / 2;
       const double left = level * (pan > 0 ? std::cos(pan * quarter) : 1),
