@@ -2,6 +2,7 @@
 #include "commands.h"
 
 #include "analysis/collisions.h"
+#include "manners/lead.h"
 #include "render/export.h"
 #include "render/facts.h"
 #include "render/open_song.h"
@@ -110,8 +111,11 @@ int check(const SongOptions& o) {
                      file + ": its copy in the cache was damaged and is thrown away; check again");
     for (const auto& n : plan->nodes()) {
       const std::string place = "ornaments \"" + n->ornament->id + "\"";
-      if (n->print && n->print->first() < Frames(0) && n->print->complete() && n->print->end() > n->print->first())
-        problems.note(ErrorId::out_of_range, place, "begins to sound before the song; it is faded in at its begin");
+      if (n->print && n->print->complete() && n->print->end() > n->print->first() &&
+          soundsBefore(plan->song(), n->print->first()))
+        problems.note(ErrorId::out_of_range, place,
+                      "starts to sound before the song and is faded in there; \"lead_bars\" of " +
+                          std::to_string(leadBarsFor(plan->song(), n->print->first())) + " would hold it");
       if (n->print && !n->print->note().empty()) problems.note(ErrorId::out_of_range, place, n->print->note());
     }
     for (const auto& [id, mix] : [&] {
@@ -284,8 +288,12 @@ int place(const PlaceOptions& o) {
       if (key == "ornaments") std::cout << prettyJson((*value.list())[0]);
     return 0;
   }
+  const Song song = withRoomBefore(opened->song, made.song, made.song.leadBars, opened->audio.impulses());
+  if (song.leadBars > opened->song.leadBars)
+    std::cerr << "note: the song starts " << song.leadBars
+              << " bars before its stems now, so that all of it is heard\n";
   std::string why;
-  if (!replaceFile(o.out, writeSongFor(made.song, registry, plainPath(o.out).parent_path()), why)) {
+  if (!replaceFile(o.out, writeSongFor(song, registry, plainPath(o.out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
     return 1;
   }

@@ -53,8 +53,14 @@ double FormLine::endQuarters() const {
   return std::max(end, 4.0);
 }
 
+double FormLine::beginQuarters() const {
+  if (!session_.plan() || session_.song().leadBars == 0) return 0;
+  return session_.plan()->map().quartersAt(session_.song().firstFrame());
+}
+
 double FormLine::xOf(Beats b) const {
-  return scaled(kLeft) + b.quarters() / endQuarters() * (width() - scaled(kLeft) - scaled(kRight));
+  const double begin = beginQuarters();
+  return scaled(kLeft) + (b.quarters() - begin) / (endQuarters() - begin) * (width() - scaled(kLeft) - scaled(kRight));
 }
 
 void FormLine::paintEvent(QPaintEvent*) {
@@ -99,19 +105,31 @@ void FormLine::paintSong(QPainter& p) {
   const double mid = scaled(36), half = scaled(9);
   if (const auto peaks = session_.rowPeaks(kMixRow)) { // the mix, small
     const PeakView view = PeakView::of(*peaks);
-    const double end = endQuarters(), left = scaled(kLeft), span = width() - scaled(kLeft) - scaled(kRight);
+    const double begin = beginQuarters(), end = endQuarters(), left = scaled(kLeft),
+                 span = width() - scaled(kLeft) - scaled(kRight);
     QColor wave = c.wave;
     wave.setAlphaF(0.55f);
     p.setPen(Qt::NoPen);
     p.setBrush(wave);
     const TempoMap& map = session_.plan()->map();
     for (int x = 0; x < static_cast<int>(span); ++x) {
-      const auto f = [&](int at) { return map.frameAt(Beats::ofQuarters(at / span * end)).count; };
+      const auto f = [&](int at) { return map.frameAt(Beats::ofQuarters(begin + at / span * (end - begin))).count; };
       const Peak k = view.over(f(x), f(x + 1));
       const double h =
           std::max(0.5, std::max(std::abs(static_cast<double>(k.high)), std::abs(static_cast<double>(k.low))) * half);
       p.fillRect(QRectF(left + x, mid - h, 1, 2 * h), wave);
     }
+  }
+  if (session_.song().leadBars > 0) { // what was put before the stems: hatched, and said
+    const double x0 = scaled(kLeft), x1 = xOf(session_.plan()->map().beatAt(Frames(0)));
+    p.setPen(QPen(c.quiet, 0.8));
+    for (double x = x0; x < x1; x += scaled(5))
+      p.drawLine(QPointF(x, mid + half), QPointF(std::min(x + half, x1), mid));
+    p.setPen(QPen(c.quiet, 1, Qt::DotLine));
+    p.drawLine(QPointF(x1, mid - half), QPointF(x1, mid + half));
+    const QString words = tr("lead %1").arg(session_.song().leadBars);
+    if (songTextWidth(words, 12.5, true) < x1 - x0)
+      drawSongText(p, QPointF(x0, scaled(18)), words, 12.5, true, c.quiet);
   }
   // Sections: a notch and a boxed letter; landings: a notch and a name. Their ornaments' signs stand below.
   const auto signsFor = [&](const std::string& id, double x) {
@@ -179,7 +197,8 @@ void FormLine::tick() {
 
 Beats FormLine::beatAt(double x) const {
   const double u = (x - scaled(kLeft)) / std::max(1, width() - scaled(kLeft) - scaled(kRight));
-  return Beats::ofQuarters(std::clamp(u, 0.0, 1.0) * endQuarters());
+  const double begin = beginQuarters();
+  return Beats::ofQuarters(begin + std::clamp(u, 0.0, 1.0) * (endQuarters() - begin));
 }
 
 QRectF FormLine::markOf(const std::string& id) const {

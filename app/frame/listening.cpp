@@ -14,10 +14,13 @@ void Listening::addActions(const QString& menu) {
   using K = QKeySequence;
   const auto add = [this](const ActionSpec& s) { return actions_.add(s); };
   add({"play", menu, tr("&Play"), tr("Play, or stop"), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
-  add({"start", menu, tr("Go to the &begin"), {}, {K(Qt::Key_Home)}, [this] {
-         score_.setCaret(Beats(0));
-         emit score_.seekRequested(Beats(0));
-         score_.centreOn(Beats(0));
+  add({"start", menu, tr("Go to the &start"), {}, {K(Qt::Key_Home)}, [this] {
+         if (!session_.isOpen()) return;
+         const Beats start =
+             session_.song().leadBars > 0 ? session_.plan()->map().beatAt(session_.song().firstFrame()) : Beats(0);
+         score_.setCaret(start);
+         emit score_.seekRequested(start);
+         score_.centreOn(start);
        }});
   add({"loop",
        menu,
@@ -104,7 +107,7 @@ void Listening::playOrStop() {
   } else {
     Frames from = p.position();
     if (const auto loop = loopRange(); loop && action("loop")->isChecked() && !loop->contains(from)) from = loop->begin;
-    if (from >= session_.plan()->end(true)) from = Frames(0);
+    if (from >= session_.plan()->end(true) || from < session_.song().firstFrame()) from = session_.song().firstFrame();
     p.play(from);
   }
   emit changed();
@@ -132,7 +135,7 @@ std::optional<FrameRange> Listening::loopRange() const {
     const Beats bar = map.meterAt(l->at).barLength();
     r = map.frames({l->at - bar * 2, l->at + bar * 2});
   }
-  r.begin = std::max(r.begin, Frames(0));
+  r.begin = std::max(r.begin, session_.song().firstFrame());
   return r.length() > 64 ? std::optional(r) : std::nullopt;
 }
 

@@ -94,6 +94,7 @@ class MainWindow : public QMainWindow {
   void chooseVariant(const std::string& slot);
   /// Where a new section or landing goes: the playhead while playing, else the caret.
   Beats here() const;
+  void askLead();
   void askTempoFor(const QStringList& files);
   void showKeys();
   QWidget* emptyPage();

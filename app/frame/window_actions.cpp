@@ -69,6 +69,12 @@ void MainWindow::addSongActions(const QString& menu) {
        false,
        true});
   add({"stemFile", menu, tr("The file of the caret's ro&w…"), {}, {}, [this] { chooseStemFile(score_->caretRow()); }});
+  add({"lead",
+       menu,
+       tr("Bars &before the stems…"),
+       tr("So many bars belong to the song before its stems start: room for what sounds there"),
+       {},
+       [this] { askLead(); }});
   add({"export",
        menu,
        tr("&Export…"),
@@ -657,13 +663,13 @@ void MainWindow::applyGrid() {
 
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
-  for (const char* id : {"save",         "saveAs",  "export",         "play",          "start",        "copy",
-                         "duplicate",    "earlier", "later",          "sampleEarlier", "sampleLater",  "orderUp",
-                         "orderDown",    "loop",    "audition",       "click",         "with",         "equal",
-                         "alone",        "mono",    "former",         "next",          "centre",       "nearer",
-                         "farther",      "whole",   "foldRow",        "foldQuiet",     "selectAll",    "mark",
-                         "enabled",      "tie",     "sourceHome",     "newLanding",    "newSection",   "nextHandle",
-                         "formerHandle", "rename",  "landingEarlier", "landingLater",  "removeLanding"})
+  for (const char* id : {"save",       "saveAs",       "lead",    "export",         "play",          "start",
+                         "copy",       "duplicate",    "earlier", "later",          "sampleEarlier", "sampleLater",
+                         "orderUp",    "orderDown",    "loop",    "audition",       "click",         "with",
+                         "equal",      "alone",        "mono",    "former",         "next",          "centre",
+                         "nearer",     "farther",      "whole",   "foldRow",        "foldQuiet",     "selectAll",
+                         "mark",       "enabled",      "tie",     "sourceHome",     "newLanding",    "newSection",
+                         "nextHandle", "formerHandle", "rename",  "landingEarlier", "landingLater",  "removeLanding"})
     action(QString::fromLatin1(id))->setEnabled(open);
   for (const Face* f : allFaces())
     for (const OwnAction& a : f->actions()) action(a.id)->setEnabled(open);

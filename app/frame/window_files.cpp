@@ -2,8 +2,10 @@
 #include "app/dialogs/export_dialog.h"
 #include "app/dialogs/left_dialog.h"
 #include "app/frame/main_window.h"
+
 #include "app/frame/recent_songs.h"
 #include "app/session/as_text.h"
+#include "song/limits.h"
 
 #include <QDragEnterEvent>
 #include <QFileDialog>
@@ -103,6 +105,17 @@ void MainWindow::exportDialog() {
   ExportDialog d(QString::fromStdString(beside.string()), this);
   d.setObjectName(QStringLiteral("exportDialog"));
   if (d.exec() == QDialog::Accepted && !d.folder().isEmpty()) session_.exportTo(pathOf(d.folder()), d.options());
+}
+
+void MainWindow::askLead() {
+  if (!session_.isOpen()) return;
+  bool ok = false;
+  Song next = session_.song();
+  next.leadBars = QInputDialog::getInt(this, tr("Bars before the stems"), tr("Bars (0 to %1)").arg(kMostLeadBars),
+                                       next.leadBars, 0, kMostLeadBars, 1, &ok);
+  if (!ok) return;
+  session_.edit(tr("bars before the stems"), std::move(next));
+  session_.settle();
 }
 
 void MainWindow::askTempoFor(const QStringList& files) {

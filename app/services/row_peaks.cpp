@@ -20,7 +20,7 @@ std::optional<AllRowPeaks> rowPeaks(const RenderPlan& plan, const AllRowPeaks& k
   constexpr std::int64_t kBlock = 16384;
   AllRowPeaks made;
   StereoBuffer block(kBlock);
-  const FrameRange all{Frames(0), plan.end(true)};
+  const FrameRange all{plan.song().firstFrame(), plan.end(true)};
   for (std::size_t r = 0; r < plan.rows().size(); ++r) {
     const RowNode& row = plan.rows()[r];
     if (row.type == RowNode::Type::stem) continue;
@@ -34,7 +34,9 @@ std::optional<AllRowPeaks> rowPeaks(const RenderPlan& plan, const AllRowPeaks& k
     }
     Evaluator evaluator(plan, Evaluator::Missing::takeReady);
     auto peaks = std::make_shared<PeakPyramid>();
-    for (std::int64_t at = 0; at < all.end.count; at += kBlock) {
+    evaluator.setBegin(all.begin);
+    peaks->setBegin(all.begin.count);
+    for (std::int64_t at = all.begin.count; at < all.end.count; at += kBlock) {
       if (stop.stop_requested()) return std::nullopt;
       const StereoSpan part = block.span().part(0, std::min(kBlock, all.end.count - at));
       evaluator.rowOut(r, Frames(at), part);

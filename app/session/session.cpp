@@ -2,6 +2,7 @@
 
 #include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
+#include "manners/lead.h"
 #include "render/facts.h"
 #include "render/song_impulses.h"
 #include "services/hearing.h"
@@ -204,8 +205,24 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
     emit notice(tr("That cannot be: it %1.").arg(asText(beyond.list.front().message)), true);
     return;
   }
+  // Room before the song for what sounds there. While one edit goes on, as much as it needs and no more.
+  if (mergeKey.empty() || mergeKey != leadKey_) leadBefore_ = song().leadBars;
+  leadKey_ = mergeKey;
+  const int was = song().leadBars;
+  if (plan_ && next.leadBars == was)
+    next = withRoomBefore(song(), std::move(next), leadBefore_, plan_->context().impulses);
+  const int now = next.leadBars;
   document_.edit(label.toStdString(), std::move(next), mergeKey);
   songEdited();
+  if (now > was && now > leadBefore_)
+    emit notice(now == 1 ? tr("The song starts one bar before its stems now, so that all of it is heard.")
+                         : tr("The song starts %1 bars before its stems now, so that all of it is heard.").arg(now),
+                false);
+}
+
+void Session::settle() {
+  document_.settle();
+  leadKey_.clear();
 }
 
 void Session::undo() {

@@ -55,7 +55,7 @@ class Session : public QObject {
 
   /// The only way to change the song. `label` is what undo will say.
   void edit(const QString& label, Song next, const std::string& mergeKey = {});
-  void settle() { document_.settle(); }
+  void settle();
   void undo();
   void redo();
 
@@ -265,6 +265,8 @@ class Session : public QObject {
   std::optional<ChosenFacts> facts_;
   std::optional<FinishSpectra> spectra_;
   std::string chosen_;
+  std::string leadKey_; // of the edit that goes on
+  int leadBefore_ = 0;  // bars before the song when that began
   std::atomic<bool> progressPosted_{false};
   QTimer peaksTimer_, factsTimer_, verifyTimer_;
 

@@ -62,13 +62,21 @@ std::int64_t countFlac(const std::filesystem::path& file, char shared, std::int6
   return frames;
 }
 
+std::optional<std::int64_t> timeReferenceOf(SNDFILE* file) {
+  SF_BROADCAST_INFO bext{};
+  if (sf_command(file, SFC_GET_BROADCAST_INFO, &bext, sizeof bext) != SF_TRUE) return std::nullopt;
+  const std::uint64_t at = (std::uint64_t{bext.time_reference_high} << 32) | bext.time_reference_low;
+  constexpr std::uint64_t kMost = 768000ull * 3600 * 24 * 365; // a year: more is no time of a day
+  return at <= kMost ? std::optional(static_cast<std::int64_t>(at)) : std::nullopt;
+}
+
 class SndfileReader : public AudioReader {
  public:
   SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData, std::unique_ptr<SoundFileIo> source)
       : source_(std::move(source))
       , file_(file)
       , short_(shortData) {
-    info_ = {info.channels, info.samplerate, info.frames};
+    info_ = {info.channels, info.samplerate, info.frames, timeReferenceOf(file)};
     if (info.samplerate == songRate) {
       frames_ = info.frames;
     } else {

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <stop_token>
 
 namespace ivrin {
@@ -18,6 +19,8 @@ struct AudioInfo {
   int channels = 0; // 1 or 2
   int fileRate = 0; // Hz, as in the file
   std::int64_t fileFrames = 0;
+  /// Frames from midnight to its first one, where the file says so (EBU Tech 3285, the bext chunk of a WAV file).
+  std::optional<std::int64_t> timeReference{};
 };
 
 /// Called with the frames decoded so far and the file's total.

@@ -81,7 +81,7 @@ struct AudioWriter::Impl {
 };
 
 AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std::int64_t frames,
-                         std::uint64_t ditherSeed)
+                         std::uint64_t ditherSeed, std::optional<std::int64_t> timeReference)
     : impl_(std::make_unique<Impl>()) {
   impl_->target = std::move(file);
   impl_->format = format;
@@ -101,6 +101,16 @@ AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std:
   if (!impl_->file) impl_->fail(sf_strerror(nullptr));
   // No PEAK chunk: its time stamp would make two exports of one song differ.
   sf_command(impl_->file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
+  if (timeReference && !isFlac(format)) {
+    SF_BROADCAST_INFO bext{}; // no date: two exports of one song are the same
+    std::strncpy(bext.originator, "Ivrin", sizeof bext.originator);
+    bext.version = 1;
+    const auto at = static_cast<std::uint64_t>(std::max<std::int64_t>(0, *timeReference));
+    bext.time_reference_low = static_cast<std::uint32_t>(at & 0xffffffff);
+    bext.time_reference_high = static_cast<std::uint32_t>(at >> 32);
+    if (sf_command(impl_->file, SFC_SET_BROADCAST_INFO, &bext, sizeof bext) != SF_TRUE)
+      impl_->fail("its place in time cannot be written");
+  }
 }
 
 AudioWriter::~AudioWriter() {

@@ -21,8 +21,9 @@ class AudioWriter {
  public:
   /// Stereo at `sampleRate`, `frames` long in all (decides WAV or RF64). Throws std::runtime_error naming the file.
   /// `ditherSeed` tells files apart in 16-bit formats; dither depends on absolute frame, channel and seed only.
+  /// `timeReference`: frames from midnight to the first one; WAV files say it (bext).
   AudioWriter(std::filesystem::path file, AudioFormat format, int sampleRate, std::int64_t frames,
-              std::uint64_t ditherSeed);
+              std::uint64_t ditherSeed, std::optional<std::int64_t> timeReference = {});
   ~AudioWriter(); // drops an unfinished file
   AudioWriter(const AudioWriter&) = delete;
   AudioWriter& operator=(const AudioWriter&) = delete;

@@ -70,22 +70,23 @@ PeakView PeakView::of(const PeakPyramid& p) {
   PeakView v;
   for (int k = 0; k < PeakPyramid::kLevels; ++k) v.levels[k] = p.level(k);
   v.frames = p.frames();
+  v.begin = p.begin();
   return v;
 }
 
-Peak PeakView::over(std::int64_t begin, std::int64_t end) const {
-  begin = std::max<std::int64_t>(begin, 0);
-  end = std::min(end, frames);
-  if (begin >= end) return {};
+Peak PeakView::over(std::int64_t from, std::int64_t to) const {
+  from = std::max<std::int64_t>(from - begin, 0);
+  to = std::min(to - begin, frames);
+  if (from >= to) return {};
   int k = 0;
   std::int64_t bin = PeakPyramid::kBaseFrames;
-  while (k + 1 < PeakPyramid::kLevels && bin * 4 <= end - begin) {
+  while (k + 1 < PeakPyramid::kLevels && bin * 4 <= to - from) {
     bin *= 4;
     ++k;
   }
   const auto& level = levels[k];
-  const auto first = static_cast<std::size_t>(begin / bin);
-  const auto last = std::min(static_cast<std::size_t>((end + bin - 1) / bin), level.size());
+  const auto first = static_cast<std::size_t>(from / bin);
+  const auto last = std::min(static_cast<std::size_t>((to + bin - 1) / bin), level.size());
   if (first >= last) return {};
   Peak p = level[first];
   for (std::size_t i = first + 1; i < last; ++i) p = {std::min(p.low, level[i].low), std::max(p.high, level[i].high)};
@@ -104,11 +105,11 @@ void PeakView::columns(std::span<const std::int64_t> edges, std::int64_t offset,
   const std::span<const Peak> level = levels[k];
   const auto bins = static_cast<std::int64_t>(level.size());
   for (std::size_t x = 0; x < n; ++x) {
-    const std::int64_t begin = std::max<std::int64_t>(edges[x] - offset, 0),
-                       end = std::min(edges[x + 1] - offset, frames);
+    const std::int64_t from = std::max<std::int64_t>(edges[x] - offset - begin, 0),
+                       to = std::min(edges[x + 1] - offset - begin, frames);
     Peak p;
-    if (begin < end) {
-      const std::int64_t first = begin >> shift, last = std::min((end + (std::int64_t{1} << shift) - 1) >> shift, bins);
+    if (from < to) {
+      const std::int64_t first = from >> shift, last = std::min((to + (std::int64_t{1} << shift) - 1) >> shift, bins);
       if (first < last) {
         p = level[static_cast<std::size_t>(first)];
         for (std::int64_t i = first + 1; i < last; ++i) {

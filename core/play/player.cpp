@@ -188,7 +188,7 @@ void Player::adopt(std::shared_ptr<const RenderPlan> plan) {
   letGo(std::exchange(plan_, std::move(plan)));
   evaluator_ = std::make_unique<Evaluator>(*plan_, options_.threaded ? Evaluator::Missing::takeReady
                                                                      : Evaluator::Missing::compute);
-  evaluator_->setBeginsAtZero(true);
+  evaluator_->setBegin(plan_->song().firstFrame());
   anySolo_ = std::any_of(plan_->rows().begin(), plan_->rows().end(), [](const RowNode& r) { return r.solo; });
   if (plan_->song().mix.limiter && !anySolo_)
     mixLimiter_ = std::make_unique<MixLimiter>(plan_->map().sampleRate(), plan_->song().mix.ceilingDbtp,

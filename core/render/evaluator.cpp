@@ -9,7 +9,7 @@
 namespace ivrin {
 namespace {
 
-constexpr double kFadeAtZeroSeconds = 0.002;
+constexpr double kFadeAtBeginSeconds = 0.002;
 constexpr std::int64_t kBlock = 2048; // stays in the second-level cache with its planes
 
 IVRIN_CLONES void addScaled(const float* in, float g, float* out, std::int64_t n) {
@@ -124,16 +124,17 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
 
 /// A print that began before the song does not jump in where the song begins.
 void Evaluator::addPrint(const OrnamentNode& node, Frames from, StereoSpan wet) {
-  const std::int64_t fade = std::llround(kFadeAtZeroSeconds * plan_->map().sampleRate());
-  if (!beginsAtZero_ || node.print->first() >= Frames(0) || from >= Frames(fade)) {
+  const std::int64_t fade = std::llround(kFadeAtBeginSeconds * plan_->map().sampleRate());
+  if (!begin_ || node.print->first() >= *begin_ || from >= *begin_ + Frames(fade)) {
     node.print->addTo(from, wet);
     return;
   }
   StereoBuffer own(wet.frames);
   own.span().clear();
   node.print->addTo(from, own.span());
-  for (std::int64_t i = 0; i < wet.frames && from.count + i < fade; ++i) {
-    const double u = static_cast<double>(from.count + i) / static_cast<double>(fade);
+  const std::int64_t since = (from - *begin_).count;
+  for (std::int64_t i = 0; i < wet.frames && since + i < fade; ++i) {
+    const double u = static_cast<double>(since + i) / static_cast<double>(fade);
     const auto g = static_cast<float>(u > 0 ? raisedCosine(u) : 0);
     own.left()[i] *= g;
     own.right()[i] *= g;

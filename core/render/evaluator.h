@@ -33,8 +33,8 @@ class Evaluator {
   void soloMix(Frames from, StereoSpan out);
   /// What one ornament adds, after gain and pan of its row, its bus and the mix; for listening to it alone.
   void alone(const OrnamentNode& node, Frames from, StereoSpan out);
-  /// True: the song begins at frame 0, and what a print sounds before that is faded in there (2 ms).
-  void setBeginsAtZero(bool on) { beginsAtZero_ = on; }
+  /// The song begins at this frame: what a print sounds before that is faded in there (2 ms).
+  void setBegin(Frames begin) { begin_ = begin; }
   /// Read `index` of `node`.
   void read(const OrnamentNode& node, std::size_t index, Frames from, StereoSpan out);
 
@@ -52,7 +52,7 @@ class Evaluator {
   std::stop_token stop_;
   bool stopped_ = false;
   std::int64_t missed_ = 0;
-  bool beginsAtZero_ = false;
+  std::optional<Frames> begin_;
   std::vector<std::unique_ptr<Planes>> scratch_; // one per depth of the tree
   Planes top_;
 };

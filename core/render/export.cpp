@@ -1,5 +1,7 @@
 #include "render/export.h"
 
+#include "audio/audio_reader.h"
+
 #include "dsp/denormals.h"
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
@@ -78,6 +80,21 @@ void askForSpace(const fs::path& folder, AudioFormat format, std::int64_t frames
                            " MiB are needed, " + std::to_string(space.available >> 20) + " are free");
 }
 
+/// Frames from midnight to the stems' time 0: as the first stem that says so has it, else one hour, which is where
+/// sessions commonly begin.
+std::int64_t timeReferenceOf(const Song& song) {
+  for (const Stem& s : song.stems) {
+    if (!s.file) continue;
+    Problems ignored; // what cannot be read does not say it
+    const auto reader = AudioReader::open(*s.file, song.sampleRate, {}, ignored);
+    if (!reader || !reader->info().timeReference) continue;
+    const double seconds =
+        static_cast<double>(*reader->info().timeReference) / reader->info().fileRate - s.offsetSeconds;
+    return std::llround(seconds * song.sampleRate);
+  }
+  return std::int64_t{3600} * song.sampleRate;
+}
+
 /// One file to write: its samples for any stretch of the song, computed by a maker that each thread has for itself.
 struct Task {
   fs::path file;
@@ -111,15 +128,15 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
   const auto wanted = [&](const std::string& id) {
     return options.only.empty() || std::find(options.only.begin(), options.only.end(), id) != options.only.end();
   };
-  const Frames begin = options.from ? plan->map().frameAt(*options.from) : Frames(0);
+  const Frames begin = options.from ? plan->map().frameAt(*options.from) : plan->song().firstFrame();
 
   const std::string extension = extensionOf(options.format);
   std::vector<Task> tasks;
   std::atomic<double> reduction{0};
   std::uint64_t seed = 1;
-  const auto evaluator = [plan, keepsBefore = begin < Frames(0)] {
+  const auto evaluator = [plan, begin] {
     auto e = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute);
-    e->setBeginsAtZero(!keepsBefore);
+    if (begin >= plan->song().firstFrame()) e->setBegin(plan->song().firstFrame());
     return e;
   };
   if (options.mix && wanted(kMixRow))
@@ -207,13 +224,15 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
   const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
   report.frames = std::max<std::int64_t>(0, end.count - begin.count);
   askForSpace(folder, options.format, report.frames, tasks.size());
+  const std::int64_t timeReference = timeReferenceOf(plan->song()) + begin.count;
   std::vector<fs::path> targets;
   for (const Task& task : tasks) targets.push_back(task.file);
   removeLeftovers(targets);
   for (std::size_t t = 0; t < tasks.size(); ++t) {
     const Task& task = tasks[t];
     makeFolder(task.file.parent_path());
-    AudioWriter writer(task.file, options.format, plan->song().sampleRate, report.frames, task.ditherSeed);
+    AudioWriter writer(task.file, options.format, plan->song().sampleRate, report.frames, task.ditherSeed,
+                       timeReference);
     const int threads = std::max(1, options.threads);
     std::vector<Task::Source> sources;
     for (int i = 0; i < threads; ++i) sources.push_back(task.makeSource());

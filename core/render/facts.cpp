@@ -36,7 +36,7 @@ OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const Re
   const Placed placed{*node.ornament, plan.context()};
   f.landing = node.kind->landingFrame(placed);
   f.loop = node.kind->loopFigures(placed);
-  const FrameRange heard = intersect(f.extent, {Frames(0), f.extent.end});
+  const FrameRange heard = intersect(f.extent, {plan.song().firstFrame(), f.extent.end});
   if (heard.empty()) return f;
   const Loudness with = mixOver(plan, heard, stop), dry = mixOver(without, heard, stop);
   f.lufsWith = with.integratedLufs;

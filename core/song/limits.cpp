@@ -41,6 +41,8 @@ std::string indexed(const char* list, std::size_t i) {
 void checkLimits(const Song& song, Problems& problems, const Song* known) {
   Limits l(song, problems);
   l.name(song.title, "title");
+  if (song.leadBars * song.leadBarSeconds() > kLongestSongSeconds)
+    problems.error(ErrorId::out_of_range, "lead_bars", "reaches more than 4 hours before the stems");
   for (std::size_t i = 0; i < song.buses.size(); ++i) l.name(song.buses[i].name, indexed("buses", i) + ".name");
   for (std::size_t i = 0; i < song.stems.size(); ++i) {
     const Stem& s = song.stems[i];

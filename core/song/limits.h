@@ -9,6 +9,7 @@ namespace ivrin {
 inline constexpr double kLongestSongSeconds = 4 * 3600;
 inline constexpr double kFarthestOffsetSeconds = 3600; // of a stem, each way
 inline constexpr std::int64_t kEarliestBar = -64;      // nothing stands before it
+inline constexpr int kMostLeadBars = 64;               // before the stems
 inline constexpr std::size_t kLongestName = 1000;      // bytes, of names and titles
 inline constexpr std::size_t kLongestPath = 4096;      // bytes
 

@@ -41,6 +41,10 @@ RowMix Song::rowMix(const std::string& id) const {
   return {};
 }
 
+Frames Song::firstFrame() const {
+  return Frames(-std::llround(leadBars * leadBarSeconds() * sampleRate));
+}
+
 std::string Song::rowName(const std::string& id) const {
   if (const auto* s = stem(id)) return s->name;
   if (const auto* b = bus(id)) return b->name;

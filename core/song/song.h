@@ -114,6 +114,7 @@ struct Song {
   std::string title;
   int sampleRate = 48000;
   double startSeconds = 0;
+  int leadBars = 0; // 0..64: so many bars, of the first tempo and meter, belong to it before the stems' time 0
   std::optional<Key> key;
   std::vector<TempoEntry> tempo = std::vector<TempoEntry>(1);
   std::vector<MeterEntry> meter = std::vector<MeterEntry>(1);
@@ -124,6 +125,10 @@ struct Song {
   MixSettings mix;
   Chunked<Shared<Ornament>> ornaments; // list order is the order on a row
 
+  /// Where it begins: 0 or before.
+  Frames firstFrame() const;
+  /// Seconds of one of its lead bars.
+  double leadBarSeconds() const { return meter.front().barLength().quarters() * 60 / tempo.front().bpm; }
   TempoMap tempoMap() const { return TempoMap(tempo, meter, Seconds(startSeconds), sampleRate); }
   const Stem* stem(const std::string& id) const;
   const Bus* bus(const std::string& id) const;

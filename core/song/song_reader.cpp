@@ -174,6 +174,9 @@ class SongReader {
     song.title = f.text("title");
     song.sampleRate = static_cast<int>(f.integer("sample_rate", 48000, 8000, 192000, true));
     song.startSeconds = f.number("start_seconds", 0, -3600, kLongestSongSeconds);
+    song.leadBars = static_cast<int>(f.integer("lead_bars", 0, 0, kMostLeadBars));
+    if (version_ < 2 && f.find("lead_bars"))
+      problems_.error(ErrorId::unknown_field, "lead_bars", newerThan(2, version_));
     if (const Value* k = f.find("key"); k && !k->isNull()) song.key = readKey(*k);
     readTempo(f, song);
     f.items("sections",

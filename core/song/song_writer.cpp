@@ -84,7 +84,7 @@ Value ornamentValue(const Ornament& o) {
 } // namespace
 
 int lowestVersion(const Song& song, const Registry& registry) {
-  int version = 1;
+  int version = song.leadBars > 0 ? 2 : 1;
   const auto holds = [&](const TableSpec* table, const Settings& settings) {
     if (!table) return;
     version = std::max(version, table->since);
@@ -104,6 +104,7 @@ std::string writeSong(const Song& song, const Registry& registry) {
               {"title", song.title},
               {"sample_rate", song.sampleRate},
               {"start_seconds", song.startSeconds}};
+  if (song.leadBars > 0) root.emplace_back("lead_bars", song.leadBars);
   root.emplace_back("key", song.key
                                ? Value(Object{{"note", song.key->note}, {"mode", song.key->minor ? "minor" : "major"}})
                                : Value());

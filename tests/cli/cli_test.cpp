@@ -110,6 +110,26 @@ TEST_CASE("new, check, place, show, render: from files to files", "[cli]") {
   CHECK(std::equal(part.left(), part.left() + 36000, mix.left() + 60000));
 }
 
+TEST_CASE("a lead-in before the song gets its bars, and check says how many are missing", "[cli]") {
+  const Made m;
+  const Ran r = run(m.dir, "place s.ivrin --kind reverse-reverb --row voice --start 2 --length 1 --out early.ivrin");
+  REQUIRE(r.status == 0);
+  CHECK(r.err.find("1 bar before its stems") != std::string::npos);
+  CHECK(run(m.dir, "check early.ivrin").out == "early.ivrin: no problems\n");
+  std::string why;
+  std::string text = *readWholeFile(m.dir / "early.ivrin", 1 << 20, why);
+  const std::string lead = "  \"lead_bars\": 1,\n";
+  REQUIRE(text.find(lead) != std::string::npos);
+  text.erase(text.find(lead), lead.size());
+  std::ofstream(m.dir / "late.ivrin") << text;
+  const Ran checked = run(m.dir, "check late.ivrin");
+  CHECK(checked.status == 0);
+  CHECK(checked.out.find("\"lead_bars\" of 1 would hold it") != std::string::npos);
+  REQUIRE(run(m.dir, "render early.ivrin --out e").status == 0);
+  REQUIRE(run(m.dir, "render late.ivrin --out l").status == 0);
+  CHECK(readWav(m.dir / "e/mix.wav").frames() == readWav(m.dir / "l/mix.wav").frames() + 96000);
+}
+
 TEST_CASE("place without --out prints the ornament and leaves the song alone", "[cli]") {
   const Made m;
   const auto before = std::filesystem::last_write_time(m.dir / "s.ivrin");

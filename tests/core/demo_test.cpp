@@ -40,7 +40,7 @@ struct Demo {
   /// The mix as it is exported.
   StereoBuffer mix(double from, double to) const {
     Evaluator e(*plan, Evaluator::Missing::compute);
-    e.setBeginsAtZero(true);
+    e.setBegin(Frames(0));
     MixLimiter limiter(48000, plan->song().mix.ceilingDbtp, [&](Frames f, StereoSpan out) { e.mix(f, out); });
     StereoBuffer out((at(to) - at(from)).count);
     for (std::int64_t done = 0; done < out.frames(); done += 4096)

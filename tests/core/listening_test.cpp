@@ -178,7 +178,7 @@ TEST_CASE("what sounds before the song is faded in at its begin, unless the rang
   REQUIRE(plan->nodes()[0]->print);
   REQUIRE(plan->nodes()[0]->print->first() < Frames(0));
   Evaluator keeps(*plan, Evaluator::Missing::compute), begins(*plan, Evaluator::Missing::compute);
-  begins.setBeginsAtZero(true);
+  begins.setBegin(Frames(0));
   Planes a, b;
   keeps.planes(0, Frames(-2000), 6000, a);
   begins.planes(0, Frames(-2000), 6000, b);

@@ -149,7 +149,7 @@ TEST_CASE("what a real sound server was given is the export, bit for bit", "[dev
   const auto plan = t->plan();
   const std::int64_t length = 3 * kRate;
   Evaluator e(*plan, Evaluator::Missing::compute);
-  e.setBeginsAtZero(true);
+  e.setBegin(Frames(0));
   MixLimiter limiter(kRate, plan->song().mix.ceilingDbtp, [&](Frames at, StereoSpan out) { e.mix(at, out); });
   StereoBuffer want(length);
   limiter.read(Frames(0), want.span());
