@@ -290,8 +290,8 @@ int place(const PlaceOptions& o) {
   }
   const Song song = withRoomBefore(opened->song, made.song, made.song.leadBars, opened->audio.impulses());
   if (song.leadBars > opened->song.leadBars)
-    std::cerr << "note: the song starts " << song.leadBars
-              << " bars before its stems now, so that all of it is heard\n";
+    std::cerr << "note: the song starts " << song.leadBars << (song.leadBars == 1 ? " bar" : " bars")
+              << " before its stems now, so that all of it is heard\n";
   std::string why;
   if (!replaceFile(o.out, writeSongFor(song, registry, plainPath(o.out).parent_path()), why)) {
     std::cerr << "ivrin-cli: " << why << '\n';
