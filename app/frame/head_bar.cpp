@@ -316,7 +316,7 @@ void HeadBar::tick() {
   buttons_[QStringLiteral("play")]->setMark(session_.player().playing() ? Mark::stop : Mark::play);
   const Meters m = session_.player().takeMeters();
   const bool playing = session_.player().playing();
-  if (playing && !wasPlaying_) truePeak_ = 0;
+  if (playing && !wasPlaying_) truePeak_ = holdLeft_ = holdRight_ = 0;
   wasPlaying_ = playing;
   truePeak_ = std::max(truePeak_, m.truePeak);
   const float fall = 0.90f;

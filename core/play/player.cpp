@@ -33,7 +33,7 @@ Player::Player(Options options)
     , monitorLimit_(monitorDelay(options.sampleRate), Decibels(kMonitorCeilingDb).gain(),
                     kMonitorReleaseSeconds * options.sampleRate)
     , momentaryMeter_(options.sampleRate)
-    , tail_(kBlock) {
+    , before_(kBlock) {
   if (options_.threaded) thread_ = std::jthread([this](std::stop_token s) { run(s); });
 }
 
@@ -184,6 +184,7 @@ void Player::letGo(std::shared_ptr<const RenderPlan> plan) {
 
 void Player::adopt(std::shared_ptr<const RenderPlan> plan) {
   mixLimiter_.reset(); // they look into the plan of before
+  loopLimiter_.reset();
   evaluator_.reset();
   letGo(std::exchange(plan_, std::move(plan)));
   evaluator_ = std::make_unique<Evaluator>(*plan_, options_.threaded ? Evaluator::Missing::takeReady
@@ -191,8 +192,9 @@ void Player::adopt(std::shared_ptr<const RenderPlan> plan) {
   evaluator_->setBegin(plan_->song().firstFrame());
   anySolo_ = std::any_of(plan_->rows().begin(), plan_->rows().end(), [](const RowNode& r) { return r.solo; });
   if (plan_->song().mix.limiter && !anySolo_)
-    mixLimiter_ = std::make_unique<MixLimiter>(plan_->map().sampleRate(), plan_->song().mix.ceilingDbtp,
-                                               [e = evaluator_.get()](Frames at, StereoSpan out) { e->mix(at, out); });
+    for (auto* limiter : {&mixLimiter_, &loopLimiter_})
+      *limiter = std::make_unique<MixLimiter>(plan_->map().sampleRate(), plan_->song().mix.ceilingDbtp,
+                                              [e = evaluator_.get()](Frames at, StereoSpan out) { e->mix(at, out); });
 }
 
 void Player::newEpoch() {
@@ -219,6 +221,8 @@ void Player::beginEpoch(bool continues) {
   if (!plan_) return;
   StereoBuffer before(delay);
   readPlan(Frames(songNext_ - delay), before.span());
+  truePeakMeter_.reset(); // what comes next is no neighbour of what was mixed last
+  truePeakMeter_.add(before.left(), before.right(), delay);
   for (std::int64_t i = 0; i < delay; ++i) {
     before.left()[i] *= now_.monitorGain * now_.matchGain;
     before.right()[i] *= now_.monitorGain * now_.matchGain;
@@ -273,6 +277,26 @@ void Player::readPlan(Frames from, StereoSpan out) {
     readUnlimited(*evaluator_, from, out);
 }
 
+/// Before a loop's end what lies before its start comes in, under the ceiling as the rest: the start itself keeps its
+/// attack, and the two never add up to more than the louder of them (their gains sum to 1).
+void Player::intoLoop(StereoSpan out) {
+  const std::int64_t fade = std::min(fade_, now_.loop->length() / 2), from = now_.loop->end.count - fade;
+  const std::int64_t first = std::max(songNext_, from), n = songNext_ + out.frames - first;
+  if (n <= 0) return;
+  const StereoSpan before = before_.span().part(0, n);
+  const Frames at(first - now_.loop->length());
+  if (loopLimiter_ && now_.alone.empty())
+    loopLimiter_->read(at, before);
+  else
+    readUnlimited(*evaluator_, at, before);
+  for (std::int64_t i = 0; i < n; ++i) {
+    const auto w = static_cast<float>(raisedCosine(static_cast<double>(first + i - from) / static_cast<double>(fade)));
+    float &l = out.left[first - songNext_ + i], &r = out.right[first - songNext_ + i];
+    l += w * (before.left[i] - l);
+    r += w * (before.right[i] - r);
+  }
+}
+
 void Player::mixBlock() {
   // One block of the ring is always left: the callback may still be reading the one it takes next.
   IVRIN_CHECK(1, written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks - 1);
@@ -294,23 +318,7 @@ void Player::mixBlock() {
   readPlan(Frames(songNext_), out);
   if (mixLimiter_) limiterDb_ = std::max(limiterDb_.load(), mixLimiter_->lastReductionDb());
 
-  if (now_.loop) { // what was sounding at the loop's end fades out over its begin
-    const std::int64_t since = songNext_ - now_.loop->begin.count;
-    if (since >= 0 && since < fade_ && !segments_.empty() &&
-        segments_.back().song + segments_.back().frames == now_.loop->end.count) {
-      const std::int64_t n = std::min(b.frames, fade_ - since);
-      Evaluator beyond(*plan_, options_.threaded ? Evaluator::Missing::takeReady : Evaluator::Missing::compute);
-      readUnlimited(beyond, Frames(now_.loop->end.count + since), tail_.span().part(0, n));
-      const std::int64_t in = std::max<std::int64_t>(1, std::llround(kFreshFadeSeconds * options_.sampleRate));
-      for (std::int64_t i = 0; i < n; ++i) {
-        const auto fadeOut =
-            static_cast<float>(raisedCosine(1 - static_cast<double>(since + i) / static_cast<double>(fade_)));
-        const auto fadeIn = static_cast<float>(raisedCosine(static_cast<double>(since + i) / static_cast<double>(in)));
-        out.left[i] = out.left[i] * fadeIn + tail_.left()[i] * fadeOut;
-        out.right[i] = out.right[i] * fadeIn + tail_.right()[i] * fadeOut;
-      }
-    }
-  }
+  if (looping) intoLoop(out);
   // Monitoring begins here.
   truePeak_.store(
       std::max(truePeak_.load(std::memory_order_relaxed), truePeakMeter_.add(out.left, out.right, b.frames)),

@@ -126,6 +126,7 @@ class Player : public AudioFeed {
   bool adoptPending();
   bool printsReadyAround(const RenderPlan& plan, Frames at) const;
   void mixBlock();
+  void intoLoop(StereoSpan out);
   void readPlan(Frames from, StereoSpan out);
   void readUnlimited(Evaluator& e, Frames from, StereoSpan out) const;
   std::int64_t songAt(std::int64_t stream) const;
@@ -171,7 +172,7 @@ class Player : public AudioFeed {
   std::thread::id mixer_; // of its own thread
   std::shared_ptr<const RenderPlan> plan_, pending_;
   std::unique_ptr<Evaluator> evaluator_;
-  std::unique_ptr<MixLimiter> mixLimiter_;
+  std::unique_ptr<MixLimiter> mixLimiter_, loopLimiter_; // at the playhead, and where the loop comes in
   LookaheadLimiter monitorLimit_;
   Settings now_;
   bool mixing_ = false, anySolo_ = false, waitForPrints_ = false;
@@ -181,7 +182,7 @@ class Player : public AudioFeed {
   std::int64_t streamStart_ = 0, streamNext_ = 0, streamTop_ = 0, songNext_ = 0, prefetched_ = 0;
   std::deque<Segment> segments_;
   MomentaryLoudness momentaryMeter_;
-  StereoBuffer tail_;
+  StereoBuffer before_;
   std::jthread thread_;
 };
 

@@ -1,5 +1,6 @@
 // Playing is checked on what the stepped output recorded.
 #include "dsp/mix_limiter.h"
+#include "dsp/true_peak.h"
 #include "play/click.h"
 #include "play/player.h"
 #include "play/simulated_output.h"
@@ -120,9 +121,51 @@ TEST_CASE("a loop goes round to the frame, for hours", "[play]") {
   const std::int64_t delay = Player::monitorDelay(kRate);
   for (int round = 0; round < 39; ++round) {
     INFO(round);
-    REQUIRE(agrees(got, delay + round * 7001 + kFade, want, kFade, 7001 - kFade - 1));
+    const std::int64_t from = round == 0 ? kFade : 0; // where it goes round the start is there from its first sample on
+    REQUIRE(agrees(got, delay + round * 7001 + from, want, from, 7001 - from - kFade));
   }
   CHECK(rig.player.missedFrames() == 0);
+}
+
+TEST_CASE("where a loop goes round nothing is louder than the ceiling, and the meter says so", "[play]") {
+  // Loud noise to the ceiling, and a loud tone whose phase does not fit: the worst that two ends can do.
+  for (const bool tone : {false, true}) {
+    TestSong t;
+    t.stem("v", 480000, tone ? sine(61.7, kRate, 1.2) : noise(1, 1.4));
+    t.song.mix.limiter = true;
+    t.song.mix.ceilingDbtp = -1;
+    const auto plan = t.plan();
+    for (const std::int64_t length : {7001, 24000, 300}) {
+      INFO(tone << " " << length);
+      Rig rig(plan);
+      rig.player.setLoop(FrameRange{Frames(10000), Frames(10000 + length)});
+      rig.player.play(Frames(10000));
+      const StereoBuffer got = rig.take(4 * kRate);
+      TruePeakMeter meter;
+      float most = 0;
+      for (std::int64_t at = 2000; at < got.frames(); at += 256)
+        most = std::max(most,
+                        meter.add(got.left() + at, got.right() + at, std::min<std::int64_t>(256, got.frames() - at)));
+      CHECK(Decibels::ofGain(static_cast<double>(most)).value <= -1 + 0.1);
+      CHECK(Decibels::ofGain(static_cast<double>(rig.player.takeMeters().truePeak)).value <= -1 + 0.1);
+    }
+  }
+}
+
+TEST_CASE("an edit or a jump makes the meter find no peak that is not there", "[play]") {
+  TestSong t;
+  t.stem("v", 480000, [](std::int64_t f, int) { return f < 240000 ? 0.5f : -0.5f; });
+  Rig rig(t.plan());
+  rig.player.play(Frames(220000));
+  rig.take(9000);
+  for (int i = 0; i < 8; ++i) {
+    rig.player.play(Frames(i % 2 == 0 ? 300000 : 100000));
+    rig.take(3000);
+    t.song.stems[0].mix.gainDb = -0.001 * i;
+    rig.player.setPlan(t.plan());
+    rig.take(3000);
+  }
+  CHECK(rig.player.takeMeters().truePeak < 0.501f);
 }
 
 TEST_CASE("an edit while playing goes on at the very next frame with the new sound", "[play]") {
