@@ -19,8 +19,8 @@ void Listening::addActions(const QString& menu) {
          const Beats start =
              session_.song().leadBars > 0 ? session_.plan()->map().beatAt(session_.song().firstFrame()) : Beats(0);
          score_.setCaret(start);
-         emit score_.seekRequested(start);
          score_.centreOn(start);
+         emit score_.seekRequested(start);
        }});
   add({"loop",
        menu,

@@ -1,5 +1,9 @@
 #include "app/frame/main_window.h"
 
+#include "app/dialogs/keys_page.h"
+#include "app/openrow/open_row.h"
+#include "app/openrow/open_title.h"
+
 #include "app/dialogs/output_dialog.h"
 #include "app/frame/recent_songs.h"
 #include "app/theme/palette.h"
@@ -93,6 +97,10 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   connect(score_, &ScoreView::aloneRequested, this, [this](bool on) {
     if (action(QStringLiteral("alone"))->isChecked() != on) action(QStringLiteral("alone"))->trigger();
   });
+  // One state, by key, menu and mouse.
+  connect(action(QStringLiteral("alone")), &QAction::toggled, this, [this](bool on) {
+    if (OpenRow* row = score_->openRow()) row->title().setAlone(on);
+  });
   connect(score_->gridMark(), &QAbstractButton::clicked, this, [this] {
     QMenu menu;
     for (QAction* a : actions())
@@ -105,6 +113,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
       session_.player().play(f);
     else
       session_.player().setPosition(f);
+    score_->setFollows(true);
     score_->tick();
     head_->tick();
     form_->tick();
@@ -207,12 +216,21 @@ void MainWindow::closeEvent(QCloseEvent* e) {
   e->accept();
 }
 
+/// The first window: all of it on the screen, the frame that the window manager puts around it included.
+void MainWindow::fitScreen() {
+  const QRect room = screen()->availableGeometry();
+  constexpr int kFrame = 4, kTitle = 36; // more than common desktops take; what they take is known once it is shown
+  resize(std::min(1280, room.width() - 2 * kFrame), std::min(800, room.height() - kTitle - kFrame));
+  move(room.left() + (room.width() - width()) / 2 - kFrame, room.top() + (room.height() - height() - kTitle) / 2);
+}
+
 // ---------------------------------------------------------------- what is kept between runs
 
 void MainWindow::keepState() {
   keepsState_ = true;
   const QSettings set;
-  restoreGeometry(set.value(QStringLiteral("window")).toByteArray());
+  if (!restoreGeometry(set.value(QStringLiteral("window")).toByteArray())) fitScreen();
+  measure_->setLeavesByItself(true);
   listening_->setClickDb(set.value(QStringLiteral("listening/click_db"), Listening::kClickDb).toDouble());
   listening_->setMonitorDb(set.value(QStringLiteral("listening/monitor_db"), 0).toDouble());
   action(QStringLiteral("click"))->setChecked(set.value(QStringLiteral("listening/click")).toBool());
@@ -321,23 +339,15 @@ void MainWindow::applyPaper() {
 }
 
 void MainWindow::showKeys() {
-  QString html = QStringLiteral("<table cellpadding=3>");
-  for (const auto& [menu, entries] : actions_->menus()) {
-    html += QStringLiteral("<tr><td colspan=2><b>%1</b></td></tr>").arg(menu);
-    for (const QAction* a : entries)
-      if (a && !a->shortcut().isEmpty())
-        html +=
-            QStringLiteral("<tr><td>%1&nbsp;&nbsp;</td><td>%2</td></tr>")
-                .arg(a->shortcut().toString(QKeySequence::NativeText), QString(a->text()).remove('&').toHtmlEscaped());
+  auto* page = findChild<KeysPage*>();
+  if (!page) {
+    page = new KeysPage(*actions_, this);
+    page->setAttribute(Qt::WA_DeleteOnClose);
   }
-  html += QStringLiteral("</table>");
-  QMessageBox box(QMessageBox::NoIcon, tr("Keys"), html, QMessageBox::Close, this);
-  box.setInformativeText(
-      tr("In the score: arrows move by the grid and between rows, with Shift they select; Return "
-         "opens the ornament there. "
-         "The wheel scrolls, with Ctrl it zooms; Alt leaves the grid while dragging, Alt and Shift find the "
-         "attack. Shift and a click on signs marks several; Ctrl and a drag takes a source elsewhere."));
-  box.exec();
+  page->show();
+  page->raise();
+  page->activateWindow();
+  page->search().setFocus();
 }
 
 } // namespace ivrin::app

@@ -55,6 +55,7 @@ class MainWindow : public QMainWindow {
   void dropEvent(QDropEvent*) override;
 
  private:
+  void fitScreen();
   void addActions();
   void addSongActions(const QString& menu);
   void addEditActions(const QString& menu);

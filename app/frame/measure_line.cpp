@@ -4,12 +4,16 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 
+#include <QApplication>
+#include <QKeyEvent>
 #include <QPainter>
 
 #include <cmath>
 
 namespace ivrin::app {
 namespace {
+
+constexpr int kSaidMs = 8000; // that a message stays when nobody does anything
 
 QString db(double v, int places = 1) {
   return QString::number(v, 'f', places).replace('-', QChar(0x2212));
@@ -31,6 +35,10 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
     b->hide();
   }
   connect(close_, &QAbstractButton::clicked, this, [this] { say({}, false); });
+  leaves_.setSingleShot(true);
+  leaves_.setInterval(kSaidMs);
+  connect(&leaves_, &QTimer::timeout, this, [this] { say({}, false); });
+  qApp->installEventFilter(this);
   offer_->setObjectName(QStringLiteral("offer"));
   connect(offer_, &QAbstractButton::clicked, this, [this] {
     const auto act = action_;
@@ -53,12 +61,33 @@ void MeasureLine::say(const QString& text, bool isError, const QString& actionTe
   said_ = text;
   isError_ = isError;
   action_ = std::move(action);
+  // What asks for a decision stays until it is made.
+  if (text.isEmpty() || !actionText.isEmpty() || !leavesByItself_)
+    leaves_.stop();
+  else
+    leaves_.start();
+  if (!std::exchange(fresh_, true))
+    QMetaObject::invokeMethod(
+        this, [this] { fresh_ = false; }, Qt::QueuedConnection);
   close_->setVisible(!text.isEmpty());
   offer_->setText(actionText);
   offer_->setAccessibleName(actionText);
   offer_->setVisible(!actionText.isEmpty());
   layOut();
   update();
+}
+
+/// The next act of the hand takes a message away before it does what it does: what that says stands then.
+bool MeasureLine::eventFilter(QObject* o, QEvent* e) {
+  if (e->type() != QEvent::ShortcutOverride && e->type() != QEvent::MouseButtonPress) return false;
+  if (said_.isEmpty() || fresh_ || action_ || o == close_ || !o->isWidgetType()) return false;
+  if (static_cast<QWidget*>(o)->window() != window()) return false;
+  if (e->type() == QEvent::ShortcutOverride) { // keys that are only held are no act yet
+    const int key = static_cast<QKeyEvent*>(e)->key();
+    if (key == Qt::Key_Shift || key == Qt::Key_Control || key == Qt::Key_Alt || key == Qt::Key_Meta) return false;
+  }
+  say({}, false);
+  return false;
 }
 
 void MeasureLine::setProgress(const QString& what, double fraction) {
@@ -114,6 +143,8 @@ QString MeasureLine::figures() const {
       parts << tr("tail %1").arg(spanWords(map, o->span().end, f->tailEnd - o->span().end));
     parts << toLanding(o->span().end);
     for (const auto& n : f->notes) parts << QString::fromStdString(n);
+  } else if (session_.song().ornament(session_.chosen())) {
+    parts << tr("with …, without … LUFS") << tr("its peak …") << tr("tail …"); // being measured
   } else if (!score_.marked().empty()) {
     const auto n = score_.marked().size();
     parts << (n == 1 ? tr("1 ornament marked") : tr("%1 ornaments marked").arg(n))

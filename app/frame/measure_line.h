@@ -4,6 +4,8 @@
 #include "app/score/score_view.h"
 #include "app/theme/ink_button.h"
 
+#include <QTimer>
+
 namespace ivrin::app {
 
 class MeasureLine : public QWidget {
@@ -11,9 +13,12 @@ class MeasureLine : public QWidget {
  public:
   MeasureLine(Session& session, ScoreView& score, QWidget* parent);
   QSize sizeHint() const override;
-  /// Stays until the next one, or until it is closed; `action` may offer what can be done.
+  /// Stays until the next act of the hand, or for eight seconds; with `action`, which offers what can be done, until
+  /// that is done or it is closed.
   void say(const QString& text, bool isError, const QString& actionText = {}, std::function<void()> action = {});
   QString said() const { return said_; }
+  /// Off, messages wait for the next act alone (tests, pictures).
+  void setLeavesByItself(bool on) { leavesByItself_ = on; }
   QString figures() const;
 
  public slots:
@@ -25,13 +30,16 @@ class MeasureLine : public QWidget {
  protected:
   void paintEvent(QPaintEvent*) override;
   void resizeEvent(QResizeEvent*) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
 
  private:
   void layOut();
   Session& session_;
   ScoreView& score_;
   QString said_, doing_;
-  bool isError_ = false;
+  bool isError_ = false, leavesByItself_ = false;
+  bool fresh_ = false; // said while the event of this moment is dealt with
+  QTimer leaves_{this};
   double fraction_ = 1;
   std::function<void()> action_;
   InkButton *close_, *offer_, *cancel_;

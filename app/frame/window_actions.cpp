@@ -509,6 +509,18 @@ void MainWindow::addLookActions(const QString& menu) {
   add({"former", menu, tr("&Former landing"), {}, {K(Qt::CTRL | Qt::Key_Left)}, [this] { score_->goToLanding(-1); }});
   add({"next", menu, tr("&Next landing"), {}, {K(Qt::CTRL | Qt::Key_Right)}, [this] { score_->goToLanding(1); }});
   add({"centre", menu, tr("&Centre on the landing"), {}, {K(Qt::Key_Period)}, [this] { score_->goToLanding(0); }});
+  add({"follow",
+       menu,
+       tr("Fo&llow the playhead"),
+       tr("Turn the page with it; looking elsewhere ends that until play is pressed"),
+       {K(Qt::SHIFT | Qt::Key_Space)},
+       [this] {
+         score_->setFollows(action(QStringLiteral("follow"))->isChecked());
+         score_->tick();
+       },
+       true});
+  action(QStringLiteral("follow"))->setChecked(true);
+  connect(score_, &ScoreView::followsChanged, action(QStringLiteral("follow")), &QAction::setChecked);
   add({"nearer",
        menu,
        tr("Zoom &in"),

@@ -94,6 +94,7 @@ void FinishPanel::build(const TableSpec& table) {
     connect(f, &NumberField::choiceRequested, this, [f] { f->stepBy(1); });
     f->show();
   }
+  jumpByLetter(fields_, this, [this](const QString& words) { emit session_.notice(words, false); });
 }
 
 QRectF FinishPanel::drawing() const {

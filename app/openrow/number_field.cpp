@@ -9,6 +9,7 @@
 #include <QKeyEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QRegularExpressionValidator>
 
 namespace ivrin::app {
 namespace {
@@ -183,8 +184,9 @@ bool NumberField::event(QEvent* e) {
       e->accept();
       return true;
     }
-    if (!(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) &&
-        (ours.contains(k->key()) || (k->key() >= Qt::Key_0 && k->key() <= Qt::Key_9))) {
+    // Every letter too: in a number none is an action of the window.
+    const bool types = !k->text().isEmpty() && k->text()[0].isPrint() && !k->text()[0].isSpace();
+    if (!(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && (ours.contains(k->key()) || types)) {
       e->accept();
       return true;
     }
@@ -230,6 +232,15 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
     if (edit_) edit_->deselect();
     return;
   }
+  if (!text.isEmpty() && text[0].isPrint() && !text[0].isSpace() &&
+      !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
+    if (text[0].isLetter())
+      emit letterTyped(text[0]);
+    else
+      emit refused(
+          tr("%1: “%2” is nothing here; Return types a value.").arg(QString::fromStdString(spec_.label), text));
+    return;
+  }
   QWidget::keyPressEvent(e);
 }
 
@@ -242,6 +253,16 @@ void NumberField::beginTyping(const QString& text) {
   edit_->setStyleSheet(QStringLiteral("background:%1;color:%2").arg(paper().card.name(), paper().ink.name()));
   edit_->setAccessibleName(tr("Value of %1").arg(QString::fromStdString(spec_.label)));
   edit_->installEventFilter(this);
+  // Only what can belong to a value.
+  const QString may = QString::fromStdString(typedCharacters(spec_));
+  if (!may.isEmpty())
+    edit_->setValidator(
+        new QRegularExpressionValidator(QRegularExpression(QStringLiteral("[%1]*").arg(QRegularExpression::escape(may)),
+                                                           QRegularExpression::CaseInsensitiveOption),
+                                        edit_));
+  connect(edit_, &QLineEdit::inputRejected, this, [this] {
+    emit refused(tr("%1 is %2").arg(QString::fromStdString(spec_.label), QString::fromStdString(settingRange(spec_))));
+  });
   edit_->show();
   edit_->setFocus();
   edit_->selectAll();
@@ -279,6 +300,18 @@ bool NumberField::eventFilter(QObject* o, QEvent* e) {
   }
   if (o == edit_ && e->type() == QEvent::FocusOut) endTyping(true, false);
   return QWidget::eventFilter(o, e);
+}
+
+void jumpByLetter(const std::vector<NumberField*>& fields, QObject* owner, std::function<void(const QString&)> say) {
+  for (std::size_t i = 0; i < fields.size(); ++i)
+    QObject::connect(fields[i], &NumberField::letterTyped, owner, [fields, i, say](QChar letter) {
+      for (std::size_t k = 1; k <= fields.size(); ++k) {
+        NumberField* f = fields[(i + k) % fields.size()];
+        if (!f->isVisible() || QString::fromStdString(f->spec().label).at(0).toLower() != letter.toLower()) continue;
+        return f->setFocus();
+      }
+      say(NumberField::tr("No number here begins with “%1”.").arg(letter));
+    });
 }
 
 } // namespace ivrin::app

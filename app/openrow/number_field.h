@@ -7,6 +7,9 @@
 #include <QLineEdit>
 #include <QWidget>
 
+#include <functional>
+#include <vector>
+
 namespace ivrin::app {
 
 class NumberField : public QWidget {
@@ -30,6 +33,8 @@ class NumberField : public QWidget {
   void changed(const ivrin::Value& v, bool merge);
   void settled();
   void refused(const QString& why);
+  /// A letter while nothing is being typed: it goes to a field whose name begins so.
+  void letterTyped(QChar letter);
   /// Return ended the typing: the keys go back to where they were.
   void typed();
   /// The setting's curve is wanted: by its mark, by C, or by a click on a value that is one.
@@ -71,5 +76,8 @@ class NumberField : public QWidget {
   int pressX_ = 0, pressY_ = 0, stepsTaken_ = 0;
   Value pressValue_;
 };
+
+/// A letter typed in one of them goes to the next one whose name begins so; where none does, `say` says so.
+void jumpByLetter(const std::vector<NumberField*>& fields, QObject* owner, std::function<void(const QString&)> say);
 
 } // namespace ivrin::app

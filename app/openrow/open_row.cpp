@@ -194,7 +194,11 @@ void OpenRow::build(const TableSpec& table) {
     connect(f, &NumberField::choiceRequested, this, [this, f, &spec] { offerFiles(f, spec); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::typed, score_, [this] { score_->setFocus(); });
-    connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
+    connect(f, &NumberField::refused, this, [this](const QString& why) {
+      QString words = tr("%1, %2").arg(kindWord(ornament_.kind), QString(why).remove('`'));
+      words[0] = words[0].toUpper();
+      emit session_.notice(words, true);
+    });
     f->show();
   };
   // Settings of the limits share the last line with what every ornament has.
@@ -203,6 +207,9 @@ void OpenRow::build(const TableSpec& table) {
   for (const SettingSpec& s : table.settings)
     if (s.group == "limits") add(s, tr("whole"), false);
   for (const SettingSpec& s : wholeTable_.settings) add(s, tr("whole"), true);
+  std::vector<NumberField*> all = fields_;
+  all.insert(all.end(), whole_.begin(), whole_.end());
+  jumpByLetter(all, this, [this](const QString& words) { emit session_.notice(words, false); });
 }
 
 void OpenRow::setOrnament(const Ornament& o) {

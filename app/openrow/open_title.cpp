@@ -180,6 +180,10 @@ void OpenTitle::setOrnament(const Ornament& o) {
   update();
 }
 
+void OpenTitle::setAlone(bool on) {
+  alone_->setChecked(on);
+}
+
 void OpenTitle::setSentence(const QString& text, bool warns) {
   sentence_ = text;
   warns_ = warns;

@@ -39,6 +39,7 @@ class OpenTitle : public QWidget {
  public:
   OpenTitle(Session& session, Tries& tries, QWidget* parent);
   void setOrnament(const Ornament& o);
+  void setAlone(bool on);
   void setSentence(const QString& text, bool warns);
   void layOut();
   VariantRing* variant(int i) const { return variants_[static_cast<std::size_t>(i)]; }

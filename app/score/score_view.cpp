@@ -365,6 +365,7 @@ void ScoreView::goHome() {
 }
 
 void ScoreView::goToLanding(int step) {
+  travelled();
   travel_.goToLanding(session_.song(), step);
 }
 
@@ -376,6 +377,7 @@ void ScoreView::goToLanding(const std::string& id) {
 }
 
 void ScoreView::centreOn(Beats b) {
+  travelled();
   travel_.centreOn(b);
   travel_.chooseLanding(session_.song());
   viewMoved();
@@ -404,10 +406,12 @@ void ScoreView::comeToRest() {
 }
 
 void ScoreView::zoom(double factor, double atX) {
+  travelled();
   travel_.zoom(factor, atX);
 }
 
 void ScoreView::scrollBy(double pixels) {
+  travelled();
   const double whole = travel_.scrollBy(pixels, devicePixelRatioF());
   if (whole == 0) return;
   const bool simple =
@@ -424,12 +428,23 @@ double ScoreView::playheadX() const {
   return axis().xOf(session_.plan()->map().beatAt(session_.player().position()));
 }
 
+void ScoreView::setFollows(bool on) {
+  if (std::exchange(follows_, on) != on) emit followsChanged(on);
+}
+
+/// The view goes where the hand wants it: what plays does not take it away again.
+void ScoreView::travelled() {
+  if (session_.isOpen() && session_.player().playing()) setFollows(false);
+}
+
 void ScoreView::tick() {
   if (!session_.isOpen()) return;
+  const bool playing = session_.player().playing();
+  if (playing && !std::exchange(wasPlaying_, playing)) setFollows(true);
+  wasPlaying_ = playing;
   const double x = playheadX();
   if (x == playheadDrawn_) return;
-  if (session_.player().playing() && drag_ == Drag::none && open_.empty() &&
-      (x > axis().x0 + axis().width || x < axis().x0)) {
+  if (playing && follows_ && drag_ == Drag::none && open_.empty() && (x > axis().x0 + axis().width || x < axis().x0)) {
     travel_.turnPageTo(axis().quartersAt(x));
     travel_.chooseLanding(session_.song());
     return viewMoved();

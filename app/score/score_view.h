@@ -119,6 +119,9 @@ class ScoreView : public QWidget {
   bool walkHandles(int step);
   /// False where none was walked to.
   bool stopWalking();
+  /// While it plays the page is turned with the playhead, until somebody looks elsewhere.
+  bool follows() const { return follows_; }
+  void setFollows(bool on);
   int rulerHeight() const { return Page::rulerHeight(); }
 
  public slots:
@@ -134,6 +137,7 @@ class ScoreView : public QWidget {
   void openChanged();
   void markedChanged();
   void seekRequested(ivrin::Beats at);
+  void followsChanged(bool on);
   void auditionRequested();
   /// A handle of the open row is being dragged, or was let go.
   void handleHeld(bool held);
@@ -188,6 +192,7 @@ class ScoreView : public QWidget {
   bool arrowed(QKeyEvent* e);
   void updatePlayhead(double former);
   double playheadX() const;
+  void travelled();
 
   Session& session_;
   Page page_;
@@ -220,7 +225,7 @@ class ScoreView : public QWidget {
   int scrollY_ = 0;
   Drag drag_ = Drag::none;
   QPointF press_;
-  bool moved_ = false;
+  bool moved_ = false, follows_ = true, wasPlaying_ = false;
   double playheadDrawn_ = -1;
   bool homeWanted_ = false; // the view of a song just opened, once the page has its size
 };

@@ -12,7 +12,9 @@ class GapManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
-  std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
+  std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
+    return PressedAgain{{}, {}, "There is a gap already."};
+  }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }
 };

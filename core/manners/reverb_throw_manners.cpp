@@ -29,7 +29,9 @@ class ReverbThrowManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
-  std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
+  std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
+    return PressedAgain{{}, {}, "A throw stands here already: four tries (Y) vary it, Ctrl+D puts another."};
+  }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }
 };

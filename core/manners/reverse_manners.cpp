@@ -12,7 +12,9 @@ class ReverseManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
-  std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
+  std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
+    return PressedAgain{{}, {}, "It is reversed already."};
+  }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }
 };

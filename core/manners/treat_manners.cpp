@@ -16,7 +16,9 @@ class TreatManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
-  std::optional<PressedAgain> again(const Ornament&, const Song&) const override { return std::nullopt; }
+  std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
+    return PressedAgain{{}, {}, "It is treated already: the finish below says how."};
+  }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }
 };

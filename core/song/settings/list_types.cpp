@@ -37,6 +37,7 @@ class BandsType : public SettingType {
   }
   std::string text(const SettingSpec&, const Value&) const override { return "curve"; }
   std::optional<Value> parse(const SettingSpec&, const std::string&) const override { return std::nullopt; }
+  std::optional<std::string> typedWords(const SettingSpec&) const override { return ""; }
   Value stepped(const SettingSpec&, const Value& v, int, const TempoMap&, Beats) const override { return v; }
   std::string range(const SettingSpec&) const override { return "up to 8 of `{freq_hz, gain_db, q}`"; }
   std::string brief(const SettingSpec&) const override { return ": [{freq_hz, gain_db, q}]"; }
@@ -101,6 +102,9 @@ class PatternType : public SettingType {
     }
     return runs.empty() ? std::nullopt : std::optional(Value(std::move(runs)));
   }
+  std::optional<std::string> typedWords(const SettingSpec& s) const override {
+    return *type::time->typedWords(s) + "x×*,";
+  }
   /// Every run so many note values further.
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
     if (!v.list()) return v;
@@ -143,6 +147,7 @@ class FadeType : public SettingType {
     const auto ms = parseNumber(typed, "ms");
     return ms ? std::optional(Value(Object{{"ms", Value(*ms)}})) : std::nullopt;
   }
+  std::optional<std::string> typedWords(const SettingSpec&) const override { return "% ms"; }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
     if (const double* ms = milliseconds(v))
       return Value(Object{{"ms", type::number->stepped(inMs(), Value(*ms), steps, map, at)}});

@@ -68,6 +68,13 @@ class NumberType : public SettingType {
     const auto d = parseNumber(typed, s.unit);
     return d ? std::optional(Value(*d)) : std::nullopt;
   }
+  std::optional<std::string> typedWords(const SettingSpec& s) const override {
+    std::string all = s.unit;
+    for (const std::string& c : s.choices) all += ' ' + c;
+    if (s.unit == "Hz") all += " k"; // 7k, 7 kHz
+    if (s.unit == "beats") all += " bars ms";
+    return all;
+  }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     const double* d = v.number();
     if (!d) return v;

@@ -50,6 +50,17 @@ std::string settingText(const SettingSpec& spec, const Value& v) {
   return spec.type->text(spec, v);
 }
 
+std::string typedCharacters(const SettingSpec& spec) {
+  const auto words = spec.type->typedWords(spec);
+  if (!words) return {};
+  std::string all = "0123456789.,+-−–/ " + *words;
+  if (spec.nullable) all += spec.whenNull + "null";
+  if (spec.entriesNullable) all += "null";
+  if (spec.perSide || spec.shape != Shape::one) all += "|;";
+  if (spec.shape == Shape::pair) all += "to";
+  return all;
+}
+
 std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& typed, std::string& why) {
   const std::string s = trimmed(typed), small = lower(s);
   if (spec.nullable &&
@@ -64,7 +75,7 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
   // In a list a comma stands between values; a number's own comma is a point there.
   std::optional<Value> v = spec.shape == Shape::one ? spec.type->parse(spec, s) : parseEntries(spec, s, ",;|");
   if (!v) {
-    why = "\"" + typed + "\" is not a value for " + spec.label;
+    why = spec.label + ": \"" + typed + "\" is no value; allowed is " + settingRange(spec);
     return std::nullopt;
   }
   Problems problems;

@@ -9,6 +9,8 @@
 
 namespace ivrin {
 
+/// Every character that may stand in what is typed for it (UTF-8; case does not matter); empty: any.
+std::string typedCharacters(const SettingSpec& spec);
 /// "66 %", "7.0 kHz", "1/8.", "ping-pong", "yes", "as left", "curve".
 std::string settingText(const SettingSpec& spec, const Value& v);
 /// What a person typed: "66", "66%", "7k", "430ms", "1/8.", "2 bars", "open", "200, 400" for two sides. Nothing, with

@@ -23,6 +23,9 @@ class SettingType {
   virtual std::string text(const SettingSpec& s, const Value& v) const = 0;
   /// What was typed, trimmed; need not be in range. Nothing where it is no value of this type.
   virtual std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const = 0;
+  /// Words and signs, besides numbers, of which what parse() takes is made, one after another: "bars ms s t"; nothing
+  /// where any text is a value.
+  virtual std::optional<std::string> typedWords(const SettingSpec& s) const = 0;
   /// So many steps further.
   virtual Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const = 0;
   /// Its values in words for the format page: "0 to 100", "note value or ms".

@@ -34,6 +34,7 @@ class TimeType : public SettingType {
     const auto d = parseNumber(typed, unit_);
     return d ? std::optional(Value(*d)) : std::nullopt;
   }
+  std::optional<std::string> typedWords(const SettingSpec&) const override { return unit_ + " bars ms t"; }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
     // Note values stay note values; numbers step by a twelfth of themselves.
     if (const double* d = v.number())

@@ -22,6 +22,7 @@ class YesNoType : public SettingType {
       if (small == no) return Value(false);
     return std::nullopt;
   }
+  std::optional<std::string> typedWords(const SettingSpec&) const override { return "yes no on off true false"; }
   Value stepped(const SettingSpec&, const Value& v, int steps, const TempoMap&, Beats) const override {
     return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
   }
@@ -62,6 +63,11 @@ class ChoiceType : public SettingType {
     const auto begins = [&](const std::string& c) { return lower(c).starts_with(small); };
     if (small.empty() || std::count_if(s.choices.begin(), s.choices.end(), begins) != 1) return std::nullopt;
     return Value(*std::find_if(s.choices.begin(), s.choices.end(), begins));
+  }
+  std::optional<std::string> typedWords(const SettingSpec& s) const override {
+    std::string all;
+    for (const std::string& c : s.choices) all += c;
+    return all;
   }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     return turned(s, v, steps);
@@ -106,6 +112,7 @@ class NameType : public SettingType {
                                     [&](const std::string& c) { return lower(c).ends_with(small); });
     return Value(known != s.choices.end() ? *known : typed);
   }
+  std::optional<std::string> typedWords(const SettingSpec&) const override { return std::nullopt; }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     return turned(s, v, steps);
   }

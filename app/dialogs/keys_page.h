@@ -1,0 +1,34 @@
+// All keys and what the mouse does, on one page that scrolls and can be searched; made from the actions there are.
+#pragma once
+
+#include "app/actions/action_registry.h"
+
+#include <QDialog>
+#include <QLineEdit>
+#include <QTextBrowser>
+
+namespace ivrin::app {
+
+class KeysPage : public QDialog {
+  Q_OBJECT
+ public:
+  KeysPage(const ActionRegistry& actions, QWidget* parent);
+  QLineEdit& search() { return *search_; }
+  /// The page as it is shown.
+  QString shown() const { return page_->toPlainText(); }
+
+ private:
+  struct Line {
+    QString keys, words;
+  };
+  struct Group {
+    QString title;
+    std::vector<Line> lines;
+  };
+  void fill();
+  std::vector<Group> groups_;
+  QLineEdit* search_;
+  QTextBrowser* page_;
+};
+
+} // namespace ivrin::app
