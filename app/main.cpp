@@ -10,13 +10,17 @@
 #include <QMouseEvent>
 #include <QSettings>
 
+#include <algorithm>
 #include <cstdio>
 #include <functional>
+#include <string_view>
 
 using namespace ivrin;
 using namespace ivrin::app;
 
 namespace {
+
+constexpr const char* kVersion = "0.1.0";
 
 /// Brings the window into one of the states that the pictures in docs/screenshots show.
 bool arrange(MainWindow& w, const QString& view) {
@@ -104,17 +108,7 @@ class App : public QApplication {
   }
 };
 
-} // namespace
-
-int main(int argc, char** argv) {
-  App app(argc, argv);
-  QApplication::setApplicationName(QStringLiteral("ivrin"));
-  QApplication::setOrganizationName(QStringLiteral("ivrin"));
-  QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
-  QApplication::setStyle(QStringLiteral("Fusion"));
-  loadFonts();
-
-  QCommandLineParser args;
+void describe(QCommandLineParser& args) {
   args.setApplicationDescription(
       QStringLiteral("Transitions and ear candy from the stems of a song, on the beat grid."));
   args.addHelpOption();
@@ -131,6 +125,32 @@ int main(int argc, char** argv) {
         QStringLiteral("N")},
        {QStringLiteral("night"), QStringLiteral("on dark paper")},
        {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  // What is only said needs no display.
+  const bool says = std::any_of(argv + 1, argv + argc, [](const std::string_view arg) {
+    return arg == "--help" || arg == "-h" || arg == "--version" || arg == "-v";
+  });
+  if (says) {
+    const QCoreApplication app(argc, argv);
+    QCoreApplication::setApplicationName(QStringLiteral("ivrin"));
+    QCoreApplication::setApplicationVersion(QString::fromLatin1(kVersion));
+    QCommandLineParser args;
+    describe(args);
+    args.process(app);
+  }
+  App app(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("ivrin"));
+  QApplication::setOrganizationName(QStringLiteral("ivrin"));
+  QApplication::setApplicationVersion(QString::fromLatin1(kVersion));
+  QApplication::setStyle(QStringLiteral("Fusion"));
+  loadFonts();
+
+  QCommandLineParser args;
+  describe(args);
   args.process(app);
   const bool shot = args.isSet(QStringLiteral("shot"));
   if (args.isSet(QStringLiteral("text"))) setTextScale(args.value(QStringLiteral("text")).toDouble());

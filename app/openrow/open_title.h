@@ -40,6 +40,7 @@ class OpenTitle : public QWidget {
   OpenTitle(Session& session, Tries& tries, QWidget* parent);
   void setOrnament(const Ornament& o);
   void setAlone(bool on);
+  const QString& sentence() const { return sentence_; }
   void setSentence(const QString& text, bool warns);
   void layOut();
   VariantRing* variant(int i) const { return variants_[static_cast<std::size_t>(i)]; }

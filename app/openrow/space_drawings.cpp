@@ -172,15 +172,37 @@ class SwellDrawing : public OpenDrawing {
   }
 
   QString sentence(const OpenCanvas& c, bool&) const override {
-    const Shape s(c, height_);
-    const double from = std::max(-99.0, -60 * s.leadSeconds / s.decay);
     const QString word = valueOf(c, "word_db").isNull() ? QObject::tr("the word itself is left out")
                                                         : QObject::tr("the word at %1").arg(textOf(c, "word_db"));
-    return QObject::tr("swells over %1, %2 dB at its start; %3")
-        .arg(leadWords(c), QStringLiteral("\u2212") + QString::number(-from, 'f', 0), word);
+    const auto rise = riseDb(c);
+    if (!rise) return QObject::tr("swells over %1, … dB at its start; %2").arg(leadWords(c), word);
+    return *rise > 90 ? QObject::tr("swells over %1 out of nothing; %2").arg(leadWords(c), word)
+                      : QObject::tr("swells over %1, %2 dB at its start; %3")
+                            .arg(leadWords(c), QStringLiteral("\u2212") + QString::number(*rise, 'f', 0), word);
   }
 
  private:
+  /// Measured on the print: how much louder it is right before the landing than where its lead-in starts (100 ms each,
+  /// a quarter of a shorter one). Nothing while the print is not whole.
+  static std::optional<double> riseDb(const OpenCanvas& c) {
+    if (!c.node || !c.node->print || !c.node->print->complete()) return std::nullopt;
+    const TempoMap& map = c.session.plan()->map();
+    const Beats land = c.ornament.start + Beats::ofQuarters(*valueOf(c, "land").number());
+    const Frames end = map.frameAt(land),
+                 begin = map.frameAt(land - Beats::ofQuarters(*valueOf(c, "lead_beats").number()));
+    const std::int64_t n = std::max<std::int64_t>(
+        16, std::min<std::int64_t>((end - begin).count / 4, std::llround(0.1 * map.sampleRate())));
+    const auto power = [&](Frames from) {
+      StereoBuffer b(n);
+      c.node->print->addTo(from, b.span());
+      double sum = 1e-20;
+      for (std::int64_t i = 0; i < n; ++i)
+        sum += static_cast<double>(b.left()[i]) * b.left()[i] + static_cast<double>(b.right()[i]) * b.right()[i];
+      return sum;
+    };
+    return 10 * std::log10(power(end - Frames(n)) / power(begin));
+  }
+
   struct Shape {
     Shape(const OpenCanvas& c, double& memory) {
       const TempoMap& map = c.session.plan()->map();

@@ -3,6 +3,8 @@
 #include "dsp/mix_limiter.h"
 #include "finish/stages.h"
 
+#include <algorithm>
+
 namespace ivrin {
 namespace {
 
@@ -38,14 +40,16 @@ class LevelStage : public Whole {
       , window_(std::max<std::int64_t>(at.sourceFrames, std::llround(0.05 * at.sampleRate())))
       , lufs_(lufs)
       , offset_(offset)
+      , builds_(at.builds)
       , sourceLufs_(at.sourceLufs) {}
   std::optional<double> levelDb() const override { return applied_; }
 
  protected:
   void transform(StereoBuffer& all) override {
-    const auto power = kWeightedPower(all.left(), all.right(), all.frames(), rate_);
-    const double is =
-        loudestWindowLufs(power, std::min<std::int64_t>(window_, std::max<std::int64_t>(all.frames(), 1)));
+    auto power = kWeightedPower(all.left(), all.right(), all.frames(), rate_);
+    if (builds_) keepFirst(power);
+    const double is = loudestWindowLufs(
+        power, std::min<std::int64_t>(window_, std::max<std::int64_t>(static_cast<std::int64_t>(power.size()), 1)));
     const double source = lufs_ ? *lufs_ : sourceLufs_ ? sourceLufs_() : -200;
     if (is < -100 || source < -70) { // nothing to match: left as it is
       applied_ = 0;
@@ -61,10 +65,20 @@ class LevelStage : public Whole {
   }
 
  private:
+  /// Of what grows, what is heard first: two windows from where it begins to sound. The build keeps its shape over
+  /// that.
+  void keepFirst(std::vector<float>& power) const {
+    const float most = power.empty() ? 0 : *std::max_element(power.begin(), power.end());
+    const auto first = std::find_if(power.begin(), power.end(), [&](float p) { return p > 1e-6f * most; });
+    const auto frames = std::min<std::ptrdiff_t>(2 * window_, power.end() - first);
+    power = std::vector<float>(first, first + frames);
+  }
+
   double rate_;
   std::int64_t window_;
   std::optional<double> lufs_;
   double offset_;
+  bool builds_;
   std::function<double()> sourceLufs_;
   std::optional<double> applied_;
 };

@@ -18,6 +18,8 @@ FinishPlace placeOf(const Kind& kind, const Placed& p, FrameRange extent) {
   at.impulses = p.impulses;
   at.sourceFrames = Source(p).frames();
   at.leadsIn = kind.leadsIn(p.ornament);
+  const auto loop = kind.loopFigures(p);
+  at.builds = loop && loop->gainPerPassDb > 0;
   return at;
 }
 

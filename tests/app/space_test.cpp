@@ -10,6 +10,7 @@
 
 #include <QApplication>
 #include <QMenu>
+#include <QRegularExpression>
 #include <QStandardPaths>
 
 using namespace ivrin;
@@ -348,4 +349,41 @@ TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[sp
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"gain"});
   std::filesystem::remove_all(FinishLine::ownFolder());
   QStandardPaths::setTestModeEnabled(false);
+}
+
+TEST_CASE("what a swell says of its start is measured, of echoes as of a space", "[space]") {
+  SmallSongRig rig;
+  rig.placeOpen("reverse-reverb", "voice", 24, 26);
+  const auto said = [&](const Settings& more) {
+    Ornament o = last(rig);
+    for (const auto& [key, value] : more) o.settings[key] = value;
+    rig.session->edit(QStringLiteral("space"), withOrnamentReplaced(rig.session->song(), o));
+    rig.settle();
+    const QString words = rig.score().openRow()->title().sentence();
+    INFO(words.toStdString());
+    // What the print does between the first and the last tenth of a second before its landing.
+    const auto node = rig.session->plan()->node(last(rig).id);
+    const Frames land = rig.session->plan()->map().frameAt(last(rig).start),
+                 begin = rig.session->plan()->map().frameAt(last(rig).start -
+                                                            Beats::ofQuarters(setting(last(rig), "lead_beats")));
+    const auto rms = [&](Frames from) {
+      StereoBuffer b(4800);
+      node->print->addTo(from, b.span());
+      const double l = std::pow(10, rmsDb(b.left(), 4800) / 10), r = std::pow(10, rmsDb(b.right(), 4800) / 10);
+      return 10 * std::log10(l + r + 1e-20);
+    };
+    const double rise = rms(land - Frames(4800)) - rms(begin);
+    static const QRegularExpression number(QStringLiteral("\u2212(\\d+) dB at its start"));
+    const auto found = number.match(words);
+    if (rise > 95) {
+      CHECK(words.contains("out of nothing"));
+    } else {
+      REQUIRE(found.hasMatch());
+      CHECK(found.captured(1).toDouble() == Approx(rise).margin(1.5));
+    }
+    return rise;
+  };
+  CHECK(said({{"lead_beats", 4.0}}) > 50);
+  CHECK(said({{"space", "echo"}, {"lead_beats", 2.0}, {"echo_time", "1/8"}, {"echo_feedback_percent", 60.0}}) < 40);
+  CHECK(said({{"space", "echo-reverb"}, {"lead_beats", 1.0}}) > 0);
 }

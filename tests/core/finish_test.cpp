@@ -232,6 +232,30 @@ TEST_CASE("level: so many LU under the source, also on very short sounds, and th
         Approx(-30).margin(0.3));
 }
 
+TEST_CASE("level: of a throw that grows its first echo is matched, and it grows over that", "[finish]") {
+  for (const double feedback : {60.0, 106.0, 120.0}) {
+    INFO(feedback);
+    TestSong t;
+    t.stem("v", kFrames, only(2 * kBeat, 3 * kBeat, noise(3, 0.3)));
+    t.ornament("delay-throw", "v", 2, 1,
+               {{"time_left", "1/2"},
+                {"time_right", "1/2"},
+                {"feedback_percent", feedback},
+                {"loop_ceiling_db", 12.0},
+                {"cut_at", 24.0}})
+        .finish = {{"level", {{"offset_lu", -8.0}}}};
+    const StereoBuffer b = printOf(*t.plan(), "o1");
+    const auto power = kWeightedPower(b.left(), b.right(), b.frames(), 48000);
+    const StereoBuffer dry = fill(4 * kBeat, only(2 * kBeat, 3 * kBeat, noise(3, 0.3)));
+    const double source = loudestWindowLufs(kWeightedPower(dry.left(), dry.right(), dry.frames(), 48000), kBeat);
+    const auto echo = [&](int k) {
+      return loudestWindowLufs({power.begin() + 2 * k * kBeat, power.begin() + (2 * k + 1) * kBeat}, kBeat);
+    };
+    CHECK(source - echo(1) == Approx(8).margin(0.4));
+    CHECK(echo(3) - echo(1) == Approx(2 * Decibels::ofGain(feedback / 100).value).margin(0.4));
+  }
+}
+
 TEST_CASE("no legal settings of any processor bring NaN or infinity", "[finish][slow]") {
   Chance chance(21);
   for (const Finisher* f : allFinishers())
