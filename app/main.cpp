@@ -7,6 +7,7 @@
 
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QDialog>
 #include <QMouseEvent>
 #include <QSettings>
 
@@ -26,6 +27,10 @@ constexpr const char* kVersion = "0.1.0";
 bool arrange(MainWindow& w, const QString& view) {
   ScoreView& score = w.score();
   if (view == QLatin1String("score") || view == QLatin1String("empty")) return true;
+  if (view == QLatin1String("keys")) {
+    w.action(QStringLiteral("keys"))->trigger();
+    return true;
+  }
   if (view == QLatin1String("selecting")) {
     score.showRange(80, 116, false);
     score.select(Selection{"voice", Beats::ofQuarters(92), Beats::ofQuarters(93.5)});
@@ -118,7 +123,7 @@ void describe(QCommandLineParser& args) {
       {{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
        {QStringLiteral("view"),
         QStringLiteral("what the picture shows: score, selecting, rows, handling, open-throw, open-curve, open-gap, "
-                       "open-ID, finish-ID-N, tries-ID, empty"),
+                       "open-ID, finish-ID-N, tries-ID, keys, empty"),
         QStringLiteral("NAME"), QStringLiteral("score")},
        {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
        {QStringLiteral("text"), QStringLiteral("scale of all text, 1 to 2; the desktop's otherwise"),
@@ -192,7 +197,9 @@ int main(int argc, char** argv) {
   session.waitUntilIdle();
   window.score().comeToRest();
   window.tick();
-  if (!window.grab().save(args.value(QStringLiteral("shot")))) {
+  QWidget* shown = &window;
+  if (QWidget* page = window.findChild<QDialog*>(); page && page->isVisible()) shown = page; // what stands over it
+  if (!shown->grab().save(args.value(QStringLiteral("shot")))) {
     std::fprintf(stderr, "ivrin: cannot write %s\n", qPrintable(args.value(QStringLiteral("shot"))));
     return 1;
   }

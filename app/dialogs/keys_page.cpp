@@ -22,7 +22,7 @@ KeysPage::KeysPage(const ActionRegistry& actions, QWidget* parent)
   };
   for (const auto& [menu, entries] : actions.menus())
     for (const QAction* a : entries) {
-      if (!a || a->shortcuts().isEmpty()) continue;
+      if (!a || a->shortcut().isEmpty()) continue;
       QStringList keys;
       for (const QKeySequence& k : a->shortcuts()) keys << k.toString(QKeySequence::NativeText);
       const QString sub = a->property("sub").toString();

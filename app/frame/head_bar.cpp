@@ -253,8 +253,7 @@ QString HeadBar::meterText() const {
   if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
   if (truePeak_ > 1e-5f) parts << tr("%1 dBTP").arg(decibels(Decibels::ofGain(static_cast<double>(truePeak_)).value));
   if (limiterDb_ > 0.05) parts << tr("limiter %1").arg(decibels(-limiterDb_));
-  if (parts.isEmpty())
-    parts << (session_.isOpen() && session_.output().simulated() ? tr("simulated output") : tr("silent"));
+  if (parts.isEmpty()) parts << (session_.isOpen() && session_.output().simulated() ? tr("no device") : tr("silent"));
   return parts.join(QStringLiteral(" · "));
 }
 

@@ -36,7 +36,7 @@ void MainWindow::addActions() {
                  [this] { outputDialog(); },
                  false,
                  true});
-  addLookActions(tr("Look"));
+  addLookActions(tr("View"));
   const QString help = tr("Help");
   actions_->add({"keys", help, tr("&Keys"), tr("All keys on one page"), {K::HelpContents}, [this] { showKeys(); }});
   actions_->add(
@@ -206,7 +206,7 @@ void MainWindow::addEditActions(const QString& menu) {
        move});
   add({"orderUp",
        menu,
-       tr("Before the former one of its row"),
+       tr("Before the previous one of its row"),
        {},
        {K(Qt::ALT | Qt::Key_Up)},
        [this] { score_->reorder(-1); },
@@ -506,7 +506,7 @@ Beats MainWindow::here() const {
 
 void MainWindow::addLookActions(const QString& menu) {
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  add({"former", menu, tr("&Former landing"), {}, {K(Qt::CTRL | Qt::Key_Left)}, [this] { score_->goToLanding(-1); }});
+  add({"former", menu, tr("&Previous landing"), {}, {K(Qt::CTRL | Qt::Key_Left)}, [this] { score_->goToLanding(-1); }});
   add({"next", menu, tr("&Next landing"), {}, {K(Qt::CTRL | Qt::Key_Right)}, [this] { score_->goToLanding(1); }});
   add({"centre", menu, tr("&Centre on the landing"), {}, {K(Qt::Key_Period)}, [this] { score_->goToLanding(0); }});
   add({"follow",

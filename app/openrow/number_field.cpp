@@ -277,7 +277,7 @@ void NumberField::endTyping(bool take, bool focusHere) {
   if (focusHere) setFocus();
   if (!take) return;
   std::string why;
-  const auto v = parseSetting(spec_, text, why);
+  const auto v = parseSettingAt(spec_, text, map_, at_, why);
   if (!v) {
     emit refused(QString::fromStdString(why));
     return;

@@ -55,7 +55,9 @@ Beats beatUnder(const Pull& pull, const OpenCanvas& c);
 /// Shared by all drawings: the edges of the source, drawn and dragged. `word` is what undo calls them.
 void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& label);
 std::vector<OpenHandle> sourceHandles(const OpenCanvas& c, const QString& word);
-/// "2 bars 3 beats", "1½ beats"
+/// "⅓", what is left of a whole; empty for nothing left, none where it is no fraction that people say.
+std::optional<QString> fractionText(double rest);
+/// "2 bars 3 beats", "1¾ beats"
 QString spanWords(const TempoMap& map, Beats from, Beats length);
 
 } // namespace ivrin::app

@@ -1,4 +1,5 @@
 // The pencil marks on the score: signs, brackets, slurs, selections, landing lines, the playhead.
+#include "app/openrow/open_drawing.h"
 #include "app/score/magnifier.h"
 #include "app/score/score_picture.h"
 #include "app/theme/engraving.h"
@@ -18,15 +19,11 @@ namespace {
 
 /// "1⅓ beats", "2 bars", "¾ beat": the lengths people say.
 QString lengthText(double quarters) {
-  static const std::pair<double, const char*> parts[] = {{0, ""},        {1.0 / 8, "⅛"}, {0.25, "¼"},    {1.0 / 3, "⅓"},
-                                                         {3.0 / 8, "⅜"}, {0.5, "½"},     {5.0 / 8, "⅝"}, {2.0 / 3, "⅔"},
-                                                         {0.75, "¾"},    {7.0 / 8, "⅞"}};
-  const double whole = std::floor(quarters + 1e-6), rest = quarters - whole;
-  for (const auto& [value, text] : parts)
-    if (std::abs(rest - value) < 1e-4) {
-      const QString n = whole > 0 || value == 0 ? QString::number(static_cast<int>(whole)) : QString();
-      return n + QString::fromUtf8(text) + (quarters > 1 ? QObject::tr(" beats") : QObject::tr(" beat"));
-    }
+  const double whole = std::floor(quarters + 1e-6);
+  if (const auto over = fractionText(std::abs(quarters - whole))) {
+    const QString n = whole > 0 || over->isEmpty() ? QString::number(static_cast<int>(whole)) : QString();
+    return n + *over + (quarters > 1 ? QObject::tr(" beats") : QObject::tr(" beat"));
+  }
   return QString::number(quarters, 'f', 2) + QObject::tr(" beats");
 }
 

@@ -19,7 +19,7 @@ constexpr double kLeastKeptSeconds = 0.02; // a cycle that the stretch engine ca
 TableSpec makeHalftimeTable() {
   TableSpec t;
   t.id = "halftime";
-  t.name = "Halftime";
+  t.name = "Halftime stretch";
   t.key = "H";
   t.meaning = "Each cycle plays its first part slower, so that it fills the cycle.";
   const auto add = [&](SettingSpec s) -> SettingSpec& {

@@ -65,6 +65,13 @@ TEST_CASE("a number takes what can belong to a value, and no letter there is an 
   CHECK(textSetting(last(rig), "time_left") == "1/8t");
   rig.type(field(rig, "time_left"), "2 bars");
   CHECK(textSetting(last(rig), "time_left") == "2 bars");
+  // A lead-in in bars or seconds.
+  rig.key(Qt::Key_Escape);
+  rig.placeOpen("reverse-reverb", "voice", 24, 26);
+  rig.type(field(rig, "lead_beats"), "2 bars");
+  CHECK(setting(last(rig), "lead_beats") == 8);
+  rig.type(field(rig, "lead_beats"), "3 s");
+  CHECK(setting(last(rig), "lead_beats") == 6);
 }
 
 TEST_CASE("a refused value names the ornament, the field and what is allowed, and leaves with the next act",
@@ -247,4 +254,22 @@ TEST_CASE("dragging over an open ornament's own source selects there and moves n
     }
     CHECK(tried > 3);
   }
+}
+
+TEST_CASE("lengths are said as they are: quarters, thirds and eighths of a beat", "[promises]") {
+  const TempoMap four({{Beats(0), 104}}, {{Beats(0), 4, 4}}, Seconds(0), 48000),
+      seven({{Beats(0), 104}}, {{Beats(0), 7, 8}}, Seconds(0), 48000);
+  const auto said = [&](double quarters) { return spanWords(four, Beats(0), Beats::ofQuarters(quarters)); };
+  CHECK(said(1.75) == QStringLiteral("1¾ beats"));
+  CHECK(said(1.25) == QStringLiteral("1¼ beats"));
+  CHECK(said(0.75) == QStringLiteral("¾ beat"));
+  CHECK(said(1) == "1 beat");
+  CHECK(said(4.0 / 3) == QStringLiteral("1⅓ beats"));
+  CHECK(said(0.125) == QStringLiteral("⅛ beat"));
+  CHECK(said(9.625) == QStringLiteral("2 bars 1⅝ beats"));
+  CHECK(said(4 - 1e-4) == "1 bar");
+  CHECK(said(15.99999) == "4 bars");
+  CHECK(said(2.4) == QStringLiteral("2½ beats")); // none of them: to the nearest quarter
+  CHECK(said(0.01) == QStringLiteral("less than ¼ beat"));
+  CHECK(spanWords(seven, Beats(0), Beats::ofQuarters(4)) == "1 bar 1 beat");
 }

@@ -29,6 +29,27 @@ bool refused(const char* key, const std::string& typed) {
 
 } // namespace
 
+TEST_CASE("what is counted in beats may be typed in seconds, bars and note values", "[settings]") {
+  SettingSpec lead{.key = "lead", .label = "lead-in", .unit = "beats", .type = type::number, .min = 0.0625, .max = 64};
+  const TempoMap map({{Beats(0), 120}, {Beats::ofQuarters(12), 90}}, {{Beats(0), 3, 4}}, Seconds(0), 48000);
+  const auto typed = [&](const char* text, double at) {
+    std::string why;
+    const auto v = parseSettingAt(lead, text, map, Beats::ofQuarters(at), why);
+    return v ? *v->number() : -1;
+  };
+  CHECK(typed("8 s", 0) == Approx(16));
+  CHECK(typed("8s", 20) == Approx(12)); // at the tempo there
+  CHECK(typed("500 ms", 0) == Approx(1));
+  CHECK(typed("2 bars", 0) == Approx(6));
+  CHECK(typed("1 bar", 0) == Approx(3));
+  CHECK(typed("1.5 bars", 0) == Approx(4.5));
+  CHECK(typed("1/8.", 0) == Approx(0.75));
+  CHECK(typed("4", 0) == Approx(4));
+  CHECK(typed("4 beats", 0) == Approx(4));
+  CHECK(typed("100 s", 0) == -1); // out of range, said as the number it is
+  CHECK(typed("x s", 0) == -1);
+}
+
 TEST_CASE("what people type becomes a value with the right unit", "[settings]") {
   CHECK(parsed("time_left", "1/8.") == Value("1/8."));
   CHECK(parsed("time_left", "430ms") == Value(430.0));

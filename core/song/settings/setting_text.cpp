@@ -1,6 +1,9 @@
 #include "song/settings/setting_text.h"
 
 #include "song/settings/type_tools.h"
+#include "time/note_value.h"
+
+#include <cmath>
 
 namespace ivrin {
 namespace {
@@ -85,6 +88,24 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
     return std::nullopt;
   }
   return v;
+}
+
+std::optional<Value> parseSettingAt(const SettingSpec& spec, const std::string& typed, const TempoMap& map, Beats at,
+                                    std::string& why) {
+  if (spec.unit != "beats" || spec.shape != Shape::one || spec.curve) return parseSetting(spec, typed, why);
+  const std::string s = lower(trimmed(typed));
+  const auto endsWith = [&](std::string_view end) { return s.size() > end.size() && s.ends_with(end); };
+  std::optional<double> beats;
+  if (const auto note = NoteValue::parse(s)) {
+    beats = note->beats(map, at)->quarters();
+  } else if (endsWith("bars") || endsWith("bar")) {
+    if (const auto n = parseNumber(trimmed(s.substr(0, s.rfind("bar"))), ""))
+      beats = *n * map.meterAt(at).barLength().quarters();
+  } else if (endsWith("s") && !endsWith("beats")) { // seconds or milliseconds
+    if (const auto ms = parseNumber(s, "ms")) beats = *ms / 60000 * map.bpmAt(at);
+  }
+  return beats ? parseSetting(spec, shortestNumber(std::round(*beats * 1e6) / 1e6), why)
+               : parseSetting(spec, typed, why);
 }
 
 Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const TempoMap& map, Beats at) {

@@ -15,6 +15,10 @@ std::string typedCharacters(const SettingSpec& spec);
 std::string settingText(const SettingSpec& spec, const Value& v);
 /// What a person typed: "66", "66%", "7k", "430ms", "1/8.", "2 bars", "open", "200, 400" for two sides. Nothing, with
 /// `why`, when it is not a value of this setting or out of its range.
+/// The same at its place in the song: what is counted in beats may be typed as "8 s", "500 ms", "2 bars" or a note
+/// value too.
+std::optional<Value> parseSettingAt(const SettingSpec& spec, const std::string& typed, const TempoMap& map, Beats at,
+                                    std::string& why);
 std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& typed, std::string& why);
 /// `steps` up or down (negative): numbers by the table's step inside the range, times along the note values, choices
 /// and yes/no round. A curve is moved as a whole. Null steps from a sensible place.
