@@ -119,6 +119,8 @@ QString MeasureLine::figures() const {
   QStringList parts;
   const auto toLanding = [&](Beats from) -> QString {
     for (const Landing& l : session_.song().allLandings())
+      if (l.at == from) return tr("ends on %1").arg(QString::fromStdString(l.name));
+    for (const Landing& l : session_.song().allLandings())
       if (l.at > from)
         return tr("%1 comes in %2").arg(QString::fromStdString(l.name), spanWords(map, from, l.at - from));
     return {};
@@ -137,6 +139,8 @@ QString MeasureLine::figures() const {
     const Ornament* o = session_.song().ornament(f->ornament);
     if (!o) return {};
     if (f->lufsWith > -100) parts << tr("with %1, without %2 LUFS").arg(db(f->lufsWith), db(f->lufsWithout));
+    const auto node = session_.plan()->node(o->id);
+    if (f->peakDbfs <= -100 && node && node->print) parts << tr("nothing is heard of it: what it takes is silent");
     if (f->peakDbfs > -100) parts << tr("its peak %1 dBFS").arg(db(f->peakDbfs));
     parts << tr("under 200 Hz %1%2 dB").arg(f->lowsAddedDb >= 0 ? "+" : "", db(f->lowsAddedDb));
     if (f->tailEnd > o->span().end)
@@ -151,7 +155,7 @@ QString MeasureLine::figures() const {
           << tr("drag one to move all; X silences, Delete removes them");
   } else {
     const auto n = session_.song().ornaments.size();
-    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << toLanding(session_.playBeat());
+    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << toLanding(session_.playBeat() + Beats(1));
   }
   parts.removeAll(QString());
   return parts.join(QStringLiteral(" · "));

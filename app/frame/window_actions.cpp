@@ -697,10 +697,8 @@ void MainWindow::updateActions() {
   action(QStringLiteral("sourceHere"))->setEnabled(!session_.chosen().empty() && score_->selection());
   for (const char* slot : {"A", "B", "C", "D"})
     action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());
-  for (const Kind* k : allKinds().all())
-    action(QStringLiteral("place-") + QString::fromStdString(k->table().id))
-        ->setEnabled(open && (score_->selection() || score_->openOfKind(k->table().id) ||
-                              score_->stretchAtLanding(k->table().id)));
+  for (const Kind* k : allKinds().all()) // with nothing to act on it says so
+    action(QStringLiteral("place-") + QString::fromStdString(k->table().id))->setEnabled(open);
   for (const int value : kGridValues) action(QStringLiteral("grid-%1").arg(value))->setChecked(gridValue_ == value);
   action(QStringLiteral("grid-free"))->setChecked(gridValue_ == 0);
   action(QStringLiteral("grid-dotted"))->setChecked(gridForm_ == QLatin1String("."));

@@ -287,6 +287,9 @@ void ScoreView::placeOnSelection(const QString& kind) {
     session_.place(o->kind, {o->on}, o->span());
   } else if (const auto stretch = stretchAtLanding(kind.toStdString())) {
     session_.place(kind.toStdString(), {caretRow_}, *stretch);
+  } else {
+    emit session_.notice(
+        tr("Nothing is selected: drag over a row, or hold Shift with the arrow keys, then press it again."), false);
   }
 }
 

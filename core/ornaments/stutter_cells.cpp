@@ -60,7 +60,7 @@ class StutterCells : public ListCells {
   bool goesRound() const { return settings().is("pattern_fill", "cycle"); }
   Value lengthOf(std::int64_t k) const {
     if (runs_.empty()) return settings().value("slice");
-    const std::int64_t at = goesRound() ? k % written() : std::min(k, written() - 1);
+    const std::int64_t at = goesRound() ? k % std::max<std::int64_t>(1, written()) : std::min(k, written() - 1);
     const auto run =
         std::upper_bound(runs_.begin(), runs_.end(), at, [](std::int64_t cell, const Run& r) { return cell < r.end; });
     return run->length;
@@ -70,15 +70,16 @@ class StutterCells : public ListCells {
   std::optional<Beats> beatsOf(const Value& length) const {
     return length.text() ? NoteValue::parse(*length.text())->beats(map_, ornament().start) : std::nullopt;
   }
-  /// The note value that is exactly so long, one that is there before others; else milliseconds at the tempo where it begins.
+  /// The note value that is exactly so long, one that is there before others; else milliseconds at the tempo where it
+  /// begins.
   Value valueOf(Beats length) const {
     for (const Run& run : runs_)
       if (run.length.text() && beatsOf(run.length) == length) return run.length;
     for (int n = 1; n <= 128; n *= 2)
       for (const char* kind : {"", ".", "t"})
-        if (const Value v("1/" + std::to_string(n) + kind); beatsOf(v) == length) return v;
+        if (Value v("1/" + std::to_string(n) + kind); beatsOf(v) == length) return v;
     for (int n = 1; n <= 64; ++n)
-      if (const Value v(NoteValue{NoteValue::Kind::bars, n}.text()); beatsOf(v) == length) return v;
+      if (Value v(NoteValue{NoteValue::Kind::bars, n}.text()); beatsOf(v) == length) return v;
     return {length.quarters() * 60000 / map_.bpmAt(ornament().start)};
   }
   std::optional<Value> halfOf(const Value& length) const {

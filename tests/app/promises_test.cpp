@@ -273,3 +273,20 @@ TEST_CASE("lengths are said as they are: quarters, thirds and eighths of a beat"
   CHECK(said(0.01) == QStringLiteral("less than ¼ beat"));
   CHECK(spanWords(seven, Beats(0), Beats::ofQuarters(4)) == "1 bar 1 beat");
 }
+
+TEST_CASE("a key with nothing to act on says why; on silence that is said too", "[promises]") {
+  SmallSongRig rig;
+  rig.score().select(std::nullopt);
+  rig.key(Qt::Key_R);
+  CHECK(rig.window->measure().said().contains("Nothing is selected"));
+  CHECK(rig.session->song().ornaments.empty());
+  rig.place("delay-throw", "voice", 30, 31); // between the words
+  rig.session->choose(last(rig).id);
+  rig.settle();
+  rig.window->measure().say({}, false);
+  CHECK(rig.window->measure().figures().contains("silent"));
+  rig.place("gap", "voice", 24, 25);
+  rig.session->choose(last(rig).id);
+  rig.settle();
+  CHECK_FALSE(rig.window->measure().figures().contains("silent"));
+}
