@@ -50,6 +50,8 @@ class Finisher {
     std::int64_t aheadFrames;
   };
   virtual std::optional<Key> key(const FinishPlace&, const Settings&) const { return std::nullopt; }
+  /// It measures the ornament's source, also where the kind itself takes nothing of it.
+  virtual bool hearsSource(const Settings&) const { return false; }
 };
 
 /// All of them, in the order in which they are offered.

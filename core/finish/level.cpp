@@ -107,7 +107,12 @@ const Finisher& limiterFinisher() {
 }
 
 const Finisher& levelFinisher() {
-  static const SimpleFinisher f(
+  class LevelFinisher : public SimpleFinisher {
+   public:
+    using SimpleFinisher::SimpleFinisher;
+    bool hearsSource(const Settings& set) const override { return !SettingsView(table_, set).maybe("match"); }
+  };
+  static const LevelFinisher f(
       [] {
         TableSpec t{"level", "Level", "", "As loud as asked, measured.", {}};
         t.settings.push_back({.key = "match",

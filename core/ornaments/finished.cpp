@@ -23,6 +23,19 @@ FinishPlace placeOf(const Kind& kind, const Placed& p, FrameRange extent) {
   return at;
 }
 
+/// Those of another's reads from `first` on.
+class From : public Sounds {
+ public:
+  From(Sounds& all, std::size_t first)
+      : all_(all)
+      , first_(first) {}
+  void read(std::size_t index, Frames from, StereoSpan out) override { all_.read(first_ + index, from, out); }
+
+ private:
+  Sounds& all_;
+  std::size_t first_;
+};
+
 double sourceLufs(const Placed& p, Sounds& sounds) {
   const Source source(p);
   const double rate = p.sampleRate();
@@ -72,11 +85,14 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
   PrintPlan plan = bounded(kind.plan(p), p);
   if (!plan.sounds || p.ornament.finish.empty()) return plan;
   const FinishPlace at = placeOf(kind, p, plan.extent);
+  const bool takesNothing = plan.reads.empty();
+  bool measured = false;
   std::int64_t tail = 0;
   for (const Processor& one : p.ornament.finish)
     if (const Finisher* f = findFinisher(one.type)) {
       tail += f->tailFrames(at, one.settings);
       plan.anyOrder = plan.anyOrder && f->memoryless();
+      measured = measured || f->hearsSource(one.settings);
     }
   const auto longest = static_cast<std::int64_t>(kLongestTailSeconds * p.sampleRate());
   plan.extent.end = plan.extent.end + Frames(std::min(tail, longest));
@@ -89,6 +105,11 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
                           own ? Read::What::dryBefore : Read::What::beforeOrnaments,
                           {plan.extent.begin, plan.extent.end + Frames(key->aheadFrames)}});
   }
+  // The kind's own reads begin with its source; one that takes nothing has it read for its finish, after all others.
+  if (measured && takesNothing) {
+    const Source source(p);
+    plan.reads.insert(plan.reads.end(), source.reads().begin(), source.reads().end());
+  }
   return bounded(std::move(plan), p);
 }
 
@@ -96,10 +117,12 @@ std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const Pr
   std::unique_ptr<Voice> voice = kind.start(p, sounds);
   if (!voice || p.ornament.finish.empty()) return voice;
   FinishPlace at = placeOf(kind, p, plan.extent);
-  at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds] {
-    return sourceLufs({ornament, context}, sounds);
-  };
   std::size_t next = kind.plan(p).reads.size();
+  const std::size_t source = next > 0 ? 0 : plan.reads.size() - std::min(plan.reads.size(), Source(p).reads().size());
+  at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds, source] {
+    From reads(sounds, source);
+    return sourceLufs({ornament, context}, reads);
+  };
   for (const Processor& one : p.ornament.finish) {
     const Finisher* f = findFinisher(one.type);
     if (!f) continue;

@@ -1,7 +1,6 @@
 #include "render/export.h"
 
 #include "audio/audio_reader.h"
-
 #include "dsp/denormals.h"
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
@@ -12,6 +11,7 @@
 #include <cerrno>
 #include <chrono>
 #include <fcntl.h>
+#include <fstream>
 #include <future>
 #include <stdexcept>
 #include <sys/file.h>
@@ -83,8 +83,14 @@ void askForSpace(const fs::path& folder, AudioFormat format, std::int64_t frames
 /// Frames from midnight to the stems' time 0: as the first stem that says so has it, else one hour, which is where
 /// sessions commonly begin.
 std::int64_t timeReferenceOf(const Song& song) {
+  const auto mayHave = [](const fs::path& file) { // only these do; others may take long to open
+    if (whatItIs(file) != "a file") return false;
+    char head[4] = {};
+    std::ifstream(file, std::ios::binary).read(head, sizeof head);
+    return std::string_view(head, 4) == "RIFF" || std::string_view(head, 4) == "RF64";
+  };
   for (const Stem& s : song.stems) {
-    if (!s.file) continue;
+    if (!s.file || !mayHave(*s.file)) continue;
     Problems ignored; // what cannot be read does not say it
     const auto reader = AudioReader::open(*s.file, song.sampleRate, {}, ignored);
     if (!reader || !reader->info().timeReference) continue;

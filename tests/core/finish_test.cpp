@@ -232,6 +232,23 @@ TEST_CASE("level: so many LU under the source, also on very short sounds, and th
         Approx(-30).margin(0.3));
 }
 
+TEST_CASE("level: a kind that takes nothing is matched to the row where it sounds, with a key beside it too",
+          "[finish]") {
+  for (const bool ducked : {false, true}) {
+    TestSong t;
+    t.stem("v", 8 * kBeat, noise(3, 0.2));
+    t.stem("loud", 8 * kBeat, noise(4, 0.9));
+    auto& o = t.ornament("riser", "v", 2, 4, {{"of", "noise"}});
+    if (ducked) o.finish.push_back({"duck", {{"key", "loud"}, {"depth_db", 0.0}}});
+    o.finish.push_back({"level", {{"offset_lu", -9.0}}});
+    const StereoBuffer b = printOf(*t.plan(), "o1"), row = fill(4 * kBeat, noise(3, 0.2));
+    const auto lufs = [](const StereoBuffer& x) {
+      return loudestWindowLufs(kWeightedPower(x.left(), x.right(), x.frames(), 48000), 4 * kBeat);
+    };
+    CHECK(lufs(row) - lufs(b) == Approx(9).margin(0.3));
+  }
+}
+
 TEST_CASE("level: of a throw that grows its first echo is matched, and it grows over that", "[finish]") {
   for (const double feedback : {60.0, 106.0, 120.0}) {
     INFO(feedback);
