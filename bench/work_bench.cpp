@@ -100,7 +100,8 @@ void workBenchmarks() {
               from(0.1, 0.0007), 1000);
   const Settings ofStem{{"of", "stem"}, {"stem_plays", "stretched"}};
   editToSound("edit of an 8-bar riser of the stem, stretched, heard from its begin", "median <= 80 ms", "riser",
-              Beats::ofQuarters(20), 32, Beats::ofQuarters(19.75), ofStem, "resonance_percent", from(10, 0.1), 200, 6000);
+              Beats::ofQuarters(20), 32, Beats::ofQuarters(19.75), ofStem, "resonance_percent", from(10, 0.1), 200,
+              6000);
   editToSound("the same, heard before its end", "-", "riser", Beats::ofQuarters(20), 32, Beats::ofQuarters(48), ofStem,
               "resonance_percent", from(10, 0.1), 20);
   const Settings kept{{"pitch", "keep"}};
