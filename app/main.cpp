@@ -139,23 +139,15 @@ int main(int argc, char** argv) {
   const bool says = std::any_of(argv + 1, argv + argc, [](const std::string_view arg) {
     return arg == "--help" || arg == "-h" || arg == "--version" || arg == "-v";
   });
-  if (says) {
-    const QCoreApplication app(argc, argv);
-    QCoreApplication::setApplicationName(QStringLiteral("ivrin"));
-    QCoreApplication::setApplicationVersion(QString::fromLatin1(kVersion));
-    QCommandLineParser args;
-    describe(args);
-    args.process(app);
-  }
-  App app(argc, argv);
-  QApplication::setApplicationName(QStringLiteral("ivrin"));
-  QApplication::setOrganizationName(QStringLiteral("ivrin"));
-  QApplication::setApplicationVersion(QString::fromLatin1(kVersion));
-  QApplication::setStyle(QStringLiteral("Fusion"));
-  loadFonts();
-
+  QCoreApplication::setApplicationName(QStringLiteral("ivrin"));
+  QCoreApplication::setOrganizationName(QStringLiteral("ivrin"));
+  QCoreApplication::setApplicationVersion(QString::fromLatin1(kVersion));
   QCommandLineParser args;
   describe(args);
+  if (says) args.process(QCoreApplication(argc, argv)); // ends the program
+  App app(argc, argv);
+  QApplication::setStyle(QStringLiteral("Fusion"));
+  loadFonts();
   args.process(app);
   const bool shot = args.isSet(QStringLiteral("shot"));
   if (args.isSet(QStringLiteral("text"))) setTextScale(args.value(QStringLiteral("text")).toDouble());

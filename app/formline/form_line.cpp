@@ -53,13 +53,8 @@ double FormLine::endQuarters() const {
   return std::max(end, 4.0);
 }
 
-double FormLine::beginQuarters() const {
-  if (!session_.plan() || session_.song().leadBars == 0) return 0;
-  return session_.plan()->map().quartersAt(session_.song().firstFrame());
-}
-
 double FormLine::xOf(Beats b) const {
-  const double begin = beginQuarters();
+  const double begin = session_.start().quarters();
   return scaled(kLeft) + (b.quarters() - begin) / (endQuarters() - begin) * (width() - scaled(kLeft) - scaled(kRight));
 }
 
@@ -105,7 +100,7 @@ void FormLine::paintSong(QPainter& p) {
   const double mid = scaled(36), half = scaled(9);
   if (const auto peaks = session_.rowPeaks(kMixRow)) { // the mix, small
     const PeakView view = PeakView::of(*peaks);
-    const double begin = beginQuarters(), end = endQuarters(), left = scaled(kLeft),
+    const double begin = session_.start().quarters(), end = endQuarters(), left = scaled(kLeft),
                  span = width() - scaled(kLeft) - scaled(kRight);
     QColor wave = c.wave;
     wave.setAlphaF(0.55f);
@@ -197,7 +192,7 @@ void FormLine::tick() {
 
 Beats FormLine::beatAt(double x) const {
   const double u = (x - scaled(kLeft)) / std::max(1, width() - scaled(kLeft) - scaled(kRight));
-  const double begin = beginQuarters();
+  const double begin = session_.start().quarters();
   return Beats::ofQuarters(begin + std::clamp(u, 0.0, 1.0) * (endQuarters() - begin));
 }
 

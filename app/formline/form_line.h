@@ -37,7 +37,6 @@ class FormLine : public QWidget {
   bool eventFilter(QObject* o, QEvent* e) override;
 
  private:
-  double beginQuarters() const;
   double endQuarters() const;
   Beats beatAt(double x) const;
   std::string markUnder(QPointF p) const;

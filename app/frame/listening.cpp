@@ -16,8 +16,7 @@ void Listening::addActions(const QString& menu) {
   add({"play", menu, tr("&Play"), tr("Play, or stop"), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
   add({"start", menu, tr("Go to the &start"), {}, {K(Qt::Key_Home)}, [this] {
          if (!session_.isOpen()) return;
-         const Beats start =
-             session_.song().leadBars > 0 ? session_.plan()->map().beatAt(session_.song().firstFrame()) : Beats(0);
+         const Beats start = session_.start();
          score_.setCaret(start);
          score_.centreOn(start);
          emit score_.seekRequested(start);

@@ -1,11 +1,10 @@
 #include "app/frame/main_window.h"
 
 #include "app/dialogs/keys_page.h"
-#include "app/openrow/open_row.h"
-#include "app/openrow/open_title.h"
-
 #include "app/dialogs/output_dialog.h"
 #include "app/frame/recent_songs.h"
+#include "app/openrow/open_row.h"
+#include "app/openrow/open_title.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 
@@ -15,7 +14,6 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QInputDialog>
-#include <QMessageBox>
 #include <QMimeData>
 #include <QSettings>
 #include <QVBoxLayout>

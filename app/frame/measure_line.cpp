@@ -117,13 +117,16 @@ QString MeasureLine::figures() const {
   if (!session_.isOpen()) return {};
   const TempoMap& map = session_.plan()->map();
   QStringList parts;
-  const auto toLanding = [&](Beats from) -> QString {
-    for (const Landing& l : session_.song().allLandings())
-      if (l.at == from) return tr("ends on %1").arg(QString::fromStdString(l.name));
+  const auto nextLanding = [&](Beats from) -> QString {
     for (const Landing& l : session_.song().allLandings())
       if (l.at > from)
         return tr("%1 comes in %2").arg(QString::fromStdString(l.name), spanWords(map, from, l.at - from));
     return {};
+  };
+  const auto endsOn = [&](Beats end) -> QString {
+    for (const Landing& l : session_.song().allLandings())
+      if (l.at == end) return tr("ends on %1").arg(QString::fromStdString(l.name));
+    return nextLanding(end);
   };
   if (const auto& s = score_.selection()) {
     const QString row = QString::fromStdString(session_.song().rowName(s->row));
@@ -134,7 +137,7 @@ QString MeasureLine::figures() const {
     if (room.next)
       parts << tr("room to the next phrase %1")
                    .arg(spanWords(map, s->end, map.beatAt(*room.next) - map.beatAt(room.sounding)));
-    parts << toLanding(s->end);
+    parts << endsOn(s->end);
   } else if (const auto& f = session_.facts()) {
     const Ornament* o = session_.song().ornament(f->ornament);
     if (!o) return {};
@@ -145,7 +148,7 @@ QString MeasureLine::figures() const {
     parts << tr("under 200 Hz %1%2 dB").arg(f->lowsAddedDb >= 0 ? "+" : "", db(f->lowsAddedDb));
     if (f->tailEnd > o->span().end)
       parts << tr("tail %1").arg(spanWords(map, o->span().end, f->tailEnd - o->span().end));
-    parts << toLanding(o->span().end);
+    parts << endsOn(o->span().end);
     for (const auto& n : f->notes) parts << QString::fromStdString(n);
   } else if (session_.song().ornament(session_.chosen())) {
     parts << tr("with …, without … LUFS") << tr("its peak …") << tr("tail …"); // being measured
@@ -155,7 +158,7 @@ QString MeasureLine::figures() const {
           << tr("drag one to move all; X silences, Delete removes them");
   } else {
     const auto n = session_.song().ornaments.size();
-    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << toLanding(session_.playBeat() + Beats(1));
+    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << nextLanding(session_.playBeat());
   }
   parts.removeAll(QString());
   return parts.join(QStringLiteral(" · "));

@@ -2,7 +2,6 @@
 #include "app/dialogs/export_dialog.h"
 #include "app/dialogs/left_dialog.h"
 #include "app/frame/main_window.h"
-
 #include "app/frame/recent_songs.h"
 #include "app/session/as_text.h"
 #include "song/limits.h"

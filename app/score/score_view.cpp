@@ -443,7 +443,7 @@ void ScoreView::travelled() {
 void ScoreView::tick() {
   if (!session_.isOpen()) return;
   const bool playing = session_.player().playing();
-  if (playing && !std::exchange(wasPlaying_, playing)) setFollows(true);
+  if (playing && !wasPlaying_) setFollows(true);
   wasPlaying_ = playing;
   const double x = playheadX();
   if (x == playheadDrawn_) return;

@@ -47,6 +47,8 @@ class Session : public QObject {
   const History& history() const { return document_.history(); }
   const std::filesystem::path& file() const { return document_.file(); }
   bool isOpen() const { return plan_ != nullptr; }
+  /// Where the song starts: its lead before the stems, else bar 1.
+  Beats start() const { return plan_ && song().leadBars > 0 ? plan_->map().beatAt(song().firstFrame()) : Beats(0); }
   const SongAudio& audio() const { return audio_; }
   /// How a file the user chose is written into the song; its folder is allowed from then on.
   std::string pathFor(const std::filesystem::path& chosen);

@@ -48,8 +48,7 @@ class LevelStage : public Whole {
   void transform(StereoBuffer& all) override {
     auto power = kWeightedPower(all.left(), all.right(), all.frames(), rate_);
     if (builds_) keepFirst(power);
-    const double is = loudestWindowLufs(
-        power, std::min<std::int64_t>(window_, std::max<std::int64_t>(static_cast<std::int64_t>(power.size()), 1)));
+    const double is = loudestWindowLufs(power, window_);
     const double source = lufs_ ? *lufs_ : sourceLufs_ ? sourceLufs_() : -200;
     if (is < -100 || source < -70) { // nothing to match: left as it is
       applied_ = 0;

@@ -23,18 +23,19 @@ FinishPlace placeOf(const Kind& kind, const Placed& p, FrameRange extent) {
   return at;
 }
 
-/// Those of another's reads from `first` on.
-class From : public Sounds {
- public:
-  From(Sounds& all, std::size_t first)
-      : all_(all)
-      , first_(first) {}
-  void read(std::size_t index, Frames from, StereoSpan out) override { all_.read(first_ + index, from, out); }
+/// Its finish measures the source.
+bool measuresSource(const Ornament& o) {
+  return std::any_of(o.finish.begin(), o.finish.end(), [](const Processor& one) {
+    const Finisher* f = findFinisher(one.type);
+    return f && f->hearsSource(one.settings);
+  });
+}
 
- private:
-  Sounds& all_;
-  std::size_t first_;
-};
+/// Those that come before the finish's keys, beginning with the source: the kind's own, or, where it takes nothing and
+/// its finish measures, the source for that.
+std::vector<Read> readsBeforeKeys(std::vector<Read> own, const Placed& p) {
+  return own.empty() && measuresSource(p.ornament) ? Source(p).reads() : own;
+}
 
 double sourceLufs(const Placed& p, Sounds& sounds) {
   const Source source(p);
@@ -85,14 +86,12 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
   PrintPlan plan = bounded(kind.plan(p), p);
   if (!plan.sounds || p.ornament.finish.empty()) return plan;
   const FinishPlace at = placeOf(kind, p, plan.extent);
-  const bool takesNothing = plan.reads.empty();
-  bool measured = false;
+  plan.reads = readsBeforeKeys(std::move(plan.reads), p);
   std::int64_t tail = 0;
   for (const Processor& one : p.ornament.finish)
     if (const Finisher* f = findFinisher(one.type)) {
       tail += f->tailFrames(at, one.settings);
       plan.anyOrder = plan.anyOrder && f->memoryless();
-      measured = measured || f->hearsSource(one.settings);
     }
   const auto longest = static_cast<std::int64_t>(kLongestTailSeconds * p.sampleRate());
   plan.extent.end = plan.extent.end + Frames(std::min(tail, longest));
@@ -105,11 +104,6 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
                           own ? Read::What::dryBefore : Read::What::beforeOrnaments,
                           {plan.extent.begin, plan.extent.end + Frames(key->aheadFrames)}});
   }
-  // The kind's own reads begin with its source; one that takes nothing has it read for its finish, after all others.
-  if (measured && takesNothing) {
-    const Source source(p);
-    plan.reads.insert(plan.reads.end(), source.reads().begin(), source.reads().end());
-  }
   return bounded(std::move(plan), p);
 }
 
@@ -117,12 +111,10 @@ std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const Pr
   std::unique_ptr<Voice> voice = kind.start(p, sounds);
   if (!voice || p.ornament.finish.empty()) return voice;
   FinishPlace at = placeOf(kind, p, plan.extent);
-  std::size_t next = kind.plan(p).reads.size();
-  const std::size_t source = next > 0 ? 0 : plan.reads.size() - std::min(plan.reads.size(), Source(p).reads().size());
-  at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds, source] {
-    From reads(sounds, source);
-    return sourceLufs({ornament, context}, reads);
+  at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds] {
+    return sourceLufs({ornament, context}, sounds);
   };
+  std::size_t next = readsBeforeKeys(kind.plan(p).reads, p).size();
   for (const Processor& one : p.ornament.finish) {
     const Finisher* f = findFinisher(one.type);
     if (!f) continue;

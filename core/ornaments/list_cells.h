@@ -31,7 +31,6 @@ class ListCells : public Cells {
 
  protected:
   const Ornament& ornament() const { return ornament_; }
-  const StepGrid& grid() const { return grid_; }
   /// One list from a pattern.
   template <class Get> static void setList(Ornament& o, const char* key, const Pattern& p, Get get) {
     List list;

@@ -94,28 +94,21 @@ TableSpec makeRiserTable() {
        .meaning = "How its lines bend: over 0 they hold back and then hurry.",
        .group = "lines",
        .step = 0.05});
-  add({.key = "pitch_bend",
-       .label = "pitch bend",
-       .min = -1,
-       .max = 1,
-       .meaning = "That of the pitch, where it has its own.",
-       .group = "lines",
-       .step = 0.05,
-       .nullable = true,
-       .whenNull = "as bend",
-       .fromNull = std::pair(0.35, 0.45),
-       .since = 2});
-  add({.key = "cutoff_bend",
-       .label = "bright bend",
-       .min = -1,
-       .max = 1,
-       .meaning = "That of the brightness, where it has its own.",
-       .group = "lines",
-       .step = 0.05,
-       .nullable = true,
-       .whenNull = "as bend",
-       .fromNull = std::pair(0.35, 0.45),
-       .since = 2});
+  const auto ownBend = [&](const char* key, const char* label, const char* meaning) {
+    add({.key = key,
+         .label = label,
+         .min = -1,
+         .max = 1,
+         .meaning = meaning,
+         .group = "lines",
+         .step = 0.05,
+         .nullable = true,
+         .whenNull = "as bend",
+         .fromNull = std::pair(0.35, 0.45),
+         .since = 2});
+  };
+  ownBend("pitch_bend", "pitch bend", "That of the pitch, where it has its own.");
+  ownBend("cutoff_bend", "bright bend", "That of the brightness, where it has its own.");
   add({.key = "resonance_percent",
        .label = "resonance",
        .unit = "%",

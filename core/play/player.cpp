@@ -220,7 +220,7 @@ void Player::beginEpoch(bool continues) {
       LookaheadLimiter(delay, Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options_.sampleRate);
   if (!plan_) return;
   StereoBuffer before(delay);
-  readPlan(Frames(songNext_ - delay), before.span());
+  readPlan(mixLimiter_.get(), Frames(songNext_ - delay), before.span());
   truePeakMeter_.reset(); // what comes next is no neighbour of what was mixed last
   truePeakMeter_.add(before.left(), before.right(), delay);
   for (std::int64_t i = 0; i < delay; ++i) {
@@ -270,9 +270,9 @@ void Player::readUnlimited(Evaluator& e, Frames from, StereoSpan out) const {
   }
 }
 
-void Player::readPlan(Frames from, StereoSpan out) {
-  if (mixLimiter_ && now_.alone.empty())
-    mixLimiter_->read(from, out);
+void Player::readPlan(MixLimiter* limiter, Frames from, StereoSpan out) {
+  if (limiter && now_.alone.empty())
+    limiter->read(from, out);
   else
     readUnlimited(*evaluator_, from, out);
 }
@@ -285,10 +285,7 @@ void Player::intoLoop(StereoSpan out) {
   if (n <= 0) return;
   const StereoSpan before = before_.span().part(0, n);
   const Frames at(first - now_.loop->length());
-  if (loopLimiter_ && now_.alone.empty())
-    loopLimiter_->read(at, before);
-  else
-    readUnlimited(*evaluator_, at, before);
+  readPlan(loopLimiter_.get(), at, before);
   for (std::int64_t i = 0; i < n; ++i) {
     const auto w = static_cast<float>(raisedCosine(static_cast<double>(first + i - from) / static_cast<double>(fade)));
     float &l = out.left[first - songNext_ + i], &r = out.right[first - songNext_ + i];
@@ -315,7 +312,7 @@ void Player::mixBlock() {
                      songNext_ == segments_.back().song + segments_.back().frames ||
                      (now_.loop && songNext_ == now_.loop->begin.count));
   const StereoSpan out{b.left.data(), b.right.data(), b.frames};
-  readPlan(Frames(songNext_), out);
+  readPlan(mixLimiter_.get(), Frames(songNext_), out);
   if (mixLimiter_) limiterDb_ = std::max(limiterDb_.load(), mixLimiter_->lastReductionDb());
 
   if (looping) intoLoop(out);

@@ -127,7 +127,7 @@ class Player : public AudioFeed {
   bool printsReadyAround(const RenderPlan& plan, Frames at) const;
   void mixBlock();
   void intoLoop(StereoSpan out);
-  void readPlan(Frames from, StereoSpan out);
+  void readPlan(MixLimiter* limiter, Frames from, StereoSpan out);
   void readUnlimited(Evaluator& e, Frames from, StereoSpan out) const;
   std::int64_t songAt(std::int64_t stream) const;
   void run(std::stop_token stop);

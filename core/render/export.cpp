@@ -1,6 +1,7 @@
 #include "render/export.h"
 
 #include "audio/audio_reader.h"
+#include "audio/data_length.h"
 #include "dsp/denormals.h"
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
@@ -11,7 +12,6 @@
 #include <cerrno>
 #include <chrono>
 #include <fcntl.h>
-#include <fstream>
 #include <future>
 #include <stdexcept>
 #include <sys/file.h>
@@ -83,14 +83,9 @@ void askForSpace(const fs::path& folder, AudioFormat format, std::int64_t frames
 /// Frames from midnight to the stems' time 0: as the first stem that says so has it, else one hour, which is where
 /// sessions commonly begin.
 std::int64_t timeReferenceOf(const Song& song) {
-  const auto mayHave = [](const fs::path& file) { // only these do; others may take long to open
-    if (whatItIs(file) != "a file") return false;
-    char head[4] = {};
-    std::ifstream(file, std::ios::binary).read(head, sizeof head);
-    return std::string_view(head, 4) == "RIFF" || std::string_view(head, 4) == "RF64";
-  };
   for (const Stem& s : song.stems) {
-    if (!s.file || !mayHave(*s.file)) continue;
+    // Only chunked files say it; others may take long to open.
+    if (!s.file || whatItIs(*s.file) != "a file" || !dataLength(*s.file)) continue;
     Problems ignored; // what cannot be read does not say it
     const auto reader = AudioReader::open(*s.file, song.sampleRate, {}, ignored);
     if (!reader || !reader->info().timeReference) continue;
