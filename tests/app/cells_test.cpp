@@ -7,8 +7,6 @@
 
 #include <catch2/catch.hpp>
 
-#include <QWheelEvent>
-
 using namespace ivrin;
 using namespace ivrin::app;
 using namespace ivrin::app::test;
@@ -45,11 +43,6 @@ void giveEcho(Rig& rig, const Settings& settings) {
   Ornament o = last(rig);
   o.finish = {{"echo", settings}};
   rig.session->edit(QStringLiteral("echo"), withOrnamentReplaced(rig.session->song(), o));
-}
-
-void wheel(QWidget& over, QPoint at, int angle) {
-  QWheelEvent e(at, over.mapToGlobal(at), {}, {0, angle}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
-  QApplication::sendEvent(&over, &e);
 }
 
 /// Sums of the magnitudes of a print in one cell.
@@ -175,9 +168,7 @@ TEST_CASE("a word becomes a run of repeats on the click with an echo behind it: 
 
 TEST_CASE("a shoulder is pulled for all cells, with Ctrl for one, and goes along when the pattern is turned",
           "[cells]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.placeOpen("pulse", "keys", 12, 14);
   const auto shape = [&] { return PulseShape({last(rig), rig.session->plan()->context()}); };
   const PulseShape::Step first = shape().step(0), third = shape().step(2);
@@ -223,9 +214,7 @@ TEST_CASE("a stutter's cells are silenced, pitched, leaned and turned round by o
 }
 
 TEST_CASE("a stutter's cells are cut and joined by wheel, by drawing across, and by keys alone", "[cells]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   rig.placeOpen("stutter", "voice", 8, 12);
   const Ornament placed = last(rig);
   const auto lengths = [&] {
@@ -235,13 +224,13 @@ TEST_CASE("a stutter's cells are cut and joined by wheel, by drawing across, and
     for (std::int64_t k = 0; k < cells->end(); ++k) all.push_back(cells->lengthText(k));
     return all;
   };
-  wheel(rig.score(), cell(rig, 3, 0.2), 120); // finer under the mouse
+  turnWheel(rig.score(), cell(rig, 3, 0.2), 120); // finer under the mouse
   rig.settle();
   REQUIRE(lengths().size() == 17);
   CHECK(lengths()[3] == "1/32");
   CHECK(lengths()[4] == "1/32");
   CHECK(lengths()[5] == "1/16");
-  wheel(rig.score(), cell(rig, 3, 0.2), -120); // and coarser
+  turnWheel(rig.score(), cell(rig, 3, 0.2), -120); // and coarser
   rig.settle();
   CHECK(last(rig) == placed);
   // A press in their lane cuts one; drawn across, those gone over are one.
@@ -273,9 +262,7 @@ TEST_CASE("a stutter's cells are cut and joined by wheel, by drawing across, and
 }
 
 TEST_CASE("no words stand on the cells: the measure line says what the keys are on", "[cells]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   for (const char* kind : {"stutter", "pulse", "glitch"}) {
     rig.placeOpen(kind, "voice", 8, 12);
     rig.settle();

@@ -6,19 +6,12 @@
 #include <catch2/catch.hpp>
 
 #include <QApplication>
-#include <QWheelEvent>
 
 using namespace ivrin;
 using namespace ivrin::app;
 using namespace ivrin::app::test;
 
 namespace {
-
-void wheel(ScoreView& score, int steps, Qt::KeyboardModifiers m) {
-  const QPointF at(score.width() / 2.0, score.height() / 2.0);
-  QWheelEvent e(at, score.mapToGlobal(at), {}, {0, 120 * steps}, Qt::NoButton, m, Qt::NoScrollPhase, false);
-  QApplication::sendEvent(&score, &e);
-}
 
 /// Rows "r0" … of one file, sixteen bars at 120.
 Song manyRows(const TempFolder& dir, int rows) {
@@ -75,10 +68,10 @@ TEST_CASE("two dozen rows: the wheel, the caret and an opened row reach the last
   rig.open(written(dir, manyRows(dir, 24)));
   CHECK(inSight(rig, "r0"));
   CHECK_FALSE(inSight(rig, "mix"));
-  wheel(rig.score(), -200, Qt::ShiftModifier);
+  turnWheel(rig.score(), rig.score().rect().toRectF().center(), 120 * -200, Qt::ShiftModifier);
   CHECK(inSight(rig, "mix"));
   CHECK_FALSE(inSight(rig, "r0"));
-  wheel(rig.score(), 200, Qt::ShiftModifier);
+  turnWheel(rig.score(), rig.score().rect().toRectF().center(), 120 * 200, Qt::ShiftModifier);
   CHECK(inSight(rig, "r0"));
   rig.score().setFocus();
   for (int i = 0; i < 24; ++i) {

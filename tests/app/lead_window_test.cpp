@@ -27,9 +27,7 @@ std::int64_t soundBefore(Rig& rig) { // frames before the stems in which somethi
 } // namespace
 
 TEST_CASE("a swell on the first word starts before the song and is heard from there, in one undo step", "[lead]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const Song before = rig.session->song();
   const std::string id = rig.placeOpen("reverse-reverb", "voice", 1, 2);
   rig.settle();
@@ -55,9 +53,7 @@ TEST_CASE("a swell on the first word starts before the song and is heard from th
 }
 
 TEST_CASE("the form line and the loop reach before the stems", "[lead]") {
-  const TempFolder dir;
-  Rig rig;
-  rig.open(writeSmallSong(dir));
+  SmallSongRig rig;
   const std::string id = rig.placeOpen("reverse-reverb", "voice", 1, 2);
   Ornament o = last(rig);
   o.settings["lead_beats"] = 16.0;

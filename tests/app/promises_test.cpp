@@ -4,8 +4,6 @@
 
 #include <catch2/catch.hpp>
 
-#include <QWheelEvent>
-
 using namespace ivrin;
 using namespace ivrin::app;
 using namespace ivrin::app::test;
@@ -154,12 +152,7 @@ TEST_CASE("looking elsewhere while it plays stays there, until the key or the ne
     return at >= rig.score().axis().left && at <= rig.score().axis().right();
   };
   // By the wheel to the end of the song.
-  for (int i = 0; i < 60; ++i) {
-    const QPointF at(700, 400);
-    QWheelEvent e(at, rig.score().mapToGlobal(at), {}, {0, -240}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
-                  false);
-    QApplication::sendEvent(&rig.score(), &e);
-  }
+  for (int i = 0; i < 60; ++i) turnWheel(rig.score(), {700, 400}, -240);
   const double there = rig.score().axis().left;
   rig.hear(24000);
   rig.window->tick();

@@ -11,6 +11,7 @@
 
 #include <QTest>
 #include <QTimer>
+#include <QWheelEvent>
 
 #include <cmath>
 #include <fstream>
@@ -179,6 +180,12 @@ struct Rig {
   std::unique_ptr<Session> session;
   std::unique_ptr<MainWindow> window;
 };
+
+/// A turn of the wheel over a point; 120 is one step, forwards over 0.
+inline void turnWheel(QWidget& over, QPointF at, int angle, Qt::KeyboardModifiers held = {}) {
+  QWheelEvent e(at, over.mapToGlobal(at), {}, {0, angle}, Qt::NoButton, held, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(&over, &e);
+}
 
 /// What was placed last.
 inline const Ornament& last(const Rig& rig) {
