@@ -31,13 +31,14 @@ class ListCells : public Cells {
 
  protected:
   const Ornament& ornament() const { return ornament_; }
+  const TableSpec& table() const { return allKinds().find(ornament_.kind)->table(); }
   /// One list from a pattern.
   template <class Get> static void setList(Ornament& o, const char* key, const Pattern& p, Get get) {
     List list;
     for (const PatternStep& s : p) list.push_back(get(s));
     setList(o, key, std::move(list));
   }
-  /// No longer than it needs; what is nothing but the default is not written.
+  /// No longer than it needs.
   static void setList(Ornament& o, const char* key, List list) {
     const auto repeats = [&](std::size_t round) {
       for (std::size_t i = round; i < list.size(); ++i)
@@ -49,11 +50,14 @@ class ListCells : public Cells {
         list.resize(round);
         break;
       }
-    const SettingSpec& spec = *allKinds().find(o.kind)->table().find(key);
-    if (Value(list) == spec.initial)
+    setOrErase(o, key, std::move(list));
+  }
+  /// What is nothing but the default is not written.
+  static void setOrErase(Ornament& o, const char* key, Value v) {
+    if (v == allKinds().find(o.kind)->table().find(key)->initial)
       o.settings.erase(key);
     else
-      o.settings[key] = std::move(list);
+      o.settings[key] = std::move(v);
   }
 
  private:

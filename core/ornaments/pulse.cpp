@@ -225,15 +225,10 @@ PulseShape::PulseShape(const Placed& p)
   depth = s.share("depth_percent");
   bendIn_ = s.number("fade_in_bend");
   bendOut_ = s.number("fade_out_bend");
-  const auto each = [&](const char* key) {
-    Own all;
-    for (const Value& v : *s.value(key).list()) all.push_back(v.number() ? std::optional(*v.number()) : std::nullopt);
-    return all;
-  };
-  ins_ = each("fade_ins");
-  outs_ = each("fade_outs");
-  inBends_ = each("fade_in_bends");
-  outBends_ = each("fade_out_bends");
+  ins_ = s.numbersOrNull("fade_ins");
+  outs_ = s.numbersOrNull("fade_outs");
+  inBends_ = s.numbersOrNull("fade_in_bends");
+  outBends_ = s.numbersOrNull("fade_out_bends");
   const auto fade = [&](const char* key) -> Fade {
     const Value& v = s.value(key);
     if (const double* percent = v.number()) return {*percent / 100, 0};
@@ -250,12 +245,13 @@ SideGains PulseShape::gainsOf(std::int64_t step) const {
 }
 
 PulseShape::Step PulseShape::step(std::int64_t k) const {
-  Step s{grid.begin(k), 0, 0, 0, 0, own(inBends_, k).value_or(bendIn_), own(outBends_, k).value_or(bendOut_)};
+  Step s{
+      grid.begin(k), 0, 0, 0, 0, goneRound(inBends_, k).value_or(bendIn_), goneRound(outBends_, k).value_or(bendOut_)};
   s.length = (grid.begin(k + 1) - s.begin).count;
   const auto length = static_cast<double>(s.length);
   s.open = std::clamp<std::int64_t>(std::llround(open * length), std::min<std::int64_t>(1, s.length), s.length);
   const auto fade = [&](const Own& list, const Fade& all) {
-    const auto percent = own(list, k);
+    const auto percent = goneRound(list, k);
     return std::llround(percent ? *percent / 100 * length : all.share * length + all.frames);
   };
   s.fadeIn = fade(ins_, in_);
@@ -275,10 +271,10 @@ Pattern PulseShape::pattern() const {
     const auto k = static_cast<std::int64_t>(i);
     all[i] = {.level = levelOf(k),
               .side = panOf(k),
-              .in = own(ins_, k),
-              .out = own(outs_, k),
-              .inBend = own(inBends_, k),
-              .outBend = own(outBends_, k)};
+              .in = goneRound(ins_, k),
+              .out = goneRound(outs_, k),
+              .inBend = goneRound(inBends_, k),
+              .outBend = goneRound(outBends_, k)};
   }
   return all;
 }

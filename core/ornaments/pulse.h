@@ -3,6 +3,7 @@
 
 #include "dsp/balance.h"
 #include "ornaments/kind.h"
+#include "patterns/pattern.h"
 #include "patterns/step_grid.h"
 
 namespace ivrin {
@@ -14,8 +15,8 @@ struct PulseShape {
   std::vector<double> levels, pans; // gone round
   double open;                      // part of a step that sounds
   double depth;
-  double levelOf(std::int64_t step) const { return levels[static_cast<std::size_t>(step) % levels.size()]; }
-  double panOf(std::int64_t step) const { return pans[static_cast<std::size_t>(step) % pans.size()]; }
+  double levelOf(std::int64_t step) const { return goneRound(levels, step); }
+  double panOf(std::int64_t step) const { return goneRound(pans, step); }
   /// Of an open step: its level on each side.
   SideGains gainsOf(std::int64_t step) const;
 
@@ -38,9 +39,6 @@ struct PulseShape {
   };
   /// What one step has of its own goes before what all have; the list goes round.
   using Own = std::vector<std::optional<double>>;
-  static std::optional<double> own(const Own& list, std::int64_t k) {
-    return list[static_cast<std::size_t>(k) % list.size()];
-  }
   Fade in_, out_;
   double bendIn_, bendOut_;
   Own ins_, outs_, inBends_, outBends_; // percent, and bends

@@ -22,7 +22,7 @@ constexpr float kLeastOfLoudest = 0.1f; // of the highest heard there: what is s
 constexpr double kDbPerSecond = 100;    // by which an attack further away must be stronger
 constexpr double kBackSeconds = 0.0025; // from half its height to where an attack begins, at most
 constexpr double kLongestTakeFrom = 0.5;
-constexpr double kMostDb = 12, kLeastSemitones = -48, kMostSemitones = 24; // whatever steps add up to
+constexpr double kLeastSemitones = -48, kMostSemitones = 24; // whatever steps add up to
 
 TableSpec makeStutterTable() {
   TableSpec t;
@@ -353,8 +353,7 @@ StutterShape::StutterShape(const Placed& p)
     frames.end = std::clamp(grid.begin(static_cast<std::int64_t>(*count)), frames.begin, frames.end);
   cells = frames.empty() ? 0 : grid.at(frames.end - Frames(1)) + 1;
   fade = std::llround(s.number("fade_ms") / 1000 * p.sampleRate());
-  for (const Value& v : *s.value("gains_db").list())
-    gains_.push_back(v.number() ? std::optional(*v.number()) : std::nullopt);
+  gains_ = s.numbersOrNull("gains_db");
   for (const Value& v : *s.value("reversed").list()) reversed_.push_back(*v.boolean() ? 1 : 0);
   pitches_ = s.numbers("pitches");
   pans_ = s.numbers("pan_pattern");
@@ -371,15 +370,15 @@ StutterShape::Cell StutterShape::cell(std::int64_t k) const {
   c.length = (std::min(grid.begin(k + 1), frames.end) - c.begin).count;
   c.open = std::clamp<std::int64_t>(std::llround(gate_ * static_cast<double>(c.length)),
                                     std::min<std::int64_t>(1, c.length), c.length);
-  c.slice = (grid.begin(entry(order_, k)) - grid.begin(0)).count;
+  c.slice = (grid.begin(goneRound(order_, k)) - grid.begin(0)).count;
   const double steps = static_cast<double>(k);
-  const double semitones = std::clamp(entry(pitches_, k) + steps * pitchStep_, kLeastSemitones, kMostSemitones);
+  const double semitones = std::clamp(goneRound(pitches_, k) + steps * pitchStep_, kLeastSemitones, kMostSemitones);
   c.speed = semitones == 0 ? 1 : std::exp2(semitones / 12);
-  c.reversed = entry(reversed_, k) != 0 || (reverseEvery_ > 0 && (k + 1) % reverseEvery_ == 0);
-  if (const auto db = entry(gains_, k)) {
-    const double total = std::min(*db + steps * gainStep_, kMostDb);
+  c.reversed = goneRound(reversed_, k) != 0 || (reverseEvery_ > 0 && (k + 1) % reverseEvery_ == 0);
+  if (const auto db = goneRound(gains_, k)) {
+    const double total = std::min(*db + steps * gainStep_, kMostCellDb);
     const double gain = total == 0 ? 1 : total < -120 ? 0 : Decibels(total).gain();
-    const SideGains sides = balance(entry(pans_, k));
+    const SideGains sides = balance(goneRound(pans_, k));
     c.gains = {gain * sides.left, gain * sides.right};
   }
   return c;
@@ -409,8 +408,8 @@ Pattern StutterShape::pattern() const {
   Pattern all(ListCells::roundOf({gains_.size(), pans_.size(), pitches_.size(), reversed_.size()}));
   for (std::size_t i = 0; i < all.size(); ++i) {
     const auto k = static_cast<std::int64_t>(i);
-    const auto db = entry(gains_, k);
-    all[i] = {db ? Decibels(*db).gain() : 0, entry(pans_, k), entry(pitches_, k), entry(reversed_, k) != 0};
+    const auto db = goneRound(gains_, k);
+    all[i] = {db ? Decibels(*db).gain() : 0, goneRound(pans_, k), goneRound(pitches_, k), goneRound(reversed_, k) != 0};
   }
   return all;
 }

@@ -4,9 +4,12 @@
 
 #include "dsp/balance.h"
 #include "ornaments/kind.h"
+#include "patterns/pattern.h"
 #include "patterns/step_grid.h"
 
 namespace ivrin {
+
+inline constexpr double kMostCellDb = 12; // of a cell, whatever steps add up to
 
 /// What a stutter's settings say of its cells, ready to be asked cell by cell and to be drawn.
 struct StutterShape {
@@ -44,9 +47,6 @@ struct StutterShape {
   std::int64_t fade;  // frames, where a cell is long enough
 
  private:
-  template <class T> static T entry(const std::vector<T>& list, std::int64_t k) {
-    return list[static_cast<std::size_t>(k) % list.size()];
-  }
   std::vector<std::optional<double>> gains_; // dB; nothing: silent
   std::vector<double> pitches_, pans_;
   std::vector<char> reversed_;

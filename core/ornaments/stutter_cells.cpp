@@ -3,6 +3,7 @@
 #include "ornaments/list_cells.h"
 #include "ornaments/stutter.h"
 #include "song/settings/setting_text.h"
+#include "song/settings/setting_type.h"
 #include "song/settings/settings_view.h"
 #include "time/note_value.h"
 
@@ -11,10 +12,6 @@
 
 namespace ivrin {
 namespace {
-
-constexpr double kMostDbOfACell = 12;
-constexpr std::size_t kMostRuns = 64, kMostOfARun = 64; // what a song file holds (list_types.cpp)
-constexpr double kLeastMs = 1;
 
 class StutterCells : public ListCells {
  public:
@@ -31,8 +28,7 @@ class StutterCells : public ListCells {
   Ornament with(const Pattern& p) const override {
     Ornament o = ornament();
     setList(o, "gains_db", p, [](const PatternStep& s) {
-      return s.sounds() ? Value(std::clamp(std::round(200 * std::log10(s.level)) / 10, -60.0, kMostDbOfACell))
-                        : Value();
+      return s.sounds() ? Value(std::clamp(std::round(200 * std::log10(s.level)) / 10, -60.0, kMostCellDb)) : Value();
     });
     setList(o, "pan_pattern", p, [](const PatternStep& s) { return Value(s.side); });
     setList(o, "pitches", p, [](const PatternStep& s) { return Value(s.semitones); });
@@ -41,9 +37,7 @@ class StutterCells : public ListCells {
   }
   Has has() const override { return {.sides = true, .pitches = true, .directions = true, .lengths = true}; }
 
-  std::string lengthText(std::int64_t k) const override {
-    return settingText(*allKinds().find("stutter")->table().find("slice"), lengthOf(k));
-  }
+  std::string lengthText(std::int64_t k) const override { return settingText(*table().find("slice"), lengthOf(k)); }
 
   std::optional<Ornament> cut(std::int64_t k) const override {
     const auto half = halfOf(lengthOf(k));
@@ -56,7 +50,7 @@ class StutterCells : public ListCells {
   }
 
  private:
-  SettingsView settings() const { return {allKinds().find("stutter")->table(), ornament().settings}; }
+  SettingsView settings() const { return {table(), ornament().settings}; }
   bool goesRound() const { return settings().is("pattern_fill", "cycle"); }
   Value lengthOf(std::int64_t k) const {
     if (runs_.empty()) return settings().value("slice");
@@ -86,7 +80,7 @@ class StutterCells : public ListCells {
     if (const auto beats = beatsOf(length); beats && beats->ticks % 2 == 0)
       if (Value half = valueOf(Beats(beats->ticks / 2)); half.text()) return half;
     const double ms = millisecondsOf(length) / 2;
-    return ms < kLeastMs ? std::nullopt : std::optional(Value(ms));
+    return ms < table().find("slice")->min ? std::nullopt : std::optional(Value(ms));
   }
   double millisecondsOf(const Value& length) const {
     if (const double* ms = length.number()) return *ms;
@@ -117,7 +111,7 @@ class StutterCells : public ListCells {
     for (const char* key : {"gains_db", "pitches", "pan_pattern"}) {
       const List& was = *settings().value(key).list();
       List list;
-      for (const std::int64_t i : from) list.push_back(was[static_cast<std::size_t>(i) % was.size()]);
+      for (const std::int64_t i : from) list.push_back(goneRound(was, i));
       setList(o, key, std::move(list));
     }
     List reversed;
@@ -127,8 +121,7 @@ class StutterCells : public ListCells {
     if (const List* order = settings().value("order").list()) {
       List list;
       for (std::size_t i = 0; i < from.size(); ++i) {
-        const auto slice =
-            static_cast<std::int64_t>(*(*order)[static_cast<std::size_t>(from[i]) % order->size()].number() - 1);
+        const auto slice = static_cast<std::int64_t>(*goneRound(*order, from[i]).number() - 1);
         std::int64_t now = slice < k ? slice : slice < k + count ? k : slice + more;
         // Of a cell that plays its own slice each half goes on with its own.
         if (slice == from[i] && slice == k) now = k + std::min(static_cast<std::int64_t>(i) - k, more > 0 ? more : 0);
@@ -151,8 +144,7 @@ class StutterCells : public ListCells {
     if (std::all_of(next.begin(), next.end(), same)) {
       o.settings.erase("pattern");
       o.settings.erase("pattern_fill");
-      o.settings["slice"] = next.front();
-      if (next.front() == allKinds().find("stutter")->table().find("slice")->initial) o.settings.erase("slice");
+      setOrErase(o, "slice", next.front());
       return o;
     }
     List made;

@@ -25,6 +25,11 @@ using Pattern = std::vector<PatternStep>;
 /// Steps of a pattern that a hand makes or a file holds.
 inline constexpr std::size_t kMostSteps = 1024;
 
+/// Entry k of a list that goes round.
+template <class T> const T& goneRound(const std::vector<T>& list, std::int64_t k) {
+  return list[static_cast<std::size_t>(k) % list.size()];
+}
+
 /// The same steps until there are `steps` of them; one that is long enough stays.
 Pattern atLeast(Pattern p, std::size_t steps);
 /// Later by so many steps (earlier: negative).

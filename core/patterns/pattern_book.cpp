@@ -56,8 +56,11 @@ std::vector<NamedPattern> makeShipped() {
 struct Part {
   const char* key;
   double min, max, initial;
+  double PatternStep::*part;
 };
-constexpr Part kParts[] = {{"level", 0, 4, 1}, {"side", -1, 1, 0}, {"semitones", -24, 24, 0}};
+constexpr Part kParts[] = {{"level", 0, 4, 1, &PatternStep::level},
+                           {"side", -1, 1, 0, &PatternStep::side},
+                           {"semitones", -24, 24, 0, &PatternStep::semitones}};
 /// What a step may have of its own.
 struct OwnPart {
   const char* key;
@@ -94,7 +97,6 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
     return std::nullopt;
   }
   PatternStep s;
-  double* const into[] = {&s.level, &s.side, &s.semitones};
   for (const auto& [key, value] : *o) {
     if (key == "reversed") {
       if (value.boolean())
@@ -108,8 +110,7 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
     const auto part = std::find_if(std::begin(kParts), std::end(kParts), named);
     const auto own = std::find_if(std::begin(kOwnParts), std::end(kOwnParts), named);
     if (part != std::end(kParts)) {
-      if (const auto d = numberIn(value, part->min, part->max, place + "." + key, problems))
-        *into[part - std::begin(kParts)] = *d;
+      if (const auto d = numberIn(value, part->min, part->max, place + "." + key, problems)) s.*part->part = *d;
     } else if (own != std::end(kOwnParts)) {
       s.*own->part = numberIn(value, own->min, own->max, place + "." + key, problems);
     } else {
@@ -160,9 +161,8 @@ std::string patternText(const NamedPattern& p) {
   List steps;
   for (const PatternStep& s : p.steps) {
     Object o;
-    const double values[] = {s.level, s.side, s.semitones};
-    for (std::size_t i = 0; i < 3; ++i)
-      if (values[i] != kParts[i].initial) o.emplace_back(kParts[i].key, values[i]);
+    for (const Part& part : kParts)
+      if (s.*part.part != part.initial) o.emplace_back(part.key, s.*part.part);
     if (s.reversed) o.emplace_back("reversed", true);
     for (const OwnPart& own : kOwnParts)
       if (s.*own.part) o.emplace_back(own.key, *(s.*own.part));

@@ -56,8 +56,6 @@ class BandsType : public SettingType {
 /// Runs of equal steps: [["1/8", 2], ["1/16", 4]], typed as "2 × 1/8, 4 × 1/16".
 class PatternType : public SettingType {
  public:
-  static constexpr std::size_t kMostRuns = 64;
-  static constexpr double kMostOfARun = 64;
   std::string_view name() const override { return "pattern"; }
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
     const auto* l = v.list();
@@ -66,7 +64,8 @@ class PatternType : public SettingType {
       return;
     }
     static const SettingSpec length{.key = "length", .type = type::time, .min = 1, .max = 960000};
-    static const SettingSpec count{.key = "count", .type = type::integer, .min = 1, .max = kMostOfARun};
+    static const SettingSpec count{
+        .key = "count", .type = type::integer, .min = 1, .max = static_cast<double>(kMostOfARun)};
     for (std::size_t i = 0; i < l->size(); ++i) {
       const std::string at = place + "[" + std::to_string(i) + "]";
       const List* run = (*l)[i].list();

@@ -10,6 +10,9 @@
 
 namespace ivrin {
 
+/// Of a list of runs, [[note value, count]].
+inline constexpr std::size_t kMostRuns = 64, kMostOfARun = 64;
+
 /// The next number by chance, 0..1, never 1.
 using Draw = const std::function<double()>&;
 

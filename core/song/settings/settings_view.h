@@ -37,6 +37,13 @@ class SettingsView {
         if (v.number()) all.push_back(*v.number());
     return all;
   }
+  /// The same with null entries in their places.
+  std::vector<std::optional<double>> numbersOrNull(const char* key) const {
+    std::vector<std::optional<double>> all;
+    if (const auto* l = value(key).list())
+      for (const Value& v : *l) all.push_back(v.number() ? std::optional(*v.number()) : std::nullopt);
+    return all;
+  }
   /// A setting of type time at a place of the song.
   double seconds(const char* key, const TempoMap& map, Beats at) const {
     if (const double* ms = value(key).number()) return *ms / 1000;
