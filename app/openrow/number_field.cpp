@@ -261,7 +261,7 @@ void NumberField::beginTyping(const QString& text) {
                                                            QRegularExpression::CaseInsensitiveOption),
                                         edit_));
   connect(edit_, &QLineEdit::inputRejected, this, [this] {
-    emit refused(tr("%1 is %2").arg(QString::fromStdString(spec_.label), QString::fromStdString(settingRange(spec_))));
+    refuse(tr("%1 is %2").arg(QString::fromStdString(spec_.label), QString::fromStdString(settingRange(spec_))));
   });
   edit_->show();
   edit_->setFocus();
@@ -279,13 +279,18 @@ void NumberField::endTyping(bool take, bool focusHere) {
   std::string why;
   const auto v = parseSettingAt(spec_, text, map_, at_, why);
   if (!v) {
-    emit refused(QString::fromStdString(why));
+    refuse(QString::fromStdString(why));
     return;
   }
   if (*v == value_) return;
   setValue(*v);
   emit changed(value_, false);
   emit settled();
+}
+
+/// Without the marks that ranges have on the format page.
+void NumberField::refuse(QString why) {
+  emit refused(why.remove('`'));
 }
 
 bool NumberField::eventFilter(QObject* o, QEvent* e) {

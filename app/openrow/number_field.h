@@ -65,6 +65,7 @@ class NumberField : public QWidget {
   void beginTyping(const QString& text);
   void endTyping(bool take, bool focusHere);
   void announce();
+  void refuse(QString why);
   bool eventFilter(QObject* o, QEvent* e) override;
 
   const SettingSpec& spec_;

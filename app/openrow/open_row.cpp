@@ -195,7 +195,7 @@ void OpenRow::build(const TableSpec& table) {
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::typed, score_, [this] { score_->setFocus(); });
     connect(f, &NumberField::refused, this, [this](const QString& why) {
-      QString words = tr("%1, %2").arg(kindWord(ornament_.kind), QString(why).remove('`'));
+      QString words = tr("%1, %2").arg(kindWord(ornament_.kind), why);
       words[0] = words[0].toUpper();
       emit session_.notice(words, true);
     });

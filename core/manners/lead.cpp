@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_set>
 
 namespace ivrin {
 namespace {
@@ -25,11 +26,12 @@ int leadBarsFor(const Song& song, Frames first) {
 Song withRoomBefore(const Song& now, Song next, int atLeast, std::shared_ptr<const Impulses> impulses) {
   const SongContext context = contextOf(next, std::move(impulses));
   const bool sameGrid = now.tempo == next.tempo && now.meter == next.meter && now.startSeconds == next.startSeconds;
+  std::unordered_set<const Ornament*> known; // the same value, wherever it stands in the list
+  if (sameGrid)
+    for (const auto& o : now.ornaments) known.insert(o.get());
   next.leadBars = atLeast;
-  for (std::size_t i = 0; i < next.ornaments.size(); ++i) {
-    const auto& o = next.ornaments[i];
-    if (!o->enabled) continue;
-    if (sameGrid && i < now.ornaments.size() && now.ornaments[i].get() == o.get()) continue;
+  for (const auto& o : next.ornaments) {
+    if (!o->enabled || known.contains(o.get())) continue;
     const Ornament* was = sameGrid ? now.ornament(o->id) : nullptr;
     if (was && *was == *o) continue;
     const Kind* kind = allKinds().find(o->kind);
