@@ -129,6 +129,7 @@ void describe(QCommandLineParser& args) {
        {QStringLiteral("text"), QStringLiteral("scale of all text, 1 to 2; the desktop's otherwise"),
         QStringLiteral("N")},
        {QStringLiteral("night"), QStringLiteral("on dark paper")},
+       {QStringLiteral("keys"), QStringLiteral("write the page of keys and end")},
        {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
 }
 
@@ -164,6 +165,10 @@ int main(int argc, char** argv) {
   }
   Session session(std::move(options));
   MainWindow window(session, args.value(QStringLiteral("demo")).toStdString());
+  if (args.isSet(QStringLiteral("keys"))) {
+    std::fputs(qPrintable(window.keysAsMarkdown()), stdout);
+    return 0;
+  }
   const QStringList size = args.value(QStringLiteral("size")).split('x');
   if (size.size() == 2) window.resize(size[0].toInt(), size[1].toInt());
   if (args.isSet(QStringLiteral("night"))) window.setNight(true);

@@ -24,16 +24,25 @@ struct ActionSpec {
   QString sub{}; // a submenu's title; entries of one submenu stand together
 };
 
+/// An action's words, without its mnemonic and dots.
+QString plainText(const QAction* a);
+
 class ActionRegistry : public QObject {
   Q_OBJECT
  public:
   explicit ActionRegistry(QWidget* window);
   QAction* add(const ActionSpec& spec);
   QAction* action(const QString& id) const { return actions_.value(id); }
+  QList<QAction*> all() const { return actions_.values(); }
   /// Menus in order of first use, each with its actions.
   const std::vector<std::pair<QString, std::vector<QAction*>>>& menus() const { return menus_; }
   /// "Undo (Ctrl+Z)"
   static QString withKey(const QAction* a);
+  /// Gives every entry of a menu a letter of its own: that which its text marks where it is free, else the first free
+  /// one of its text.
+  static void giveLetters(const QList<QAction*>& entries);
+  /// Other words for an entry, which keeps its letter.
+  static void retitle(QAction* a, const QString& text);
 
  private:
   QWidget* window_;

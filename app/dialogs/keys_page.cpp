@@ -12,37 +12,11 @@ namespace ivrin::app {
 
 KeysPage::KeysPage(const ActionRegistry& actions, QWidget* parent)
     : QDialog(parent)
+    , groups_(keyList(actions, true))
     , search_(new QLineEdit(this))
     , page_(new QTextBrowser(this)) {
   setWindowTitle(tr("Keys"));
   setObjectName(QStringLiteral("keysPage"));
-  const auto group = [this](const QString& title) -> Group& {
-    const auto it = std::find_if(groups_.begin(), groups_.end(), [&](const Group& g) { return g.title == title; });
-    return it != groups_.end() ? *it : groups_.emplace_back(Group{title, {}});
-  };
-  for (const auto& [menu, entries] : actions.menus())
-    for (const QAction* a : entries) {
-      if (!a || a->shortcut().isEmpty()) continue;
-      QStringList keys;
-      for (const QKeySequence& k : a->shortcuts()) keys << k.toString(QKeySequence::NativeText);
-      const QString sub = a->property("sub").toString();
-      group(sub.isEmpty() ? menu : tr("%1: %2").arg(menu, sub))
-          .lines.push_back({keys.join(tr(" or ")), QString(a->text()).remove('&').remove(QStringLiteral("…"))});
-    }
-  group(tr("In the score")).lines = {
-      {tr("arrows"), tr("the caret by the grid, between rows")},
-      {tr("Shift+arrows"), tr("select, also across rows")},
-      {tr("Return, Esc"), tr("open the ornament at the caret, fold it again")},
-  };
-  group(tr("With the mouse")).lines = {
-      {tr("drag"), tr("select a stretch; a sign moves its ornament; its bracket the source and the end of the tail")},
-      {tr("Shift while dragging"), tr("off the grid, to the sample")},
-      {tr("Ctrl+Shift while dragging"), tr("onto an attack that is near")},
-      {tr("Ctrl and a drag"), tr("takes the source elsewhere; on a cell's shoulder: of this cell alone")},
-      {tr("Shift and a click"), tr("marks several ornaments")},
-      {tr("wheel"), tr("along the song; over a stutter's cell: cut, join; with Ctrl: zoom; with Shift: over the rows")},
-      {tr("double click on a number"), tr("as it was at first")},
-  };
   search_->setPlaceholderText(tr("Search"));
   search_->setAccessibleName(tr("Search keys"));
   search_->setClearButtonEnabled(true);
@@ -68,11 +42,11 @@ void KeysPage::fill() {
   const Palette& c = paper();
   std::vector<std::pair<std::size_t, QString>> blocks; // lines, and how they read
   std::size_t lines = 0;
-  for (const Group& g : groups_) {
+  for (const KeyGroup& g : groups_) {
     QString rows;
     std::size_t n = 0;
     const bool whole = g.title.contains(wanted, Qt::CaseInsensitive);
-    for (const Line& l : g.lines) {
+    for (const KeyLine& l : g.lines) {
       if (!whole && !l.words.contains(wanted, Qt::CaseInsensitive) && !l.keys.contains(wanted, Qt::CaseInsensitive))
         continue;
       rows += QStringLiteral("<tr><td style='padding-right:14px; color:%3' width='38%'>%1</td><td>%2</td></tr>")

@@ -1,7 +1,7 @@
 // All keys and what the mouse does, on one page that scrolls and can be searched; made from the actions there are.
 #pragma once
 
-#include "app/actions/action_registry.h"
+#include "app/actions/key_list.h"
 
 #include <QDialog>
 #include <QLineEdit>
@@ -18,15 +18,8 @@ class KeysPage : public QDialog {
   QString shown() const { return page_->toPlainText(); }
 
  private:
-  struct Line {
-    QString keys, words;
-  };
-  struct Group {
-    QString title;
-    std::vector<Line> lines;
-  };
   void fill();
-  std::vector<Group> groups_;
+  std::vector<KeyGroup> groups_;
   QLineEdit* search_;
   QTextBrowser* page_;
 };

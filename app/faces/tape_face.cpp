@@ -26,11 +26,7 @@ class TapeFace : public Face {
   /// What is turned most of a tape has keys: the open one, else the one at the caret.
   std::vector<OwnAction> actions() const override {
     return {{"tapeFit", QObject::tr("Take the span, or all of the source"), Qt::SHIFT | Qt::Key_E, "fit", 1},
-            {"tapeShape", QObject::tr("Next shape"), Qt::CTRL | Qt::SHIFT | Qt::Key_E, "shape", 1},
-            {"tapeBendMore", QObject::tr("Bend more"), Qt::CTRL | Qt::Key_Up, "bend", 2},
-            {"tapeBendLess", QObject::tr("Bend less"), Qt::CTRL | Qt::Key_Down, "bend", -2},
-            {"tapeFadeMore", QObject::tr("Fade more with the speed"), Qt::CTRL | Qt::SHIFT | Qt::Key_Up, "fade", 2},
-            {"tapeFadeLess", QObject::tr("Fade less with the speed"), Qt::CTRL | Qt::SHIFT | Qt::Key_Down, "fade", -2}};
+            {"tapeShape", QObject::tr("Next shape"), Qt::CTRL | Qt::SHIFT | Qt::Key_E, "shape", 1}};
   }
   QString actionsMenu() const override { return QObject::tr("Speed of a tape"); }
 };

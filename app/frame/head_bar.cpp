@@ -224,6 +224,11 @@ QSize HeadBar::minimumSizeHint() const {
 }
 
 /// Where it is narrow, or the text large, what can be had elsewhere steps back.
+void HeadBar::giveMenuLetters() {
+  ActionRegistry::giveLetters(menus_->actions());
+  for (QMenu* m : menus_->findChildren<QMenu*>()) ActionRegistry::giveLetters(m->actions());
+}
+
 void HeadBar::resizeEvent(QResizeEvent*) {
   QWidget* const steps[] = {tempo_, buttons_[QStringLiteral("equal")], meter_};
   for (QWidget* w : steps) w->setVisible(true);

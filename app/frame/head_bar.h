@@ -21,6 +21,8 @@ class HeadBar : public QWidget {
   QString positionText() const;
   InkButton* button(const QString& actionId) const { return buttons_.value(actionId); }
   NumberField* monitor() const { return monitor_; }
+  /// Once all menus are whole: every entry gets a letter of its own.
+  void giveMenuLetters();
   QMenu* menu(const QString& title) const { return menu_.value(title); }
   /// As the meter says it: "−14.2 LUFS · −1.6 dBTP".
   QString meterText() const;

@@ -14,13 +14,6 @@ void Listening::addActions(const QString& menu) {
   using K = QKeySequence;
   const auto add = [this](const ActionSpec& s) { return actions_.add(s); };
   add({"play", menu, tr("&Play"), tr("Play, or stop"), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
-  add({"start", menu, tr("Go to the &start"), {}, {K(Qt::Key_Home)}, [this] {
-         if (!session_.isOpen()) return;
-         const Beats start = session_.start();
-         score_.setCaret(start);
-         score_.centreOn(start);
-         emit score_.seekRequested(start);
-       }});
   add({"loop",
        menu,
        tr("&Loop"),
@@ -71,7 +64,7 @@ void Listening::addActions(const QString& menu) {
   add({"clickSofter", menu, tr("Click so&fter"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_K)}, [this] {
          setClickDb(clickDb_ - 2);
        }});
-  add({"mono", menu, tr("&Mono"), tr("Listen in mono"), {K(Qt::SHIFT | Qt::Key_M)}, [this] { apply(); }, true});
+  add({"mono", menu, tr("&Mono"), tr("Listen in mono"), {K(Qt::CTRL | Qt::Key_M)}, [this] { apply(); }, true});
 }
 
 void Listening::apply() {

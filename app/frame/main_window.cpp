@@ -121,6 +121,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   tick_.start();
   recent_ = new QMenu(tr("&Recent songs"), this);
   if (QMenu* song = head_->menu(tr("Song"))) song->insertMenu(action(QStringLiteral("save")), recent_);
+  head_->giveMenuLetters();
   showRecent();
   applyGrid();
   applyPaper();

@@ -1,7 +1,7 @@
 // The window: the parts put together, the actions wired to them.
 #pragma once
 
-#include "app/actions/action_registry.h"
+#include "app/actions/key_list.h"
 #include "app/formline/form_line.h"
 #include "app/frame/head_bar.h"
 #include "app/frame/listening.h"
@@ -30,6 +30,7 @@ class MainWindow : public QMainWindow {
   MeasureLine& measure() { return *measure_; }
   Listening& listening() { return *listening_; }
   QAction* action(const QString& id) const { return actions_->action(id); }
+  QString keysAsMarkdown() const { return app::keysAsMarkdown(*actions_); }
   /// Off in tests: closing asks nothing.
   void setAsksBeforeClosing(bool on) { asks_ = on; }
   void setNight(bool on);
@@ -62,8 +63,10 @@ class MainWindow : public QMainWindow {
   void addOwnActions(const QString& menu);
   void addPatternActions(const QString& menu);
   void walkHandles(int step);
+  void toNumbersAndBack();
   void stepSetting(const Face& face, const char* key, int steps);
   void addPlaceActions(const QString& menu);
+  void addTravelActions(const QString& menu);
   void addLookActions(const QString& menu);
   void addGridActions(const QString& menu);
   void updateActions();

@@ -3,6 +3,7 @@
 
 #include "app/faces/face.h"
 #include "app/openrow/open_row.h"
+#include "app/session/as_text.h"
 #include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
 #include "song/edits.h"
@@ -19,7 +20,6 @@ namespace ivrin::app {
 namespace {
 
 using K = QKeySequence;
-constexpr int kGridValues[] = {1, 2, 4, 8, 16, 32, 64};
 
 } // namespace
 
@@ -36,6 +36,7 @@ void MainWindow::addActions() {
                  [this] { outputDialog(); },
                  false,
                  true});
+  addTravelActions(tr("Travel"));
   addLookActions(tr("View"));
   const QString help = tr("Help");
   actions_->add({"keys", help, tr("&Keys"), tr("All keys on one page"), {K::HelpContents}, [this] { showKeys(); }});
@@ -172,7 +173,7 @@ void MainWindow::addEditActions(const QString& menu) {
        menu,
        tr("By the grid, &earlier"),
        tr("By one step of the grid"),
-       {K(Qt::ALT | Qt::Key_Left)},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Left)},
        [this] { score_->nudge(-1); },
        false,
        true,
@@ -181,7 +182,7 @@ void MainWindow::addEditActions(const QString& menu) {
        menu,
        tr("By the grid, &later"),
        tr("By one step of the grid"),
-       {K(Qt::ALT | Qt::Key_Right)},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Right)},
        [this] { score_->nudge(1); },
        false,
        false,
@@ -190,7 +191,7 @@ void MainWindow::addEditActions(const QString& menu) {
        menu,
        tr("By a sample, earlier"),
        {},
-       {K(Qt::ALT | Qt::SHIFT | Qt::Key_Left)},
+       {K(Qt::Key_Comma)},
        [this] { score_->nudgeFrames(-1); },
        false,
        false,
@@ -199,7 +200,7 @@ void MainWindow::addEditActions(const QString& menu) {
        menu,
        tr("By a sample, later"),
        {},
-       {K(Qt::ALT | Qt::SHIFT | Qt::Key_Right)},
+       {K(Qt::Key_Period)},
        [this] { score_->nudgeFrames(1); },
        false,
        false,
@@ -208,7 +209,7 @@ void MainWindow::addEditActions(const QString& menu) {
        menu,
        tr("Before the previous one of its row"),
        {},
-       {K(Qt::ALT | Qt::Key_Up)},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Up)},
        [this] { score_->reorder(-1); },
        false,
        false,
@@ -217,7 +218,7 @@ void MainWindow::addEditActions(const QString& menu) {
        menu,
        tr("After the next one of its row"),
        {},
-       {K(Qt::ALT | Qt::Key_Down)},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Down)},
        [this] { score_->reorder(1); },
        false,
        false,
@@ -232,12 +233,21 @@ void MainWindow::addEditActions(const QString& menu) {
        false,
        false,
        handles});
-  add({"formerHandle",
+  add({"previousHandle",
        menu,
-       tr("The &former handle"),
+       tr("The &previous handle"),
        {},
        {K(Qt::SHIFT | Qt::Key_N)},
        [this] { walkHandles(-1); },
+       false,
+       false,
+       handles});
+  add({"numbers",
+       menu,
+       tr("N&umbers of the open row, and back"),
+       tr("The keys go to its numbers; Return goes there too"),
+       {K(Qt::Key_F6)},
+       [this] { toNumbersAndBack(); },
        false,
        false,
        handles});
@@ -291,6 +301,16 @@ void MainWindow::addEditActions(const QString& menu) {
 void MainWindow::walkHandles(int step) {
   if (!score_->walkHandles(step))
     measure_->say(tr("Handles are in the drawing of an open ornament: Return opens one."), false);
+}
+
+void MainWindow::toNumbersAndBack() {
+  OpenRow* row = score_->openRow();
+  if (!row)
+    measure_->say(tr("Numbers are in the row of an open ornament: Return opens one."), false);
+  else if (row->hasFocus())
+    score_->setFocus();
+  else
+    row->focusNumbers();
 }
 
 /// Keys that kinds have of their own: the open ornament's, else those of the one at the caret.
@@ -447,12 +467,14 @@ void MainWindow::chooseVariant(const std::string& slot) {
 void MainWindow::addPlaceActions(const QString& menu) {
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
   for (const Kind* k : allKinds().all()) {
-    const QString id = QString::fromStdString(k->table().id);
+    const QString id = QString::fromStdString(k->table().id), key = QString::fromStdString(k->table().key);
+    QString name = QString::fromStdString(k->table().name);
+    const auto letter = name.indexOf(key, 0, Qt::CaseInsensitive); // in the menu too, where the name has it
     add({"place-" + id,
          menu,
-         QString::fromStdString(k->table().name),
+         letter < 0 ? name : name.insert(letter, '&'),
          QString::fromStdString(k->table().meaning),
-         {K(QString::fromStdString(k->table().key))},
+         {K(key)},
          [this, id] { score_->placeOnSelection(id); }});
   }
   add({"newLanding",
@@ -467,7 +489,7 @@ void MainWindow::addPlaceActions(const QString& menu) {
        menu,
        tr("New &section here"),
        tr("At the bar of the playhead while playing, else of the caret"),
-       {K(Qt::CTRL | Qt::Key_M)},
+       {K(Qt::SHIFT | Qt::Key_M)},
        [this] {
          form_->rename(addLanding(session_, landingPlace(session_, here(), false, {}), true, tr("Section")));
        }});
@@ -478,13 +500,13 @@ void MainWindow::addPlaceActions(const QString& menu) {
        menu,
        tr("Move the landing a bar earlier"),
        tr("With all that is tied to it"),
-       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Left)},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_PageUp)},
        [this] { form_->nudge(-1); }});
   add({"landingLater",
        menu,
        tr("Move the landing a bar later"),
        tr("With all that is tied to it"),
-       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Right)},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_PageDown)},
        [this] { form_->nudge(1); }});
   add({"removeLanding",
        menu,
@@ -502,208 +524,28 @@ Beats MainWindow::here() const {
   return score_->grid().ticks > 0 ? snapToGrid(now, score_->grid(), session_.plan()->map()) : now;
 }
 
-// ---------------------------------------------------------------- looking
-
-void MainWindow::addLookActions(const QString& menu) {
-  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  add({"former", menu, tr("&Previous landing"), {}, {K(Qt::CTRL | Qt::Key_Left)}, [this] { score_->goToLanding(-1); }});
-  add({"next", menu, tr("&Next landing"), {}, {K(Qt::CTRL | Qt::Key_Right)}, [this] { score_->goToLanding(1); }});
-  add({"centre", menu, tr("&Centre on the landing"), {}, {K(Qt::Key_Period)}, [this] { score_->goToLanding(0); }});
-  add({"follow",
-       menu,
-       tr("Fo&llow the playhead"),
-       tr("Turn the page with it; looking elsewhere ends that until play is pressed"),
-       {K(Qt::SHIFT | Qt::Key_Space)},
-       [this] {
-         score_->setFollows(action(QStringLiteral("follow"))->isChecked());
-         score_->tick();
-       },
-       true});
-  action(QStringLiteral("follow"))->setChecked(true);
-  connect(score_, &ScoreView::followsChanged, action(QStringLiteral("follow")), &QAction::setChecked);
-  add({"nearer",
-       menu,
-       tr("Zoom &in"),
-       {},
-       {K::ZoomIn, K(Qt::CTRL | Qt::Key_Equal)},
-       [this] { score_->zoom(1.5, score_->axis().x0 + score_->axis().width / 2); },
-       false,
-       true});
-  add({"farther", menu, tr("Zoom &out"), {}, {K::ZoomOut}, [this] {
-         score_->zoom(1 / 1.5, score_->axis().x0 + score_->axis().width / 2);
-       }});
-  add({"whole", menu, tr("The &whole song"), {}, {K(Qt::CTRL | Qt::Key_0)}, [this] {
-         if (session_.isOpen())
-           score_->showRange(-1, session_.plan()->map().quartersAt(session_.plan()->end(true)) + 1, true);
-       }});
-  add({"foldRow",
-       menu,
-       tr("Fold the caret's ro&w"),
-       tr("To a thin staff, or back"),
-       {K(Qt::SHIFT | Qt::Key_F)},
-       [this] { score_->toggleFold(score_->caretRow()); },
-       false,
-       true});
-  add({"foldQuiet",
-       menu,
-       tr("Fold &quiet staves"),
-       tr("Staves without ornaments in view fold by themselves"),
-       {K(Qt::Key_F)},
-       [this] { score_->setFoldsQuiet(action(QStringLiteral("foldQuiet"))->isChecked()); },
-       true});
-  addGridActions(menu);
-  const QString papers = tr("Paper");
-  add({"paper-desktop",
-       menu,
-       tr("As the &desktop"),
-       {},
-       {},
-       [this] { setPaperChoice(QStringLiteral("desktop")); },
-       true,
-       true,
-       papers});
-  add({"paper-day",
-       menu,
-       tr("D&ay"),
-       tr("Dark ink on warm white"),
-       {},
-       [this] { setPaperChoice(QStringLiteral("day")); },
-       true,
-       false,
-       papers});
-  add({"paper-night",
-       menu,
-       tr("Ni&ght"),
-       tr("Pale ink on dark paper"),
-       {},
-       [this] { setPaperChoice(QStringLiteral("night")); },
-       true,
-       false,
-       papers});
-  add({"night",
-       menu,
-       tr("The other paper"),
-       tr("Day or night"),
-       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_N)},
-       [this] { setPaperChoice(paper().night ? QStringLiteral("day") : QStringLiteral("night")); },
-       false,
-       false,
-       papers});
-}
-
-void MainWindow::addGridActions(const QString& menu) {
-  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  const QString grid = tr("Grid");
-  int key = Qt::Key_1;
-  for (const int value : kGridValues)
-    add({QStringLiteral("grid-%1").arg(value),
-         menu,
-         QStringLiteral("1/%1").arg(value),
-         tr("Selections, edges and moves snap to this; Alt leaves the grid"),
-         {K(Qt::CTRL | static_cast<Qt::Key>(key++))},
-         [this, value] {
-           gridValue_ = value;
-           applyGrid();
-         },
-         true,
-         value == 1,
-         grid});
-  const auto form = [this](const QString& f) {
-    return [this, f] {
-      gridForm_ = gridForm_ == f ? QString() : f;
-      applyGrid();
-    };
-  };
-  add({"grid-dotted",
-       menu,
-       tr("&Dotted"),
-       {},
-       {K(Qt::CTRL | Qt::Key_Period)},
-       form(QStringLiteral(".")),
-       true,
-       true,
-       grid});
-  add({"grid-triplet",
-       menu,
-       tr("&Triplet"),
-       {},
-       {K(Qt::SHIFT | Qt::Key_T)},
-       form(QStringLiteral("t")),
-       true,
-       false,
-       grid});
-  add({"grid-free",
-       menu,
-       tr("&Free, no grid"),
-       {},
-       {K(Qt::CTRL | Qt::Key_8)},
-       [this] {
-         gridValue_ = 0;
-         applyGrid();
-       },
-       true,
-       false,
-       grid});
-  const auto walk = [this](int by) {
-    const auto* at = std::find(std::begin(kGridValues), std::end(kGridValues), gridValue_);
-    const auto i = at == std::end(kGridValues) ? 4 : at - std::begin(kGridValues) + by;
-    gridValue_ = kGridValues[std::clamp<std::ptrdiff_t>(i, 0, std::size(kGridValues) - 1)];
-    applyGrid();
-  };
-  add({"grid-coarser", menu, tr("Coarser"), {}, {K(Qt::Key_BracketLeft)}, [walk] { walk(-1); }, false, true, grid});
-  add({"grid-finer", menu, tr("Finer"), {}, {K(Qt::Key_BracketRight)}, [walk] { walk(1); }, false, false, grid});
-}
-
-QString MainWindow::gridText() const {
-  return gridValue_ == 0 ? QStringLiteral("free") : QStringLiteral("1/%1%2").arg(gridValue_).arg(gridForm_);
-}
-
-void MainWindow::setGridText(const QString& text) {
-  const auto value = NoteValue::parse(text.toStdString());
-  gridValue_ = value && value->kind == NoteValue::Kind::fraction ? value->number : 0;
-  gridForm_ = value && value->dotted ? QStringLiteral(".") : value && value->triplet ? QStringLiteral("t") : QString();
-  applyGrid();
-}
-
-void MainWindow::applyGrid() {
-  const auto value = NoteValue::parse(gridText().toStdString());
-  score_->setGrid(value ? *value->beats(TempoMap(), Beats(0)) : Beats(0), gridText());
-  updateActions();
-}
-
 // ---------------------------------------------------------------- what can be done now
 
 void MainWindow::updateActions() {
   const bool open = session_.isOpen();
-  for (const char* id : {"save",       "saveAs",       "lead",    "export",         "play",          "start",
-                         "copy",       "duplicate",    "earlier", "later",          "sampleEarlier", "sampleLater",
-                         "orderUp",    "orderDown",    "loop",    "audition",       "click",         "with",
-                         "equal",      "alone",        "mono",    "former",         "next",          "centre",
-                         "nearer",     "farther",      "whole",   "foldRow",        "foldQuiet",     "selectAll",
-                         "mark",       "enabled",      "tie",     "sourceHome",     "newLanding",    "newSection",
-                         "nextHandle", "formerHandle", "rename",  "landingEarlier", "landingLater",  "removeLanding"})
-    action(QString::fromLatin1(id))->setEnabled(open);
-  for (const Face* f : allFaces())
-    for (const OwnAction& a : f->actions()) action(a.id)->setEnabled(open);
+  static const QSet<QString> atAnyTime{"new", "open", "demo", "left", "quit", "output", "keys", "about", "night"};
+  for (QAction* a : actions_->all()) {
+    const QString id = a->objectName();
+    a->setEnabled(open || atAnyTime.contains(id) || id.startsWith(QLatin1String("paper-")) ||
+                  id.startsWith(QLatin1String("grid-")));
+  }
   const History& h = session_.history();
   QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
   undo->setEnabled(open && h.canUndo());
   redo->setEnabled(open && h.canRedo());
-  undo->setText(h.canUndo() ? tr("&Undo %1").arg(QString::fromStdString(h.undoLabel())) : tr("&Undo"));
-  redo->setText(h.canRedo() ? tr("&Redo %1").arg(QString::fromStdString(h.redoLabel())) : tr("&Redo"));
+  ActionRegistry::retitle(undo, h.canUndo() ? tr("Undo %1").arg(asText(h.undoLabel())) : tr("Undo"));
+  ActionRegistry::retitle(redo, h.canRedo() ? tr("Redo %1").arg(asText(h.redoLabel())) : tr("Redo"));
   action(QStringLiteral("paste"))->setEnabled(open && !copied_.empty());
   action(QStringLiteral("delete"))->setEnabled(!session_.chosen().empty() || !score_->marked().empty());
   action(QStringLiteral("fourTries"))->setEnabled(!session_.chosen().empty());
   action(QStringLiteral("sourceHere"))->setEnabled(!session_.chosen().empty() && score_->selection());
   for (const char* slot : {"A", "B", "C", "D"})
     action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());
-  for (const Kind* k : allKinds().all()) // with nothing to act on it says so
-    action(QStringLiteral("place-") + QString::fromStdString(k->table().id))->setEnabled(open);
-  for (const int value : kGridValues) action(QStringLiteral("grid-%1").arg(value))->setChecked(gridValue_ == value);
-  action(QStringLiteral("grid-free"))->setChecked(gridValue_ == 0);
-  action(QStringLiteral("grid-dotted"))->setChecked(gridForm_ == QLatin1String("."));
-  action(QStringLiteral("grid-triplet"))->setChecked(gridForm_ == QLatin1String("t"));
-  action(QStringLiteral("stemFile"))->setEnabled(open);
   action(QStringLiteral("findStems"))->setEnabled(open && !session_.missingStems().empty());
   const QString title = QString::fromStdString(session_.song().title);
   const QString shown = title.isEmpty() ? tr("Untitled") : shortened(title, 80);

@@ -294,9 +294,8 @@ void CurveLane::mouseDoubleClickEvent(QMouseEvent* e) {
 bool CurveLane::event(QEvent* e) {
   if (e->type() == QEvent::ShortcutOverride) { // what edits the curve is not for the window's actions
     const auto* k = static_cast<QKeyEvent*>(e);
-    static const QList<int> ours{Qt::Key_Left,   Qt::Key_Right,       Qt::Key_Up,
-                                 Qt::Key_Down,   Qt::Key_Delete,      Qt::Key_Insert,
-                                 Qt::Key_Escape, Qt::Key_BracketLeft, Qt::Key_BracketRight};
+    static const QList<int> ours{Qt::Key_Left,   Qt::Key_Right,  Qt::Key_Up,    Qt::Key_Down,
+                                 Qt::Key_Delete, Qt::Key_Insert, Qt::Key_Escape};
     if (ours.contains(k->key()) || k->matches(QKeySequence::Copy) || k->matches(QKeySequence::Paste)) {
       e->accept();
       return true;
@@ -342,6 +341,7 @@ void CurveLane::keyPressEvent(QKeyEvent* e) {
     put(*pasted, tr("paste"), false);
     return;
   }
+  const bool bends = e->modifiers() & Qt::ControlModifier;
   switch (e->key()) {
   case Qt::Key_Left:
     move(-step, 0);
@@ -350,16 +350,10 @@ void CurveLane::keyPressEvent(QKeyEvent* e) {
     move(step, 0);
     return;
   case Qt::Key_Up:
-    move(0, up);
+    bends ? put(withBend(curve_, i, p.bend + 0.05), tr("bend"), true) : move(0, up);
     return;
   case Qt::Key_Down:
-    move(0, -up);
-    return;
-  case Qt::Key_BracketLeft:
-    put(withBend(curve_, i, p.bend - 0.05), tr("bend"), true);
-    return;
-  case Qt::Key_BracketRight:
-    put(withBend(curve_, i, p.bend + 0.05), tr("bend"), true);
+    bends ? put(withBend(curve_, i, p.bend - 0.05), tr("bend"), true) : move(0, -up);
     return;
   case Qt::Key_Insert: { // half way to the next point, or a beat after the last
     Curve next = curve_;

@@ -329,7 +329,8 @@ bool FinishLine::event(QEvent* e) {
     static const QList<int> ours{Qt::Key_Left,   Qt::Key_Right, Qt::Key_Delete, Qt::Key_Backspace,
                                  Qt::Key_Return, Qt::Key_Enter, Qt::Key_Plus,   Qt::Key_Insert};
     const auto* k = static_cast<QKeyEvent*>(e);
-    if (ours.contains(k->key()) && !(k->modifiers() & Qt::ControlModifier)) {
+    const bool moves = k->key() == Qt::Key_Left || k->key() == Qt::Key_Right; // with Ctrl
+    if (ours.contains(k->key()) && (moves || !(k->modifiers() & Qt::ControlModifier))) {
       e->accept();
       return true;
     }
@@ -339,13 +340,13 @@ bool FinishLine::event(QEvent* e) {
 
 void FinishLine::keyPressEvent(QKeyEvent* e) {
   const int n = static_cast<int>(marks_.size());
-  const bool alt = e->modifiers() & Qt::AltModifier;
+  const bool moves = e->modifiers() & Qt::ControlModifier;
   switch (e->key()) {
   case Qt::Key_Left:
-    alt ? move(current_, current_ - 1) : static_cast<void>(current_ = std::max(0, current_ - 1));
+    moves ? move(current_, current_ - 1) : static_cast<void>(current_ = std::max(0, current_ - 1));
     break;
   case Qt::Key_Right:
-    alt ? move(current_, current_ + 2) : static_cast<void>(current_ = std::min(std::max(0, n - 1), current_ + 1));
+    moves ? move(current_, current_ + 2) : static_cast<void>(current_ = std::min(std::max(0, n - 1), current_ + 1));
     break;
   case Qt::Key_Delete:
   case Qt::Key_Backspace:

@@ -35,6 +35,7 @@ class NumberField : public QWidget {
   void refused(const QString& why);
   /// A letter while nothing is being typed: it goes to a field whose name begins so.
   void letterTyped(QChar letter);
+  void focused();
   /// Return ended the typing: the keys go back to where they were.
   void typed();
   /// The setting's curve is wanted: by its mark, by C, or by a click on a value that is one.
@@ -51,7 +52,10 @@ class NumberField : public QWidget {
   void mouseDoubleClickEvent(QMouseEvent*) override;
   void wheelEvent(QWheelEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
-  void focusInEvent(QFocusEvent*) override { update(); }
+  void focusInEvent(QFocusEvent*) override {
+    update();
+    emit focused();
+  }
   void focusOutEvent(QFocusEvent*) override { update(); }
   void enterEvent(QEnterEvent*) override { update(); }
   void leaveEvent(QEvent*) override { update(); }

@@ -12,6 +12,7 @@
 #include "song/edits.h"
 #include "song/settings/setting_text.h"
 
+#include <QApplication>
 #include <QFileDialog>
 #include <QMenu>
 #include <QPainter>
@@ -165,12 +166,25 @@ void OpenRow::hide() {
   answers_->hide();
 }
 
+void OpenRow::focusNumbers() {
+  NumberField* f = field(lastField_);
+  if (!f && !fields_.empty()) f = fields_.front();
+  if (!f && !whole_.empty()) f = whole_.front();
+  if (f) f->setFocus(Qt::ShortcutFocusReason);
+}
+
+bool OpenRow::hasFocus() const {
+  const QWidget* at = QApplication::focusWidget();
+  return at && (panel_->isAncestorOf(at) || title_->isAncestorOf(at));
+}
+
 void OpenRow::build(const TableSpec& table) {
   qDeleteAll(fields_);
   qDeleteAll(whole_);
   fields_.clear();
   whole_.clear();
   lines_.clear();
+  if (tableId_ != table.id) lastField_.clear();
   tableId_ = table.id;
   hasCells_ = faceOf(table.id) && allKinds().find(table.id)->cuts();
   wholeTable_ = wholeTable();
@@ -193,6 +207,7 @@ void OpenRow::build(const TableSpec& table) {
     connect(f, &NumberField::curveRequested, this, [this, key = spec.key] { emit curveRequested(key); });
     connect(f, &NumberField::choiceRequested, this, [this, f, &spec] { offerFiles(f, spec); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
+    connect(f, &NumberField::focused, this, [this, key = spec.key] { lastField_ = key; });
     connect(f, &NumberField::typed, score_, [this] { score_->setFocus(); });
     connect(f, &NumberField::refused, this, [this](const QString& why) {
       QString words = tr("%1, %2").arg(kindWord(ornament_.kind), why);
@@ -209,6 +224,14 @@ void OpenRow::build(const TableSpec& table) {
   for (const SettingSpec& s : wholeTable_.settings) add(s, tr("whole"), true);
   std::vector<NumberField*> all = fields_;
   all.insert(all.end(), whole_.begin(), whole_.end());
+  // The numbers first, then what works on cells, then the finish.
+  QWidget* before = panel_;
+  for (QWidget* w : std::vector<QWidget*>(all.begin(), all.end())) {
+    QWidget::setTabOrder(before, w);
+    before = w;
+  }
+  QWidget::setTabOrder(before, patterns_);
+  QWidget::setTabOrder(patterns_, finish_);
   jumpByLetter(all, this, [this](const QString& words) { emit session_.notice(words, false); });
 }
 

@@ -29,6 +29,10 @@ class OpenRow : public QObject {
   const QRect& geometry() const { return row_; }
   void show();
   void hide();
+  /// The keys go to the number that had them last, else to the first one.
+  void focusNumbers();
+  /// Whether the keys are anywhere in the row's frame.
+  bool hasFocus() const;
   int titleHeight() const;
   int panelHeight() const;
   NumberField* field(const std::string& key) const;
@@ -91,7 +95,7 @@ class OpenRow : public QObject {
   std::vector<Line> lines_;
   Ornament ornament_;
   QRect row_;
-  std::string tableId_;
+  std::string tableId_, lastField_;
   bool hasCells_ = false;
   QString sentence_;
   bool warns_ = false;

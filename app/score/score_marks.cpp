@@ -145,6 +145,23 @@ void paintPieces(QPainter& p, const ScorePicture& s) {
   }
 }
 
+/// The keyboard's place: a stroke with feet on its row, and the row itself told at the margin.
+void paintCaret(QPainter& p, const ScorePicture& s) {
+  const QRect staff = s.page.staffOf(s.caret->row);
+  p.setPen(Qt::NoPen);
+  p.setBrush(paper().ink);
+  p.drawRect(QRectF(s.axis.x0 + 1, staff.top(), scaled(3), staff.height()));
+  p.setBrush(Qt::NoBrush);
+  if (!s.caret->at) return;
+  const double x = s.axis.xOf(*s.caret->at), foot = scaled(4);
+  QPen pen(paper().ink, 1.6);
+  pen.setCapStyle(Qt::RoundCap);
+  p.setPen(pen);
+  p.drawLine(QPointF(x, staff.top()), QPointF(x, staff.bottom()));
+  for (const auto& [y, up] : {std::pair{staff.top() - 1.0, -1}, {staff.bottom() + 1.0, 1}})
+    p.drawPolyline(QPolygonF({{x - foot, y + up * foot}, {x, y}, {x + foot, y + up * foot}}));
+}
+
 void paintSelection(QPainter& p, const ScorePicture& s) {
   if (!s.selection) return;
   const Palette& c = paper();
@@ -231,13 +248,7 @@ void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const st
   }
   paintOrnaments(p, s, dirty);
   paintSelection(p, s);
-  // The keyboard's place.
-  if (s.caret) {
-    const QRect staff = s.page.staffOf(s.caret->first);
-    const double x = s.axis.xOf(s.caret->second);
-    p.setPen(QPen(c.ink, 1, Qt::DotLine));
-    p.drawLine(QPointF(x, staff.top()), QPointF(x, staff.bottom()));
-  }
+  if (s.caret) paintCaret(p, s);
   p.restore();
   paintDragMarks(p, s);
   // The playhead.

@@ -32,7 +32,12 @@ struct ScorePicture {
   std::vector<PieceBox> pieces{};
   std::optional<Selection> selection{};
   QRect strip{}; // of signs, beside the selection; null while it is hidden
-  std::optional<std::pair<std::string, Beats>> caret{};
+  /// The keyboard's row while the keys are with the score, and its place where nothing is selected or open.
+  struct Caret {
+    std::string row;
+    std::optional<Beats> at;
+  };
+  std::optional<Caret> caret{};
   // While something is dragged.
   std::vector<AlignmentMark> alignments{};
   struct Lens {

@@ -7,6 +7,7 @@
 #pragma once
 
 #include "app/openrow/open_hand.h"
+#include "app/score/caret_steps.h"
 #include "app/score/score_picture.h"
 #include "app/score/score_travel.h"
 #include "app/session/tries.h"
@@ -66,6 +67,9 @@ class ScoreView : public QWidget {
   OpenRow* openRow() const { return open_.empty() ? nullptr : openRow_; }
   /// The keyboard's place in the score.
   void moveCaret(int rows, int steps, bool extend);
+  void travelCaret(CaretUnit unit, int step, bool extend);
+  /// Selects the word at the caret, or the next one; what is selected already grows to its phrase.
+  void selectSpoken();
   /// The open ornament, else the one that Return would open; empty where the caret's row has none.
   std::string ornamentAtCaret() const;
   const std::string& caretRow() const { return caretRow_; }
@@ -190,6 +194,10 @@ class ScoreView : public QWidget {
   void makeOpenRow();
   void warmOpenRow();
   bool arrowed(QKeyEvent* e);
+  void beginExtending();
+  void putCaret(Beats to, bool extend);
+  Beats snapStep() const; // the grid's; a sixty-fourth where there is none
+  QString nothingHeard() const;
   void updatePlayhead(double former);
   double playheadX() const;
   void travelled();

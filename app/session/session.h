@@ -103,6 +103,8 @@ class Session : public QObject {
   const AllRowPeaks& rowPeaks() const { return rowPeaks_; }
   /// Attacks of a row before its ornaments, ascending, in song frames; empty until they are found.
   const std::vector<Frames>& onsets(const std::string& row) const;
+  /// Whether the two before are of the row as it was heard, not only wanted.
+  bool heardRow(const std::string& row) const { return found_.contains(row); }
   /// First press, one ornament on each row: computed apart, then one edit and placed(id of the first).
   void place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch);
   /// Measures them apart; again after every edit, until another is wanted.

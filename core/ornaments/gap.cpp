@@ -9,7 +9,7 @@ TableSpec makeGapTable() {
   TableSpec t;
   t.id = "gap";
   t.name = "Gap";
-  t.key = "0";
+  t.key = "Z";
   t.meaning = "The row falls silent, or is turned down, for a moment.";
   t.settings.push_back({.key = "depth_db",
                         .label = "depth",

@@ -98,7 +98,7 @@ TableSpec makeReverseReverbTable() {
        .role = Role::level});
   add(removeDrySetting(false, "swell"));
   add({.key = "space",
-       .label = "through",
+       .label = "path",
        .type = type::choice,
        .initial = "reverb",
        .meaning = "What the reversed source goes through.",

@@ -44,7 +44,7 @@ TEST_CASE("a landing is dragged in the form line and in the ruler, with what is 
   // By key.
   rig.score().goToLanding(std::string("b"));
   rig.settleView();
-  rig.key(Qt::Key_Right, Qt::ControlModifier | Qt::ShiftModifier);
+  rig.key(Qt::Key_PageDown, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(rig.session->song().landingById("b")->at == Beats::ofQuarters(20));
   CHECK(rig.ornament(tied).start == Beats::ofQuarters(16));
 }
@@ -64,7 +64,7 @@ TEST_CASE("sections and landings are made at the caret, named in place and remov
   CHECK(rig.session->song().landings[0].name == "turn");
   CHECK(rig.score().hasFocus());
   // A section falls on the bar line before.
-  rig.key(Qt::Key_M, Qt::ControlModifier);
+  rig.key(Qt::Key_M, Qt::ShiftModifier);
   REQUIRE(rig.session->song().sections.size() == 4);
   CHECK(rig.session->song().sections[1].at.ticks % (4 * kTicksPerQuarter) == 0);
   QTest::keyClick(rig.window->form().nameField(), Qt::Key_Escape); // the name it was given stays

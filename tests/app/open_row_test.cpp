@@ -131,7 +131,7 @@ TEST_CASE("a curve is drawn by keys alone, typed, copied and pasted", "[open]") 
   CHECK(lane->curve().points()[1].y == 90);
   rig.key(Qt::Key_Right);
   CHECK(lane->curve().points()[1].x == 1.25);
-  rig.key(Qt::Key_BracketRight);
+  rig.key(Qt::Key_Up, Qt::ControlModifier);
   CHECK(lane->curve().points()[1].bend == Approx(0.05));
   // Typed numbers.
   rig.type(lane->field("value"), "35");

@@ -160,7 +160,7 @@ TEST_CASE("looking elsewhere while it plays stays there, until the key or the ne
   CHECK_FALSE(rig.score().follows());
   CHECK_FALSE(rig.window->action(QStringLiteral("follow"))->isChecked());
   CHECK_FALSE(playheadSeen());
-  rig.key(Qt::Key_Space, Qt::ShiftModifier);
+  rig.key(Qt::Key_F, Qt::ControlModifier);
   rig.window->tick();
   CHECK(rig.score().follows());
   CHECK(playheadSeen());

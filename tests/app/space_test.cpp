@@ -282,7 +282,7 @@ TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and 
   CHECK(line.opened() == -1);
   CHECK(rig.score().ornamentIsOpen());
   line.setFocus();
-  QTest::keyClick(&line, Qt::Key_Left, Qt::AltModifier);
+  QTest::keyClick(&line, Qt::Key_Left, Qt::ControlModifier);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
   QTest::keyClick(&line, Qt::Key_Delete);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "filter"});

@@ -352,13 +352,21 @@ TEST_CASE("keys turn the bend, the fade and the fit of a tape", "[speed-window]"
   SmallSongRig rig;
   const std::string id = rig.placeOpen("tape", "keys", 12, 16);
   rig.score().setFocus();
-  rig.key(Qt::Key_Up, Qt::ControlModifier);
-  CHECK(setting(rig.ornament(id), "bend") == Approx(0.6));
-  rig.key(Qt::Key_Down, Qt::ControlModifier);
-  rig.key(Qt::Key_Down, Qt::ControlModifier);
-  CHECK(setting(rig.ornament(id), "bend") == Approx(0.4));
-  rig.key(Qt::Key_Down, Qt::ControlModifier | Qt::ShiftModifier);
-  CHECK(setting(rig.ornament(id), "fade") == 90);
+  const double bend = setting(rig.ornament(id), "bend"), fade = setting(rig.ornament(id), "fade");
+  for (int i = 0; i < 9 && rig.score().activeHandle() != "bend"; ++i) rig.key(Qt::Key_N);
+  rig.key(Qt::Key_Up);
+  CHECK(setting(rig.ornament(id), "bend") > bend);
+  rig.key(Qt::Key_Down);
+  rig.key(Qt::Key_Down);
+  CHECK(setting(rig.ornament(id), "bend") < bend);
+  // The fade has no handle, but a number: Return goes there, its letter to it, F6 back.
+  rig.key(Qt::Key_Return);
+  rig.key(Qt::Key_F);
+  rig.key(Qt::Key_F); // the first F is the fit
+  rig.key(Qt::Key_Down);
+  CHECK(setting(rig.ornament(id), "fade") < fade);
+  rig.key(Qt::Key_F6);
+  CHECK(rig.score().hasFocus());
   rig.key(Qt::Key_E, Qt::ShiftModifier);
   CHECK(textSetting(rig.ornament(id), "fit") == "extend");
   CHECK(rig.window->measure().said().contains("extend"));

@@ -1,0 +1,21 @@
+// All keys and what the mouse does, grouped as the menus are: for the page of keys and for docs/keys.md.
+#pragma once
+
+#include "app/actions/action_registry.h"
+
+namespace ivrin::app {
+
+struct KeyLine {
+  QString keys, words;
+};
+struct KeyGroup {
+  QString title;
+  std::vector<KeyLine> lines;
+};
+
+/// `native`: keys as the desktop writes them; otherwise as any keyboard has them.
+std::vector<KeyGroup> keyList(const ActionRegistry& actions, bool native);
+/// The same as a page of Markdown.
+QString keysAsMarkdown(const ActionRegistry& actions);
+
+} // namespace ivrin::app

@@ -1,0 +1,214 @@
+// The keyboard's place in the score, and what is in hand there.
+#include "app/score/score_view.h"
+
+#include "app/openrow/open_row.h"
+#include "app/session/as_text.h"
+#include "app/theme/ornament_look.h"
+#include "song/edits.h"
+#include "time/note_value.h"
+
+#include <QKeyEvent>
+
+#include <algorithm>
+
+namespace ivrin::app {
+
+void ScoreView::setCaret(Beats b) {
+  caret_ = b;
+  update();
+}
+
+void ScoreView::moveCaret(int rows, int steps, bool extend) {
+  if (rows_.empty() || !session_.plan()) return;
+  std::size_t at = 0;
+  for (std::size_t i = 0; i < rows_.size(); ++i)
+    if (rows_[i] == caretRow_) at = i;
+  at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + rows, 0,
+                                                           static_cast<std::ptrdiff_t>(rows_.size()) - 1));
+  if (extend) beginExtending();
+  caretRow_ = rows_[at];
+  Beats to = caret_;
+  if (steps != 0) {
+    const Beats step = snapStep();
+    const Beats moved = snapToGrid(caret_ + step * steps, step, session_.plan()->map());
+    // A grid that does not divide the bar begins again at its line: never stand still.
+    to = moved == caret_ ? caret_ + step * steps : moved;
+  }
+  putCaret(to, extend);
+}
+
+/// The edge of the selection that is away from where it was anchored is the one that moves.
+void ScoreView::beginExtending() {
+  if (!anchor_) {
+    anchor_ = selection_ ? selection_->begin : caret_;
+    anchorRow_ = selection_ ? selection_->row : caretRow_;
+  }
+  if (selection_) caret_ = *anchor_ == selection_->begin ? selection_->end : selection_->begin;
+}
+
+void ScoreView::putCaret(Beats to, bool extend) {
+  caret_ = to;
+  if (extend) {
+    const Beats a = std::min(*anchor_, caret_), b = std::max(*anchor_, caret_);
+    const std::string row = caretRow_;
+    select(b > a ? std::optional(Selection{anchorRow_, a, b, page_.between(anchorRow_, caretRow_)}) : std::nullopt);
+    caretRow_ = row;
+  } else {
+    anchor_.reset();
+    select(std::nullopt);
+    emit seekRequested(caret_);
+  }
+  if (caret_.quarters() < axis().left || caret_.quarters() > axis().right()) centreOn(caret_);
+  bringIntoView(caretRow_);
+}
+
+void ScoreView::travelCaret(CaretUnit unit, int step, bool extend) {
+  if (rows_.empty() || !session_.plan()) return;
+  const RowSpeech speech{session_.phrases(caretRow_), session_.onsets(caretRow_)};
+  if (extend) beginExtending();
+  const auto to = caretTarget(unit, step, caret_, *session_.plan(), speech);
+  if (!to) {
+    const bool heard = unit == CaretUnit::landing || unit == CaretUnit::bar || !speech.phrases.empty();
+    emit session_.notice(!heard     ? nothingHeard()
+                         : step > 0 ? tr("There is none after this one.")
+                                    : tr("There is none before this one."),
+                         false);
+    return;
+  }
+  putCaret(*to, extend);
+  if (unit == CaretUnit::landing)
+    for (const Landing& l : session_.song().allLandings())
+      if (l.at == *to) goToLanding(l.id);
+}
+
+QString ScoreView::nothingHeard() const {
+  const QString name = asText(session_.song().rowName(caretRow_));
+  return session_.heardRow(caretRow_) ? tr("No phrase is heard on %1.").arg(name)
+                                      : tr("%1 is still being listened to.").arg(name);
+}
+
+void ScoreView::selectSpoken() {
+  if (rows_.empty() || !session_.plan()) return;
+  const TempoMap& map = session_.plan()->map();
+  const RowSpeech speech{session_.phrases(caretRow_), session_.onsets(caretRow_)};
+  const Beats at = selection_ ? selection_->begin : caret_;
+  const auto word = wordAt(at, map, speech), phrase = phraseAt(at, map, speech);
+  if (!word || !phrase) {
+    emit session_.notice(speech.phrases.empty() ? nothingHeard() : tr("There is no word after this place."), false);
+    return;
+  }
+  const bool grows = selection_ && selection_->range() == *word;
+  const BeatRange r = grows ? *phrase : *word;
+  anchor_.reset();
+  caret_ = r.begin;
+  select(Selection{caretRow_, r.begin, r.end});
+  if (r.begin.quarters() < axis().left || r.end.quarters() > axis().right()) centreOn(r.begin);
+  bringIntoView(caretRow_);
+}
+
+Beats ScoreView::snapStep() const {
+  return grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
+}
+
+void ScoreView::bringIntoView(const std::string& row) {
+  const int wanted = page_.scrollTo(row);
+  if (wanted == scrollY_) return;
+  scrollY_ = wanted;
+  layOut();
+  update();
+}
+
+void ScoreView::mark(std::set<std::string> ids) {
+  if (ids == marked_) return;
+  marked_ = std::move(ids);
+  update();
+  emit markedChanged();
+}
+
+std::vector<std::string> ScoreView::inHand() const {
+  if (!marked_.empty()) return {marked_.begin(), marked_.end()};
+  const std::string id = ornamentAtCaret();
+  return id.empty() ? std::vector<std::string>() : std::vector<std::string>{id};
+}
+
+namespace {
+
+QString wordsFor(const Song& song, const std::vector<std::string>& ids) {
+  return ids.size() == 1 ? kindWord(song.ornament(ids.front())->kind) : QObject::tr("%1 ornaments").arg(ids.size());
+}
+
+} // namespace
+
+void ScoreView::nudge(int steps) {
+  const auto ids = inHand();
+  if (ids.empty()) return;
+  session_.edit(tr("move of %1").arg(wordsFor(session_.song(), ids)),
+                withOrnamentsShifted(session_.song(), ids, snapStep() * steps), "nudge-" + ids.front());
+}
+
+void ScoreView::nudgeFrames(int frames) {
+  const auto ids = inHand();
+  if (ids.empty()) return;
+  // By whole frames of the first one; the others keep their distance in beats.
+  const TempoMap& map = session_.plan()->map();
+  const Beats start = session_.song().ornament(ids.front())->start;
+  const Beats to = map.beatAt(map.frameAt(start) + Frames(frames));
+  session_.edit(tr("move of %1").arg(wordsFor(session_.song(), ids)),
+                withOrnamentsShifted(session_.song(), ids, to - start), "nudge-frames-" + ids.front());
+}
+
+void ScoreView::reorder(int steps) {
+  const std::string id = marked_.size() == 1 ? *marked_.begin() : ornamentAtCaret();
+  const Ornament* o = session_.song().ornament(id);
+  if (!o) return;
+  const auto now = static_cast<int>(orderOnRow(session_.song(), id));
+  const QString name = kindWord(o->kind);
+  session_.edit(tr("order of %1").arg(name),
+                withOrnamentAt(session_.song(), id, static_cast<std::size_t>(std::max(0, now + steps))), {});
+  session_.settle();
+}
+
+std::string ScoreView::ornamentAtCaret() const {
+  if (!open_.empty()) return open_;
+  const Ornament* best = nullptr;
+  for (const auto& o : session_.song().ornaments)
+    if (o->on == caretRow_ && (!best || std::abs((o->start - caret_).ticks) < std::abs((best->start - caret_).ticks)))
+      best = o.get();
+  return best ? best->id : std::string();
+}
+
+void ScoreView::keyPressEvent(QKeyEvent* e) {
+  const bool extend = e->modifiers() & Qt::ShiftModifier;
+  if (e->modifiers() == Qt::NoModifier && arrowed(e)) return;
+  if (!(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) switch (e->key()) {
+    case Qt::Key_Left:
+      moveCaret(0, -1, extend);
+      return;
+    case Qt::Key_Right:
+      moveCaret(0, 1, extend);
+      return;
+    case Qt::Key_Up:
+      moveCaret(-1, 0, extend && selection_);
+      return;
+    case Qt::Key_Down:
+      moveCaret(1, 0, extend && selection_);
+      return;
+    case Qt::Key_Return:
+    case Qt::Key_Enter:
+      if (tries_.running()) {
+        tries_.keep();
+        return;
+      }
+      if (!open_.empty()) {
+        openRow_->focusNumbers();
+        return;
+      }
+      if (const std::string id = ornamentAtCaret(); !id.empty()) openOrnament(id);
+      return;
+    default:
+      break;
+    }
+  QWidget::keyPressEvent(e);
+}
+
+} // namespace ivrin::app
