@@ -285,12 +285,30 @@ void ScoreView::placeOnSelection(const QString& kind) {
   }
   if (const Ornament* o = openOfKind(kind.toStdString())) {
     session_.place(o->kind, {o->on}, o->span());
-  } else if (const auto stretch = stretchAtLanding(kind.toStdString())) {
+    return;
+  }
+  if (const Manners* m = mannersOf(kind.toStdString()); m && placeAfterOpen(*m)) return;
+  if (const auto stretch = stretchAtLanding(kind.toStdString())) {
     session_.place(kind.toStdString(), {caretRow_}, *stretch);
   } else {
     emit session_.notice(
         tr("Nothing is selected: drag over a row, or hold Shift with the arrow keys, then press it again."), false);
   }
+}
+
+/// False where the kind does not follow another one, or none is open.
+bool ScoreView::placeAfterOpen(const Manners& m) {
+  const Ornament* open = session_.song().ornament(open_);
+  if (!open || !session_.plan()) return false;
+  const auto after = m.stretchAfter(*open, session_.plan()->context(), session_.song());
+  if (!after) return false;
+  if (after->length().ticks > 0)
+    session_.placeAfter(std::string(m.kind()), *open, *after);
+  else
+    emit session_.notice(tr("The %1 is done where it lands: nothing is left to be silent until then.")
+                             .arg(kindWord(open->kind)),
+                         false);
+  return true;
 }
 
 std::optional<BeatRange> ScoreView::stretchAtLanding(const std::string& kind) const {

@@ -17,6 +17,10 @@
 
 #include <set>
 
+namespace ivrin {
+class Manners;
+}
+
 namespace ivrin::app {
 
 class RowHead;
@@ -194,6 +198,7 @@ class ScoreView : public QWidget {
   void makeOpenRow();
   void warmOpenRow();
   bool arrowed(QKeyEvent* e);
+  bool placeAfterOpen(const Manners& m);
   void beginExtending();
   void putCaret(Beats to, bool extend);
   Beats snapStep() const; // the grid's; a sixty-fourth where there is none

@@ -119,11 +119,12 @@ Session::Session(Options options)
     , placeJob_(
           workers_,
           [this](const PlaceInput& in, const Run& run) {
-            return placeSeveral(allKinds(), in.kind, in.plan->song(), in.presses,
-                                hearing(in.plan, in.audio, cache_, *options_.findings, run.stop))
-                .placed;
+            return Placing{placeSeveral(allKinds(), in.kind, in.plan->song(), in.presses,
+                                        hearing(in.plan, in.audio, cache_, *options_.findings, run.stop))
+                               .placed,
+                           in.after};
           },
-          [this](std::vector<Ornament> made) { addPlaced(made); })
+          [this](const Placing& placing) { addPlaced(placing); })
     , peaksJob_(
           workers_, [](const PeaksInput& in, const Run& run) { return ivrin::rowPeaks(*in.plan, in.known, run.stop); },
           [this](std::optional<AllRowPeaks> made) {
@@ -272,15 +273,26 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
   placeJob_.begin({plan_, audio_, kind, std::move(presses)});
 }
 
+void Session::placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch) {
+  if (plan_ && stretch.length().ticks > 0)
+    placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, former.id});
+}
+
 /// The song may have moved on since they were computed: rows may be gone, ids taken.
-void Session::addPlaced(const std::vector<Ornament>& made) {
+void Session::addPlaced(const Placing& placing) {
   std::vector<Ornament> fitting;
-  for (const Ornament& o : made)
+  for (const Ornament& o : placing.made)
     if (song().hasRow(o.on)) fitting.push_back(o);
   if (fitting.empty()) return;
   const QString name = kindWord(fitting.front().kind);
   const QString label = fitting.size() == 1 ? name : tr("%1 on %2 rows").arg(name).arg(fitting.size());
-  auto added = withOrnaments(song(), std::move(fitting));
+  Song next = song();
+  if (const Ornament* former = next.ornament(placing.after); former && !former->landing && fitting.front().landing) {
+    Ornament tied = *former;
+    tied.landing = fitting.front().landing;
+    next = withOrnamentReplaced(std::move(next), std::move(tied));
+  }
+  auto added = withOrnaments(std::move(next), std::move(fitting));
   edit(label, std::move(added.song));
   settle();
   if (song().ornament(added.ids.front())) emit placed(asText(added.ids.front()));

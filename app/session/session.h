@@ -107,6 +107,8 @@ class Session : public QObject {
   bool heardRow(const std::string& row) const { return found_.contains(row); }
   /// First press, one ornament on each row: computed apart, then one edit and placed(id of the first).
   void place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch);
+  /// The same after an ornament that stands already: both are tied to one landing, in one undo step.
+  void placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch);
   /// Measures them apart; again after every edit, until another is wanted.
   void wantSpectra(const std::string& ornament, std::size_t index);
   const std::optional<FinishSpectra>& spectra() const { return spectra_; }
@@ -180,6 +182,11 @@ class Session : public QObject {
     SongAudio audio;
     std::string kind;
     std::vector<Press> presses;
+    std::string after{}; // the ornament that it follows
+  };
+  struct Placing {
+    std::vector<Ornament> made;
+    std::string after;
   };
   struct AudioInput {
     Song song;
@@ -244,7 +251,7 @@ class Session : public QObject {
   void dropDamaged(const std::vector<std::string>& stems);
   Places places() const;
   void nextExport();
-  void addPlaced(const std::vector<Ornament>& made);
+  void addPlaced(const Placing& placing);
   std::shared_ptr<const RenderPlan> planWithoutChosen() const;
   Progress reportImport(const Run& run);
   /// Runs on the window's thread, later.
@@ -282,7 +289,7 @@ class Session : public QObject {
   Job<LookInput, LookFound> lookJob_;
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
   Job<FindInput, int> findJob_;
-  Job<PlaceInput, std::vector<Ornament>> placeJob_;
+  Job<PlaceInput, Placing> placeJob_;
   Job<PeaksInput, std::optional<AllRowPeaks>> peaksJob_;
   Job<FactsInput, std::optional<ChosenFacts>> factsJob_;
   Job<ExportInput, std::pair<QString, bool>> exportJob_;

@@ -1,6 +1,8 @@
 // gap: its manners.
 #include "manners/fitting.h"
 
+#include <algorithm>
+
 namespace ivrin {
 namespace {
 
@@ -9,6 +11,19 @@ class GapManners : public Manners {
   std::string_view kind() const override { return "gap"; }
 
   void fit(Ornament& o, const PressedAt& at) const override { tieToLanding(at.song, o, o.span().end); }
+
+  /// A silence from where the other one is done to its landing, or the next one.
+  std::optional<BeatRange> stretchAfter(const Ornament& open, const SongContext& context,
+                                        const Song& song) const override {
+    const Beats done = context.map.beatAt(allKinds().find(open.kind)->doneAt({open, context}));
+    BeatRange r{done, done};
+    const auto landings = song.allLandings();
+    const auto next = std::find_if(landings.begin(), landings.end(), [&](const Landing& l) {
+      return open.landing ? l.id == *open.landing : l.at > done;
+    });
+    if (next != landings.end()) r.end = std::max(done, next->at);
+    return r;
+  }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 

@@ -43,6 +43,12 @@ class Manners {
   /// Where a key pressed without a selection places it, by the landing that bars are counted to; nothing where it needs
   /// a selection.
   virtual std::optional<BeatRange> stretchAt(const TempoMap& /*map*/, Beats /*landing*/) const { return std::nullopt; }
+  /// Where a key pressed while another ornament is open, and nothing selected, places it: after that one, up to the
+  /// next landing, which both are tied to then. Empty where there is no room; nothing where the kind does not follow.
+  virtual std::optional<BeatRange> stretchAfter(const Ornament& /*open*/, const SongContext& /*context*/,
+                                                const Song& /*song*/) const {
+    return std::nullopt;
+  }
   /// Whether `o` is what a first press on this stretch of its row left there.
   virtual bool standsOn(const Ornament& o, BeatRange stretch) const = 0;
   /// The key pressed again on it; nothing where the kind has no second meaning: then it is a first press.

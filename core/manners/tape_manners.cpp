@@ -5,6 +5,11 @@
 namespace ivrin {
 namespace {
 
+/// These come to their end and leave the rest of the span.
+bool parted(const std::string& shape) {
+  return shape == "stop" || shape == "spin-back" || shape == "custom";
+}
+
 class TapeManners : public Manners {
  public:
   std::string_view kind() const override { return "tape"; }
@@ -27,6 +32,9 @@ class TapeManners : public Manners {
     if (key == "lowest") return !locked && shape != "custom" && shape != "spin-back";
     if (key == "bottom_at") return shape == "dip" || shape == "spin-back";
     if (key == "bend") return shape != "custom";
+    const bool extends = s.text("fit") == "extend" && !locked;
+    if (key == "hold_silence") return extends || (s.number("halt_at") < 1 && parted(shape));
+    if (key == "halt_at") return !extends && parted(shape);
     if (key == "speed") return shape == "custom";
     return true;
   }

@@ -106,6 +106,8 @@ class Kind {
   virtual std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const = 0;
   /// Where it lands; nothing where the kind does not land.
   virtual std::optional<Frames> landingFrame(const Placed&) const { return std::nullopt; }
+  /// Where what it does to the row is over, its tail aside: where a silence after it would begin.
+  virtual Frames doneAt(const Placed& p) const { return p.span().end; }
   virtual std::optional<LoopFigures> loopFigures(const Placed&) const { return std::nullopt; }
   /// True where it cuts time into cells.
   virtual bool cuts() const { return false; }

@@ -78,10 +78,11 @@ TableSpec makeTapeTable() {
        .step = 0.05,
        .role = Role::leftAlone});
   add({.key = "hold_silence",
-       .label = "silence after",
+       .label = "silent to the end",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "Silence from the end of the motion to the end of the span.",
+       .meaning = "The row is silent from the end of the motion to the end of the span; where the motion takes the whole "
+                  "span there is nothing to silence.",
        .group = "motion",
        .role = Role::leftAlone});
   add({.key = "speed",

@@ -41,6 +41,8 @@ class Tape : public Kind {
   std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const override;
   /// A start arrives at the end of its span.
   std::optional<Frames> landingFrame(const Placed& p) const override;
+  /// The end of the motion.
+  Frames doneAt(const Placed& p) const override { return tapeMotion(p).frames.end; }
   bool leadsIn(const Ornament& o) const override;
   bool levelIsTheEffect() const override { return true; }
   /// Of a start: the span's end.

@@ -374,6 +374,42 @@ TEST_CASE("keys turn the bend, the fade and the fit of a tape", "[speed-window]"
   CHECK(textSetting(rig.ornament(id), "fit") == "span");
 }
 
+TEST_CASE("one key makes it silent from where a tape is done to its landing", "[speed-window]") {
+  SmallSongRig rig;
+  const std::string tape = rig.placeOpen("tape", "keys", 12, 14);
+  REQUIRE_FALSE(rig.ornament(tape).landing);
+  const Song before = rig.session->song();
+  rig.score().setFocus();
+  rig.key(Qt::Key_Z);
+  rig.settle();
+  REQUIRE(rig.session->song().ornaments.size() == 2);
+  const std::string gap = last(rig).id;
+  CHECK(last(rig).kind == "gap");
+  CHECK(last(rig).on == "keys");
+  CHECK(last(rig).span() == BeatRange{Beats::ofQuarters(14), Beats::ofQuarters(16)});
+  // Both go with the landing.
+  CHECK(rig.ornament(gap).landing == std::optional<std::string>("b"));
+  CHECK(rig.ornament(tape).landing == std::optional<std::string>("b"));
+  rig.session->undo();
+  CHECK(rig.session->song() == before);
+  // A motion that halts early is done early; one that ends on its landing leaves nothing.
+  rig.settle();
+  rig.score().openOrnament(tape);
+  rig.settle();
+  rig.type(rig.score().openRow()->field("halt_at"), "0.5");
+  rig.key(Qt::Key_Z);
+  rig.settle();
+  CHECK(last(rig).kind == "gap");
+  CHECK(last(rig).start.quarters() == Approx(13).margin(1e-4));
+  const std::string landed = rig.placeOpen("tape", "drums", 14, 16);
+  rig.score().setFocus();
+  const std::size_t n = rig.session->song().ornaments.size();
+  rig.key(Qt::Key_Z);
+  rig.settle();
+  CHECK(rig.session->song().ornaments.size() == n);
+  CHECK(rig.window->measure().said().contains("done where it lands"));
+}
+
 TEST_CASE("a handle that is dragged is heard in a loop, and let go it is quiet again", "[speed-window]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("tape", "keys", 12, 16);
