@@ -305,9 +305,8 @@ bool ScoreView::placeAfterOpen(const Manners& m) {
   if (after->length().ticks > 0)
     session_.placeAfter(std::string(m.kind()), *open, *after);
   else
-    emit session_.notice(tr("The %1 is done where it lands: nothing is left to be silent until then.")
-                             .arg(kindWord(open->kind)),
-                         false);
+    emit session_.notice(
+        tr("The %1 is done where it lands: nothing is left to be silent until then.").arg(kindWord(open->kind)), false);
   return true;
 }
 

@@ -274,8 +274,7 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
 }
 
 void Session::placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch) {
-  if (plan_ && stretch.length().ticks > 0)
-    placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, former.id});
+  if (plan_ && stretch.length().ticks > 0) placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, former.id});
 }
 
 /// The song may have moved on since they were computed: rows may be gone, ids taken.

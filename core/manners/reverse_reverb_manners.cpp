@@ -42,7 +42,12 @@ class ReverseReverbManners : public Manners {
       const double rest = (o.start - map.beatAt(*room.former)).quarters();
       if (rest >= 1) lead = std::min(lead, std::floor(rest * 4 + 1e-6) / 4);
     }
-    o.settings = {{"character", "hall"}, {"lead_beats", lead}, {"low_cut_hz", 250.0}};
+    // Decay, and the echoes where its path is turned through some, are fitted to the lead-in.
+    o.settings = {{"character", "hall"},
+                  {"lead_beats", lead},
+                  {"low_cut_hz", 250.0},
+                  {"echo_time", Value()},
+                  {"echo_feedback_percent", Value()}};
     if (o.length.quarters() > 4) { // a phrase: every syllable swells
       o.settings["decay_seconds"] = 0.8;
       o.settings["wash_under_percent"] = 100.0;

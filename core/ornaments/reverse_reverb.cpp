@@ -16,6 +16,7 @@
 namespace ivrin {
 namespace {
 
+constexpr double kLeastEchoes = 6, kEchoRiseDb = 30; // of what is fitted to the lead-in
 constexpr double kLandingFadeSeconds = 0.005;
 constexpr double kRiseDb = 36; // what a full bend takes off at the lead-in's begin
 constexpr float kSilence = 1e-6f;
@@ -131,16 +132,22 @@ TableSpec makeReverseReverbTable() {
        .min = 1,
        .max = 960000,
        .initial = "1/8",
-       .meaning = "Time of the echo.",
-       .group = "echo"});
+       .meaning = "Time between two echoes; fitted: the longest straight one of which six fit into the lead-in.",
+       .group = "echo",
+       .nullable = true,
+       .whenNull = "fitted",
+       .nullSince = 2});
   add({.key = "echo_feedback_percent",
        .label = "feedback",
        .unit = "%",
        .max = 95,
        .initial = 60,
-       .meaning = "What of the echo goes round again.",
+       .meaning = "How much of an echo the one before it has; fitted: the echoes rise by 30 dB over the lead-in.",
        .group = "echo",
-       .role = Role::feedback});
+       .nullable = true,
+       .whenNull = "fitted",
+       .role = Role::feedback,
+       .nullSince = 2});
   add(echoPatternSetting("echo_pattern"));
   add({.key = "echo_drive_percent",
        .label = "drive",
@@ -150,6 +157,24 @@ TableSpec makeReverseReverbTable() {
        .meaning = "Saturation in the echo.",
        .group = "echo"});
   return t;
+}
+
+/// The time between two echoes.
+double echoSeconds(const Value& time, const TempoMap& map, Beats at, double lead) {
+  if (time.number()) return *time.number() / 1000;
+  if (time.text()) return NoteValue::parse(*time.text())->seconds(map, at).value;
+  double fitted = 0;
+  for (const char* straight : {"1/4", "1/8", "1/16", "1/32", "1/64"}) {
+    fitted = NoteValue::parse(straight)->seconds(map, at).value;
+    if (fitted * kLeastEchoes <= lead + 1e-9) break;
+  }
+  return fitted;
+}
+
+/// Echo k is feedback^(k−1) of the first: the farthest that the lead-in holds is `kEchoRiseDb` under the nearest.
+double feedbackForRise(double seconds, double lead) {
+  const double steps = std::max(1.0, std::floor(lead / seconds + 1e-6) - 1);
+  return std::min(0.95, std::pow(10.0, -kEchoRiseDb / 20 / steps));
 }
 
 struct Swell {
@@ -190,11 +215,11 @@ struct Swell {
     const double* decay = value("decay_seconds").number();
     s.space.reverb.decaySeconds =
         decay ? *decay : decayForFall(s.space, std::max(0.1, static_cast<double>(s.lead) / rate), rate);
-    const Value& time = value("echo_time");
-    const double seconds =
-        time.number() ? *time.number() / 1000 : NoteValue::parse(*time.text())->seconds(p.map, start).value;
+    const double leadSeconds = static_cast<double>(s.lead) / rate;
+    const double seconds = echoSeconds(value("echo_time"), p.map, start, leadSeconds);
     s.loop.timeLeft = s.loop.timeRight = std::max(1.0, seconds * rate);
-    s.loop.feedback.fill(number("echo_feedback_percent") / 100);
+    const double* feedback = value("echo_feedback_percent").number();
+    s.loop.feedback.fill(feedback ? *feedback / 100 : feedbackForRise(seconds, leadSeconds));
     s.loop.drive = number("echo_drive_percent") / 100;
     s.loop.pattern = echoPatternOf(value("echo_pattern"));
     s.loop.longest = s.source + std::max(s.lead, s.spill);

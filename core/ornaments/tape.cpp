@@ -81,8 +81,9 @@ TableSpec makeTapeTable() {
        .label = "silent to the end",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "The row is silent from the end of the motion to the end of the span; where the motion takes the whole "
-                  "span there is nothing to silence.",
+       .meaning =
+           "The row is silent from the end of the motion to the end of the span; where the motion takes the whole "
+           "span there is nothing to silence.",
        .group = "motion",
        .role = Role::leftAlone});
   add({.key = "speed",

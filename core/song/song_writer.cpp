@@ -89,7 +89,7 @@ int lowestVersion(const Song& song, const Registry& registry) {
     if (!table) return;
     version = std::max(version, table->since);
     for (const auto& [key, value] : settings)
-      if (const SettingSpec* spec = table->find(key)) version = std::max(version, spec->since);
+      if (const SettingSpec* spec = table->find(key)) version = std::max(version, spec->sinceWith(value));
   };
   for (const auto& o : song.ornaments)
     eachSettings(*o, [&](const std::string& type, const Settings& settings, const std::string&) {

@@ -245,6 +245,27 @@ TEST_CASE("echoes swell too: in a row either way, and balanced", "[reverse-rever
   CHECK(difference < level);
 }
 
+TEST_CASE("fitted echoes rise to the landing, whatever the lead-in and the word", "[reverse-reverb]") {
+  // A word of two beats and one of a quarter, leads from half a beat to two bars: 30 dB over the lead-in, and no fifth
+  // of it louder than the next one by more than a decibel.
+  for (const double word : {2.0, 0.25})
+    for (const double lead : {0.5, 1.0, 2.0, 3.0, 4.0, 8.0}) {
+      TestSong t;
+      t.stem("v", 40 * kBeat, noise(5, 0.3));
+      t.ornament("reverse-reverb", "v", 16, word,
+                 {{"space", "echo"}, {"lead_beats", lead}, {"echo_time", Value()}, {"echo_feedback_percent", Value()}});
+      const StereoBuffer p = printOf(*t.plan(), "o1");
+      const auto frames = static_cast<std::int64_t>(lead * kBeat), part = frames / 6;
+      INFO("word " << word << ", lead " << lead);
+      REQUIRE(p.frames() >= frames);
+      std::vector<double> level;
+      for (int k = 0; k < 6; ++k) level.push_back(energyDb(p.left(), k * part, part));
+      for (std::size_t k = 1; k < level.size(); ++k) CHECK(level[k] > level[k - 1] - 1);
+      CHECK(level.back() - level.front() > 18); // five sixths of 30, less what a part of several echoes evens out
+      CHECK(level.back() - level.front() < 34);
+    }
+}
+
 TEST_CASE("the rise bends later and earlier but never over the landing", "[reverse-reverb]") {
   const auto print = [&](double bend) {
     return printOf(*songWith(noise(4, 0.4), {{"rise_bend", bend}})->plan(), "o1");

@@ -94,6 +94,8 @@ void checkSettings(const TableSpec& table, const Settings& settings, const std::
     const auto* spec = table.find(key);
     if (spec && spec->since > version) {
       problems.error(ErrorId::unknown_field, place + "." + key, newerThan(spec->since, version));
+    } else if (spec && spec->sinceWith(value) > version) {
+      problems.error(ErrorId::wrong_type, place + "." + key, "null " + newerThan(spec->nullSince, version));
     } else if (spec) {
       checkSetting(*spec, value, place + "." + key, problems);
     } else {

@@ -81,7 +81,9 @@ struct SettingSpec {
   bool perSide = false;                                // [left, right] is allowed too
   bool curveOverSpan = false;                          // the curve's x runs 0..1 over the span instead of in beats
   Role role = Role::none;
-  int since = 1; // the song file's version that brought it
+  int since = 1;     // the song file's version that brought it
+  int nullSince = 1; // and the one that allowed null
+  int sinceWith(const Value& v) const { return v.isNull() && nullSince > since ? nullSince : since; }
 };
 
 struct TableSpec {

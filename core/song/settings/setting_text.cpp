@@ -112,6 +112,7 @@ Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const T
   if (steps == 0) return v;
   if (v.isNull() && spec.type->bounded()) {
     if (spec.fromNull) return Value(steps < 0 ? spec.fromNull->first : spec.fromNull->second);
+    if (spec.shape == Shape::one && spec.initial.text()) return spec.initial;
     if (spec.shape == Shape::one)
       return Value(std::clamp(spec.initial.number() ? *spec.initial.number() : 0.0,
                               std::max(spec.min, spec.unit == "beats" ? 1.0 : spec.min), spec.max));
