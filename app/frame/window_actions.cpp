@@ -242,6 +242,18 @@ void MainWindow::addEditActions(const QString& menu) {
        false,
        false,
        handles});
+  add({"curve",
+       menu,
+       tr("The &curves in turn"),
+       tr("Draw the open ornament's curves, those of its finish too; C in a number opens its own"),
+       {K(Qt::Key_C)},
+       [this] {
+         if (!score_->nextCurve())
+           measure_->say(tr("There is no curve to draw: open an ornament that has one."), false);
+       },
+       false,
+       false,
+       handles});
   add({"numbers",
        menu,
        tr("N&umbers of the open row, and back"),
@@ -290,7 +302,7 @@ void MainWindow::addEditActions(const QString& menu) {
          else if (score_->openRow() && score_->openRow()->closeFinish())
            ;
          else if (score_->curveLane())
-           score_->openCurve({});
+           score_->closeCurve();
          else
            score_->closeOrnament();
        },

@@ -18,27 +18,33 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace ivrin::app {
 namespace {
 
 constexpr double kReach = 8;
+constexpr int kDrawsFrom = 4;                  // pixels before a press draws
+constexpr double kStrokePixels = 2.5;          // how far what is kept of a stroke may lie from it
+constexpr std::size_t kMostOfAStroke = 16;     // points
+constexpr double kLeastGapBeats = 1.0 / 32;    // between points that are moved on the grid
 constexpr int kLaneTop = 44, kLaneBottom = 22; // room for the numbers above, the beats below
 
 } // namespace
 
-CurveLane::CurveLane(Session& session, const SettingSpec& spec, QWidget* parent)
+CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament& o, QWidget* parent)
     : QWidget(parent)
     , session_(session)
-    , spec_(spec)
+    , target_(target)
+    , spec_(*target.spec(o))
     , plain_(new InkButton(tr("one value"), this))
     , done_(new InkButton(tr("done"), this)) {
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
-  setAccessibleName(tr("Curve of %1").arg(QString::fromStdString(spec.label)));
+  setAccessibleName(tr("Curve of %1").arg(QString::fromStdString(spec_.label)));
   setAccessibleDescription(
       tr("Tab walks the points, arrow keys move the chosen one, Insert adds one, Delete removes it, "
-         "brackets bend the line before it."));
+         "Ctrl+Up and Ctrl+Down bend the line before it."));
   beatSpec_ = {.key = "curve_beat",
                .label = "beat",
                .min = -64,
@@ -47,7 +53,7 @@ CurveLane::CurveLane(Session& session, const SettingSpec& spec, QWidget* parent)
                .meaning = "Beats from the ornament's start.",
                .group = "curve",
                .step = 0.25};
-  if (spec.curveOverSpan)
+  if (spec_.curveOverSpan)
     beatSpec_ = {.key = "curve_place",
                  .label = "place",
                  .max = 1,
@@ -56,14 +62,14 @@ CurveLane::CurveLane(Session& session, const SettingSpec& spec, QWidget* parent)
                  .group = "curve",
                  .step = 0.05};
   valueSpec_ = {.key = "curve_value",
-                .label = spec.label,
-                .unit = spec.unit,
-                .min = spec.min,
-                .max = spec.max,
+                .label = spec_.label,
+                .unit = spec_.unit,
+                .min = spec_.min,
+                .max = spec_.max,
                 .initial = 0.0,
-                .meaning = spec.meaning,
+                .meaning = spec_.meaning,
                 .group = "curve",
-                .step = spec.step};
+                .step = spec_.step};
   bendSpec_ = {.key = "curve_bend",
                .label = "bend",
                .min = -1,
@@ -106,16 +112,23 @@ CurveLane::CurveLane(Session& session, const SettingSpec& spec, QWidget* parent)
   connect(done_, &QAbstractButton::clicked, this, &CurveLane::closeRequested);
 }
 
-void CurveLane::setOrnament(const Ornament& o) {
+bool CurveLane::setOrnament(const Ornament& o) {
+  if (!target_.spec(o)) return false;
   ornament_ = o;
-  const Kind* kind = allKinds().find(o.kind);
-  Value v = settingOr(kind->table(), o.settings, spec_.key);
-  if (v.isNull())
-    v = spec_.key == "feedback_right_percent" ? settingOr(kind->table(), o.settings, "feedback_percent")
-                                              : spec_.initial;
-  curve_ = Curve::from(v).value_or(Curve(spec_.min));
+  curve_ = target_.curve(o);
+  if (held_.part == Part::none) fitAxis();
   choose(std::clamp(chosen_, 0, static_cast<int>(curve_.points().size()) - 1));
   update();
+  return true;
+}
+
+void CurveLane::fitAxis() {
+  std::tie(low_, high_) = spec_.usual.value_or(std::pair(spec_.min, spec_.max));
+  for (const CurvePoint& q : curve_.points()) { // a tenth of the usual range of room over what is used
+    const double room = spec_.usual ? (spec_.usual->second - spec_.usual->first) / 10 : 0;
+    if (q.y < low_) low_ = std::max(spec_.min, q.y - room);
+    if (q.y > high_) high_ = std::min(spec_.max, q.y + room);
+  }
 }
 
 void CurveLane::place(const QRect& area, const TimeAxis& axis) {
@@ -155,13 +168,18 @@ double CurveLane::beatsAt(double at) const {
 double CurveLane::unit() const {
   return spec_.curveOverSpan ? ornament_.length.quarters() : 1;
 }
+double CurveLane::level(double value) const {
+  if (spec_.unit == "Hz") return std::log(std::max(value, 1.0) / low_) / std::log(high_ / low_);
+  return (value - low_) / (high_ - low_);
+}
 double CurveLane::yOf(double value) const {
   const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
-  return bottom - (value - spec_.min) / (spec_.max - spec_.min) * (bottom - top);
+  return bottom - level(value) * (bottom - top);
 }
 double CurveLane::valueAt(double y) const {
   const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
-  return spec_.min + (bottom - y) / (bottom - top) * (spec_.max - spec_.min);
+  const double u = (bottom - y) / (bottom - top);
+  return spec_.unit == "Hz" ? low_ * std::pow(high_ / low_, u) : low_ + u * (high_ - low_);
 }
 
 QPointF CurveLane::pointAt(int i) const {
@@ -178,6 +196,7 @@ QPointF CurveLane::bendAt(int i) const {
 /// From a bar before the ornament to where its sound may last.
 CurveLimits CurveLane::limits() const {
   if (spec_.curveOverSpan) return {0, 1, spec_.min, spec_.max};
+  if (spec_.curveWithinSource) return {0, ornament_.length.quarters(), spec_.min, spec_.max};
   return {-64, 4096, spec_.min, spec_.max};
 }
 
@@ -190,7 +209,7 @@ CurveLane::Under CurveLane::under(QPointF p) const {
     if (curve_.points()[static_cast<std::size_t>(i)].x > curve_.points()[static_cast<std::size_t>(i - 1)].x &&
         near(bendAt(i)))
       return {Part::bend, i};
-  if (std::abs(yOf(curve_.at(beatsAt(p.x()))) - p.y()) <= kReach) return {Part::line, -1};
+  if (p.y() > scaled(kLaneTop - 4)) return {Part::open, -1};
   return {};
 }
 
@@ -201,8 +220,8 @@ void CurveLane::put(Curve next, const QString& what, bool merge) {
   curve_ = next;
   const QString label = QString::fromStdString(spec_.label), name = kindWord(ornament_.kind);
   session_.edit(tr("%1 of %2 curve of %3").arg(what, label, name),
-                withSetting(session_.song(), ornament_.id, spec_.key, next.value()),
-                merge ? "curve-" + ornament_.id + spec_.key : std::string());
+                withOrnamentReplaced(session_.song(), target_.with(ornament_, next.value())),
+                merge ? "curve-" + ornament_.id + spec_.key + std::to_string(target_.finish) : std::string());
   if (!merge) session_.settle();
   choose(std::clamp(chosen_, 0, static_cast<int>(curve_.points().size()) - 1));
   update();
@@ -219,40 +238,75 @@ void CurveLane::choose(int i) {
   update();
 }
 
+double CurveLane::snappedX(QPointF at, bool free) const {
+  const double x = beatsAt(at.x());
+  if (free || grid_.ticks <= 0) return x;
+  const Beats beat = ornament_.start + Beats::ofQuarters(x * unit());
+  return (snapToGrid(beat, grid_, session_.plan()->map()) - ornament_.start).quarters() / unit();
+}
+
 void CurveLane::movePoint(QPointF to, bool free) {
-  double beats = beatsAt(to.x()), value = valueAt(to.y());
-  if (!free) {
-    const Beats at = ornament_.start + Beats::ofQuarters(beats * unit());
-    if (grid_.ticks > 0) beats = (snapToGrid(at, grid_, session_.plan()->map()) - ornament_.start).quarters() / unit();
-    const double step = spec_.step > 0 ? spec_.step : 1;
-    value = std::round(value / step) * step;
-  } else {
-    value = std::round(value * 100) / 100;
+  double x = snappedX(to, free), value = valueAt(to.y());
+  const double step = free ? 0.01 : spec_.step > 0 ? spec_.step : 1;
+  value = std::round(value / step) * step;
+  CurveLimits within = limits();
+  if (!free) { // never onto a neighbour: the two could not be told apart any more
+    const auto& points = pressCurve_.points();
+    const auto i = static_cast<std::size_t>(held_.index);
+    const double gap = kLeastGapBeats / unit();
+    if (i > 0) within.xMin = std::max(within.xMin, points[i - 1].x + gap);
+    if (i + 1 < points.size()) within.xMax = std::min(within.xMax, points[i + 1].x - gap);
+    if (within.xMax < within.xMin) within.xMin = within.xMax = points[i].x;
+    x = std::clamp(x, within.xMin, within.xMax);
   }
-  put(withPointMoved(pressCurve_, static_cast<std::size_t>(held_.index), beats, value, limits()), tr("point"), true);
+  put(withPointMoved(pressCurve_, static_cast<std::size_t>(held_.index), x, value, limits()), tr("point"), true);
+}
+
+/// A click where there is no point: one more, on its height.
+void CurveLane::addPoint(QPointF at, bool free) {
+  Curve next = curve_;
+  const CurveLimits l = limits();
+  // A plain number becomes a curve from the ornament's start on.
+  if (next.points().size() == 1) next = Curve(std::vector<CurvePoint>{{0, next.points().front().y, 0}});
+  const double x = std::clamp(snappedX(at, free), l.xMin, l.xMax);
+  for (std::size_t i = 0; i < next.points().size(); ++i) // one that stands there already is meant
+    if (!free && std::abs(next.points()[i].x - x) < kLeastGapBeats / unit() / 2) {
+      held_ = {Part::point, static_cast<int>(i)};
+      pressCurve_ = next;
+      movePoint(at, free);
+      choose(static_cast<int>(i));
+      return;
+    }
+  const auto made = insertPoint(next, x);
+  const double step = spec_.step > 0 ? spec_.step : 1;
+  const double y = std::round(valueAt(at.y()) / (free ? 0.01 : step)) * (free ? 0.01 : step);
+  put(withPointMoved(next, made, x, y, l), tr("new point"), false);
+  choose(static_cast<int>(made));
+}
+
+/// What was drawn, in few points.
+void CurveLane::endStroke() {
+  const double perPixel = 1 / (height() - scaled(kLaneTop + kLaneBottom) + 0.0);
+  std::vector<CurvePoint> even = stroke_; // reduced as it is seen: by height on the axis
+  for (CurvePoint& q : even) q.y = level(q.y);
+  std::vector<CurvePoint> few = reducedStroke(even, kStrokePixels * perPixel, kMostOfAStroke);
+  const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
+  for (CurvePoint& q : few) {
+    q.x = std::round(q.x * 1e4) / 1e4;
+    q.y = std::clamp(std::round(valueAt(bottom - q.y * (bottom - top)) * 100) / 100, spec_.min, spec_.max);
+  }
+  stroke_.clear();
+  put(withStroke(curve_, few, kLeastGapBeats / unit()), tr("drawn"), false);
 }
 
 void CurveLane::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
+  session_.settle();
   held_ = under(e->position());
-  if (held_.part == Part::line) { // a new point where the line is
-    Curve next = curve_;
-    double beats = beatsAt(e->position().x());
-    if (!leavesGrid(e->modifiers()) && grid_.ticks > 0)
-      beats = (snapToGrid(ornament_.start + Beats::ofQuarters(beats * unit()), grid_, session_.plan()->map()) -
-               ornament_.start)
-                  .quarters() /
-              unit();
-    // A plain number becomes a curve from the ornament's start on.
-    if (next.points().size() == 1) next = Curve(std::vector<CurvePoint>{{0, next.points().front().y, 0}});
-    const auto i = insertPoint(next, beats);
-    session_.settle();
-    put(next, tr("new point"), true);
-    held_ = {Part::point, static_cast<int>(i)};
-  }
-  if (held_.part == Part::point) choose(held_.index);
-  if (held_.part == Part::bend) choose(held_.index);
+  press_ = e->position();
+  stroke_.clear();
+  if (held_.part == Part::point || held_.part == Part::bend) choose(held_.index);
   pressCurve_ = curve_;
   update();
 }
@@ -262,7 +316,7 @@ void CurveLane::mouseMoveEvent(QMouseEvent* e) {
     const Under now = under(e->position());
     setCursor(now.part == Part::point  ? Qt::SizeAllCursor
               : now.part == Part::bend ? Qt::SizeVerCursor
-              : now.part == Part::line ? Qt::CrossCursor
+              : now.part == Part::open ? Qt::CrossCursor
                                        : Qt::ArrowCursor);
     if (now == hover_) return;
     hover_ = now;
@@ -275,11 +329,28 @@ void CurveLane::mouseMoveEvent(QMouseEvent* e) {
     const auto i = static_cast<std::size_t>(held_.index);
     const double mid = (pressCurve_.points()[i - 1].x + pressCurve_.points()[i].x) / 2;
     put(withBend(pressCurve_, i, bendThrough(pressCurve_, i, mid, valueAt(e->position().y()))), tr("bend"), true);
+  } else if (!stroke_.empty() || (e->position() - press_).manhattanLength() >= kDrawsFrom) {
+    const CurveLimits l = limits();
+    const auto add = [&](QPointF at) {
+      stroke_.push_back({std::clamp(beatsAt(at.x()), l.xMin, l.xMax),
+                         std::clamp(valueAt(at.y()), std::max(low_, spec_.min), std::min(high_, spec_.max)), 0});
+    };
+    if (stroke_.empty()) add(press_);
+    add(e->position());
+    update();
   }
 }
 
-void CurveLane::mouseReleaseEvent(QMouseEvent*) {
+void CurveLane::mouseReleaseEvent(QMouseEvent* e) {
+  if (held_.part == Part::open) {
+    if (stroke_.size() > 1)
+      endStroke();
+    else
+      addPoint(press_, leavesGrid(e->modifiers()));
+  }
   held_ = {};
+  stroke_.clear();
+  fitAxis();
   session_.settle();
   update();
 }
@@ -392,9 +463,13 @@ void CurveLane::paintEvent(QPaintEvent*) {
   head.setAlphaF(0.9f);
   p.fillRect(QRect(0, 0, width(), scaled(kLaneTop - 4)), head);
   drawSongText(p, QPointF(scaled(8), scaled(25)), QString::fromStdString(spec_.label), 18, true, c.ink);
+  const int hintLeft = fields_[QStringLiteral("bend")]->geometry().right() + scaled(12);
+  if (plain_->x() - hintLeft > scaled(190))
+    drawSongText(p, QPointF(hintLeft, scaled(25)), tr("drag to draw, click for a point"), 15, true, c.quiet);
   // The scale: the two limits, the middle, and the file's default.
   p.setFont(sans(11));
-  std::vector<double> rungs{spec_.min, (spec_.min + spec_.max) / 2, spec_.max};
+  const double middle = spec_.unit == "Hz" ? std::sqrt(low_ * high_) : (low_ + high_) / 2;
+  std::vector<double> rungs{low_, middle, high_};
   for (const double v : rungs) {
     p.setPen(QPen(c.beatRule, 1));
     p.drawLine(QPointF(0, yOf(v)), QPointF(width(), yOf(v)));
@@ -418,7 +493,26 @@ void CurveLane::paintEvent(QPaintEvent*) {
   path.lineTo(width() + 2, yOf(points.back().y));
   p.setPen(QPen(c.ink, 2));
   p.setBrush(Qt::NoBrush);
-  p.drawPath(path);
+  if (spec_.curveWithinSource) { // nothing is taken before the source nor after it
+    const double from = xOf(0), to = xOf(ornament_.length.quarters());
+    p.save();
+    p.setClipRect(QRectF(from, 0, to - from, height()));
+    p.drawPath(path);
+    p.restore();
+    for (const auto& [a, b] : {std::pair{-2.0, from}, {to, width() + 2.0}}) {
+      const double edge = a < 0 ? b : a;
+      p.drawLine(QPointF(a, yOf(0)), QPointF(b, yOf(0)));
+      p.drawLine(QPointF(edge, yOf(0)), QPointF(edge, yOf(curve_.at(beatsAt(edge)))));
+    }
+  } else {
+    p.drawPath(path);
+  }
+  if (stroke_.size() > 1) { // the pen, over what it will replace
+    QPolygonF line;
+    for (const CurvePoint& q : stroke_) line << QPointF(xOf(q.x), yOf(q.y));
+    p.setPen(QPen(inkOf(ornament_), 2.4));
+    p.drawPolyline(line);
+  }
   const int n = static_cast<int>(points.size());
   for (int i = 1; i < n; ++i) { // where a line is bent: a small open ring
     if (points[static_cast<std::size_t>(i)].x <= points[static_cast<std::size_t>(i - 1)].x) continue;

@@ -1,10 +1,14 @@
-// The shared curve editor: one setting's curve over the open drawing, on the same beat axis.
+// The one curve editor: a curve of an ornament's kind or of its finish, over the open drawing, on the same beat axis.
 //
-// Click the line to set a point, drag points and the bends between them, double click or Delete removes one; the chosen
-// point's numbers can be typed. Tab walks the points, arrows move the chosen one, Ctrl+C and Ctrl+V copy and paste the
-// whole curve. Points snap to the grid and the setting's step; Alt frees them.
+// A drag draws freely, and what was drawn is reduced to few points; a click sets one. Points and the bends between them
+// are dragged, a double click or Delete removes one; the chosen point's numbers can be typed. Tab walks the points,
+// arrows move the chosen one, Ctrl+C and Ctrl+V copy and paste the whole curve. Points snap to the grid and the
+// setting's step; Shift frees them, and lets two stand at one place: a jump.
+//
+// The axis shows the setting's usual range, more where the curve has more; frequencies are drawn by ratio.
 #pragma once
 
+#include "app/openrow/curve_target.h"
 #include "app/openrow/number_field.h"
 #include "app/score/time_axis.h"
 #include "app/session/session.h"
@@ -18,9 +22,11 @@ namespace ivrin::app {
 class CurveLane : public QWidget {
   Q_OBJECT
  public:
-  /// `spec` is a setting of the open ornament's kind that may be a curve.
-  CurveLane(Session& session, const SettingSpec& spec, QWidget* parent);
-  void setOrnament(const Ornament& o);
+  /// `target` is of `o`, which is open.
+  CurveLane(Session& session, const CurveTarget& target, const Ornament& o, QWidget* parent);
+  /// False where what is edited is not there any more.
+  bool setOrnament(const Ornament& o);
+  const CurveTarget& target() const { return target_; }
   void place(const QRect& area, const TimeAxis& axis);
   void setGrid(Beats grid) { grid_ = grid; }
 
@@ -46,7 +52,7 @@ class CurveLane : public QWidget {
   void leaveEvent(QEvent*) override;
 
  private:
-  enum class Part { none, point, bend, line };
+  enum class Part { none, point, bend, open }; // open: where a click sets a point and a drag draws
   struct Under {
     Part part = Part::none;
     int index = -1;
@@ -58,6 +64,11 @@ class CurveLane : public QWidget {
   double beatsAt(double x) const;
   double unit() const; // beats that 1 of the curve's x is
   double valueAt(double y) const;
+  double level(double value) const; // its height on the axis, 0 to 1 within what is shown
+  void fitAxis();
+  double snappedX(QPointF at, bool free) const;
+  void addPoint(QPointF at, bool free);
+  void endStroke();
   CurveLimits limits() const;
   void put(Curve next, const QString& what, bool merge);
   void choose(int i);
@@ -65,7 +76,11 @@ class CurveLane : public QWidget {
   void movePoint(QPointF to, bool free);
 
   Session& session_;
+  const CurveTarget target_;
   const SettingSpec& spec_;
+  double low_ = 0, high_ = 1;      // what the axis shows
+  std::vector<CurvePoint> stroke_; // being drawn
+  QPointF press_;
   TimeAxis axis_;
   Ornament ornament_;
   Curve curve_;

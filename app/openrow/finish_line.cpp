@@ -154,8 +154,8 @@ void FinishLine::paintEvent(QPaintEvent*) {
   drawSongText(p, QPointF(add_.left() + scaled(4), mid + scaled(5)), tr("add …"), 15, true,
                hover_ == -2 ? c.ink : c.quiet);
   p.setPen(QPen(c.barRule, 1.2));
-  if (add_.right() + scaled(8) < scaled(1060))
-    p.drawLine(QPointF(add_.right() + scaled(4), mid), QPointF(scaled(1060), mid));
+  if (add_.right() + scaled(8) < width() - scaled(24))
+    p.drawLine(QPointF(add_.right() + scaled(4), mid), QPointF(width() - scaled(24), mid));
   if (dragging_ && dropAt_ >= 0) {
     const int at = dropAt_ < static_cast<int>(marks_.size())
                        ? marks_[static_cast<std::size_t>(dropAt_)].box.left() - scaled(kGap) / 2

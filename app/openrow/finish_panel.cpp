@@ -38,9 +38,7 @@ const Processor* FinishPanel::processor() const {
 FinishContext FinishPanel::context() const {
   const TempoMap& map = session_.plan()->map();
   const auto node = session_.plan()->node(ornament_.id);
-  FinishContext c = finishContext(map, ornament_, node.get());
-  c.curve = curve_;
-  return c;
+  return finishContext(map, ornament_, node.get());
 }
 
 void FinishPanel::show(const Ornament& o, int index) {
@@ -53,7 +51,6 @@ void FinishPanel::show(const Ornament& o, int index) {
     return;
   }
   if (type_ != p->type) build(f->table());
-  for (NumberField* field : fields_) field->setCurveShown(!curve_.empty() && field->spec().key == curve_);
   for (NumberField* field : fields_) {
     field->setPlace(session_.plan()->map(), o.start);
     field->setValue(settingOr(f->table(), p->settings, field->spec().key));
@@ -67,11 +64,14 @@ void FinishPanel::show(const Ornament& o, int index) {
   update();
 }
 
+void FinishPanel::setCurveShown(const std::string& key) {
+  for (NumberField* field : fields_) field->setCurveShown(!key.empty() && field->spec().key == key);
+}
+
 void FinishPanel::build(const TableSpec& table) {
   qDeleteAll(fields_);
   fields_.clear();
   type_ = table.id;
-  curve_.clear();
   for (const SettingSpec& spec : table.settings) {
     if (spec.type->drawn()) continue; // drawn, not typed
     auto* f = new NumberField(spec, this);
@@ -83,11 +83,7 @@ void FinishPanel::build(const TableSpec& table) {
       s[spec.key] = v;
       apply(std::move(s), QString::fromStdString(spec.label), merge);
     });
-    connect(f, &NumberField::curveRequested, this, [this, &spec] {
-      if (type_ != "filter") return; // the others are drawn as their curve anyway
-      curve_ = curve_ == spec.key ? std::string() : spec.key;
-      show(ornament_, index_);
-    });
+    connect(f, &NumberField::curveRequested, this, [this, &spec] { emit curveRequested(spec.key); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::typed, this, &FinishPanel::typed);
     connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
@@ -273,6 +269,9 @@ void FinishPanel::paintEvent(QPaintEvent*) {
                  tr("turned %1 %2 dB").arg(*db < 0 ? tr("down") : tr("up")).arg(std::abs(*db), 0, 'f', 1));
     }
   }
+  if (!drawnCurve(*one).empty())
+    drawSongText(p, QPointF(d.left() + scaled(12), d.top() + scaled(20)), tr("click to draw its curve"), 14, true,
+                 c.quiet);
   if (one->type == "tone" && s.handles.empty())
     drawSongText(p, QPointF(d.left() + scaled(12), d.top() + scaled(20)), tr("click to set a band"), 14, true, c.quiet);
 }
@@ -292,7 +291,7 @@ void FinishPanel::mousePressEvent(QMouseEvent* e) {
   if (!p) return;
   const QString at = handleAt(e->position());
   if (e->button() == Qt::RightButton && !at.isEmpty()) {
-    if (auto next = removeFromFinish(*p, at, context())) {
+    if (auto next = removeFromFinish(*p, at)) {
       apply(std::move(*next), tr("point"), false);
       session_.settle();
     }
@@ -300,7 +299,11 @@ void FinishPanel::mousePressEvent(QMouseEvent* e) {
   }
   if (e->button() != Qt::LeftButton) return;
   if (at.isEmpty() && drawing().contains(e->position())) {
-    const auto next = addToFinish(*p, unitOf(e->position()), context());
+    if (const auto key = drawnCurve(*p); !key.empty()) {
+      emit curveRequested(key);
+      return;
+    }
+    const auto next = addToFinish(*p, unitOf(e->position()));
     if (!next) return;
     apply(*next, tr("point"), true);
     held_ = handleAt(e->position());
@@ -337,7 +340,7 @@ void FinishPanel::mouseDoubleClickEvent(QMouseEvent* e) {
   const Processor* p = processor();
   const QString at = p ? handleAt(e->position()) : QString();
   if (at.isEmpty()) return;
-  if (auto next = removeFromFinish(*p, at, context())) {
+  if (auto next = removeFromFinish(*p, at)) {
     apply(std::move(*next), tr("point"), false);
     session_.settle();
   }

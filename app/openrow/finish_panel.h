@@ -17,6 +17,7 @@ class FinishPanel : public QWidget {
   /// Shows processor `index` of the ornament; hides itself where there is none.
   void show(const Ornament& o, int index);
   int index() const { return index_; }
+  void setCurveShown(const std::string& key);
   NumberField* field(const std::string& key) const;
   /// Where a handle lies, in the widget; empty where there is none.
   QRectF handleRect(const QString& name) const;
@@ -25,6 +26,8 @@ class FinishPanel : public QWidget {
  signals:
   /// Return ended the typing in one of its numbers.
   void typed();
+  /// The curve of one of its settings is wanted in the editor.
+  void curveRequested(const std::string& key);
 
  protected:
   void paintEvent(QPaintEvent*) override;
@@ -47,7 +50,7 @@ class FinishPanel : public QWidget {
   Session& session_;
   Ornament ornament_;
   int index_ = -1;
-  std::string type_, curve_; // the setting whose curve is drawn; mostly none
+  std::string type_;
   std::vector<NumberField*> fields_;
   QString held_, hover_;
   std::optional<Processor> before_; // at the press

@@ -42,22 +42,17 @@ double unitOfFilterDb(double db) {
   return (db - kFilterFoot) / (kFilterTop - kFilterFoot);
 }
 
-/// The processors that are a curve over the ornament's beats: which setting, and its range.
+/// The processors that are a curve over the ornament's beats: which setting, its range and steps.
 struct Curved {
   const char* key;
-  double low, high;
-  bool pitch = false; // drawn by ratio
-  double unit(double y) const {
-    return pitch ? std::log(std::max(y, low) / low) / std::log(high / low) : (y - low) / (high - low);
-  }
-  double value(double u) const { return pitch ? low * std::pow(high / low, u) : low + (high - low) * u; }
+  double low, high, step;
+  double unit(double y) const { return (y - low) / (high - low); }
+  double value(double u) const { return std::round((low + (high - low) * u) / step) * step; }
 };
-std::optional<Curved> curvedOf(const std::string& type, const std::string& curve) {
-  if (curve == "low_cut_hz") return Curved{"low_cut_hz", 20, 20000, true};
-  if (curve == "high_cut_hz") return Curved{"high_cut_hz", 20, 20000, true};
-  if (type == "width") return Curved{"percent", 0, 200};
-  if (type == "pan") return Curved{"position", -1, 1};
-  if (type == "gain") return Curved{"db", -60, 12};
+std::optional<Curved> curvedOf(const std::string& type) {
+  if (type == "width") return Curved{"percent", 0, 200, 5};
+  if (type == "pan") return Curved{"position", -1, 1, 0.05};
+  if (type == "gain") return Curved{"db", -60, 12, 0.5};
   return std::nullopt;
 }
 
@@ -92,7 +87,7 @@ double hzOfUnit(double u) {
 }
 
 FinishContext finishContext(const TempoMap& map, const Ornament& o, const OrnamentNode* node) {
-  FinishContext c{map, o.start, o.length, 0, map.sampleRate(), {}};
+  FinishContext c{map, o.start, o.length, 0, map.sampleRate()};
   if (!node || !node->print) return c;
   const FrameRange r = node->print->complete() ? node->print->extent() : node->plan.extent;
   const Beats begin = map.beatAt(r.begin), end = std::min(map.beatAt(r.end), o.span().end + Beats::ofQuarters(32));
@@ -108,7 +103,7 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
   const View v(*f, p.settings);
   const auto flat = [](double y) { return QPolygonF{QPointF(0, y), QPointF(1, y)}; };
   const std::string& t = p.type;
-  if (t == "filter" && c.curve.empty()) {
+  if (t == "filter") {
     s.axis = FinishShape::Axis::frequency;
     s.guides = {flat(unitOfFilterDb(0))};
     const FilterCurve curve(v, 0, c.sampleRate); // its cutoffs as they stand at the ornament's start
@@ -191,26 +186,16 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
                  {"feedback",
                   {second / s.seconds, 0.5 + 0.5 * mix * feedback},
                   QObject::tr("feedback %1").arg(v.words("feedback_percent"))}};
-  } else if (const auto curved = curvedOf(t, c.curve)) {
+  } else if (const auto curved = curvedOf(t)) {
     s.axis = FinishShape::Axis::beats;
-    const bool open = v.value(curved->key).isNull();
-    const Curve curve =
-        open ? Curve(curved->key == std::string("low_cut_hz") ? curved->low : curved->high) : v.curve(curved->key);
+    const Curve curve = v.curve(curved->key);
     const double beats = std::max(c.length.quarters(), 1e-6);
-    const auto unit = [&](double y) { return curved->unit(y); };
     if (t == "pan") s.guides = {flat(0.5)};
-    if (t == "gain") s.guides = {flat(unit(0))};
-    if (t == "width") s.guides = {flat(unit(100))};
-    s.lines = {sampled(120, [&](double u) { return unit(curve.at(c.from + u * beats)); })};
-    const auto& points = curve.points();
-    for (std::size_t i = 0; i < points.size(); ++i) {
-      const double x =
-          open || v.value(curved->key).number() ? 0.5 : std::clamp((points[i].x - c.from) / beats, 0.0, 1.0);
-      SettingSpec spec = *v.table.find(curved->key);
-      s.handles.push_back({QStringLiteral("point%1").arg(i),
-                           {x, unit(points[i].y)},
-                           QString::fromStdString(settingText(spec, rounded(points[i].y, 0.01)))});
-    }
+    if (t == "gain") s.guides = {flat(curved->unit(0))};
+    if (t == "width") s.guides = {flat(curved->unit(100))};
+    s.lines = {sampled(120, [&](double u) { return curved->unit(curve.at(c.from + u * beats)); })};
+    if (const double* plain = v.value(curved->key).number())
+      s.handles = {{"value", {0.5, curved->unit(*plain)}, v.words(curved->key)}};
   } else if (t == "duck") {
     s.axis = FinishShape::Axis::time;
     s.seconds = 1;
@@ -264,7 +249,7 @@ std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QP
   const View v(*f, p.settings);
   const double x = std::clamp(to.x(), 0.0, 1.0), y = std::clamp(to.y(), 0.0, 1.0);
   const std::string& t = p.type;
-  if (t == "filter" && c.curve.empty()) {
+  if (t == "filter") {
     const char* key = handle == QLatin1String("low") ? "low_cut_hz" : "high_cut_hz";
     const bool open = handle == QLatin1String("low") ? x < 0.005 : x > 0.995;
     Settings s = with(p, key, open ? Value() : frequency(x));
@@ -312,18 +297,8 @@ std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QP
     const double mix = std::max(v.share("mix_percent"), 0.02);
     return with(p, "feedback_percent", rounded(std::clamp((y - 0.5) * 200 / mix, 0.0, 95.0), 1));
   }
-  if (const auto curved = curvedOf(t, c.curve)) {
-    const bool open = v.value(curved->key).isNull();
-    auto points = open ? Curve(0.0).points() : v.curve(curved->key).points();
-    const auto i = static_cast<std::size_t>(handle.mid(5).toUInt());
-    if (i >= points.size()) return std::nullopt;
-    points[i].y = rounded(curved->value(y), t == "filter" ? 1 : t == "pan" ? 0.05 : t == "gain" ? 0.5 : 5);
-    if (open || v.value(curved->key).number()) return with(p, curved->key, points[i].y);
-    const double beats = c.length.quarters();
-    const double least = i > 0 ? points[i - 1].x : -1e9, most = i + 1 < points.size() ? points[i + 1].x : 1e9;
-    points[i].x = std::clamp(rounded(c.from + x * beats, 1.0 / 16), least, most);
-    return with(p, curved->key, Curve(points).value());
-  }
+  if (const auto curved = curvedOf(t); curved && v.value(curved->key).number())
+    return with(p, curved->key, curved->value(y));
   if (handle == QLatin1String("depth"))
     return t == "duck" ? with(p, "depth_db", rounded((1 - y) * 48, 0.5))
                        : with(p, "depth_percent",
@@ -336,7 +311,7 @@ std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QP
   return std::nullopt;
 }
 
-std::optional<Settings> addToFinish(const Processor& p, QPointF at, const FinishContext& c) {
+std::optional<Settings> addToFinish(const Processor& p, QPointF at) {
   const Finisher* f = findFinisher(p.type);
   if (!f) return std::nullopt;
   const View v(*f, p.settings);
@@ -346,27 +321,15 @@ std::optional<Settings> addToFinish(const Processor& p, QPointF at, const Finish
     bands.push_back({*frequency(at.x()).number(), rounded((std::clamp(at.y(), 0.0, 1.0) - 0.5) * 2 * kToneDb, 0.5), 1});
     return with(p, "bands", toneValue(bands));
   }
-  const auto curved = curvedOf(p.type, c.curve);
-  if (!curved) return std::nullopt;
-  const double beats = c.length.quarters(), x = rounded(c.from + std::clamp(at.x(), 0.0, 1.0) * beats, 1.0 / 16);
-  const double y = rounded(curved->value(std::clamp(at.y(), 0.0, 1.0)), p.type == "filter" ? 1
-                                                                        : p.type == "pan"  ? 0.05
-                                                                        : p.type == "gain" ? 0.5
-                                                                                           : 5);
-  const bool open = v.value(curved->key).isNull();
-  std::vector<CurvePoint> points =
-      (open ? Curve(curved->key == std::string("low_cut_hz") ? curved->low : curved->high) : v.curve(curved->key))
-          .points();
-  if (open || v.value(curved->key).number())
-    points = {{c.from, points.front().y, 0}, {c.from + beats, points.front().y, 0}};
-  if (points.size() >= 1024) return std::nullopt;
-  const auto place =
-      std::upper_bound(points.begin(), points.end(), x, [](double a, const CurvePoint& b) { return a < b.x; });
-  points.insert(place, {x, y, 0});
-  return with(p, curved->key, Curve(points).value());
+  return std::nullopt;
 }
 
-std::optional<Settings> removeFromFinish(const Processor& p, const QString& handle, const FinishContext& c) {
+std::string drawnCurve(const Processor& p) {
+  const auto curved = curvedOf(p.type);
+  return curved ? curved->key : std::string();
+}
+
+std::optional<Settings> removeFromFinish(const Processor& p, const QString& handle) {
   const Finisher* f = findFinisher(p.type);
   if (!f) return std::nullopt;
   const View v(*f, p.settings);
@@ -377,14 +340,7 @@ std::optional<Settings> removeFromFinish(const Processor& p, const QString& hand
     bands.erase(bands.begin() + i);
     return with(p, "bands", toneValue(bands));
   }
-  const auto curved = curvedOf(p.type, c.curve);
-  if (!curved || !v.value(curved->key).list()) return std::nullopt;
-  auto points = v.curve(curved->key).points();
-  const auto i = handle.mid(5).toInt();
-  if (i >= static_cast<int>(points.size())) return std::nullopt;
-  points.erase(points.begin() + i);
-  if (points.empty()) return std::nullopt;
-  return with(p, curved->key, points.size() == 1 ? Value(points.front().y) : Curve(points).value());
+  return std::nullopt;
 }
 
 QString finishWords(const Processor& p, const FinishContext&) {

@@ -20,7 +20,6 @@ struct FinishContext {
   Beats start, length; // of the ornament's start, and of what is drawn: the whole print
   double from = 0;     // where that begins, in beats from the start: under 0 for a lead-in
   double sampleRate = 48000;
-  std::string curve{}; // the setting whose curve over the beats is drawn instead; empty: the processor's own drawing
 };
 
 /// Over the whole print where there is one, else over the ornament.
@@ -43,10 +42,13 @@ struct FinishShape {
 FinishShape finishShape(const Processor& p, const FinishContext& c);
 /// The settings after a handle was dragged to a place of the unit square.
 std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QPointF to, const FinishContext& c);
-/// A click where there is no handle: adds a band or a point of a curve.
-std::optional<Settings> addToFinish(const Processor& p, QPointF at, const FinishContext& c);
-/// Takes a band or a point of a curve away.
-std::optional<Settings> removeFromFinish(const Processor& p, const QString& handle, const FinishContext& c);
+/// The setting whose curve over the beats is the processor's drawing; empty where it is drawn otherwise. A plain number
+/// has a handle; a curve is edited where all curves are.
+std::string drawnCurve(const Processor& p);
+/// A click where there is no handle: adds a band.
+std::optional<Settings> addToFinish(const Processor& p, QPointF at);
+/// Takes a band away.
+std::optional<Settings> removeFromFinish(const Processor& p, const QString& handle);
 /// What the mark says: "lows cut 250 Hz", "decay 1.2 s, 25 %".
 QString finishWords(const Processor& p, const FinishContext& c);
 

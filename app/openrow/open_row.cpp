@@ -74,6 +74,8 @@ OpenRow::OpenRow(Session& session, ScoreView* score)
     , finish_(new FinishLine(session, panel_))
     , finishPanel_(new FinishPanel(session, panel_)) {
   connect(finish_, &FinishLine::openRequested, this, &OpenRow::openFinish);
+  connect(finishPanel_, &FinishPanel::curveRequested, this,
+          [this](const std::string& key) { emit curveRequested(key, finishPanel_->index()); });
   connect(finishPanel_, &FinishPanel::typed, score_, [this] { score_->setFocus(); });
   connect(title_, &OpenTitle::auditionRequested, this, &OpenRow::auditionRequested);
   connect(title_, &OpenTitle::aloneRequested, this, &OpenRow::aloneRequested);
@@ -204,7 +206,7 @@ void OpenRow::build(const TableSpec& table) {
     connect(f, &NumberField::changed, this, [this, &spec, whole](const Value& v, bool merge) {
       whole ? setWhole(spec, v, merge) : set(spec, v, merge);
     });
-    connect(f, &NumberField::curveRequested, this, [this, key = spec.key] { emit curveRequested(key); });
+    connect(f, &NumberField::curveRequested, this, [this, key = spec.key] { emit curveRequested(key, -1); });
     connect(f, &NumberField::choiceRequested, this, [this, f, &spec] { offerFiles(f, spec); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::focused, this, [this, key = spec.key] { lastField_ = key; });
@@ -311,8 +313,10 @@ bool OpenRow::closeFinish() {
   return true;
 }
 
-void OpenRow::setCurveShown(const std::string& key) {
-  for (NumberField* f : fields_) f->setCurveShown(f->spec().key == key);
+void OpenRow::setCurveShown(const CurveTarget& target) {
+  for (NumberField* f : fields_) f->setCurveShown(target.finish < 0 && f->spec().key == target.key);
+  finishPanel_->setCurveShown(target.finish >= 0 && target.finish == finishPanel_->index() ? target.key
+                                                                                           : std::string());
 }
 
 void OpenRow::place(const QRect& row) {

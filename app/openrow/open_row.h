@@ -3,6 +3,7 @@
 #pragma once
 
 #include "app/openrow/answers.h"
+#include "app/openrow/curve_target.h"
 #include "app/openrow/finish_line.h"
 #include "app/openrow/finish_panel.h"
 #include "app/openrow/number_field.h"
@@ -49,7 +50,7 @@ class OpenRow : public QObject {
   /// False where none was open.
   bool closeFinish();
   /// Marks the field whose curve is shown; empty: none.
-  void setCurveShown(const std::string& key);
+  void setCurveShown(const CurveTarget& target);
   /// Puts the answers beside the first collision, when the view has moved.
   void placeAnswers();
   /// Offers what fits, unless a curve lies over the drawing.
@@ -59,7 +60,7 @@ class OpenRow : public QObject {
   void auditionRequested();
   void aloneRequested(bool on);
   void closeRequested();
-  void curveRequested(const std::string& key);
+  void curveRequested(const std::string& key, int finish);
 
  private:
   TableSpec wholeTable() const;

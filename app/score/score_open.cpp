@@ -5,6 +5,8 @@
 #include "app/openrow/curve_lane.h"
 #include "app/openrow/open_row.h"
 #include "app/score/sign_strip.h"
+#include "finish/finisher.h"
+#include "manners/manners.h"
 
 #include <QKeyEvent>
 
@@ -16,7 +18,7 @@ void ScoreView::openOrnament(const std::string& id) {
   const Ornament* o = session_.song().ornament(id);
   if (!o || !session_.plan()) return;
   if (open_.empty()) formerAxis_ = axis();
-  openCurve({});
+  closeCurve();
   strip_->hide();
   setHot({});
   mark({});
@@ -74,7 +76,7 @@ void ScoreView::warmOpenRow() {
 
 void ScoreView::closeOrnament() {
   if (open_.empty()) return;
-  openCurve({});
+  closeCurve();
   open_.clear();
   openHand_.open(nullptr);
   openRow_->hide();
@@ -139,31 +141,61 @@ bool ScoreView::arrowed(QKeyEvent* e) {
   return true;
 }
 
-void ScoreView::openCurve(const std::string& key) {
-  if (lane_) {
-    lane_->hide();
-    lane_->deleteLater();
-    lane_ = nullptr;
-    if (openRow_) {
-      openRow_->setCurveShown({});
-      openRow_->renewAnswers();
-    }
-    setFocus();
-    update();
+void ScoreView::closeCurve() {
+  if (!lane_) return;
+  lane_->hide();
+  lane_->deleteLater();
+  lane_ = nullptr;
+  if (openRow_) {
+    openRow_->setCurveShown({});
+    openRow_->renewAnswers();
   }
+  setFocus();
+  update();
+}
+
+void ScoreView::openCurve(const std::string& key, int finish) {
+  CurveTarget target{open_, key, finish};
   const Ornament* o = session_.song().ornament(open_);
-  const Kind* kind = o ? allKinds().find(o->kind) : nullptr;
-  const SettingSpec* spec = kind && !key.empty() ? kind->table().find(key) : nullptr;
-  if (!spec || !spec->curve) return;
-  lane_ = new CurveLane(session_, *spec, this);
+  if (o && finish >= 0 && finish < static_cast<int>(o->finish.size()))
+    target.processor = o->finish[static_cast<std::size_t>(finish)].type;
+  const bool again = lane_ && lane_->target() == target;
+  closeCurve();
+  if (again || !o || !target.spec(*o)) return;
+  lane_ = new CurveLane(session_, target, *o, this);
   lane_->setOrnament(*o);
-  connect(lane_, &CurveLane::closeRequested, this, [this] { openCurve({}); });
-  openRow_->setCurveShown(key);
+  connect(lane_, &CurveLane::closeRequested, this, &ScoreView::closeCurve);
+  openRow_->setCurveShown(target);
   openRow_->renewAnswers();
   placeLane();
   lane_->show();
   lane_->setFocus();
   update();
+}
+
+/// The curves of the open ornament in turn, then none.
+bool ScoreView::nextCurve() {
+  const Ornament* o = session_.song().ornament(open_);
+  if (!o) return false;
+  std::vector<CurveTarget> all;
+  const Manners* m = mannersOf(o->kind);
+  for (const SettingSpec& s : allKinds().find(o->kind)->table().settings)
+    if (s.curve && (!m || m->isHeard(o->settings, s.key))) all.push_back({open_, s.key, -1});
+  for (std::size_t i = 0; i < o->finish.size(); ++i)
+    if (const Finisher* f = findFinisher(o->finish[i].type))
+      for (const SettingSpec& s : f->table().settings)
+        if (s.curve) all.push_back({open_, s.key, static_cast<int>(i), o->finish[i].type});
+  if (all.empty()) return false;
+  auto next = all.begin();
+  if (lane_) {
+    next = std::find(all.begin(), all.end(), lane_->target());
+    if (next != all.end()) ++next;
+  }
+  if (next == all.end())
+    closeCurve();
+  else
+    openCurve(next->key, next->finish);
+  return true;
 }
 
 void ScoreView::placeLane() {

@@ -143,7 +143,7 @@ void ScoreView::refresh() {
   if (!open_.empty()) {
     if (const Ornament* o = session_.song().ornament(open_)) {
       openRow_->setOrnament(*o);
-      if (lane_) lane_->setOrnament(*o);
+      if (lane_ && !lane_->setOrnament(*o)) closeCurve();
     } else {
       closeOrnament();
     }

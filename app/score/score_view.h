@@ -97,8 +97,11 @@ class ScoreView : public QWidget {
   ViewState viewState() const;
   void restore(const ViewState& v);
 
-  /// The curve of a setting of the open ornament over its drawing; an empty key closes it.
-  void openCurve(const std::string& key);
+  /// The curve of a setting of the open ornament, or of a processor of its finish, over its drawing; again: closed.
+  void openCurve(const std::string& key, int finish = -1);
+  void closeCurve();
+  /// The next curve there is to edit; after the last one none. False where there is no curve at all.
+  bool nextCurve();
   CurveLane* curveLane() const { return lane_; }
   Beats caret() const { return caret_; }
   void setCaret(Beats b);

@@ -92,6 +92,7 @@ const Finisher& gainFinisher() {
                               .meaning = "May move.",
                               .group = "gain",
                               .step = 0.5,
+                              .usual = std::pair(-24.0, 12.0),
                               .curve = true});
         return t;
       }(),

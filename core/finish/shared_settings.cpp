@@ -68,6 +68,7 @@ SettingSpec sendSetting(std::string group) {
           .meaning = "How much of the source is sent.",
           .group = std::move(group),
           .curve = true,
+          .curveWithinSource = true,
           .role = Role::leftAlone};
 }
 

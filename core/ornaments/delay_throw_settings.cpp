@@ -43,6 +43,7 @@ TableSpec makeDelayThrowTable() {
        .initial = 45,
        .meaning = "What goes round again; over 100 builds up to the ceiling.",
        .group = "echo",
+       .usual = std::pair(0.0, 120.0),
        .curve = true,
        .role = Role::feedback});
   add({.key = "feedback_right_percent",
@@ -53,6 +54,8 @@ TableSpec makeDelayThrowTable() {
        .group = "echo",
        .nullable = true,
        .whenNull = "as left",
+       .sameAs = "feedback_percent",
+       .usual = std::pair(0.0, 120.0),
        .curve = true,
        .role = Role::feedback});
   add(sendSetting("echo"));

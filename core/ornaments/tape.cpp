@@ -95,6 +95,7 @@ TableSpec makeTapeTable() {
        .meaning = "The speed of a custom motion in times normal; below 0 backwards.",
        .group = "sound",
        .step = 0.1,
+       .usual = std::pair(-1.0, 1.0),
        .curve = true,
        .curveOverSpan = true,
        .role = Role::leftAlone});

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace ivrin {
 
@@ -60,6 +61,74 @@ double bendThrough(const Curve& curve, std::size_t i, double x, double y) {
   }
   const double bend = (low + high) / 2;
   return std::abs(bend) < 0.004 ? 0 : bend;
+}
+
+namespace {
+
+void keepFarthest(const std::vector<CurvePoint>& p, std::size_t a, std::size_t b, double tolerance,
+                  std::vector<bool>& kept) {
+  if (b <= a + 1) return;
+  std::size_t farthest = a;
+  double most = tolerance;
+  for (std::size_t i = a + 1; i < b; ++i) {
+    const double u = (p[i].x - p[a].x) / (p[b].x - p[a].x);
+    const double off = std::abs(p[i].y - (p[a].y + u * (p[b].y - p[a].y)));
+    if (off > most) {
+      most = off;
+      farthest = i;
+    }
+  }
+  if (farthest == a) return;
+  kept[farthest] = true;
+  keepFarthest(p, a, farthest, tolerance, kept);
+  keepFarthest(p, farthest, b, tolerance, kept);
+}
+
+} // namespace
+
+std::vector<CurvePoint> reducedStroke(const std::vector<CurvePoint>& drawn, double tolerance, std::size_t most) {
+  std::vector<CurvePoint> line;
+  double from = 0;
+  for (const CurvePoint& p : drawn) {
+    // What lies between the pen's last place and this one was drawn over.
+    const double low = line.empty() ? p.x : std::min(from, p.x), high = line.empty() ? p.x : std::max(from, p.x);
+    std::erase_if(line, [&](const CurvePoint& q) { return q.x == p.x || (q.x > low && q.x < high); });
+    const auto at =
+        std::lower_bound(line.begin(), line.end(), p.x, [](const CurvePoint& q, double x) { return q.x < x; });
+    line.insert(at, {p.x, p.y, 0});
+    from = p.x;
+  }
+  if (line.size() < 3) return line;
+  for (;; tolerance *= 1.3) {
+    std::vector<bool> kept(line.size());
+    kept.front() = kept.back() = true;
+    keepFarthest(line, 0, line.size() - 1, tolerance, kept);
+    std::vector<CurvePoint> out;
+    for (std::size_t i = 0; i < line.size(); ++i)
+      if (kept[i]) out.push_back(line[i]);
+    if (out.size() <= std::max<std::size_t>(most, 2)) return out;
+  }
+}
+
+Curve withStroke(const Curve& curve, const std::vector<CurvePoint>& stroke, double ramp) {
+  if (stroke.size() < 2) return curve;
+  if (curve.points().size() == 1) return Curve(stroke);
+  const double from = stroke.front().x, to = stroke.back().x;
+  Curve old = curve;
+  const auto& p = old.points();
+  if (p.front().x < from - ramp) insertPoint(old, from - ramp);
+  if (p.back().x > to + ramp) insertPoint(old, to + ramp);
+  std::vector<CurvePoint> out;
+  for (const CurvePoint& q : old.points())
+    if (q.x < from) out.push_back(q);
+  out.insert(out.end(), stroke.begin(), stroke.end());
+  bool first = true;
+  for (const CurvePoint& q : old.points())
+    if (q.x > to) {
+      out.push_back(q);
+      if (std::exchange(first, false)) out.back().bend = 0; // the line to it is a new one
+    }
+  return Curve(std::move(out));
 }
 
 Curve shifted(const Curve& curve, double by) {

@@ -1,5 +1,7 @@
 // The open row: variants, alone, ties, the shared curve editor, answers to collisions.
 #include "app/openrow/curve_lane.h"
+#include "app/theme/palette.h"
+#include "app/theme/type.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>
@@ -158,6 +160,52 @@ TEST_CASE("a curve is drawn by keys alone, typed, copied and pasted", "[open]") 
   QApplication::clipboard()->setText("hello");
   rig.key(Qt::Key_V, Qt::ControlModifier);
   CHECK(lane->curve() == drawn);
+}
+
+TEST_CASE("the axis of a curve fits it, points keep apart, a send is nothing after its word", "[open]") {
+  SmallSongRig rig;
+  const std::string tape = rig.placeOpen("tape", "keys", 12, 16);
+  rig.session->edit("shape", withSetting(withSetting(rig.session->song(), tape, "shape", "custom"), tape, "speed",
+                                         Curve(std::vector<CurvePoint>{{0, 1, 0}, {1, 0, 0}}).value()));
+  rig.settle();
+  rig.score().setFocus();
+  rig.key(Qt::Key_C);
+  CurveLane* lane = rig.score().curveLane();
+  REQUIRE(lane);
+  CHECK(lane->target().key == "speed");
+  // From −1 to 1: standstill lies half way between the two.
+  const double up = lane->pointAt(0).y(), still = lane->pointAt(1).y();
+  CHECK(up == Approx(scaled(44)).margin(1));
+  CHECK(still == Approx((scaled(44) + lane->height() - scaled(22)) / 2.0).margin(1.5));
+  // Typed beyond it shows more.
+  rig.type(lane->field("value"), "2.5");
+  CHECK(lane->pointAt(0).y() > up + 3);
+  CHECK(lane->pointAt(0).y() < lane->pointAt(1).y());
+  lane->setFocus();
+  rig.key(Qt::Key_Escape);
+  CHECK_FALSE(rig.score().curveLane());
+  // On the grid a point comes near its neighbour and no nearer; with Shift both stand at one place.
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
+  rig.session->edit("send", withSetting(rig.session->song(), id, "send_percent",
+                                        Curve(std::vector<CurvePoint>{{0.25, 20, 0}, {0.75, 90, 0}}).value()));
+  rig.settle();
+  rig.score().openCurve("send_percent");
+  lane = rig.score().curveLane();
+  REQUIRE(lane);
+  const QPoint second = lane->pointAt(1).toPoint(), first = lane->pointAt(0).toPoint();
+  rig.drag(lane, second, {first.x() - 60, second.y()});
+  REQUIRE(lane->curve().points().size() == 2);
+  CHECK(lane->curve().points()[1].x == Approx(0.25 + 1.0 / 32));
+  rig.drag(lane, lane->pointAt(1).toPoint(), {first.x() - 60, second.y()}, Qt::ShiftModifier);
+  CHECK(lane->curve().points()[1].x == 0.25);
+  // Nothing is sent after the word: no point stands there, and the line lies at nothing.
+  rig.drag(lane, lane->pointAt(1).toPoint(), {first.x() + 3000, second.y()});
+  CHECK(lane->curve().points()[1].x == 1.5);
+  rig.settle();
+  const QImage picture = lane->grab().toImage();
+  const double beyond = rig.score().axis().xOf(Beats::ofQuarters(10)) - lane->x();
+  const int foot = lane->height() - scaled(22);
+  CHECK(pixelsNear(picture, QRect(static_cast<int>(beyond), foot - 2, 20, 4), paper().ink, 90) >= 20);
 }
 
 TEST_CASE("a collision is drawn with its answers, and one press of each is enough or is offered again", "[open]") {

@@ -1,5 +1,7 @@
 // Space in the window: the swell at one key, its handles, the reverb throw, reverse, treat, and the finish.
+#include "app/openrow/curve_lane.h"
 #include "app/theme/palette.h"
+#include "app/theme/type.h"
 #include "rig.h"
 
 #include "finish/starting_points.h"
@@ -294,7 +296,7 @@ TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and 
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
 }
 
-TEST_CASE("a curve of the finish is set, moved and cleared point by point", "[space][finish]") {
+TEST_CASE("a curve of the finish is drawn in the one editor, freely or point by point", "[space][finish]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("reverb-throw", "voice", 40, 44);
   const auto leaning = [](const StereoBuffer& b) {
@@ -303,36 +305,58 @@ TEST_CASE("a curve of the finish is set, moved and cleared point by point", "[sp
   const StereoBuffer straight = wholePrint(rig, id);
   choose(rig, "Pan");
   FinishPanel& panel = rig.score().openRow()->finishPanel();
-  const QRectF d = panel.drawing();
-  // The drawing's axis is the whole print.
-  const auto point = [&](double beat, double v) {
-    const FinishContext c =
-        finishContext(rig.session->plan()->map(), rig.ornament(id), rig.session->plan()->node(id).get());
-    const double u = (beat - c.from) / c.length.quarters();
-    return QPoint(static_cast<int>(d.left() + d.width() * u), static_cast<int>(d.bottom() - d.height() * v));
-  };
-  QTest::mouseClick(&panel, Qt::LeftButton, {}, point(1, 0.9));
+  QTest::mouseClick(&panel, Qt::LeftButton, {}, (panel.drawing().topLeft() + QPointF(30, 50)).toPoint());
+  CurveLane* lane = rig.score().curveLane();
+  REQUIRE(lane);
   const auto curve = [&] { return *Curve::from(rig.ornament(id).finish[0].settings.at("position")); };
-  REQUIRE(curve().points().size() == 3);
-  CHECK(curve().points()[1].x == Approx(1).margin(0.07));
-  CHECK(curve().points()[1].y == Approx(0.8).margin(0.06));
-  rig.drag(&panel, panel.handleRect("point1").center().toPoint(), point(2, 0.1));
-  CHECK(curve().points()[1].x == Approx(2).margin(0.07));
+  // Its own axis: two points are asked where they lie, the rest follows.
+  const auto place = [&](double beat, double v) {
+    const QPointF zero = lane->pointAt(0);
+    const double px = rig.score().axis().pxPerBeat;
+    const double x = rig.score().axis().xOf(Beats::ofQuarters(40 + beat)) - lane->x();
+    static_cast<void>(px);
+    const double half = lane->height() - zero.y() - scaled(22); // 0 lies in the middle of −1 to 1
+    return QPoint(static_cast<int>(std::lround(x)), static_cast<int>(std::lround(zero.y() - v * half)));
+  };
+  QTest::mouseClick(lane, Qt::LeftButton, {}, place(2, -0.8));
+  REQUIRE(curve().points().size() == 2);
+  CHECK(curve().points()[1].x == 2);
   CHECK(curve().points()[1].y == Approx(-0.8).margin(0.06));
   rig.settle();
-  const StereoBuffer b = wholePrint(rig, id);
   // To the left in its middle: by 10 dB more than the space itself is.
-  CHECK(leaning(b) - leaning(straight) == Approx(9.5).margin(1.5));
-  QTest::mouseClick(&panel, Qt::RightButton, {}, panel.handleRect("point1").center().toPoint());
-  CHECK(curve().points().size() == 2);
-  // A moving cutoff is drawn over the beats.
+  CHECK(leaning(wholePrint(rig, id)) - leaning(straight) == Approx(9.5).margin(1.5));
+  // Drawn: from one side to the other over two beats, in few points, near the pen all along.
+  QTest::mousePress(lane, Qt::LeftButton, {}, place(0.3, 0.9));
+  for (int i = 1; i <= 40; ++i) {
+    const double u = i / 40.0;
+    Rig::moveTo(lane, place(0.3 + 3 * u, 0.9 * std::cos(u * M_PI)));
+  }
+  QTest::mouseRelease(lane, Qt::LeftButton, {}, place(3.3, -0.9));
+  CHECK(curve().points().size() >= 5);
+  CHECK(curve().points().size() <= 18);
+  for (int i = 2; i < 38; ++i) {
+    const double u = i / 40.0;
+    CHECK(curve().at(0.3 + 3 * u) == Approx(0.9 * std::cos(u * M_PI)).margin(0.12));
+  }
+  CHECK(curve().at(0) == Approx(0).margin(0.01)); // what lies outside the stroke stays
+  // A moving cutoff, by ratio: half way up lies the middle of 20 Hz and 20 kHz.
   choose(rig, "Filter");
+  CHECK_FALSE((rig.score().curveLane() && rig.score().curveLane()->target().key == "low_cut_hz"));
   panel.field("low_cut_hz")->curveRequested();
-  QTest::mouseClick(&panel, Qt::LeftButton, {}, point(2, 0.5));
+  lane = rig.score().curveLane();
+  REQUIRE(lane);
+  CHECK(lane->target().key == "low_cut_hz");
+  const int top = scaled(44), bottom = lane->height() - scaled(22);
+  QTest::mouseClick(lane, Qt::LeftButton, {}, QPoint(place(2, 0).x(), (top + bottom) / 2));
   const auto moving = Curve::from(rig.ornament(id).finish[1].settings.at("low_cut_hz"));
   REQUIRE(moving);
-  CHECK(moving->points().size() == 3);
-  CHECK(moving->points()[1].y == Approx(632).epsilon(0.1)); // half way up from 20 Hz to 20 kHz
+  REQUIRE(moving->points().size() == 2);
+  CHECK(moving->points()[1].y == Approx(632).epsilon(0.1));
+  // The processor goes: its curve is not edited any more.
+  rig.session->undo();
+  rig.session->undo();
+  rig.settle();
+  CHECK_FALSE(rig.score().curveLane());
 }
 
 TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[space][finish]") {

@@ -77,9 +77,12 @@ struct SettingSpec {
   bool nullable = false;
   std::string whenNull{};                              // how null reads: "open", "as left", "–"
   std::optional<std::pair<double, double>> fromNull{}; // where a step down and a step up from null lead
+  std::string sameAs{};                                // the setting whose value null stands for
+  std::optional<std::pair<double, double>> usual{};    // what an axis shows while no more is used
   bool curve = false;                                  // a list of curve points is allowed too
-  bool perSide = false;                                // [left, right] is allowed too
-  bool curveOverSpan = false;                          // the curve's x runs 0..1 over the span instead of in beats
+  bool curveWithinSource = false; // the curve is heard from the source's start to its end, and nothing is after it
+  bool perSide = false;           // [left, right] is allowed too
+  bool curveOverSpan = false;     // the curve's x runs 0..1 over the span instead of in beats
   Role role = Role::none;
   int since = 1;     // the song file's version that brought it
   int nullSince = 1; // and the one that allowed null
