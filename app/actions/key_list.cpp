@@ -24,7 +24,7 @@ std::vector<KeyGroup> keyList(const ActionRegistry& actions, bool native) {
       {QObject::tr("arrows"), QObject::tr("the caret by the grid, between rows")},
       {QObject::tr("Shift+arrows"), QObject::tr("select, also across rows")},
       {QObject::tr("Return, Esc"), QObject::tr("open the ornament at the caret, and go to its numbers; fold it again")},
-      {QObject::tr("in a number: a letter"), QObject::tr("to the number whose name begins so")},
+      {QObject::tr("in a number: a letter"), QObject::tr("to the number whose name starts so")},
       {QObject::tr("in the finish: arrows, Return, +, Delete, Ctrl+arrows"),
        QObject::tr("along it, open, add, take away, move")},
       {QObject::tr("in a curve: arrows, Insert, Delete, Ctrl+Up, Ctrl+Down"),
@@ -32,7 +32,7 @@ std::vector<KeyGroup> keyList(const ActionRegistry& actions, bool native) {
   };
   group(QObject::tr("With the mouse")).lines = {
       {QObject::tr("drag"),
-       QObject::tr("select a stretch; a sign moves its ornament; its bracket the source and the end of the tail")},
+       QObject::tr("select; a sign moves its ornament; its bracket the source and the end of the tail")},
       {QObject::tr("Shift while dragging"), QObject::tr("off the grid, to the sample")},
       {QObject::tr("Ctrl+Shift while dragging"), QObject::tr("onto an attack that is near")},
       {QObject::tr("Ctrl and a drag"),

@@ -54,7 +54,7 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
   form->addRow(tr("&Click"), click_);
   auto* all = new QVBoxLayout(this);
   if (devices_.empty()) {
-    auto* none = new QLabel(tr("No sound device was found; a silent stand-in keeps time."), this);
+    auto* none = new QLabel(tr("No sound device was found; a stand-in that is not heard keeps time."), this);
     none->setWordWrap(true);
     all->addWidget(none);
   }

@@ -36,7 +36,10 @@ const SettingSpec& monitorSpec() {
 class MonitorDigits : public NumberField {
  public:
   using NumberField::NumberField;
-  QSize sizeHint() const override { return {scaled(54), scaled(20)}; }
+  QSize sizeHint() const override {
+    return {QFontMetrics(sans(12)).horizontalAdvance(tr("monitor %1 dB").arg(QStringLiteral("−60.0"))) + scaled(4),
+            scaled(20)};
+  }
 
  protected:
   void paintEvent(QPaintEvent*) override {
@@ -44,7 +47,7 @@ class MonitorDigits : public NumberField {
     const Palette& c = paper();
     p.setFont(sans(12));
     p.setPen(hasFocus() || underMouse() || *value().number() != 0 ? c.ink : c.quiet);
-    QString text = QStringLiteral("%1 dB").arg(*value().number(), 0, 'f', 1);
+    QString text = tr("monitor %1 dB").arg(*value().number(), 0, 'f', 1);
     text.replace('-', QChar(0x2212));
     p.drawText(rect(), Qt::AlignRight | Qt::AlignVCenter, text);
     if (hasFocus()) {
@@ -192,7 +195,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
       this);
   meter_->setToolTip(
       tr("Bars: level after monitoring. Figures, of the mix itself: momentary loudness, highest true peak since "
-         "playing began; a click begins it anew. “simulated”: no sound device was found; a silent stand-in "
+         "playing started; a click starts it anew. “no device”: none was found; a stand-in that is not heard "
          "keeps time."));
   meter_->setAccessibleName(tr("Meter"));
   meter_->installEventFilter(this);

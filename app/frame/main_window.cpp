@@ -153,7 +153,7 @@ QWidget* MainWindow::emptyPage() {
         p.setPen(QPen(c.ochre, 1.1));
         p.drawLine(QPointF(r.width() * 0.84 - 5, r.height() * 0.26),
                    QPointF(r.width() * 0.84 - 5, r.height() * 0.26 + 4 * scaled(11)));
-        const QString text = tr("Drop the stems of a song here, or begin with one of these.");
+        const QString text = tr("Drop the stems of a song here, or start with one of these.");
         drawSongText(p, QPointF((r.width() - songTextWidth(text, 24, false)) / 2, r.height() * 0.26 + scaled(110)),
                      text, 24, false, c.ink);
       },

@@ -155,7 +155,7 @@ QString MeasureLine::figures() const {
   } else if (!score_.marked().empty()) {
     const auto n = score_.marked().size();
     parts << (n == 1 ? tr("1 ornament marked") : tr("%1 ornaments marked").arg(n))
-          << tr("drag one to move all; X silences, Delete removes them");
+          << tr("drag one to move all; X bypasses, Delete removes them");
   } else {
     const auto n = session_.song().ornaments.size();
     parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << nextLanding(session_.playBeat());

@@ -141,8 +141,8 @@ void MainWindow::addEditActions(const QString& menu) {
        }});
   add({"enabled",
        menu,
-       tr("S&ilence, or sound again"),
-       tr("Switch the ornaments in hand off, or on again"),
+       tr("B&ypass, or hear it again"),
+       tr("The row as it is without the ornaments in hand; their settings stay"),
        {K(Qt::Key_X)},
        [this] { toggleEnabled(); },
        false,
@@ -155,11 +155,11 @@ void MainWindow::addEditActions(const QString& menu) {
        [this] { toggleTie(); }});
   add({"sourceHere",
        menu,
-       tr("Take the s&ound from the selection"),
-       tr("The open ornament stays where it is and takes its sound from what is selected"),
+       tr("Take the s&ource from the selection"),
+       tr("The open ornament stays where it is and takes what is selected as its source"),
        {K(Qt::CTRL | Qt::Key_T)},
        [this] { sourceFromSelection(); }});
-  add({"sourceHome", menu, tr("Take the sound from its own place"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_T)}, [this] {
+  add({"sourceHome", menu, tr("Take the source from its own place"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_T)}, [this] {
          const Ornament* found = session_.song().ornament(score_->ornamentAtCaret());
          if (!found || found->source.empty()) return;
          Ornament o = *found;
@@ -268,7 +268,7 @@ void MainWindow::addEditActions(const QString& menu) {
     add({QStringLiteral("variant") + QString::fromLatin1(slot),
          menu,
          tr("Variant %1").arg(QString::fromLatin1(slot)),
-         tr("Hear this variant of the open ornament; an empty one begins as a copy"),
+         tr("Hear this variant of the open ornament; an empty one starts as a copy"),
          {K(key++)},
          [this, slot] { chooseVariant(slot); },
          false,
@@ -427,7 +427,7 @@ void MainWindow::toggleEnabled() {
     o.enabled = on;
     next = withOrnamentReplaced(std::move(next), std::move(o));
   }
-  session_.edit((on ? tr("sound %1 again") : tr("silence %1")).arg(wordsFor(all)), std::move(next));
+  session_.edit((on ? tr("hear %1 again") : tr("bypass %1")).arg(wordsFor(all)), std::move(next));
   session_.settle();
 }
 

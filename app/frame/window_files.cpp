@@ -119,8 +119,7 @@ void MainWindow::askLead() {
 
 void MainWindow::askTempoFor(const QStringList& files) {
   bool ok = false;
-  const double bpm =
-      QInputDialog::getDouble(this, tr("New song"), tr("Tempo, quarter notes per minute"), 120, 20, 400, 2, &ok);
+  const double bpm = QInputDialog::getDouble(this, tr("New song"), tr("Tempo (BPM)"), 120, 20, 400, 2, &ok);
   if (ok) newFromFiles(files, bpm);
 }
 

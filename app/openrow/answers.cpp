@@ -14,16 +14,12 @@ Answers::Answers(Session& session, QWidget* parent)
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(scaled(4));
-  const std::pair<QString, QString> words[] = {{tr("duck"), tr("Turn it down while the phrase sounds, far enough")},
-                                               {tr("cut here"), tr("End it where the phrase begins")},
-                                               {tr("shorten"), tr("Less feedback, so that it is gone by the phrase")}};
-  for (const auto& [word, tip] : words) {
-    auto* b = new InkButton(word, this);
+  for (int i = 0; i < 3; ++i) {
+    auto* b = new InkButton(QString(), this);
     b->setSerif(true);
     b->setItalic(true);
     b->setTextPx(15);
     b->setWarns(true);
-    b->setToolTip(tip);
     b->setFocusPolicy(Qt::TabFocus);
     row->addWidget(b);
     connect(b, &QAbstractButton::clicked, this,
@@ -39,9 +35,16 @@ void Answers::renew(const std::string& ornament) {
   const Ornament* o = session_.song().ornament(ornament);
   bool any = false;
   for (std::size_t i = 0; i < buttons_.size(); ++i) {
-    const bool can = o && f && f->ornament == ornament && !f->collisions.empty() &&
-                     answered(*allKinds().find(o->kind), {*o, session_.plan()->context()},
-                              static_cast<CollisionAnswer>(i), f->collisions.front());
+    const auto answer = static_cast<CollisionAnswer>(i);
+    bool can = o && f && f->ornament == ornament && !f->collisions.empty();
+    if (can) {
+      const Kind& kind = *allKinds().find(o->kind);
+      const Placed placed{*o, session_.plan()->context()};
+      can = answered(kind, placed, answer, f->collisions.front()).has_value();
+      const AnswerWords words = answerWords(kind, placed, answer, f->collisions.front());
+      buttons_[i]->setText(QString::fromStdString(words.word));
+      buttons_[i]->setToolTip(QString::fromStdString(words.meaning));
+    }
     buttons_[i]->setVisible(can);
     any = any || can;
   }

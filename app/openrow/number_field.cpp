@@ -1,5 +1,7 @@
 #include "app/openrow/number_field.h"
 
+#include "app/actions/action_registry.h"
+
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/settings/setting_text.h"
@@ -7,6 +9,7 @@
 
 #include <QAccessible>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QPainter>
 #include <QPainterPath>
 #include <QRegularExpressionValidator>
@@ -153,11 +156,37 @@ void NumberField::mouseReleaseEvent(QMouseEvent* e) {
     emit curveRequested();
     return;
   }
+  if (!dragged_ && offersChoices()) return offerChoices();
   if (!dragged_ && (turns(spec_))) step(1);
   emit settled();
 }
 
+bool NumberField::offersChoices() const {
+  return turns(spec_) && !spec_.type->picked() && spec_.choices.size() > 2;
+}
+
+/// All there are, with the one that stands marked.
+void NumberField::offerChoices() {
+  auto* menu = new QMenu(this);
+  menu->setAttribute(Qt::WA_DeleteOnClose);
+  menu->setObjectName(QStringLiteral("choices"));
+  for (const std::string& choice : spec_.choices) {
+    QAction* a = menu->addAction(QString::fromStdString(settingText(spec_, choice)), this, [this, choice] {
+      if (value_ == Value(choice)) return;
+      setValue(choice);
+      emit changed(value_, false);
+      emit settled();
+    });
+    a->setCheckable(true);
+    a->setChecked(value_ == Value(choice));
+    if (a->isChecked()) menu->setActiveAction(a);
+  }
+  ActionRegistry::giveLetters(menu->actions());
+  menu->popup(mapToGlobal(QPoint(0, height())));
+}
+
 void NumberField::mouseDoubleClickEvent(QMouseEvent*) {
+  if (offersChoices()) return;
   if (turns(spec_)) {
     if (!spec_.type->picked()) step(1);
     emit settled();
@@ -210,6 +239,7 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
     return;
   case Qt::Key_Return:
   case Qt::Key_Enter:
+    if (offersChoices()) return offerChoices();
     beginTyping(QString::fromStdString(settingText(spec_, value_)));
     return;
   case Qt::Key_Delete:
@@ -315,7 +345,7 @@ void jumpByLetter(const std::vector<NumberField*>& fields, QObject* owner, std::
         if (!f->isVisible() || QString::fromStdString(f->spec().label).at(0).toLower() != letter.toLower()) continue;
         return f->setFocus();
       }
-      say(NumberField::tr("No number here begins with “%1”.").arg(letter));
+      say(NumberField::tr("No number here starts with “%1”.").arg(letter));
     });
 }
 

@@ -66,6 +66,8 @@ class NumberField : public QWidget {
 
  private:
   void step(int steps);
+  bool offersChoices() const;
+  void offerChoices();
   void beginTyping(const QString& text);
   void endTyping(bool take, bool focusHere);
   void announce();

@@ -37,7 +37,7 @@ void VariantRing::setState(State s) {
   setToolTip(s == State::live ? tr("Variant %1, the one that is heard").arg(text())
              : s == State::stored
                  ? tr("Variant %1: press to hear it, Delete or the middle button to forget it").arg(text())
-                 : tr("Variant %1 is empty: press to begin it as a copy").arg(text()));
+                 : tr("Variant %1 is empty: press to start it as a copy").arg(text()));
   update();
 }
 

@@ -40,7 +40,7 @@ void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& sea
                       box.center().y() - static_cast<double>(found->row[k] / most) * (h / 2 - 4));
     p.setPen(QPen(ink.ink, 1.2));
     p.drawPolyline(line);
-    const QString words = i == 0 ? QObject::tr("first seam, 4 ms") : QObject::tr("last seam, 4 ms");
+    const QString words = i == 0 ? QObject::tr("start edge, ±2 ms") : QObject::tr("end edge, ±2 ms");
     QColor ground = ink.card;
     ground.setAlphaF(0.85f);
     p.fillRect(QRectF(box.left(), box.bottom() + 2, songTextWidth(words, 13, true) + 2, scaled(16)), ground);

@@ -57,7 +57,7 @@ QString textOf(const OpenCanvas& c, const char* key) {
 
 QString sentenceOf(const OpenDrawing& drawing, const OpenCanvas& c, bool& warn) {
   warn = false;
-  if (!c.node) return QObject::tr("switched off");
+  if (!c.node) return QObject::tr("bypassed");
   warn = !c.node->plan.refusal.empty();
   return warn ? QString::fromStdString(c.node->plan.refusal) : drawing.sentence(c, warn);
 }

@@ -160,12 +160,13 @@ class TapeDrawing : public OpenDrawing {
     }
     const Beats spanEnd = c.ornament.span().end;
     if (map.frameAt(spanEnd) > m.frames.end)
-      words += m.extent.end > m.frames.end ? QObject::tr("; then %1 of silence").arg(spanWords(map, end, spanEnd - end))
-                                           : QObject::tr("; then the row comes back");
+      words += m.extent.end > m.frames.end
+                   ? QObject::tr("; then silent for %1, to the end of its span").arg(spanWords(map, end, spanEnd - end))
+                   : QObject::tr("; then the row comes back");
     else if (m.frames.end > map.frameAt(spanEnd))
       words += QObject::tr("; %1 past its span").arg(spanWords(map, spanEnd, end - spanEnd));
     else if (m.frames.begin < map.frameAt(c.ornament.start))
-      words += QObject::tr("; begins %1 earlier").arg(spanWords(map, begin, c.ornament.start - begin));
+      words += QObject::tr("; starts %1 earlier").arg(spanWords(map, begin, c.ornament.start - begin));
     return words;
   }
 

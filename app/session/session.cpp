@@ -356,19 +356,18 @@ void Session::tell(const OutputNews& news) {
   QString text;
   switch (news.what) {
   case OutputNews::What::noSound:
-    text = tr("No sound: %1. A silent stand-in keeps time.").arg(what);
+    text = tr("No sound: %1. A stand-in that is not heard keeps time.").arg(what);
     break;
   case OutputNews::What::doesNotRun:
-    text = tr("No sound: %1 does not run. A silent stand-in keeps time.").arg(what);
+    text = tr("No sound: %1 does not run. A stand-in that is not heard keeps time.").arg(what);
     break;
   case OutputNews::What::stopped:
     text = tr("Playing stopped: %1.").arg(what);
     break;
   case OutputNews::What::gone:
-    text =
-        what.isEmpty()
-            ? tr("The sound device has gone; playing stopped. A silent stand-in keeps time until there is one again.")
-            : tr("The sound device has gone; playing stopped. %1 is used from now on.").arg(what);
+    text = what.isEmpty() ? tr("The sound device has gone; playing stopped. A stand-in that is not heard keeps time "
+                               "until there is one again.")
+                          : tr("The sound device has gone; playing stopped. %1 is used from now on.").arg(what);
     break;
   }
   emit notice(text, true);

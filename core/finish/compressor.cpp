@@ -51,7 +51,7 @@ const Finisher& compressorFinisher() {
                               .unit = "dB",
                               .min = -60,
                               .initial = -18,
-                              .meaning = "From here on it is turned down.",
+                              .meaning = "What is louder than this is turned down.",
                               .group = "compressor",
                               .step = 0.5});
         t.settings.push_back({.key = "ratio",
@@ -59,7 +59,7 @@ const Finisher& compressorFinisher() {
                               .min = 1,
                               .max = 20,
                               .initial = 3,
-                              .meaning = "How many dB in make one out.",
+                              .meaning = "How many dB over it come out as one.",
                               .group = "compressor",
                               .step = 0.5});
         t.settings.push_back({.key = "attack_ms",
@@ -68,7 +68,7 @@ const Finisher& compressorFinisher() {
                               .min = 0.1,
                               .max = 200,
                               .initial = 8,
-                              .meaning = "How fast it grips.",
+                              .meaning = "How fast it takes hold.",
                               .group = "compressor"});
         t.settings.push_back({.key = "release_ms",
                               .label = "release",
@@ -84,7 +84,7 @@ const Finisher& compressorFinisher() {
                               .unit = "dB",
                               .max = 12,
                               .initial = 0,
-                              .meaning = "Turned up afterwards.",
+                              .meaning = "How far it is turned up afterwards.",
                               .group = "compressor",
                               .step = 0.5});
         return t;

@@ -35,20 +35,20 @@ class DirtStage : public InPlace {
 const Finisher& dirtFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"dirt", "Dirt", "", "Fewer bits, a lower rate, saturation.", {}};
+        TableSpec t{"dirt", "Dirt", "", "Makes it coarse: fewer bits, a lower rate, saturation.", {}};
         t.settings.push_back({.key = "bits",
                               .label = "bits",
                               .min = 4,
                               .max = 24,
                               .initial = 24,
-                              .meaning = "Steps of the level; 24 is clean.",
+                              .meaning = "In how fine steps its level goes; 24 bits are clean.",
                               .group = "dirt"});
         t.settings.push_back({.key = "rate_hz",
                               .label = "rate",
                               .unit = "Hz",
                               .min = 500,
                               .max = 192000,
-                              .meaning = "Held at this rate.",
+                              .meaning = "How often it is sampled anew; in between it is held.",
                               .group = "dirt",
                               .step = 500,
                               .nullable = true,
@@ -59,7 +59,7 @@ const Finisher& dirtFinisher() {
                               .unit = "%",
                               .max = 100,
                               .initial = 0,
-                              .meaning = "Saturation.",
+                              .meaning = "How far it is driven into saturation.",
                               .group = "dirt"});
         return t;
       }(),

@@ -28,7 +28,7 @@ class DuckStage : public InPlace {
 class DuckFinisher : public Finisher {
  public:
   DuckFinisher() {
-    table_ = {"duck", "Duck", "", "Turned down while a row sounds.", {}};
+    table_ = {"duck", "Duck", "", "Turns it down while a row sounds.", {}};
     table_.settings.push_back({.key = "depth_db",
                                .label = "depth",
                                .unit = "dB",
@@ -50,7 +50,7 @@ class DuckFinisher : public Finisher {
                                .min = 1,
                                .max = 200,
                                .initial = 15,
-                               .meaning = "How fast, ahead of the key.",
+                               .meaning = "How fast it is turned down, ahead of the row that does it.",
                                .group = "duck"});
     table_.settings.push_back({.key = "release_ms",
                                .label = "release",

@@ -46,7 +46,7 @@ class EchoStage : public Ringing {
 class EchoFinisher : public Finisher {
  public:
   EchoFinisher() {
-    table_ = {"echo", "Echo", "", "Echoes behind the sound.", {}};
+    table_ = {"echo", "Echo", "", "Puts echoes behind the sound.", {}};
     const auto add = [&](SettingSpec s) -> SettingSpec& {
       table_.settings.push_back(std::move(s));
       return table_.settings.back();
@@ -57,7 +57,7 @@ class EchoFinisher : public Finisher {
          .min = 1,
          .max = 960000,
          .initial = "1/8",
-         .meaning = "Time of the left echo.",
+         .meaning = "How far apart the left echoes are.",
          .group = "echo"});
     add({.key = "time_right",
          .label = "right",
@@ -65,7 +65,7 @@ class EchoFinisher : public Finisher {
          .min = 1,
          .max = 960000,
          .initial = "1/8",
-         .meaning = "Time of the right echo.",
+         .meaning = "How far apart the right echoes are.",
          .group = "echo"});
     add(echoPatternSetting("pattern"));
     add({.key = "feedback_percent",
@@ -73,7 +73,7 @@ class EchoFinisher : public Finisher {
          .unit = "%",
          .max = 95,
          .initial = 35,
-         .meaning = "What goes round again.",
+         .meaning = "How much of each echo goes round again.",
          .group = "echo",
          .role = Role::feedback});
     add({.key = "mix_percent",
@@ -81,9 +81,9 @@ class EchoFinisher : public Finisher {
          .unit = "%",
          .max = 100,
          .initial = 25,
-         .meaning = "Wet against dry.",
+         .meaning = "How much of what is heard is treated.",
          .group = "echo"});
-    for (const bool low : {true, false}) add(cutSetting(low, "in the loop.", "echo"));
+    for (const bool low : {true, false}) add(cutSetting(low, "each time round.", "echo"));
   }
   const TableSpec& table() const override { return table_; }
   std::int64_t tailFrames(const FinishPlace& at, const Settings& set) const override {

@@ -49,7 +49,8 @@ TableSpec makeTable() {
                           .unit = "Hz",
                           .min = 20,
                           .max = 20000,
-                          .meaning = low ? "High-pass; may move." : "Low-pass; may move.",
+                          .meaning = low ? "What lies under this is cut; a curve moves it."
+                                         : "What lies over this is cut; a curve moves it.",
                           .group = "filter",
                           .step = low ? 10.0 : 250.0,
                           .nullable = true,
@@ -63,7 +64,7 @@ TableSpec makeTable() {
                         .min = 12,
                         .max = 24,
                         .initial = 12,
-                        .meaning = "Per octave: 12 or 24.",
+                        .meaning = "How steep the cut is, in dB for each octave.",
                         .group = "filter",
                         .step = 12});
   t.settings.push_back({.key = "resonance_percent",
@@ -71,7 +72,7 @@ TableSpec makeTable() {
                         .unit = "%",
                         .max = 100,
                         .initial = 0,
-                        .meaning = "A peak at the cutoff.",
+                        .meaning = "How much the edge of what is cut sings.",
                         .group = "filter"});
   return t;
 }

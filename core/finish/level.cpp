@@ -87,13 +87,13 @@ class LevelStage : public Whole {
 const Finisher& limiterFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"limiter", "Limiter", "", "Never over this.", {}};
+        TableSpec t{"limiter", "Limiter", "", "Holds the peaks under a ceiling.", {}};
         t.settings.push_back({.key = "ceiling_dbtp",
                               .label = "ceiling",
                               .unit = "dB",
                               .min = -20,
                               .initial = -1,
-                              .meaning = "True peak.",
+                              .meaning = "No true peak comes out over this.",
                               .group = "limiter",
                               .step = 0.5});
         return t;
@@ -113,13 +113,13 @@ const Finisher& levelFinisher() {
   };
   static const LevelFinisher f(
       [] {
-        TableSpec t{"level", "Level", "", "As loud as asked, measured.", {}};
+        TableSpec t{"level", "Level", "", "Brings it to a loudness that is measured.", {}};
         t.settings.push_back({.key = "match",
                               .label = "match",
                               .unit = "LUFS",
                               .min = -60,
                               .initial = "source",
-                              .meaning = "The source, or a loudness.",
+                              .meaning = "What it is matched to: the source, or a loudness of its own.",
                               .group = "level",
                               .step = 0.5,
                               .choices = {"source"}});
@@ -129,7 +129,7 @@ const Finisher& levelFinisher() {
                               .min = -24,
                               .max = 6,
                               .initial = -6,
-                              .meaning = "Against the source.",
+                              .meaning = "How far from the source's loudness it is brought.",
                               .group = "level",
                               .step = 0.5});
         return t;

@@ -155,7 +155,7 @@ SettingSpec rateSpec(const char* group, const char* initial) {
           .min = 0.02,
           .max = 20,
           .initial = initial,
-          .meaning = "One turn: a note value, or Hz.",
+          .meaning = "How long one turn takes, as a note value, or how many there are in a second.",
           .group = group};
 }
 
@@ -164,7 +164,7 @@ SettingSpec rateSpec(const char* group, const char* initial) {
 const Finisher& phaserFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"phaser", "Phaser", "", "Notches that wander.", {}};
+        TableSpec t{"phaser", "Phaser", "", "Lets notches wander through it.", {}};
         t.settings.push_back(rateSpec("phaser", "1 bar"));
         t.settings.push_back({.key = "depth_percent",
                               .label = "depth",
@@ -186,7 +186,7 @@ const Finisher& phaserFinisher() {
                               .unit = "%",
                               .max = 100,
                               .initial = 100,
-                              .meaning = "Wet against dry; notches are deepest at 100.",
+                              .meaning = "How much of what is heard is treated; the notches are deepest at half.",
                               .group = "phaser"});
         return t;
       }(),
@@ -199,7 +199,7 @@ const Finisher& phaserFinisher() {
 const Finisher& chorusFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"chorus", "Chorus", "", "Several, a little apart.", {}};
+        TableSpec t{"chorus", "Chorus", "", "Plays it several times, a little apart.", {}};
         t.settings.push_back(rateSpec("chorus", "2 bars"));
         t.settings.push_back({.key = "depth_percent",
                               .label = "depth",
@@ -213,7 +213,7 @@ const Finisher& chorusFinisher() {
                               .unit = "%",
                               .max = 100,
                               .initial = 60,
-                              .meaning = "Wet against dry.",
+                              .meaning = "How much of what is heard is treated.",
                               .group = "chorus"});
         return t;
       }(),
@@ -226,21 +226,21 @@ const Finisher& chorusFinisher() {
 const Finisher& tremoloFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"tremolo", "Tremolo", "", "Louder and softer in time.", {}};
+        TableSpec t{"tremolo", "Tremolo", "", "Makes it louder and softer in time.", {}};
         t.settings.push_back(rateSpec("tremolo", "1/8"));
         t.settings.push_back({.key = "depth_percent",
                               .label = "depth",
                               .unit = "%",
                               .max = 100,
                               .initial = 60,
-                              .meaning = "How far down it goes.",
+                              .meaning = "How far it goes down and up again.",
                               .group = "tremolo"});
         t.settings.push_back({.key = "spread_percent",
                               .label = "spread",
                               .unit = "%",
                               .max = 100,
                               .initial = 0,
-                              .meaning = "The right side later: 100 is opposite.",
+                              .meaning = "How much later the right side turns: at 100 the sides are opposite.",
                               .group = "tremolo",
                               .step = 5});
         return t;

@@ -66,7 +66,7 @@ const Finisher& panFinisher() {
                               .min = -1,
                               .max = 1,
                               .initial = 0,
-                              .meaning = "From -1, left, to 1, right.",
+                              .meaning = "Where it stands, from left, −1, to right, 1; a curve moves it.",
                               .group = "pan",
                               .step = 0.05,
                               .curve = true});
@@ -82,14 +82,14 @@ const Finisher& panFinisher() {
 const Finisher& gainFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"gain", "Gain", "", "Louder and softer.", {}};
+        TableSpec t{"gain", "Gain", "", "Makes it louder or softer.", {}};
         t.settings.push_back({.key = "db",
                               .label = "gain",
                               .unit = "dB",
                               .min = -60,
                               .max = 12,
                               .initial = 0,
-                              .meaning = "May move.",
+                              .meaning = "How much louder or softer it is; a curve moves it.",
                               .group = "gain",
                               .step = 0.5,
                               .usual = std::pair(-24.0, 12.0),

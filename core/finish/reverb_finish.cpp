@@ -61,14 +61,14 @@ class ReverbStage : public Ringing {
 class ReverbFinisher : public Finisher {
  public:
   ReverbFinisher() {
-    table_ = {"reverb", "Reverb", "", "A space behind the sound.", {}};
+    table_ = {"reverb", "Reverb", "", "Puts a space behind the sound.", {}};
     table_.settings.push_back({.key = "decay_seconds",
                                .label = "decay",
                                .type = type::duration,
                                .min = 0.1,
                                .max = 30,
                                .initial = 1.2,
-                               .meaning = "Time in which it dies by 60 dB.",
+                               .meaning = "How long it takes to die by 60 dB.",
                                .group = "reverb"});
     table_.settings.push_back({.key = "pre_delay",
                                .label = "pre-delay",
@@ -83,7 +83,7 @@ class ReverbFinisher : public Finisher {
                                .unit = "%",
                                .max = 100,
                                .initial = 25,
-                               .meaning = "Wet against dry.",
+                               .meaning = "How much of what is heard is treated.",
                                .group = "reverb"});
   }
   const TableSpec& table() const override { return table_; }

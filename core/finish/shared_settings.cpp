@@ -26,7 +26,7 @@ SettingSpec cutSetting(bool low, const std::string& what, std::string group) {
   s.unit = "Hz";
   s.min = 20;
   s.max = 20000;
-  s.meaning = (low ? "High-pass " : "Low-pass ") + what;
+  s.meaning = "What lies " + std::string(low ? "under" : "over") + " this is cut " + what;
   s.group = std::move(group);
   s.step = low ? 10 : 250;
   s.nullable = true;
@@ -42,7 +42,7 @@ SettingSpec wetSetting(const std::string& what, std::string group) {
           .min = -60,
           .max = 12,
           .initial = 0,
-          .meaning = "Level of " + what + ".",
+          .meaning = "How loud " + what + ".",
           .group = std::move(group),
           .step = 0.5,
           .role = Role::level};
@@ -54,7 +54,7 @@ SettingSpec widthSetting(const std::string& what, std::string group) {
           .unit = "%",
           .max = 200,
           .initial = 100,
-          .meaning = "Side against middle of " + what + ".",
+          .meaning = "How wide " + what + ": 0 is mono, 100 as it came.",
           .group = std::move(group),
           .step = 5};
 }
@@ -78,7 +78,7 @@ SettingSpec duckSetting(std::string group) {
           .unit = "dB",
           .max = 48,
           .initial = 0,
-          .meaning = "Turned down while the dry row sounds.",
+          .meaning = "How far it is turned down while the dry row sounds.",
           .group = std::move(group),
           .step = 0.5,
           .role = Role::duck};
@@ -90,7 +90,7 @@ SettingSpec cutAtSetting(std::string group) {
           .unit = "beats",
           .min = 1.0 / 64,
           .max = 4096,
-          .meaning = "Ended there, beats from the start.",
+          .meaning = "It is ended there, counted in beats from the start.",
           .group = std::move(group),
           .step = 0.25,
           .nullable = true,
@@ -100,11 +100,12 @@ SettingSpec cutAtSetting(std::string group) {
 
 SettingSpec removeDrySetting(bool initial, std::string group) {
   return {.key = "remove_dry",
-          .label = "remove dry",
+          .label = "dry",
           .type = type::yesNo,
           .initial = initial,
-          .meaning = "Takes the source out of the row.",
+          .meaning = "Whether the row keeps what was taken, or has it removed.",
           .group = std::move(group),
+          .shown = {"kept", "removed"},
           .role = Role::leftAlone};
 }
 

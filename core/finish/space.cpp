@@ -11,7 +11,7 @@ namespace ivrin {
 void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
   t.settings.push_back(
       {.key = "character",
-       .label = "space",
+       .label = "character",
        .type = type::choice,
        .initial = "plate",
        .meaning = "Plate is dense at once, room short with its walls, hall builds up slowly, spring drips; impulse "

@@ -41,13 +41,13 @@ const Finisher& widthFinisher() {
   };
   static const WidthFinisher f(
       [] {
-        TableSpec t{"width", "Width", "", "Narrower or wider.", {}};
+        TableSpec t{"width", "Width", "", "Makes it narrower or wider.", {}};
         t.settings.push_back({.key = "percent",
                               .label = "width",
                               .unit = "%",
                               .max = 200,
                               .initial = 100,
-                              .meaning = "Side against middle: 0 is mono.",
+                              .meaning = "How wide it stands: 0 is mono, 100 as it came.",
                               .group = "width",
                               .step = 5,
                               .curve = true});
@@ -56,7 +56,7 @@ const Finisher& widthFinisher() {
                               .unit = "ms",
                               .max = 40,
                               .initial = 0,
-                              .meaning = "The right side later: wide even from mono.",
+                              .meaning = "How much later the right side comes: wide even from mono.",
                               .group = "width"});
         return t;
       }(),

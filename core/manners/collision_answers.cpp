@@ -14,7 +14,30 @@ constexpr double kUnderDb = 26;          // a little more than where a collision
 constexpr double kBeforePhrase = 0.03;   // beats that a cut keeps clear of the phrase
 constexpr double kMostShortenDb = -60.0; // of one round
 
+/// What meets the phrase is a lead-in.
+bool liesBefore(const Kind& kind, const Placed& p, const Collision& collision) {
+  const auto landing = kind.leadsIn(p.ornament) ? kind.landingFrame(p) : std::nullopt;
+  return landing && collision.frames.end <= *landing;
+}
+
 } // namespace
+
+AnswerWords answerWords(const Kind& kind, const Placed& p, CollisionAnswer answer, const Collision& collision) {
+  const bool before = liesBefore(kind, p, collision);
+  switch (answer) {
+  case CollisionAnswer::duck:
+    return {"duck", "Turns it down while the phrase sounds, far enough."};
+  case CollisionAnswer::cut:
+    return before ? AnswerWords{"start later", "Starts it where the phrase is over."}
+                  : AnswerWords{"cut on the phrase", "Ends it where the phrase starts."};
+  case CollisionAnswer::shorten:
+    if (kind.table().withRole(Role::decay))
+      return before ? AnswerWords{"steeper", "Gives it less decay, so that it rises after the phrase."}
+                    : AnswerWords{"shorter decay", "Gives it less decay, so that it has died by the phrase."};
+    return {"less feedback", "Gives it less feedback, so that it has died by the phrase."};
+  }
+  return {};
+}
 
 std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAnswer answer,
                                  const Collision& collision) {
@@ -24,7 +47,7 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
   const double over = std::max(collision.db + kUnderDb, 3.0);
   const double until = p.map.quartersAt(collision.frames.begin) - o.start.quarters(); // beats
   const auto landing = kind.leadsIn(o) ? kind.landingFrame(p) : std::nullopt;
-  const bool before = landing && collision.frames.end <= *landing;
+  const bool before = liesBefore(kind, p, collision);
   switch (answer) {
   case CollisionAnswer::duck: {
     const SettingSpec* spec = table.withRole(Role::duck);

@@ -16,4 +16,10 @@ enum class CollisionAnswer {
 /// first that was found. Nothing where the kind has no setting for it, or where it would change nothing.
 std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAnswer answer, const Collision& collision);
 
+/// What an answer does to this kind there, in a word for its button and a sentence.
+struct AnswerWords {
+  std::string word, meaning;
+};
+AnswerWords answerWords(const Kind& kind, const Placed& p, CollisionAnswer answer, const Collision& collision);
+
 } // namespace ivrin

@@ -41,7 +41,7 @@ TableSpec makeDelayThrowTable() {
        .unit = "%",
        .max = 200,
        .initial = 45,
-       .meaning = "What goes round again; over 100 builds up to the ceiling.",
+       .meaning = "How much of each echo goes round again; over 100 it builds up to the ceiling.",
        .group = "echo",
        .usual = std::pair(0.0, 120.0),
        .curve = true,
@@ -50,7 +50,7 @@ TableSpec makeDelayThrowTable() {
        .label = "right fb",
        .unit = "%",
        .max = 200,
-       .meaning = "The right side's own feedback.",
+       .meaning = "How much of each echo on the right goes round again.",
        .group = "echo",
        .nullable = true,
        .whenNull = "as left",
@@ -59,14 +59,14 @@ TableSpec makeDelayThrowTable() {
        .curve = true,
        .role = Role::feedback});
   add(sendSetting("echo"));
-  add(wetSetting("the echoes", "echo"));
+  add(wetSetting("the echoes are", "echo"));
   add({.key = "level_left_db",
        .label = "level L",
        .unit = "dB",
        .min = -60,
        .max = 12,
        .initial = 0,
-       .meaning = "Level of the left echoes.",
+       .meaning = "How loud the left echoes are.",
        .group = "echo",
        .step = 0.5,
        .role = Role::level});
@@ -76,25 +76,26 @@ TableSpec makeDelayThrowTable() {
        .min = -60,
        .max = 12,
        .initial = 0,
-       .meaning = "Level of the right echoes.",
+       .meaning = "How loud the right echoes are.",
        .group = "echo",
        .step = 0.5,
        .role = Role::level});
-  add(widthSetting("the echoes", "echo"));
-  for (const bool low : {true, false}) add(cutSetting(low, "in the loop, 12 dB per octave.", "colour")).perSide = true;
+  add(widthSetting("the echoes stand", "echo"));
+  for (const bool low : {true, false})
+    add(cutSetting(low, "each time round, by 12 dB for each octave.", "colour")).perSide = true;
   add({.key = "drive_percent",
        .label = "drive",
        .unit = "%",
        .max = 100,
        .initial = 0,
-       .meaning = "Saturation in the loop.",
+       .meaning = "How far each pass is driven into saturation.",
        .group = "colour"});
   add({.key = "wobble_percent",
        .label = "wobble",
        .unit = "%",
        .max = 100,
        .initial = 0,
-       .meaning = "Slow drift of the time.",
+       .meaning = "How far the time drifts, slowly.",
        .group = "colour"});
   add({.key = "step_semitones",
        .label = "pitch step",
@@ -108,7 +109,7 @@ TableSpec makeDelayThrowTable() {
        .label = "flip right",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "The right side upside down.",
+       .meaning = "The right side's echoes are turned upside down.",
        .group = "colour",
        .role = Role::leftAlone});
   add({.key = "reverse_source",

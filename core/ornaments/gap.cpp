@@ -15,7 +15,7 @@ TableSpec makeGapTable() {
                         .label = "depth",
                         .unit = "dB",
                         .min = -96,
-                        .meaning = "How far the row is turned down; null is silence.",
+                        .meaning = "How far the row is turned down, or that nothing of it is heard.",
                         .group = "gap",
                         .nullable = true,
                         .whenNull = "silence",
@@ -25,7 +25,7 @@ TableSpec makeGapTable() {
                         .unit = "ms",
                         .max = 1000,
                         .initial = 5,
-                        .meaning = "The row's fade at the gap's begin, inside it.",
+                        .meaning = "How the row goes out at the gap's start, inside it.",
                         .group = "gap"});
   t.settings.push_back({.key = "fade_in_ms",
                         .label = "fade in",
@@ -38,7 +38,7 @@ TableSpec makeGapTable() {
                         .label = "tails",
                         .type = type::choice,
                         .initial = "keep",
-                        .meaning = "Whether what ornaments add goes on through the gap.",
+                        .meaning = "Whether what other ornaments add goes on through the gap.",
                         .group = "gap",
                         .choices = {"keep", "cut"}});
   return t;

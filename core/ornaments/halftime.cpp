@@ -47,7 +47,7 @@ TableSpec makeHalftimeTable() {
        .label = "pitch",
        .type = type::choice,
        .initial = "drop",
-       .meaning = "\"drop\": it falls with the speed; \"keep\": it is stretched at its pitch.",
+       .meaning = "Whether its pitch drops with the speed, or is kept.",
        .group = "cycles",
        .choices = {"drop", "keep"}});
   add({.key = "join_ms",
@@ -62,7 +62,7 @@ TableSpec makeHalftimeTable() {
        .unit = "%",
        .max = 100,
        .initial = 100,
-       .meaning = "Slowed sound against the row as it was.",
+       .meaning = "How much of what is heard is slowed; the rest is the row as it was.",
        .group = "sound",
        .step = 5,
        .role = Role::leftAlone});
@@ -72,7 +72,8 @@ TableSpec makeHalftimeTable() {
          .unit = "Hz",
          .min = 20,
          .max = 20000,
-         .meaning = low ? "Only what lies above it is slowed." : "Only what lies below it is slowed.",
+         .meaning = low ? "Only what lies over this is slowed; the rest goes on."
+                        : "Only what lies under this is slowed; the rest goes on.",
          .group = "sound",
          .step = low ? 10.0 : 250.0,
          .nullable = true,
@@ -84,7 +85,7 @@ TableSpec makeHalftimeTable() {
        .unit = "beats",
        .max = 64,
        .initial = 0,
-       .meaning = "From the row to the slowed sound.",
+       .meaning = "How long it takes from the row to the slowed sound.",
        .group = "sound",
        .step = 0.25});
   add({.key = "fade_out_beats",
@@ -92,7 +93,7 @@ TableSpec makeHalftimeTable() {
        .unit = "beats",
        .max = 64,
        .initial = 0,
-       .meaning = "From the slowed sound to the row.",
+       .meaning = "How long it takes from the slowed sound back to the row.",
        .group = "sound",
        .step = 0.25});
   return t;

@@ -25,7 +25,7 @@ TableSpec makePulseTable() {
        .min = 1,
        .max = 960000,
        .initial = "1/16",
-       .meaning = "Length of a step: a note value, or milliseconds.",
+       .meaning = "How long a step is: a note value, or milliseconds.",
        .group = "steps"});
   add({.key = "levels",
        .label = "levels",
@@ -67,7 +67,7 @@ TableSpec makePulseTable() {
        .min = 1,
        .max = 100,
        .initial = 100,
-       .meaning = "Part of its length that a step sounds.",
+       .meaning = "For how much of its length a step sounds.",
        .group = "shape",
        .step = 5});
   add({.key = "fade_in",

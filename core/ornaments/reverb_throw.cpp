@@ -46,13 +46,13 @@ TableSpec makeReverbThrowTable() {
        .label = "freeze",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "Held, without dying, until it is cut.",
+       .meaning = "The space is held, without dying, until it is cut.",
        .group = "space",
        .role = Role::leftAlone});
   add(sendSetting("tail"));
-  add(wetSetting("the space", "tail"));
-  add(widthSetting("the space", "tail"));
-  for (const bool low : {true, false}) add(cutSetting(low, "of the space, 12 dB per octave.", "tail"));
+  add(wetSetting("the space is", "tail"));
+  add(widthSetting("the space stands", "tail"));
+  for (const bool low : {true, false}) add(cutSetting(low, "from the space, by 12 dB for each octave.", "tail"));
   add(duckSetting("tail"));
   add(cutAtSetting("tail"));
   add(removeDrySetting(false, "tail"));

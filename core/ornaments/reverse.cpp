@@ -14,13 +14,13 @@ TableSpec makeReverseTable() {
   t.id = "reverse";
   t.name = "Reverse";
   t.key = "B";
-  t.meaning = "The source, played backwards.";
+  t.meaning = "The source is played backwards.";
   t.settings.push_back({.key = "land",
                         .label = "ends at",
                         .unit = "beats",
                         .min = -64,
                         .max = 64,
-                        .meaning = "Where it ends, from the source's begin; else it stays in its place.",
+                        .meaning = "Where it ends, counted from the source's start; else it stays in its place.",
                         .group = "reverse",
                         .step = 0.25,
                         .nullable = true,
@@ -34,7 +34,7 @@ TableSpec makeReverseTable() {
                         .meaning = "How long it takes to come up.",
                         .group = "reverse",
                         .step = 0.25});
-  t.settings.push_back(wetSetting("what is played backwards", "reverse"));
+  t.settings.push_back(wetSetting("it is played backwards", "reverse"));
   t.settings.push_back(removeDrySetting(true, "reverse"));
   return t;
 }

@@ -37,7 +37,7 @@ TableSpec makeReverseReverbTable() {
        .min = 1.0 / 16,
        .max = 64,
        .initial = 4,
-       .meaning = "Nothing sounds earlier than this before the landing.",
+       .meaning = "How long before the landing the swell may start.",
        .group = "swell",
        .step = 0.25,
        .role = Role::lead});
@@ -47,7 +47,7 @@ TableSpec makeReverseReverbTable() {
        .min = -64,
        .max = 64,
        .initial = 0,
-       .meaning = "Where it lands, from the source's begin.",
+       .meaning = "Where it lands, counted from the source's start.",
        .group = "swell",
        .step = 0.25,
        .role = Role::leftAlone});
@@ -59,7 +59,7 @@ TableSpec makeReverseReverbTable() {
        .meaning = "Bends the swell: later and steeper over 0, earlier under it.",
        .group = "swell",
        .step = 0.05});
-  add(wetSetting("the swell", "swell"));
+  add(wetSetting("the swell is", "swell"));
   add({.key = "wash_under_percent",
        .label = "wash",
        .unit = "%",
@@ -73,7 +73,7 @@ TableSpec makeReverseReverbTable() {
        .unit = "dB",
        .min = -60,
        .max = 12,
-       .meaning = "The captured word in the print, at the landing.",
+       .meaning = "How loud the captured word itself is heard at the landing, or that it is left out.",
        .group = "swell",
        .step = 0.5,
        .nullable = true,
@@ -93,7 +93,7 @@ TableSpec makeReverseReverbTable() {
        .min = -60,
        .max = 12,
        .initial = -6,
-       .meaning = "Level of the space after the landing.",
+       .meaning = "How loud the space is after the landing.",
        .group = "swell",
        .step = 0.5,
        .role = Role::level});
@@ -104,7 +104,8 @@ TableSpec makeReverseReverbTable() {
        .initial = "reverb",
        .meaning = "What the reversed source goes through.",
        .group = "space",
-       .choices = {"reverb", "echo", "echo-reverb", "reverb-echo"}});
+       .choices = {"reverb", "echo", "echo-reverb", "reverb-echo"},
+       .shown = {"reverb", "echo", "echo, then reverb", "reverb, then echo"}});
   add({.key = "decay_seconds",
        .label = "decay",
        .unit = "s",
@@ -117,13 +118,13 @@ TableSpec makeReverseReverbTable() {
        .whenNull = "fitted",
        .role = Role::decay});
   SpaceSettings::addTo(t, "space");
-  for (const bool low : {true, false}) add(cutSetting(low, "of the swell, 12 dB per octave.", "space"));
+  for (const bool low : {true, false}) add(cutSetting(low, "from the swell, by 12 dB for each octave.", "space"));
   add({.key = "balance_percent",
        .label = "balance",
        .unit = "%",
        .max = 100,
        .initial = 50,
-       .meaning = "Of the two in a row: 0 the reverb alone, 100 the echoes alone.",
+       .meaning = "How the two share: at 0 the reverb alone, at 100 the echoes alone.",
        .group = "echo",
        .step = 5});
   add({.key = "echo_time",
@@ -154,7 +155,7 @@ TableSpec makeReverseReverbTable() {
        .unit = "%",
        .max = 100,
        .initial = 0,
-       .meaning = "Saturation in the echo.",
+       .meaning = "How far the echo is driven into saturation.",
        .group = "echo"});
   return t;
 }

@@ -31,7 +31,7 @@ TableSpec makeRiserTable() {
        .label = "direction",
        .type = type::choice,
        .initial = "up",
-       .meaning = "Up to the landing at its end, or down from the one at its begin.",
+       .meaning = "Whether it climbs to the landing at its end, or falls from the one at its start.",
        .group = "rise",
        .choices = {"up", "down"},
        .role = Role::leftAlone});

@@ -37,7 +37,7 @@ TableSpec makeStutterTable() {
        .min = 1,
        .max = 960000,
        .initial = "1/16",
-       .meaning = "Length of a cell: a note value, or milliseconds.",
+       .meaning = "How long a cell is: a note value, or milliseconds.",
        .group = "cells"});
   add({.key = "pattern",
        .label = "run",
@@ -71,7 +71,7 @@ TableSpec makeStutterTable() {
        .min = 5,
        .max = 100,
        .initial = 100,
-       .meaning = "Part of its length that a cell sounds.",
+       .meaning = "For how much of its length a cell sounds.",
        .group = "cells",
        .step = 5});
   add({.key = "gains_db",
@@ -91,7 +91,7 @@ TableSpec makeStutterTable() {
        .min = -24,
        .max = 12,
        .initial = 0,
-       .meaning = "From each cell to the next; never over +12 dB in all.",
+       .meaning = "How much louder each cell is than the one before; never over +12 dB in all.",
        .group = "shape",
        .step = 0.5});
   add({.key = "pitches",
@@ -109,7 +109,7 @@ TableSpec makeStutterTable() {
        .min = -12,
        .max = 12,
        .initial = 0,
-       .meaning = "From each cell to the next; between -48 and 24 in all.",
+       .meaning = "How much higher each cell is than the one before; between −48 and 24 in all.",
        .group = "shape"});
   add({.key = "pan_pattern",
        .label = "sides",
@@ -130,11 +130,12 @@ TableSpec makeStutterTable() {
        .step = 0.5,
        .role = Role::leftAlone});
   add({.key = "remove_dry",
-       .label = "remove dry",
+       .label = "dry",
        .type = type::yesNo,
        .initial = true,
-       .meaning = "The row is silent meanwhile; else the cells are added to it.",
+       .meaning = "Whether the row stays beside the cells, or is removed meanwhile.",
        .group = "shape",
+       .shown = {"kept", "removed"},
        .role = Role::leftAlone});
   add({.key = "order",
        .label = "slices",
@@ -151,7 +152,7 @@ TableSpec makeStutterTable() {
        .label = "from the attack",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "Slices begin at the attack found near the start; they sound on the grid all the same.",
+       .meaning = "Slices start at the attack found near the start; they sound on the grid all the same.",
        .group = "slices",
        .role = Role::leftAlone});
   add({.key = "take_from_ms",
@@ -160,7 +161,7 @@ TableSpec makeStutterTable() {
        .min = -500,
        .max = 500,
        .initial = 0,
-       .meaning = "Slices begin so much later than that.",
+       .meaning = "Slices start so much later than that.",
        .group = "slices",
        .role = Role::leftAlone,
        .since = 2});

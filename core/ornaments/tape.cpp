@@ -35,13 +35,13 @@ TableSpec makeTapeTable() {
        .choices = {"stop", "start", "dip", "spin-back", "custom"},
        .notByChance = {"custom"}});
   add({.key = "fit",
-       .label = "fits",
+       .label = "plays",
        .type = type::choice,
        .initial = "span",
-       .meaning = "\"span\": the motion takes exactly the span; \"extend\": it goes on until all of the source has "
-                  "been played.",
+       .meaning = "Whether the motion takes exactly the span, or goes on until all of the source has been played.",
        .group = "motion",
        .choices = {"span", "extend"},
+       .shown = {"the span", "to the end"},
        .role = Role::leftAlone});
   add({.key = "bend",
        .label = "bend",
@@ -53,28 +53,29 @@ TableSpec makeTapeTable() {
        .step = 0.05});
   add({.key = "lowest",
        .label = "lowest",
-       .unit = "×",
        .max = 1,
        .initial = 0,
-       .meaning = "The lowest speed, in times normal.",
+       .meaning = "The lowest speed that the motion comes to, against the row's own.",
        .group = "motion",
+       .percent = true,
        .step = 0.05});
   add({.key = "bottom_at",
        .label = "bottom at",
        .max = 1,
        .initial = 0.6,
-       .meaning = "Part of the motion at which a dip is lowest, or a spin-back turns.",
+       .meaning = "Where in the motion a dip is lowest, or a spin-back turns.",
        .group = "motion",
+       .percent = true,
        .step = 0.05});
   add({.key = "halt_at",
        .label = "halt at",
        .min = 0.01,
        .max = 1,
        .initial = 1,
-       .meaning = "Part of the span that a stop, spin-back or custom motion takes when it fits the span; then the row "
-                  "comes back, "
-                  "or stays silent.",
+       .meaning =
+           "How much of the span a stop, spin-back or custom motion takes; then the row comes back, or stays silent.",
        .group = "motion",
+       .percent = true,
        .step = 0.05,
        .role = Role::leftAlone});
   add({.key = "hold_silence",
@@ -88,12 +89,12 @@ TableSpec makeTapeTable() {
        .role = Role::leftAlone});
   add({.key = "speed",
        .label = "speed",
-       .unit = "×",
        .min = -SpeedReader::kFastest,
        .max = SpeedReader::kFastest,
        .initial = 1,
-       .meaning = "The speed of a custom motion in times normal; below 0 backwards.",
+       .meaning = "The speed of a custom motion against the row's own; under 0 it plays backwards.",
        .group = "sound",
+       .percent = true,
        .step = 0.1,
        .usual = std::pair(-1.0, 1.0),
        .curve = true,
@@ -104,15 +105,15 @@ TableSpec makeTapeTable() {
        .unit = "%",
        .max = 100,
        .initial = 100,
-       .meaning = "How far the level follows the speed.",
+       .meaning = "How far the level falls with the speed.",
        .group = "sound",
        .step = 5,
        .role = Role::leftAlone});
   add({.key = "pitch_lock",
-       .label = "lock time",
+       .label = "keep time",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "Time goes on as it was and only the pitch glides.",
+       .meaning = "The row keeps its time, and only the pitch glides.",
        .group = "sound"});
   add({.key = "lowest_semitones",
        .label = "down to",
@@ -120,7 +121,7 @@ TableSpec makeTapeTable() {
        .min = -48,
        .max = 48,
        .initial = -24,
-       .meaning = "Where the pitch glides to under \"lock time\".",
+       .meaning = "Where the pitch glides to while the time is kept.",
        .group = "sound"});
   return t;
 }

@@ -369,7 +369,7 @@ TEST_CASE("keys turn the bend, the fade and the fit of a tape", "[speed-window]"
   CHECK(rig.score().hasFocus());
   rig.key(Qt::Key_E, Qt::ShiftModifier);
   CHECK(textSetting(rig.ornament(id), "fit") == "extend");
-  CHECK(rig.window->measure().said().contains("extend"));
+  CHECK(rig.window->measure().said().contains("to the end"));
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(textSetting(rig.ornament(id), "fit") == "span");
 }
@@ -396,7 +396,7 @@ TEST_CASE("one key makes it silent from where a tape is done to its landing", "[
   rig.settle();
   rig.score().openOrnament(tape);
   rig.settle();
-  rig.type(rig.score().openRow()->field("halt_at"), "0.5");
+  rig.type(rig.score().openRow()->field("halt_at"), "50"); // percent
   rig.key(Qt::Key_Z);
   rig.settle();
   CHECK(last(rig).kind == "gap");

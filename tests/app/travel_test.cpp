@@ -5,6 +5,7 @@
 #include "test_support/places.h"
 
 #include <QFile>
+#include <QMenu>
 #include <QMenuBar>
 #include <QRegularExpression>
 
@@ -189,4 +190,26 @@ TEST_CASE("the page of keys in docs is the one the actions make", "[travel]") {
   QFile page(QString::fromStdString((sourceFolder() / "docs" / "keys.md").string()));
   REQUIRE(page.open(QIODevice::ReadOnly));
   CHECK(QString::fromUtf8(page.readAll()) == rig.window->keysAsMarkdown());
+}
+
+TEST_CASE("choices open as a list, by a click and by Return, and are told by how they read", "[travel]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("reverse-reverb", "voice", 8, 9.5);
+  NumberField* path = rig.score().openRow()->field("space");
+  const auto list = [&] { return path->findChild<QMenu*>(QStringLiteral("choices")); };
+  QTest::mouseClick(path, Qt::LeftButton);
+  REQUIRE(list());
+  REQUIRE(list()->actions().size() == 4);
+  CHECK(list()->actions()[0]->isChecked());
+  CHECK(QString(list()->actions()[2]->text()).remove('&') == "echo, then reverb");
+  CHECK(textSetting(rig.ornament(id), "space") == "reverb"); // nothing is chosen by opening it
+  list()->actions()[2]->trigger();
+  CHECK(textSetting(rig.ornament(id), "space") == "echo-reverb");
+  list()->close();
+  delete list();
+  path->setFocus();
+  rig.key(Qt::Key_Return);
+  REQUIRE(list());
+  CHECK(list()->actions()[2]->isChecked());
+  list()->close();
 }

@@ -22,6 +22,10 @@ void checkNumber(const SettingSpec& s, double d, const std::string& place, Probl
 }
 
 std::string numberText(const SettingSpec& s, double d) {
+  if (s.percent) {
+    const std::string share = shortestNumber(std::round(d * 1000) / 10) + " %";
+    return share[0] == '-' ? "\u2212" + share.substr(1) : share;
+  }
   if (s.unit == "Hz") return d >= 1000 ? fixedNumber(d / 1000, 1) + " kHz" : fixedNumber(d, 0) + " Hz";
   std::string plain = s.unit == "dB"
                           ? fixedNumber(d, 1) + " dB"
@@ -65,11 +69,12 @@ class NumberType : public SettingType {
   std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     const std::string small = lower(typed);
     if (std::find(s.choices.begin(), s.choices.end(), small) != s.choices.end()) return Value(small);
-    const auto d = parseNumber(typed, s.unit);
+    const auto d = parseNumber(typed, s.percent ? "%" : s.unit);
+    if (d && s.percent) return Value(std::round(*d * 1e6) / 1e8);
     return d ? std::optional(Value(*d)) : std::nullopt;
   }
   std::optional<std::string> typedWords(const SettingSpec& s) const override {
-    std::string all = s.unit;
+    std::string all = s.percent ? "%" : s.unit;
     for (const std::string& c : s.choices) all += ' ' + c;
     if (s.unit == "Hz") all += " k"; // 7k, 7 kHz
     if (s.unit == "beats") all += " bars ms";

@@ -67,8 +67,10 @@ struct SettingSpec {
   Value initial{}; // the default in the file
   std::string meaning{};
   std::string group{};                    // which line of the open row it stands on
+  bool percent = false;                   // a share of 1 that is read and typed in percent
   double step = 1;                        // one step of the wheel or the arrow keys
   std::vector<std::string> choices{};     // words; of a number, besides numbers
+  std::vector<std::string> shown{};       // how they read where otherwise than in the file; of a yes or no: no, yes
   std::vector<std::string> notByChance{}; // choices that need something drawn or picked first
   std::vector<double> allowed{};          // of a number: these alone, ascending
   Shape shape = Shape::one;

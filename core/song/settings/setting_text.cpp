@@ -81,6 +81,11 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
     why = spec.label + ": \"" + typed + "\" is no value; allowed is " + settingRange(spec);
     return std::nullopt;
   }
+  if (const double* d = v->number(); d && spec.percent && !(*d >= spec.min && *d <= spec.max)) { // in what was typed
+    const auto read = [&](double share) { return spec.type->text(spec, Value(share)); };
+    why = spec.label + ": " + read(*d) + " is out of range, allowed is " + read(spec.min) + " to " + read(spec.max);
+    return std::nullopt;
+  }
   Problems problems;
   checkSetting(spec, *v, spec.label, problems);
   if (problems.hasErrors()) {

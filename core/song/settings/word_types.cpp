@@ -13,16 +13,25 @@ class YesNoType : public SettingType {
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
     if (!v.boolean()) problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted true or false");
   }
-  std::string text(const SettingSpec&, const Value& v) const override { return *v.boolean() ? "yes" : "no"; }
-  std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
+  std::string text(const SettingSpec& s, const Value& v) const override {
+    if (s.shown.size() == 2) return s.shown[*v.boolean() ? 1 : 0];
+    return *v.boolean() ? "yes" : "no";
+  }
+  std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     const std::string small = lower(typed);
+    for (std::size_t i = 0; i < s.shown.size(); ++i)
+      if (!small.empty() && lower(s.shown[i]).starts_with(small)) return Value(i == 1);
     for (const char* yes : {"yes", "y", "on", "true", "1"})
       if (small == yes) return Value(true);
     for (const char* no : {"no", "n", "off", "false", "0"})
       if (small == no) return Value(false);
     return std::nullopt;
   }
-  std::optional<std::string> typedWords(const SettingSpec&) const override { return "yes no on off true false"; }
+  std::optional<std::string> typedWords(const SettingSpec& s) const override {
+    std::string all = "yes no on off true false";
+    for (const std::string& word : s.shown) all += word;
+    return all;
+  }
   Value stepped(const SettingSpec&, const Value& v, int steps, const TempoMap&, Beats) const override {
     return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
   }
@@ -56,17 +65,27 @@ class ChoiceType : public SettingType {
     else if (std::find(s.choices.begin(), s.choices.end(), *t) == s.choices.end())
       problems.error(ErrorId::unknown_choice, place, "\"" + *t + "\" is not one of " + all + didYouMean(*t, s.choices));
   }
-  std::string text(const SettingSpec&, const Value& v) const override { return *v.text(); }
+  std::string text(const SettingSpec& s, const Value& v) const override {
+    const auto at =
+        static_cast<std::size_t>(std::find(s.choices.begin(), s.choices.end(), *v.text()) - s.choices.begin());
+    return at < s.shown.size() ? s.shown[at] : *v.text();
+  }
   std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     const std::string small = lower(typed);
     if (std::find(s.choices.begin(), s.choices.end(), small) != s.choices.end()) return Value(small);
-    const auto begins = [&](const std::string& c) { return lower(c).starts_with(small); };
-    if (small.empty() || std::count_if(s.choices.begin(), s.choices.end(), begins) != 1) return std::nullopt;
-    return Value(*std::find_if(s.choices.begin(), s.choices.end(), begins));
+    // As the file has it or as it is shown, whole, else by the beginning of one alone.
+    std::vector<std::string> begun;
+    for (const std::string& c : s.choices) {
+      const std::string read = lower(text(s, Value(c)));
+      if (read == small) return Value(c);
+      if (!small.empty() && (read.starts_with(small) || lower(c).starts_with(small))) begun.push_back(c);
+    }
+    return begun.size() == 1 ? std::optional(Value(begun.front())) : std::nullopt;
   }
   std::optional<std::string> typedWords(const SettingSpec& s) const override {
     std::string all;
     for (const std::string& c : s.choices) all += c;
+    for (const std::string& c : s.shown) all += c;
     return all;
   }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
