@@ -22,6 +22,15 @@ namespace ivrin::app {
 namespace fs = std::filesystem;
 namespace {
 
+/// A folder that songs may read from, in this and every later run.
+void rememberReach(const QString& folder) {
+  QSettings s;
+  QStringList known = s.value(QStringLiteral("reach")).toStringList();
+  if (known.contains(folder)) return;
+  known << folder;
+  s.setValue(QStringLiteral("reach"), known);
+}
+
 /// As a file dialog wants it.
 QString soundFiles() {
   QStringList endings;
@@ -164,12 +173,12 @@ void MainWindow::connectFiles() {
   connect(&session_, &Session::outOfReach, this, [this](const QString& folder) {
     measure_->say(tr("Some audio lies outside the song's folder, in %1.").arg(folder), true, tr("allow that folder"),
                   [this, folder] {
-                    QSettings s;
-                    QStringList known = s.value(QStringLiteral("reach")).toStringList();
-                    known << folder;
-                    s.setValue(QStringLiteral("reach"), known);
+                    rememberReach(folder);
                     session_.allowFolder(pathOf(folder));
                   });
+  });
+  connect(&session_, &Session::folderAllowed, this, [this](const QString& folder) {
+    if (keepsState_) rememberReach(folder);
   });
   connect(&session_, &Session::stemsMissing, this, [this](const QString& text) {
     measure_->say(text, true, tr("look for them in a folder…"), [this] { findStems(); });

@@ -13,6 +13,7 @@
 namespace ivrin::app {
 namespace {
 
+constexpr int kLeastBeatNumber = 56; // pixels from one number of the ruler to the next
 constexpr int kSharedFromColumns = 500;
 
 QRgb mixed(const QColor& a, const QColor& b, double u) {
@@ -193,6 +194,41 @@ void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint
   }
 }
 
+/// Zoomed in, beats have numbers too, and their sixteenths; no view is without one.
+void paintBeatNumbers(QPainter& p, const ScorePicture& s, std::int64_t first, std::int64_t last) {
+  const Palette& c = paper();
+  const TempoMap& map = s.map();
+  bool any = false;
+  const auto number = [&](double x, const BarPosition& at, int parts, const QColor& ink) {
+    QString text = QStringLiteral("%1.%2").arg(at.bar).arg(at.beat);
+    if (parts > 1)
+      text += QStringLiteral(".%1").arg(at.tick * parts / map.meterAt(map.barStart(at.bar)).beatLength().ticks + 1);
+    drawSongText(p, QPointF(x + scaled(4), scaled(38)), text, 12, true, ink);
+    any = true;
+  };
+  for (std::int64_t bar = first; bar <= last; ++bar) {
+    const Beats start = map.barStart(bar);
+    if (s.axis.xOf(start) >= s.axis.x0 && s.axis.xOf(start) < s.page.width()) any = true; // has its own
+    const MeterEntry& meter = map.meterAt(start);
+    const double beatPx = meter.beatLength().quarters() * s.axis.pxPerBeat;
+    const int parts = beatPx / 4 >= scaled(kLeastBeatNumber) ? 4 : 1;
+    if (beatPx < scaled(kLeastBeatNumber)) continue;
+    const Beats step(meter.beatLength().ticks / parts);
+    // Only those in view: deep in, a bar is far wider than the page.
+    const auto from = std::max<std::int64_t>(1, (s.axis.beatAt(s.axis.x0) - start).ticks / step.ticks);
+    for (std::int64_t n = from; step.ticks * n < meter.barLength().ticks; ++n) {
+      const Beats at = start + Beats(step.ticks * n);
+      const double x = s.axis.xOf(at);
+      if (x > s.page.width()) break;
+      if (x < s.axis.x0) continue;
+      p.setPen(QPen(c.beatRule, 1));
+      p.drawLine(QPointF(x, Page::rulerHeight() - scaled(12)), QPointF(x, Page::rulerHeight()));
+      number(x, map.barAt(at), parts, c.quiet);
+    }
+  }
+  if (!any) number(s.axis.x0, map.barAt(s.axis.beatAt(s.axis.x0)), 4, c.quiet); // where the page begins
+}
+
 void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   const Palette& c = paper();
   const QRect ruler(0, 0, s.page.width(), Page::rulerHeight());
@@ -221,8 +257,12 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
           count < 0 ? QStringLiteral("\u2212%1").arg(-count) : QStringLiteral("+%1").arg(count + (onBar ? 1 : 0));
       drawSongText(p, QPointF(x + scaled(5), scaled(20)), text, 17, false, c.ink);
     }
-    drawSongText(p, QPointF(x + scaled(4), scaled(38)), QString::number(bar), 12, true, c.quiet);
+    const auto landings = s.song().allLandings();
+    const bool onLine = std::any_of(landings.begin(), landings.end(),
+                                    [&](const Landing& l) { return l.at == map.barStart(bar); }); // whose line is thick
+    drawSongText(p, QPointF(x + scaled(onLine ? 8 : 4), scaled(38)), QString::number(bar), 12, true, c.quiet);
   }
+  if (every == 1) paintBeatNumbers(p, s, first, last);
   // Rehearsal marks of sections, names of landings.
   constexpr double kLongestName = 320; // on the ruler
   QChar letter('A');

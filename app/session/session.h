@@ -163,6 +163,8 @@ class Session : public QObject {
   /// Files of rows are not there; `text` says which.
   void stemsMissing(const QString& text);
   void openElsewhere(const QString& file, const QString& who);
+  /// A folder beside the song's own that it keeps reading from, after it was saved elsewhere.
+  void folderAllowed(const QString& folder);
   void outOfReach(const QString& folder);
   void outputReplaced();
 
@@ -251,6 +253,7 @@ class Session : public QObject {
   void dropDamaged(const std::vector<std::string>& stems);
   Places places() const;
   void nextExport();
+  void keepInReach();
   void addPlaced(const Placing& placing);
   std::shared_ptr<const RenderPlan> planWithoutChosen() const;
   Progress reportImport(const Run& run);

@@ -120,9 +120,28 @@ bool Session::save(const fs::path& file) {
     emit notice(tr("The song was not saved: %1").arg(asText(saved.why)), true);
     return false;
   }
+  keepInReach();
   emit songChanged();
   if (!saved.note.empty()) emit notice(tr("Saved; %1.").arg(asText(saved.note)), false);
   return true;
+}
+
+/// Saved into another folder, the song keeps the stems that it had: where they lie is allowed to it from now on.
+void Session::keepInReach() {
+  const fs::path folder = plainPath(fs::absolute(file())).parent_path();
+  const auto missing = missingStems();
+  std::set<fs::path> outside;
+  for (const Stem& s : song().stems) {
+    if (!s.file || std::find(missing.begin(), missing.end(), s.id) != missing.end()) continue;
+    const fs::path where = plainPath(folder / *s.file).parent_path();
+    const auto apart = std::mismatch(folder.begin(), folder.end(), where.begin(), where.end()).first;
+    if (apart != folder.end()) outside.insert(where);
+  }
+  for (const fs::path& where : outside) {
+    if (std::find(options_.reach.begin(), options_.reach.end(), where) != options_.reach.end()) continue;
+    options_.reach.push_back(where);
+    emit folderAllowed(asText(where.string()));
+  }
 }
 
 void Session::allowFolder(const fs::path& folder) {

@@ -275,8 +275,8 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
     writer.finish();
     if (writer.clipped() > 0) {
       report.clipped += writer.clipped();
-      report.notes.push_back(task.file.filename().string() + ": " + std::to_string(writer.clipped()) +
-                             " samples over full scale were clipped");
+      report.notes.push_back(task.file.lexically_relative(folder).generic_string() + ": " +
+                             std::to_string(writer.clipped()) + " samples over full scale were clipped");
     }
     report.files.push_back(task.file);
   }

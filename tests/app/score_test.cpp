@@ -432,3 +432,17 @@ TEST_CASE("a tie to the landing is a slur, made and undone by a key, and travels
   CHECK_FALSE(rig.ornament(id).landing);
   CHECK(arc() == none);
 }
+
+TEST_CASE("the ruler shows a number in every view, from the whole song down to single samples", "[score]") {
+  SmallSongRig rig;
+  for (const double width : {80.0, 16.0, 4.0, 1.0, 0.25, 0.05, 0.02}) {
+    rig.score().showRange(9.03, 9.03 + width, false);
+    rig.settleView();
+    const int left = static_cast<int>(rig.score().axis().x0);
+    const QImage ruler =
+        rig.score().grab(QRect(left, 0, rig.score().width() - left, rig.score().rulerHeight() - 2)).toImage();
+    INFO(width);
+    // Figures in quiet ink or in ink, a few dozen pixels at least.
+    CHECK(pixelsNear(ruler, ruler.rect(), paper().quiet, 150) > 15); // none without a number
+  }
+}

@@ -262,3 +262,18 @@ TEST_CASE("a setting that is not heard as the others stand is drawn quiet and sa
   rig.session->edit("shape", withSetting(rig.session->song(), id, "shape", "dip"));
   CHECK_FALSE(bottom->accessibleDescription().contains("not heard"));
 }
+
+TEST_CASE("saved into another folder, a song keeps the stems that it had, and opens there with them", "[session]") {
+  SmallSongRig rig;
+  const TempFolder elsewhere;
+  QStringList allowed;
+  QObject::connect(rig.session.get(), &Session::folderAllowed, [&](const QString& f) { allowed << f; });
+  REQUIRE(rig.session->save(rig.dir / "song.ivrin"));
+  CHECK(allowed.isEmpty()); // beside its stems nothing needs to be allowed
+  REQUIRE(rig.session->save(elsewhere / "moved.ivrin"));
+  REQUIRE(allowed.size() == 1);
+  CHECK(std::filesystem::path(allowed[0].toStdString()) == rig.dir.path());
+  rig.open(elsewhere / "moved.ivrin");
+  CHECK(rig.session->missingStems().empty());
+  CHECK(rig.session->song().stems.size() == 3);
+}
