@@ -2,6 +2,7 @@
 #include "app/frame/main_window.h"
 #include "app/openrow/open_row.h"
 #include "app/theme/type.h"
+#include "app/theme/words.h"
 #include "devices/rtaudio_output.h"
 #include "song/journal.h"
 
@@ -149,6 +150,7 @@ int main(int argc, char** argv) {
   App app(argc, argv);
   QApplication::setStyle(QStringLiteral("Fusion"));
   loadFonts();
+  loadWords();
   args.process(app);
   const bool shot = args.isSet(QStringLiteral("shot"));
   if (args.isSet(QStringLiteral("text"))) setTextScale(args.value(QStringLiteral("text")).toDouble());

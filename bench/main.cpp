@@ -9,6 +9,7 @@
 
 #ifdef IVRIN_BENCH_WINDOW
 #include "app/theme/type.h"
+#include "app/theme/words.h"
 
 #include <QApplication>
 #endif
@@ -80,6 +81,7 @@ int main(int argc, char** argv) {
     QApplication app(one, argv);
     QApplication::setStyle(QStringLiteral("Fusion"));
     ivrin::app::loadFonts();
+    ivrin::app::loadWords();
     ivrin::bench::windowBenchmarks();
   }
 #endif

@@ -21,18 +21,17 @@ QString clockText(std::filesystem::file_time_type when) {
   return QLocale().toString(QDateTime::fromMSecsSinceEpoch(ms), QStringLiteral("ddd d MMM, HH:mm"));
 }
 
-QString counted(std::size_t n, const QString& one, const QString& many) {
-  return n == 1 ? one : many.arg(n);
+QString ornamentsOf(std::size_t n) {
+  return LeftDialog::tr("%n ornament(s)", nullptr, static_cast<int>(n));
 }
 
 } // namespace
 
 QString wordsOf(const LeftEdits& l) {
-  const QString ornaments = counted(l.ornaments, LeftDialog::tr("1 ornament"), LeftDialog::tr("%1 ornaments"));
+  const QString ornaments = ornamentsOf(l.ornaments);
   if (l.edits == 0) return LeftDialog::tr("%1, last changed %2").arg(ornaments, clockText(l.when));
   return LeftDialog::tr("%1 up to %2, %3")
-      .arg(counted(static_cast<std::size_t>(l.edits), LeftDialog::tr("1 edit"), LeftDialog::tr("%1 edits")),
-           clockText(l.when), ornaments);
+      .arg(LeftDialog::tr("%n edit(s)", nullptr, l.edits), clockText(l.when), ornaments);
 }
 
 LeftDialog::LeftDialog(Session& session, QWidget* parent)
@@ -54,7 +53,7 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
     const auto when = std::filesystem::last_write_time(session.file(), gone);
     addChoice(tr("“%1” as its file has it").arg(shortened(asText(session.song().title), 60)),
               tr("%1, %2").arg(gone ? tr("saved") : tr("saved %1").arg(clockText(when)),
-                               counted(session.song().ornaments.size(), tr("1 ornament"), tr("%1 ornaments"))),
+                               ornamentsOf(session.song().ornaments.size())),
               QStringLiteral("left-file"));
   }
   for (const LeftEdits& l : session.left()) {

@@ -153,12 +153,11 @@ QString MeasureLine::figures() const {
   } else if (session_.song().ornament(session_.chosen())) {
     parts << tr("with …, without … LUFS") << tr("its peak …") << tr("tail …"); // being measured
   } else if (!score_.marked().empty()) {
-    const auto n = score_.marked().size();
-    parts << (n == 1 ? tr("1 ornament marked") : tr("%1 ornaments marked").arg(n))
+    parts << tr("%n ornament(s) marked", nullptr, static_cast<int>(score_.marked().size()))
           << tr("drag one to move all; X bypasses, Delete removes them");
   } else {
-    const auto n = session_.song().ornaments.size();
-    parts << (n == 1 ? tr("1 ornament") : tr("%1 ornaments").arg(n)) << nextLanding(session_.playBeat());
+    parts << tr("%n ornament(s)", nullptr, static_cast<int>(session_.song().ornaments.size()))
+          << nextLanding(session_.playBeat());
   }
   parts.removeAll(QString());
   return parts.join(QStringLiteral(" · "));

@@ -367,7 +367,8 @@ std::vector<Ornament> MainWindow::ornamentsInHand() const {
 namespace {
 
 QString wordsFor(const std::vector<Ornament>& all) {
-  return all.size() == 1 ? kindWord(all.front().kind) : QObject::tr("%1 ornaments").arg(all.size());
+  return all.size() == 1 ? kindWord(all.front().kind)
+                         : QObject::tr("%n ornament(s)", nullptr, static_cast<int>(all.size()));
 }
 
 } // namespace

@@ -127,7 +127,7 @@ QString spanWords(const TempoMap& map, Beats from, Beats length) {
   const double beats = std::max(0.0, rounded - bars * bar / beat), whole = std::floor(beats + 1e-6);
   const QString over = fractionText(beats - whole).value_or(QString());
   QStringList words;
-  if (bars > 0) words << (bars == 1 ? QObject::tr("1 bar") : QObject::tr("%1 bars").arg(bars));
+  if (bars > 0) words << QObject::tr("%n bar(s)", nullptr, bars);
   if (beats > 1e-6) {
     const QString n = (whole > 0 ? QString::number(whole) : QString()) + over;
     words << (beats > 1 + 1e-6 ? QObject::tr("%1 beats").arg(n) : QObject::tr("%1 beat").arg(n));

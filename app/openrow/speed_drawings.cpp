@@ -6,6 +6,7 @@
 #include "app/theme/type.h"
 #include "ornaments/tape.h"
 #include "song/curve_edit.h"
+#include "time/note_value.h"
 
 #include <algorithm>
 #include <cmath>

@@ -159,7 +159,7 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
     const Beats to = settled(was->start + moved, m, axis), by = to - was->start;
     if (together_.size() > 1) {
       next = withOrnamentsShifted(before_, {together_.begin(), together_.end()}, by);
-      what = QObject::tr("move of %1 ornaments").arg(together_.size());
+      what = QObject::tr("move of %n ornament(s)", nullptr, static_cast<int>(together_.size()));
     } else {
       o.start = to;
       if (!m.row.empty()) o.on = m.row;

@@ -134,7 +134,8 @@ std::vector<std::string> ScoreView::inHand() const {
 namespace {
 
 QString wordsFor(const Song& song, const std::vector<std::string>& ids) {
-  return ids.size() == 1 ? kindWord(song.ornament(ids.front())->kind) : QObject::tr("%1 ornaments").arg(ids.size());
+  return ids.size() == 1 ? kindWord(song.ornament(ids.front())->kind)
+                         : QObject::tr("%n ornament(s)", nullptr, static_cast<int>(ids.size()));
 }
 
 } // namespace

@@ -151,11 +151,10 @@ Session::Session(Options options)
                   exportSong(in.plan, in.folder, in.options, run.stop, [&](double f, const std::string& what) {
                     run.report([this, f, text = asText(what)] { emit progress(text, std::min(f, 0.999)); });
                   });
-              QString text =
-                  report.stopped ? tr("Export cancelled; nothing half written was left.")
-                  : report.files.size() == 1
-                      ? tr("1 file written to %1").arg(asText(in.folder.string()))
-                      : tr("%1 files written to %2").arg(report.files.size()).arg(asText(in.folder.string()));
+              QString text = report.stopped
+                                 ? tr("Export cancelled; nothing half written was left.")
+                                 : tr("%n file(s) written to %1", nullptr, static_cast<int>(report.files.size()))
+                                       .arg(asText(in.folder.string()));
               if (!in.audio.damaged().empty()) // silence stood for what was not there
                 return {tr("The export was made from a damaged copy of a stem. It is brought in anew: export again."),
                         false};
@@ -216,9 +215,7 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
   document_.edit(label.toStdString(), std::move(next), mergeKey);
   songEdited();
   if (now > was && now > leadBefore_)
-    emit notice(now == 1 ? tr("The song starts one bar before its stems now, so that all of it is heard.")
-                         : tr("The song starts %1 bars before its stems now, so that all of it is heard.").arg(now),
-                false);
+    emit notice(tr("The song starts %n bar(s) before its stems now, so that all of it is heard.", nullptr, now), false);
 }
 
 void Session::settle() {
@@ -284,7 +281,8 @@ void Session::addPlaced(const Placing& placing) {
     if (song().hasRow(o.on)) fitting.push_back(o);
   if (fitting.empty()) return;
   const QString name = kindWord(fitting.front().kind);
-  const QString label = fitting.size() == 1 ? name : tr("%1 on %2 rows").arg(name).arg(fitting.size());
+  const QString label =
+      fitting.size() == 1 ? name : tr("%1 on %n row(s)", nullptr, static_cast<int>(fitting.size())).arg(name);
   Song next = song();
   if (const Ornament* former = next.ornament(placing.after); former && !former->landing && fitting.front().landing) {
     Ornament tied = *former;

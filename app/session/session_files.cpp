@@ -277,8 +277,9 @@ void Session::takeFound(LookFound found) {
     return;
   }
   for (const StemFound& f : found.stems) pathFor(f.file); // the user chose the folder
-  const QString label = found.stems.size() == 1 ? tr("file of %1").arg(asText(song().rowName(found.stems.front().stem)))
-                                                : tr("files of %1 rows").arg(found.stems.size());
+  const QString label = found.stems.size() == 1
+                            ? tr("file of %1").arg(asText(song().rowName(found.stems.front().stem)))
+                            : tr("files of %n row(s)", nullptr, static_cast<int>(found.stems.size()));
   edit(label, withStemsFound(song(), found.stems));
   settle();
   if (found.of > found.stems.size())

@@ -1,4 +1,5 @@
 #include "app/theme/type.h"
+#include "app/theme/words.h"
 
 #include <QApplication>
 #include <QTemporaryDir>
@@ -13,5 +14,6 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName(QStringLiteral("ivrin"));
   QApplication::setStyle(QStringLiteral("Fusion"));
   ivrin::app::loadFonts();
+  ivrin::app::loadWords();
   return runCatch(argc, argv);
 }

@@ -1,0 +1,100 @@
+<?xml version="1.0" encoding="utf-8"?>
+<!DOCTYPE TS>
+<TS version="2.1" language="en_US">
+<context>
+    <name>ivrin::app::LeftDialog</name>
+    <message numerus="yes">
+        <source>%n ornament(s)</source>
+        <translation>
+            <numerusform>%n ornament</numerusform>
+            <numerusform>%n ornaments</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n edit(s)</source>
+        <translation>
+            <numerusform>%n edit</numerusform>
+            <numerusform>%n edits</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ivrin::app::MeasureLine</name>
+    <message numerus="yes">
+        <source>%n ornament(s) marked</source>
+        <translation>
+            <numerusform>%n ornament marked</numerusform>
+            <numerusform>%n ornaments marked</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n ornament(s)</source>
+        <translation>
+            <numerusform>%n ornament</numerusform>
+            <numerusform>%n ornaments</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>QObject</name>
+    <message numerus="yes">
+        <source>%n ornament(s)</source>
+        <translation>
+            <numerusform>%n ornament</numerusform>
+            <numerusform>%n ornaments</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>tone, %n band(s)</source>
+        <translation>
+            <numerusform>tone, %n band</numerusform>
+            <numerusform>tone, %n bands</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n bar(s)</source>
+        <translation>
+            <numerusform>%n bar</numerusform>
+            <numerusform>%n bars</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>move of %n ornament(s)</source>
+        <translation>
+            <numerusform>move of %n ornament</numerusform>
+            <numerusform>move of %n ornaments</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ivrin::app::Session</name>
+    <message numerus="yes">
+        <source>%n file(s) written to %1</source>
+        <translation>
+            <numerusform>%n file written to %1</numerusform>
+            <numerusform>%n files written to %1</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>The song starts %n bar(s) before its stems now, so that all of it is heard.</source>
+        <translation>
+            <numerusform>The song starts %n bar before its stems now, so that all of it is heard.</numerusform>
+            <numerusform>The song starts %n bars before its stems now, so that all of it is heard.</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%1 on %n row(s)</source>
+        <translation>
+            <numerusform>%1 on %n row</numerusform>
+            <numerusform>%1 on %n rows</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>files of %n row(s)</source>
+        <translation>
+            <numerusform>files of %n row</numerusform>
+            <numerusform>files of %n rows</numerusform>
+        </translation>
+    </message>
+</context>
+</TS>

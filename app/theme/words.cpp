@@ -1,0 +1,26 @@
+#include "app/theme/words.h"
+
+#include <QApplication>
+#include <QLocale>
+#include <QTranslator>
+
+/// Q_INIT_RESOURCE must stand outside of namespaces.
+static void initCatalogues() {
+  Q_INIT_RESOURCE(catalogues);
+}
+
+namespace ivrin::app {
+
+void loadWords() {
+  initCatalogues(); // they lie in a static library
+  // The later one is asked first: plurals of English stand behind whatever the desktop's language has not.
+  for (const QString& language : {QStringLiteral("en"), QLocale().name()}) {
+    auto* words = new QTranslator(qApp);
+    if (words->load(QStringLiteral(":/words/ivrin_") + language))
+      QCoreApplication::installTranslator(words);
+    else
+      delete words;
+  }
+}
+
+} // namespace ivrin::app

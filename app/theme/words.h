@@ -1,0 +1,9 @@
+// The words of the window in the desktop's language, as far as there is a catalogue; English has one for its plurals.
+#pragma once
+
+namespace ivrin::app {
+
+/// Once an application is there, before any window is.
+void loadWords();
+
+} // namespace ivrin::app

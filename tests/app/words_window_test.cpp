@@ -1,0 +1,64 @@
+// The window's words: plurals as English has them, nothing that escapes its catalogue.
+#include "rig.h"
+#include "test_support/places.h"
+
+#include <QDirIterator>
+#include <QFile>
+#include <QRegularExpression>
+
+using namespace ivrin;
+using namespace ivrin::app;
+using namespace ivrin::app::test;
+
+namespace {
+
+QString contents(const QString& path) {
+  QFile f(path);
+  REQUIRE(f.open(QIODevice::ReadOnly));
+  return QString::fromUtf8(f.readAll());
+}
+
+} // namespace
+
+TEST_CASE("plurals are written out, every one of them in the catalogue", "[words]") {
+  CHECK(QObject::tr("%n ornament(s)", nullptr, 1) == "1 ornament");
+  CHECK(QObject::tr("%n ornament(s)", nullptr, 7) == "7 ornaments");
+  const QString app = QString::fromStdString((sourceFolder() / "app").string());
+  const QString catalogue = contents(app + "/resources/ivrin_en.ts");
+  static const QRegularExpression plural(QStringLiteral("\"([^\"]*%n[^\"]*)\""));
+  int found = 0;
+  QDirIterator files(app, {"*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+  while (files.hasNext()) {
+    const QString path = files.next(), code = contents(path);
+    for (auto it = plural.globalMatch(code); it.hasNext(); ++found) {
+      const QString words = it.next().captured(1);
+      INFO(path.toStdString() << ": " << words.toStdString());
+      CHECK(catalogue.contains(QStringLiteral("<source>%1</source>").arg(words)));
+    }
+  }
+  CHECK(found >= 12);
+  CHECK_FALSE(catalogue.contains(QStringLiteral("unfinished")));
+}
+
+TEST_CASE("what the window says of a song is in whole words", "[words]") {
+  SmallSongRig rig;
+  rig.settle();
+  CHECK(rig.window->measure().figures().startsWith(QStringLiteral("0 ornaments")));
+  rig.place("delay-throw", "voice", 8, 9.5);
+  rig.session->choose({});
+  rig.settle();
+  CHECK(rig.window->measure().figures().startsWith(QStringLiteral("1 ornament ")));
+  rig.key(Qt::Key_A, Qt::ControlModifier);
+  CHECK(rig.window->measure().figures().startsWith(QStringLiteral("1 ornament marked")));
+  // In no menu, tooltip or name is anything unfinished.
+  for (const QAction* a : rig.window->actions())
+    for (const QString& text : {a->text(), a->toolTip()}) {
+      INFO(text.toStdString());
+      CHECK_FALSE(text.contains(QStringLiteral("(s)")));
+      CHECK_FALSE(text.contains('%'));
+      static const QRegularExpression never(
+          QStringLiteral("\\b(former|silences?|switch(ed)? off|disabled?|begins?)\\b"),
+          QRegularExpression::CaseInsensitiveOption);
+      CHECK_FALSE(never.match(text).hasMatch());
+    }
+}
