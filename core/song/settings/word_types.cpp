@@ -66,9 +66,7 @@ class ChoiceType : public SettingType {
       problems.error(ErrorId::unknown_choice, place, "\"" + *t + "\" is not one of " + all + didYouMean(*t, s.choices));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
-    const auto at =
-        static_cast<std::size_t>(std::find(s.choices.begin(), s.choices.end(), *v.text()) - s.choices.begin());
-    return at < s.shown.size() ? s.shown[at] : *v.text();
+    return v.text() ? read(s, *v.text()) : std::string();
   }
   std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     const std::string small = lower(typed);
@@ -76,9 +74,9 @@ class ChoiceType : public SettingType {
     // As the file has it or as it is shown, whole, else by the beginning of one alone.
     std::vector<std::string> begun;
     for (const std::string& c : s.choices) {
-      const std::string read = lower(text(s, Value(c)));
-      if (read == small) return Value(c);
-      if (!small.empty() && (read.starts_with(small) || lower(c).starts_with(small))) begun.push_back(c);
+      const std::string shown = lower(read(s, c));
+      if (shown == small) return Value(c);
+      if (!small.empty() && (shown.starts_with(small) || lower(c).starts_with(small))) begun.push_back(c);
     }
     return begun.size() == 1 ? std::optional(Value(begun.front())) : std::nullopt;
   }
@@ -107,6 +105,13 @@ class ChoiceType : public SettingType {
     return Value(oneOf(others, draw));
   }
   bool turns() const override { return true; }
+
+ private:
+  /// A choice as it is shown.
+  static std::string read(const SettingSpec& s, const std::string& choice) {
+    const auto at = static_cast<std::size_t>(std::find(s.choices.begin(), s.choices.end(), choice) - s.choices.begin());
+    return at < s.shown.size() ? s.shown[at] : choice;
+  }
 };
 
 /// A text that stands for something outside the table.
