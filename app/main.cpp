@@ -1,4 +1,5 @@
 // ivrin [SONG]: the window. `--shot FILE.png` takes its picture instead of staying open.
+#include "app/dialogs/export_dialog.h"
 #include "app/frame/main_window.h"
 #include "app/openrow/open_row.h"
 #include "app/theme/type.h"
@@ -30,6 +31,10 @@ bool arrange(MainWindow& w, const QString& view) {
   if (view == QLatin1String("score") || view == QLatin1String("empty")) return true;
   if (view == QLatin1String("keys")) {
     w.action(QStringLiteral("keys"))->trigger();
+    return true;
+  }
+  if (view == QLatin1String("export")) {
+    (new ExportDialog(QStringLiteral("prints"), &w))->show();
     return true;
   }
   if (view == QLatin1String("selecting")) {
@@ -124,7 +129,7 @@ void describe(QCommandLineParser& args) {
       {{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
        {QStringLiteral("view"),
         QStringLiteral("what the picture shows: score, selecting, rows, handling, open-throw, open-curve, open-gap, "
-                       "open-ID, finish-ID-N, tries-ID, keys, empty"),
+                       "open-ID, finish-ID-N, tries-ID, keys, export, empty"),
         QStringLiteral("NAME"), QStringLiteral("score")},
        {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
        {QStringLiteral("text"), QStringLiteral("scale of all text, 1 to 2; the desktop's otherwise"),

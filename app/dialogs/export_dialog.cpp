@@ -1,5 +1,8 @@
 #include "app/dialogs/export_dialog.h"
 
+#include "app/dialogs/paper_dialog.h"
+#include "app/theme/type.h"
+
 #include <QDialogButtonBox>
 #include <QFileDialog>
 #include <QFormLayout>
@@ -56,7 +59,8 @@ ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
   connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
   all->addWidget(buttons);
-  setMinimumWidth(460);
+  setMinimumWidth(scaled(480));
+  dress(*this);
 }
 
 ExportOptions ExportDialog::options() const {

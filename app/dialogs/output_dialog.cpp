@@ -1,5 +1,8 @@
 #include "app/dialogs/output_dialog.h"
 
+#include "app/dialogs/paper_dialog.h"
+#include "app/theme/type.h"
+
 #include <QDialogButtonBox>
 #include <QFormLayout>
 #include <QVBoxLayout>
@@ -67,7 +70,8 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
   connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
   all->addWidget(buttons);
-  setMinimumWidth(420);
+  setMinimumWidth(scaled(440));
+  dress(*this);
 }
 
 void OutputDialog::showRates() {

@@ -1,6 +1,7 @@
 // Every action of the window: its menu, words, key, and what it does.
 #include "app/frame/main_window.h"
 
+#include "app/dialogs/paper_dialog.h"
 #include "app/faces/face.h"
 #include "app/openrow/open_row.h"
 #include "app/session/as_text.h"
@@ -42,12 +43,11 @@ void MainWindow::addActions() {
   actions_->add({"keys", help, tr("&Keys"), tr("All keys on one page"), {K::HelpContents}, [this] { showKeys(); }});
   actions_->add(
       {"about", help, tr("&About Ivrin"), {}, {}, [this] {
-         QMessageBox::about(
-             this, tr("About Ivrin"),
-             tr("<h3>Ivrin %1</h3><p>Transitions and ear candy from the stems of a song, on the beat grid.</p>"
-                "<p>Free software under the GPL, version 3 or later. EB Garamond and Cabin are open fonts under "
-                "the SIL Open Font License.</p>")
-                 .arg(QApplication::applicationVersion()));
+         tell(this, tr("About Ivrin"),
+              tr("<h3>Ivrin %1</h3><p>Transitions and ear candy from the stems of a song, on the beat grid.</p>"
+                 "<p>Free software under the GPL, version 3 or later. EB Garamond and Cabin are open fonts under "
+                 "the SIL Open Font License.</p>")
+                  .arg(QApplication::applicationVersion()));
        }});
 }
 

@@ -1,6 +1,7 @@
 // What the window does with files: opening, saving, edits that were left, stems that are missing, exporting.
 #include "app/dialogs/export_dialog.h"
 #include "app/dialogs/left_dialog.h"
+#include "app/dialogs/paper_dialog.h"
 #include "app/frame/main_window.h"
 #include "app/frame/recent_songs.h"
 #include "app/session/as_text.h"
@@ -9,7 +10,6 @@
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QInputDialog>
 #include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
@@ -86,9 +86,9 @@ bool MainWindow::saveNow() {
 /// Asks what is to become of unsaved changes; false: stay.
 bool MainWindow::mayLeave() {
   if (!asks_ || !session_.isOpen() || !session_.history().changedSinceSave()) return true;
-  const auto answer = QMessageBox::question(
-      this, tr("Unsaved changes"), tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
-      QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  const auto answer = ask(this, tr("Unsaved changes"),
+                          tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
+                          QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
   if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !saveNow())) return false;
   if (answer == QMessageBox::Discard) session_.forgetEdits();
   return true;
@@ -117,19 +117,17 @@ void MainWindow::exportDialog() {
 
 void MainWindow::askLead() {
   if (!session_.isOpen()) return;
-  bool ok = false;
   Song next = session_.song();
-  next.leadBars = QInputDialog::getInt(this, tr("Bars before the stems"), tr("Bars (0 to %1)").arg(kMostLeadBars),
-                                       next.leadBars, 0, kMostLeadBars, 1, &ok);
-  if (!ok) return;
+  const auto bars = askNumber(this, tr("Bars before the stems"), tr("Bars (0 to %1)").arg(kMostLeadBars), next.leadBars,
+                              0, kMostLeadBars, 0);
+  if (!bars) return;
+  next.leadBars = static_cast<int>(*bars);
   session_.edit(tr("bars before the stems"), std::move(next));
   session_.settle();
 }
 
 void MainWindow::askTempoFor(const QStringList& files) {
-  bool ok = false;
-  const double bpm = QInputDialog::getDouble(this, tr("New song"), tr("Tempo (BPM)"), 120, 20, 400, 2, &ok);
-  if (ok) newFromFiles(files, bpm);
+  if (const auto bpm = askNumber(this, tr("New song"), tr("Tempo (BPM)"), 120, 20, 400, 2)) newFromFiles(files, *bpm);
 }
 
 void MainWindow::newFromFiles(const QStringList& files, double bpm) {

@@ -1,5 +1,6 @@
 #include "app/openrow/finish_line.h"
 
+#include "app/dialogs/paper_dialog.h"
 #include "app/openrow/measures.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
@@ -8,7 +9,6 @@
 #include "song/edits.h"
 
 #include <QContextMenuEvent>
-#include <QInputDialog>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QMouseEvent>
@@ -226,13 +226,11 @@ std::filesystem::path FinishLine::ownFolder() {
 }
 
 void FinishLine::keep() {
-  bool ok = false;
-  const QString name =
-      QInputDialog::getText(this, tr("Keep as a starting point"), tr("Name"), QLineEdit::Normal, {}, &ok);
-  if (!ok || name.trimmed().isEmpty()) return;
+  const QString name = askName(this, tr("Keep as a starting point"), tr("Name")).value_or(QString()).trimmed();
+  if (name.isEmpty()) return;
   std::string why;
-  if (keepStartingPoint(ownFolder(), {name.trimmed().toStdString(), {ornament_.kind}, ornament_.finish}, why))
-    emit session_.notice(tr("Kept “%1”").arg(name.trimmed()), false);
+  if (keepStartingPoint(ownFolder(), {name.toStdString(), {ornament_.kind}, ornament_.finish}, why))
+    emit session_.notice(tr("Kept “%1”").arg(name), false);
   else
     emit session_.notice(QString::fromStdString(why), true);
 }

@@ -1,11 +1,11 @@
 #include "app/openrow/pattern_line.h"
 
+#include "app/dialogs/paper_dialog.h"
 #include "app/openrow/measures.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
 
-#include <QInputDialog>
 #include <QMenu>
 #include <QStandardPaths>
 
@@ -135,10 +135,8 @@ std::filesystem::path PatternLine::ownFolder() {
 void PatternLine::keep() {
   const auto now = patternOf(session_, ornament_.id);
   if (!now) return;
-  bool ok = false;
-  const QString name =
-      QInputDialog::getText(this, tr("Keep as a pattern"), tr("Name"), QLineEdit::Normal, {}, &ok).trimmed();
-  if (!ok || name.isEmpty()) return;
+  const QString name = askName(this, tr("Keep as a pattern"), tr("Name")).value_or(QString()).trimmed();
+  if (name.isEmpty()) return;
   std::string why;
   if (keepPattern(ownFolder(), {name.toStdString().substr(0, 200), *now}, why))
     emit session_.notice(tr("Kept “%1”").arg(name), false);

@@ -1,5 +1,6 @@
 // What a desktop application keeps and offers: output choice, recent songs, window and view state, unsaved changes,
 // papers, large scales; and listening at equal loudness.
+#include "app/dialogs/export_dialog.h"
 #include "app/dialogs/output_dialog.h"
 #include "app/frame/recent_songs.h"
 #include "app/theme/palette.h"
@@ -9,6 +10,7 @@
 #include <catch2/catch.hpp>
 
 #include <QDialogButtonBox>
+#include <QLabel>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QSettings>
@@ -277,4 +279,31 @@ TEST_CASE("at larger fonts nothing of the open row is cut off at 1280 by 800", "
     parts.push_back(w->geometry());
   }
   setTextScale(1);
+}
+
+TEST_CASE("dialogs stand on the page's own paper, in its type, by day and by night", "[desktop]") {
+  SmallSongRig rig;
+  for (const bool night : {false, true}) {
+    rig.window->setNight(night);
+    ExportDialog d(QStringLiteral("prints"), rig.window.get());
+    d.show();
+    const auto* head = d.findChild<QLabel*>(QStringLiteral("heading"));
+    REQUIRE(head);
+    CHECK(head->text() == "Export");
+    CHECK(head->font().family() == serif(24, true).family());
+    const QImage picture = d.grab().toImage();
+    CHECK(picture.pixelColor(3, 3) == paper().paper);
+    const auto* go = d.findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok);
+    CHECK(go->height() >= 20);
+    CHECK(go->font().family() == sans(14).family());
+    // Its frame is plain to see: 3 to 1 on the paper at least.
+    const QColor edge = picture.pixelColor(go->mapTo(&d, QPoint(go->width() / 2, 0)));
+    const auto light = [](const QColor& c) {
+      const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+      return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
+    };
+    const double a = light(edge) + 0.05, b = light(paper().paper) + 0.05;
+    CHECK(std::max(a, b) / std::min(a, b) >= 3);
+  }
+  rig.window->setNight(false);
 }
