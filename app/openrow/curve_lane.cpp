@@ -60,6 +60,7 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
                  .initial = 0.0,
                  .meaning = "Part of the span.",
                  .group = "curve",
+                 .percent = true,
                  .step = 0.05};
   valueSpec_ = {.key = "curve_value",
                 .label = spec_.label,
@@ -69,6 +70,7 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
                 .initial = 0.0,
                 .meaning = spec_.meaning,
                 .group = "curve",
+                .percent = spec_.percent,
                 .step = spec_.step};
   bendSpec_ = {.key = "curve_bend",
                .label = "bend",

@@ -178,7 +178,7 @@ TEST_CASE("the axis of a curve fits it, points keep apart, a send is nothing aft
   CHECK(up == Approx(scaled(44)).margin(1));
   CHECK(still == Approx((scaled(44) + lane->height() - scaled(22)) / 2.0).margin(1.5));
   // Typed beyond it shows more.
-  rig.type(lane->field("value"), "2.5");
+  rig.type(lane->field("value"), "250"); // percent of the row's own speed
   CHECK(lane->pointAt(0).y() > up + 3);
   CHECK(lane->pointAt(0).y() < lane->pointAt(1).y());
   lane->setFocus();
