@@ -7,6 +7,7 @@
 #include "app/session/as_text.h"
 #include "app/session/landing_edits.h"
 #include "app/theme/ornament_look.h"
+#include "app/theme/type.h"
 #include "song/edits.h"
 #include "song/settings/setting_text.h"
 #include "time/note_value.h"

@@ -112,6 +112,9 @@ class ScoreView : public QWidget {
   const OrnamentLayout& layoutOfOrnaments() const { return marks_; }
   /// Sources that are taken from elsewhere, on the page.
   std::vector<PieceBox> pieceBoxes() const { return hand_.pieces(page_.rows, axis()); }
+  /// What stands there, in words: a sign, the number of its order, a slur's landing, bars counted twice. Empty where
+  /// nothing needs any.
+  QString explained(QPointF at) const;
   /// The ornament whose bracket is shown, under the mouse.
   const std::string& hot() const { return hot_; }
   /// Where a kind that needs no selection would stand, by the landing that bars are counted to.
@@ -166,6 +169,7 @@ class ScoreView : public QWidget {
   void wheelEvent(QWheelEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
   void leaveEvent(QEvent*) override;
+  bool event(QEvent* e) override;
   void dragEnterEvent(QDragEnterEvent*) override;
   void dragMoveEvent(QDragMoveEvent*) override;
   void dropEvent(QDropEvent*) override;

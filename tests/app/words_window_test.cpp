@@ -62,3 +62,25 @@ TEST_CASE("what the window says of a song is in whole words", "[words]") {
       CHECK_FALSE(never.match(text).hasMatch());
     }
 }
+
+TEST_CASE("marks explain themselves where the mouse rests on them", "[words]") {
+  SmallSongRig rig;
+  const std::string first = rig.place("delay-throw", "voice", 8, 9.5),
+                    second = rig.place("reverb-throw", "voice", 8, 9.5);
+  Ornament tied = rig.ornament(first);
+  tied.landing = "b";
+  rig.session->edit("tie", withOrnamentReplaced(rig.session->song(), tied));
+  rig.settle();
+  const OrnamentBox* a = rig.score().layoutOfOrnaments().box(first);
+  const OrnamentBox* b = rig.score().layoutOfOrnaments().box(second);
+  REQUIRE(a);
+  REQUIRE(b);
+  const QString sign = rig.score().explained(a->sign.center());
+  CHECK(sign.startsWith("Delay throw over 1½ beats."));
+  CHECK(sign.contains("after its source"));
+  CHECK(sign.contains("ties it to Two"));
+  REQUIRE_FALSE(b->number.isEmpty());
+  CHECK(rig.score().explained(b->number.center()).contains("number 2 on Voice"));
+  CHECK(rig.score().explained({rig.score().axis().x0 + 40, 10}).contains("bars counted to"));
+  CHECK(rig.score().explained({rig.score().axis().x0 + 2, rig.score().height() - 4.0}).isEmpty());
+}

@@ -1,0 +1,67 @@
+// What the marks of the score mean, told where the mouse rests on them.
+#include "app/score/score_view.h"
+
+#include "app/openrow/open_drawing.h"
+#include "app/session/as_text.h"
+#include "app/theme/ornament_look.h"
+
+#include <QHelpEvent>
+#include <QToolTip>
+
+namespace ivrin::app {
+namespace {
+
+/// How far an ornament is heard beyond its source, where it is known.
+QString soundWords(const OrnamentNode& node, const TempoMap& map) {
+  if (!node.print || !node.print->complete()) return QObject::tr("Dotted: it is still being computed.");
+  const BeatRange span = node.ornament->span();
+  const Beats from = map.beatAt(node.extent().begin), to = map.beatAt(node.extent().end);
+  QStringList words;
+  if (from < span.begin && map.frameAt(span.begin).count - node.extent().begin.count > 64)
+    words << QObject::tr("Sounds from %1 before its source.").arg(spanWords(map, from, span.begin - from));
+  if (to > span.end && node.extent().end.count - map.frameAt(span.end).count > 64)
+    words << QObject::tr("Goes on for %1 after its source.").arg(spanWords(map, span.end, to - span.end));
+  return words.join(' ');
+}
+
+} // namespace
+
+QString ScoreView::explained(QPointF at) const {
+  if (!session_.isOpen() || !session_.plan()) return {};
+  const TempoMap& map = session_.plan()->map();
+  for (const OrnamentBox& b : marks_.boxes()) {
+    const Ornament* o = session_.plan()->ornament(b.id);
+    if (!o) continue;
+    const QString name = kindWord(o->kind);
+    if (!b.number.isEmpty() && b.number.contains(at))
+      return tr("The %1 is number %2 on %3: it takes in what the ones before it have left. Drag the number to change "
+                "the order.")
+          .arg(name)
+          .arg(b.order + 1)
+          .arg(asText(session_.song().rowName(o->on)));
+    if (!b.sign.contains(at)) continue;
+    QStringList words{tr("%1 over %2.").arg(name, spanWords(map, o->start, o->length))};
+    words[0][0] = words[0][0].toUpper();
+    if (const auto node = session_.plan()->node(b.id)) words << soundWords(*node, map);
+    if (const auto l = o->landing ? session_.song().landingById(*o->landing) : std::nullopt)
+      words << tr("The slur ties it to %1: it moves with it.").arg(asText(l->name));
+    words.removeAll(QString());
+    return words.join(' ');
+  }
+  if (at.y() < rulerHeight() && at.x() >= axis().x0 && landing())
+    return tr("Above, bars counted to %1 and on from it; below, the song's own.").arg(asText(landing()->name));
+  return {};
+}
+
+bool ScoreView::event(QEvent* e) {
+  if (e->type() != QEvent::ToolTip) return QWidget::event(e);
+  const auto* help = static_cast<QHelpEvent*>(e);
+  const QString words = explained(help->pos());
+  if (words.isEmpty())
+    QToolTip::hideText();
+  else
+    QToolTip::showText(help->globalPos(), words, this);
+  return true;
+}
+
+} // namespace ivrin::app
