@@ -259,8 +259,10 @@ InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
 QString HeadBar::meterText() const {
   QStringList parts;
   if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
-  if (truePeak_ > 1e-5f) parts << tr("%1 dBTP").arg(decibels(Decibels::ofGain(static_cast<double>(truePeak_)).value));
-  if (limiterDb_ > 0.05) parts << tr("limiter %1").arg(decibels(-limiterDb_));
+  if (limiterDb_ > 0.05) // then the peak is the ceiling, and there is no room for both
+    parts << tr("limiter %1").arg(decibels(-limiterDb_));
+  else if (truePeak_ > 1e-5f)
+    parts << tr("%1 dBTP").arg(decibels(Decibels::ofGain(static_cast<double>(truePeak_)).value));
   if (parts.isEmpty()) parts << (session_.isOpen() && session_.output().simulated() ? tr("no device") : tr("silent"));
   return parts.join(QStringLiteral(" · "));
 }
