@@ -258,7 +258,7 @@ void FormLine::mouseDoubleClickEvent(QMouseEvent* e) {
   if (const std::string id = markUnder(e->position()); !id.empty())
     score_.goToLanding(id);
   else
-    score_.goToLanding(0);
+    score_.centreOnLanding();
 }
 
 void FormLine::leaveEvent(QEvent*) {

@@ -226,12 +226,12 @@ QSize HeadBar::minimumSizeHint() const {
   return {scaled(640), scaled(48)};
 }
 
-/// Where it is narrow, or the text large, what can be had elsewhere steps back.
 void HeadBar::giveMenuLetters() {
   ActionRegistry::giveLetters(menus_->actions());
   for (QMenu* m : menus_->findChildren<QMenu*>()) ActionRegistry::giveLetters(m->actions());
 }
 
+/// Where it is narrow, or the text large, what can be had elsewhere steps back.
 void HeadBar::resizeEvent(QResizeEvent*) {
   QWidget* const steps[] = {tempo_, buttons_[QStringLiteral("equal")], meter_};
   for (QWidget* w : steps) w->setVisible(true);

@@ -13,7 +13,6 @@
 #include <QCryptographicHash>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QInputDialog>
 #include <QMimeData>
 #include <QSettings>
 #include <QVBoxLayout>

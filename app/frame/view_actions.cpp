@@ -66,7 +66,7 @@ void MainWindow::addTravelActions(const QString& menu) {
                  tr("&Centre on the landing"),
                  tr("The one that bars are counted to"),
                  {K(Qt::CTRL | Qt::Key_L)},
-                 [this] { score_->goToLanding(0); }});
+                 [this] { score_->centreOnLanding(); }});
 }
 
 // ---------------------------------------------------------------- looking

@@ -13,8 +13,6 @@
 #include "time/note_value.h"
 
 #include <QApplication>
-#include <QFileDialog>
-#include <QMessageBox>
 
 #include <algorithm>
 

@@ -174,14 +174,23 @@ double CurveLane::level(double value) const {
   if (spec_.unit == "Hz") return std::log(std::max(value, 1.0) / low_) / std::log(high_ / low_);
   return (value - low_) / (high_ - low_);
 }
+double CurveLane::valueOfLevel(double u) const {
+  return spec_.unit == "Hz" ? low_ * std::pow(high_ / low_, u) : low_ + u * (high_ - low_);
+}
 double CurveLane::yOf(double value) const {
   const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
   return bottom - level(value) * (bottom - top);
 }
 double CurveLane::valueAt(double y) const {
   const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
-  const double u = (bottom - y) / (bottom - top);
-  return spec_.unit == "Hz" ? low_ * std::pow(high_ / low_, u) : low_ + u * (high_ - low_);
+  return valueOfLevel((bottom - y) / (bottom - top));
+}
+
+/// In the setting's steps; off the grid to a hundredth.
+double CurveLane::snappedY(double value, bool free) const {
+  if (free) return std::round(value * 100) / 100;
+  const double step = spec_.step > 0 ? spec_.step : 1;
+  return std::round(value / step) * step;
 }
 
 QPointF CurveLane::pointAt(int i) const {
@@ -248,9 +257,7 @@ double CurveLane::snappedX(QPointF at, bool free) const {
 }
 
 void CurveLane::movePoint(QPointF to, bool free) {
-  double x = snappedX(to, free), value = valueAt(to.y());
-  const double step = free ? 0.01 : spec_.step > 0 ? spec_.step : 1;
-  value = std::round(value / step) * step;
+  double x = snappedX(to, free);
   CurveLimits within = limits();
   if (!free) { // never onto a neighbour: the two could not be told apart any more
     const auto& points = pressCurve_.points();
@@ -261,7 +268,8 @@ void CurveLane::movePoint(QPointF to, bool free) {
     if (within.xMax < within.xMin) within.xMin = within.xMax = points[i].x;
     x = std::clamp(x, within.xMin, within.xMax);
   }
-  put(withPointMoved(pressCurve_, static_cast<std::size_t>(held_.index), x, value, limits()), tr("point"), true);
+  put(withPointMoved(pressCurve_, static_cast<std::size_t>(held_.index), x, snappedY(valueAt(to.y()), free), limits()),
+      tr("point"), true);
 }
 
 /// A click where there is no point: one more, on its height.
@@ -280,9 +288,7 @@ void CurveLane::addPoint(QPointF at, bool free) {
       return;
     }
   const auto made = insertPoint(next, x);
-  const double step = spec_.step > 0 ? spec_.step : 1;
-  const double y = std::round(valueAt(at.y()) / (free ? 0.01 : step)) * (free ? 0.01 : step);
-  put(withPointMoved(next, made, x, y, l), tr("new point"), false);
+  put(withPointMoved(next, made, x, snappedY(valueAt(at.y()), free), l), tr("new point"), false);
   choose(static_cast<int>(made));
 }
 
@@ -292,10 +298,9 @@ void CurveLane::endStroke() {
   std::vector<CurvePoint> even = stroke_; // reduced as it is seen: by height on the axis
   for (CurvePoint& q : even) q.y = level(q.y);
   std::vector<CurvePoint> few = reducedStroke(even, kStrokePixels * perPixel, kMostOfAStroke);
-  const double top = scaled(kLaneTop), bottom = height() - scaled(kLaneBottom);
   for (CurvePoint& q : few) {
     q.x = std::round(q.x * 1e4) / 1e4;
-    q.y = std::clamp(std::round(valueAt(bottom - q.y * (bottom - top)) * 100) / 100, spec_.min, spec_.max);
+    q.y = std::clamp(snappedY(valueOfLevel(q.y), true), spec_.min, spec_.max);
   }
   stroke_.clear();
   put(withStroke(curve_, few, kLeastGapBeats / unit()), tr("drawn"), false);

@@ -65,7 +65,9 @@ class CurveLane : public QWidget {
   double unit() const; // beats that 1 of the curve's x is
   double valueAt(double y) const;
   double level(double value) const; // its height on the axis, 0 to 1 within what is shown
+  double valueOfLevel(double u) const;
   void fitAxis();
+  double snappedY(double value, bool free) const;
   double snappedX(QPointF at, bool free) const;
   void addPoint(QPointF at, bool free);
   void endStroke();

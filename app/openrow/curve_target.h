@@ -4,7 +4,6 @@
 #include "ornaments/kind.h"
 #include "song/curve.h"
 
-#include <optional>
 #include <string>
 
 namespace ivrin::app {

@@ -384,16 +384,16 @@ void ScoreView::goHome() {
   travel_.goHome(session_.song());
 }
 
-void ScoreView::goToLanding(int step) {
+void ScoreView::centreOnLanding() {
   travelled();
-  travel_.goToLanding(session_.song(), step);
+  travel_.goToLanding(session_.song(), 0);
 }
 
 void ScoreView::goToLanding(const std::string& id) {
   const auto l = session_.song().landingById(id);
   if (!l) return;
   travel_.setLanding(l);
-  goToLanding(0);
+  centreOnLanding();
 }
 
 void ScoreView::centreOn(Beats b) {

@@ -48,7 +48,7 @@ class ScoreView : public QWidget {
   void select(std::optional<Selection> s);
   /// The landing that bars are counted to.
   const Landing* landing() const { return travel_.landing() ? &*travel_.landing() : nullptr; }
-  void goToLanding(int step); // next (+1), former (−1), or centre the current one (0)
+  void centreOnLanding();
   void goToLanding(const std::string& id);
   void centreOn(Beats b);
   void showRange(double beginQuarters, double endQuarters, bool eased);

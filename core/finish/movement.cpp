@@ -186,7 +186,7 @@ const Finisher& phaserFinisher() {
                               .unit = "%",
                               .max = 100,
                               .initial = 100,
-                              .meaning = "How much of what is heard is treated; the notches are deepest at half.",
+                              .meaning = "How much of what is heard is treated; the notches are deepest at 100.",
                               .group = "phaser"});
         return t;
       }(),
