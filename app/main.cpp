@@ -1,4 +1,5 @@
 // ivrin [SONG]: the window. `--shot FILE.png` takes its picture instead of staying open.
+#include "app/actions/core_words.h"
 #include "app/dialogs/export_dialog.h"
 #include "app/frame/main_window.h"
 #include "app/openrow/open_row.h"
@@ -136,6 +137,7 @@ void describe(QCommandLineParser& args) {
         QStringLiteral("N")},
        {QStringLiteral("night"), QStringLiteral("on dark paper")},
        {QStringLiteral("keys"), QStringLiteral("write the page of keys and end")},
+       {QStringLiteral("words"), QStringLiteral("write what the tables say, a line each, and end")},
        {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
 }
 
@@ -157,6 +159,10 @@ int main(int argc, char** argv) {
   loadFonts();
   loadWords();
   args.process(app);
+  if (args.isSet(QStringLiteral("words"))) {
+    for (const std::string& line : coreWords()) std::puts(line.c_str());
+    return 0;
+  }
   const bool shot = args.isSet(QStringLiteral("shot"));
   if (args.isSet(QStringLiteral("text"))) setTextScale(args.value(QStringLiteral("text")).toDouble());
 

@@ -29,12 +29,12 @@ ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
   mix_->setObjectName(QStringLiteral("export-mix"));
   stems_->setObjectName(QStringLiteral("export-stems"));
   ornaments_->setObjectName(QStringLiteral("export-ornaments"));
-  for (const auto& [text, name] : {std::pair{"WAV, 24 bit", "wav24"},
-                                   {"WAV, 16 bit with dither", "wav16"},
-                                   {"WAV, 32 bit float", "wav32f"},
-                                   {"FLAC, 24 bit", "flac24"},
-                                   {"FLAC, 16 bit with dither", "flac16"}})
-    format_->addItem(QString::fromLatin1(text), QString::fromLatin1(name));
+  for (const auto& [text, name] : {std::pair{tr("WAV, 24 bit"), "wav24"},
+                                   {tr("WAV, 16 bit with dither"), "wav16"},
+                                   {tr("WAV, 32 bit float"), "wav32f"},
+                                   {tr("FLAC, 24 bit"), "flac24"},
+                                   {tr("FLAC, 16 bit with dither"), "flac16"}})
+    format_->addItem(text, QString::fromLatin1(name));
   folder_->setAccessibleName(tr("Folder"));
   format_->setAccessibleName(tr("Format"));
   auto* choose = new QPushButton(tr("Choose…"), this);

@@ -4,6 +4,7 @@
 #include "song/safe_file.h"
 #include "song/targets.h"
 #include "time/check.h"
+#include "words/words.h"
 
 #include <algorithm>
 
@@ -32,7 +33,7 @@ void Document::adopt(Song song, Reach reach, SongPlace place) {
 void Document::bringBack(Song song, std::unique_ptr<JournalPlace> journal, int edits) {
   journalPlace_ = std::move(journal);
   editsBefore_ = edits;
-  history_.edit("edits brought back", {}, std::move(song));
+  history_.edit(worded("edits brought back"), {}, std::move(song));
   history_.settle();
   keepJournal();
 }
@@ -67,13 +68,13 @@ void Document::keepJournal() {
 Document::Saved Document::save(const fs::path& chosen) {
   const fs::path file = plainPath(chosen);
   const bool own = file == place_.file;
-  if (own && place_.readOnly) return {"it is open in another window; save it under another name", {}};
+  if (own && place_.readOnly) return {worded("it is open in another window; save it under another name"), {}};
   const fs::path lock = lockOf(file);
   const bool held = lock == heldLock(); // its own file, by whatever name
   HeldFile::Taken taken;
   if (!own && !held) {
     taken = HeldFile::take(lock);
-    if (taken.by) return {file.string() + " is open in another window", {}};
+    if (taken.by) return {worded("%1 is open in another window", file.string()), {}};
   }
   // Its own file is a song; what else is chosen must be one, or not be there yet.
   if (std::string why = whyNotWritten(file, TargetKind::song, Sources(song())); !why.empty()) return {why, {}};
@@ -95,8 +96,9 @@ Document::Saved Document::save(const fs::path& chosen) {
   editsBefore_ = 0;
   reach_.songFolder = file.parent_path();
   if (there && *there != before && *there != text)
-    return {{},
-            "the file had been changed by another program; that state is kept as " + file.filename().string() + "~1"};
+    return {
+        {},
+        worded("the file had been changed by another program; that state is kept as %1~1", file.filename().string())};
   return {};
 }
 

@@ -1,6 +1,7 @@
 #include "document/journal_writer.h"
 
 #include "time/check.h"
+#include "words/words.h"
 
 namespace ivrin {
 
@@ -37,7 +38,7 @@ void JournalWriter::flush() {
 
 /// Why it could not be kept, or nothing.
 std::string JournalWriter::keep(Wish wish) const {
-  if (!wish.journalFile.has_filename()) return "there can be no journal in " + wish.journalFile.string();
+  if (!wish.journalFile.has_filename()) return worded("there can be no journal in %1", wish.journalFile.string());
   std::string why;
   try {
     wish.journal.song = writeSong(wish.song, *registry_);

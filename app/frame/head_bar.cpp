@@ -22,11 +22,11 @@ double meterPart(float amplitude) {
 
 const SettingSpec& monitorSpec() {
   static const SettingSpec s{.key = "monitor_db",
-                             .label = "monitor level",
+                             .label = QT_TRANSLATE_NOOP("core", "monitor level"),
                              .unit = "dB",
                              .min = -60,
                              .initial = 0.0,
-                             .meaning = "How loud you listen; nothing that is exported.",
+                             .meaning = QT_TRANSLATE_NOOP("core", "How loud you listen; nothing that is exported."),
                              .group = "listen",
                              .step = 0.5};
   return s;
@@ -37,7 +37,8 @@ class MonitorDigits : public NumberField {
  public:
   using NumberField::NumberField;
   QSize sizeHint() const override {
-    return {QFontMetrics(sans(12)).horizontalAdvance(tr("monitor %1 dB").arg(QStringLiteral("−60.0"))) + scaled(4),
+    return {QFontMetrics(sans(12)).horizontalAdvance(QObject::tr("monitor %1 dB").arg(QStringLiteral("−60.0"))) +
+                scaled(4),
             scaled(20)};
   }
 
@@ -47,7 +48,7 @@ class MonitorDigits : public NumberField {
     const Palette& c = paper();
     p.setFont(sans(12));
     p.setPen(hasFocus() || underMouse() || *value().number() != 0 ? c.ink : c.quiet);
-    QString text = tr("monitor %1 dB").arg(*value().number(), 0, 'f', 1);
+    QString text = QObject::tr("monitor %1 dB").arg(*value().number(), 0, 'f', 1);
     text.replace('-', QChar(0x2212));
     p.drawText(rect(), Qt::AlignRight | Qt::AlignVCenter, text);
     if (hasFocus()) {

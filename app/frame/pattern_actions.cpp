@@ -3,6 +3,7 @@
 
 #include "app/openrow/open_row.h"
 #include "app/score/score_view.h"
+#include "app/session/as_text.h"
 
 namespace ivrin::app {
 namespace {
@@ -41,9 +42,9 @@ void MainWindow::addPatternActions(const QString& menu) {
     actions_->add({id, menu, text, meaning, {key}, [this, act] { act(score_->ornamentAtCaret()); }, false, false, sub});
   };
   for (const PatternTool& t : patternTools()) {
-    QString text = QString::fromStdString(t.name);
+    QString text = asWords(t.name);
     text[0] = text[0].toUpper();
-    add(QString::fromStdString(t.key), text, QString::fromStdString(t.meaning), keyOf(t.id),
+    add(QString::fromStdString(t.key), text, asWords(t.meaning), keyOf(t.id),
         [this, id = t.id](const std::string& o) { usePatternTool(session_, o, id); });
   }
   add(QStringLiteral("pattern-copy"), tr("Copy the pattern"),

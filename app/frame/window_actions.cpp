@@ -349,7 +349,7 @@ void MainWindow::stepSetting(const Face& face, const char* key, int steps) {
   const SettingSpec* spec = kind->table().find(key);
   const TempoMap& map = session_.plan()->map();
   const Value next = steppedSetting(*spec, settingOr(kind->table(), o->settings, key), steps, map, o->start);
-  const QString label = QString::fromStdString(spec->label), id = QString::fromStdString(o->id);
+  const QString label = asWords(spec->label), id = QString::fromStdString(o->id);
   session_.edit(tr("%1 of %2").arg(label, kindWord(o->kind)), withSetting(session_.song(), o->id, key, next),
                 "key-" + id.toStdString() + key);
   measure_->say(tr("%1: %2").arg(label, QString::fromStdString(settingText(*spec, next))), false);
@@ -480,12 +480,12 @@ void MainWindow::addPlaceActions(const QString& menu) {
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
   for (const Kind* k : allKinds().all()) {
     const QString id = QString::fromStdString(k->table().id), key = QString::fromStdString(k->table().key);
-    QString name = QString::fromStdString(k->table().name);
+    QString name = asWords(k->table().name);
     const auto letter = name.indexOf(key, 0, Qt::CaseInsensitive); // in the menu too, where the name has it
     add({"place-" + id,
          menu,
          letter < 0 ? name : name.insert(letter, '&'),
-         QString::fromStdString(k->table().meaning),
+         asWords(k->table().meaning),
          {K(key)},
          [this, id] { score_->placeOnSelection(id); }});
   }

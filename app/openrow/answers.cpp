@@ -42,8 +42,8 @@ void Answers::renew(const std::string& ornament) {
       const Placed placed{*o, session_.plan()->context()};
       can = answered(kind, placed, answer, f->collisions.front()).has_value();
       const AnswerWords words = answerWords(kind, placed, answer, f->collisions.front());
-      buttons_[i]->setText(QString::fromStdString(words.word));
-      buttons_[i]->setToolTip(QString::fromStdString(words.meaning));
+      buttons_[i]->setText(asText(words.word));
+      buttons_[i]->setToolTip(asText(words.meaning));
     }
     buttons_[i]->setVisible(can);
     any = any || can;

@@ -1,6 +1,7 @@
 #include "app/openrow/curve_lane.h"
 
 #include "app/score/modifiers.h"
+#include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -41,24 +42,24 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
     , done_(new InkButton(tr("done"), this)) {
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
-  setAccessibleName(tr("Curve of %1").arg(QString::fromStdString(spec_.label)));
+  setAccessibleName(tr("Curve of %1").arg(asWords(spec_.label)));
   setAccessibleDescription(
       tr("Tab walks the points, arrow keys move the chosen one, Insert adds one, Delete removes it, "
          "Ctrl+Up and Ctrl+Down bend the line before it."));
   beatSpec_ = {.key = "curve_beat",
-               .label = "beat",
+               .label = QT_TRANSLATE_NOOP("core", "beat"),
                .min = -64,
                .max = 4096,
                .initial = 0.0,
-               .meaning = "Beats from the ornament's start.",
+               .meaning = QT_TRANSLATE_NOOP("core", "Beats from the ornament's start."),
                .group = "curve",
                .step = 0.25};
   if (spec_.curveOverSpan)
     beatSpec_ = {.key = "curve_place",
-                 .label = "place",
+                 .label = QT_TRANSLATE_NOOP("core", "place"),
                  .max = 1,
                  .initial = 0.0,
-                 .meaning = "Part of the span.",
+                 .meaning = QT_TRANSLATE_NOOP("core", "Part of the span."),
                  .group = "curve",
                  .percent = true,
                  .step = 0.05};
@@ -73,11 +74,11 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
                 .percent = spec_.percent,
                 .step = spec_.step};
   bendSpec_ = {.key = "curve_bend",
-               .label = "bend",
+               .label = QT_TRANSLATE_NOOP("core", "bend"),
                .min = -1,
                .max = 1,
                .initial = 0.0,
-               .meaning = "How the line before this point is bent.",
+               .meaning = QT_TRANSLATE_NOOP("core", "How the line before this point is bent."),
                .group = "curve",
                .step = 0.05};
   const auto add = [&](const QString& name, const SettingSpec& s) {
@@ -229,7 +230,7 @@ CurveLane::Under CurveLane::under(QPointF p) const {
 void CurveLane::put(Curve next, const QString& what, bool merge) {
   if (next == curve_) return;
   curve_ = next;
-  const QString label = QString::fromStdString(spec_.label), name = kindWord(ornament_.kind);
+  const QString label = asWords(spec_.label), name = kindWord(ornament_.kind);
   session_.edit(tr("%1 of %2 curve of %3").arg(what, label, name),
                 withOrnamentReplaced(session_.song(), target_.with(ornament_, next.value())),
                 merge ? "curve-" + ornament_.id + spec_.key + std::to_string(target_.finish) : std::string());
@@ -411,8 +412,7 @@ void CurveLane::keyPressEvent(QKeyEvent* e) {
     const auto pasted = v ? Curve::from(*v) : std::nullopt;
     if (pasted) checkSetting(spec_, *v, "clipboard", problems);
     if (!pasted || !problems.list.empty()) {
-      emit session_.notice(
-          tr("The clipboard holds no curve that %1 can have.").arg(QString::fromStdString(spec_.label)), true);
+      emit session_.notice(tr("The clipboard holds no curve that %1 can have.").arg(asWords(spec_.label)), true);
       return;
     }
     chosen_ = 0;
@@ -469,7 +469,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
   QColor head = c.card;
   head.setAlphaF(0.9f);
   p.fillRect(QRect(0, 0, width(), scaled(kLaneTop - 4)), head);
-  drawSongText(p, QPointF(scaled(8), scaled(25)), QString::fromStdString(spec_.label), 18, true, c.ink);
+  drawSongText(p, QPointF(scaled(8), scaled(25)), asWords(spec_.label), 18, true, c.ink);
   const int hintLeft = fields_[QStringLiteral("bend")]->geometry().right() + scaled(12);
   if (plain_->x() - hintLeft > scaled(190))
     drawSongText(p, QPointF(hintLeft, scaled(25)), tr("drag to draw, click for a point"), 15, true, c.quiet);

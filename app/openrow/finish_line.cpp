@@ -2,6 +2,7 @@
 
 #include "app/dialogs/paper_dialog.h"
 #include "app/openrow/measures.h"
+#include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
 #include "finish/finisher.h"
@@ -189,7 +190,7 @@ void FinishLine::add(const std::string& type) {
   Processor p{type, {}};
   if (type == "filter") p.settings = {{"low_cut_hz", 200.0}}; // heard at once
   finish.insert(at, std::move(p));
-  const QString word = QString::fromStdString(findFinisher(type)->table().name).toLower();
+  const QString word = asWordsInside(findFinisher(type)->table().name);
   set(std::move(finish), word);
   emit openRequested(index);
 }
@@ -218,7 +219,7 @@ void FinishLine::remove(int index) {
   const Finisher* f = findFinisher(finish[static_cast<std::size_t>(index)].type);
   finish.erase(finish.begin() + index);
   if (opened_ >= 0) emit openRequested(-1);
-  set(std::move(finish), tr("without %1").arg(f ? QString::fromStdString(f->table().name).toLower() : QString()));
+  set(std::move(finish), tr("without %1").arg(f ? asWordsInside(f->table().name) : QString()));
 }
 
 std::filesystem::path FinishLine::ownFolder() {
@@ -240,9 +241,8 @@ void FinishLine::offer() {
   menu->setObjectName(QStringLiteral("finish-menu"));
   menu->setAttribute(Qt::WA_DeleteOnClose);
   for (const Finisher* f : allFinishers()) {
-    QAction* a =
-        menu->addAction(QString::fromStdString(f->table().name), this, [this, type = f->table().id] { add(type); });
-    a->setToolTip(QString::fromStdString(f->table().meaning));
+    QAction* a = menu->addAction(asWords(f->table().name), this, [this, type = f->table().id] { add(type); });
+    a->setToolTip(asWords(f->table().meaning));
   }
   menu->addSeparator();
   auto* from = menu->addMenu(tr("Begin from"));
@@ -253,9 +253,9 @@ void FinishLine::offer() {
   for (std::size_t i = 0; i < points.size(); ++i) {
     if (i == own && own > 0) from->addSeparator();
     if (!points[i].suits(ornament_.kind)) continue;
-    from->addAction(QString::fromStdString(points[i].name), this, [this, point = points[i]] {
+    from->addAction(asWords(points[i].name), this, [this, point = points[i]] {
       emit openRequested(-1);
-      set(point.finish, QString::fromStdString(point.name));
+      set(point.finish, asWords(point.name));
     });
   }
   for (const Problem& one : problems.list) emit session_.notice(QString::fromStdString(one.text()), true);

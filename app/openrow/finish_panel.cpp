@@ -1,6 +1,7 @@
 #include "app/openrow/finish_panel.h"
 
 #include "app/openrow/measures.h"
+#include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
 #include "finish/finisher.h"
@@ -55,7 +56,7 @@ void FinishPanel::show(const Ornament& o, int index) {
     field->setPlace(session_.plan()->map(), o.start);
     field->setValue(settingOr(f->table(), p->settings, field->spec().key));
   }
-  setAccessibleName(QString::fromStdString(f->table().name));
+  setAccessibleName(asWords(f->table().name));
   layOut();
   QWidget::show();
   raise();
@@ -81,11 +82,12 @@ void FinishPanel::build(const TableSpec& table) {
       if (!p) return;
       Settings s = p->settings;
       s[spec.key] = v;
-      apply(std::move(s), QString::fromStdString(spec.label), merge);
+      apply(std::move(s), asWords(spec.label), merge);
     });
     connect(f, &NumberField::curveRequested, this, [this, &spec] { emit curveRequested(spec.key); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::typed, this, &FinishPanel::typed);
+    connect(f, &NumberField::hinted, this, [this](const QString& how) { emit session_.notice(how, false); });
     connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
     connect(f, &NumberField::choiceRequested, this, [f] { f->stepBy(1); });
     f->show();
@@ -160,7 +162,7 @@ void FinishPanel::paintEvent(QPaintEvent*) {
   const Finisher* f = one ? findFinisher(one->type) : nullptr;
   if (!f) return;
   const QRectF d = drawing();
-  drawSongText(p, QPointF(scaled(34), scaled(24)), QString::fromStdString(f->table().name).toLower(), 15, true, c.ink);
+  drawSongText(p, QPointF(scaled(34), scaled(24)), asWordsInside(f->table().name), 15, true, c.ink);
   p.fillRect(d, c.paper);
   p.setPen(QPen(c.beatRule, 1));
   p.drawRect(d);

@@ -1,6 +1,7 @@
 #include "app/openrow/finish_shapes.h"
 
 #include "app/openrow/measures.h"
+#include "app/session/as_text.h"
 #include "dsp/drive.h"
 #include "finish/curves.h"
 #include "finish/finisher.h"
@@ -348,7 +349,7 @@ QString finishWords(const Processor& p, const FinishContext&) {
   if (!f) return QString::fromStdString(p.type);
   const View v(*f, p.settings);
   const std::string& t = p.type;
-  const QString name = QString::fromStdString(f->table().name).toLower();
+  const QString name = asWordsInside(f->table().name);
   if (t == "filter") {
     const bool low = !v.value("low_cut_hz").isNull(), high = !v.value("high_cut_hz").isNull();
     const auto words = [&](const char* key) { return v.value(key).list() ? QObject::tr("moving") : v.words(key); };

@@ -2,6 +2,7 @@
 
 #include "app/actions/action_registry.h"
 
+#include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/settings/setting_text.h"
@@ -31,9 +32,10 @@ NumberField::NumberField(const SettingSpec& spec, QWidget* parent)
   setFocusPolicy(Qt::StrongFocus);
   setCursor(turns(spec) ? Qt::PointingHandCursor : Qt::SizeVerCursor);
   setObjectName(QString::fromStdString(spec.key));
-  setToolTip(tr("%1\nDrag, wheel or arrow keys step it; type to enter; double click for %2.%3")
-                 .arg(QString::fromStdString(spec.meaning), QString::fromStdString(settingText(spec, spec.initial)),
-                      spec.curve ? tr(" C draws it as a curve.") : QString()));
+  const QString tip =
+      spec.curve ? tr("%1\nDrag, wheel or arrow keys step it; double click for %2. C draws it as a curve.\nTyped: %3")
+                 : tr("%1\nDrag, wheel or arrow keys step it; double click for %2.\nTyped: %3");
+  setToolTip(tip.arg(asWords(spec.meaning), asText(settingText(spec, spec.initial)), asText(settingTyping(spec))));
   announce();
 }
 
@@ -57,7 +59,7 @@ void NumberField::setHeard(bool on) {
 }
 
 void NumberField::announce() {
-  setAccessibleName(QString::fromStdString(spec_.label));
+  setAccessibleName(asWords(spec_.label));
   setAccessibleDescription(QString::fromStdString(settingText(spec_, value_)) +
                            (heard_ ? QString() : tr(", not heard as things stand")));
 }
@@ -74,7 +76,7 @@ void NumberField::paintEvent(QPaintEvent*) {
   p.setPen(c.quiet);
   const int left = scaled(4);
   p.drawText(QRect(left, 0, width() - left, height() * 2 / 5 + 1), Qt::AlignLeft | Qt::AlignBottom,
-             QString::fromStdString(spec_.label));
+             asWords(spec_.label));
   if (spec_.curve) { // a small rising line beside the label
     const QRectF m = QRectF(curveMark()).adjusted(3, 3, -3, -2);
     p.setRenderHint(QPainter::Antialiasing);
@@ -105,7 +107,7 @@ void NumberField::paintEvent(QPaintEvent*) {
 
 QRect NumberField::curveMark() const {
   if (!spec_.curve) return {};
-  const int x = scaled(4) + QFontMetrics(sans(11.5)).horizontalAdvance(QString::fromStdString(spec_.label)) + scaled(4);
+  const int x = scaled(4) + QFontMetrics(sans(11.5)).horizontalAdvance(asWords(spec_.label)) + scaled(4);
   return {x, 0, scaled(22), height() * 2 / 5 + 2};
 }
 
@@ -267,8 +269,7 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
     if (text[0].isLetter())
       emit letterTyped(text[0]);
     else
-      emit refused(
-          tr("%1: “%2” is nothing here; Return types a value.").arg(QString::fromStdString(spec_.label), text));
+      emit refused(tr("%1: “%2” is nothing here; Return types a value.").arg(asWords(spec_.label), text));
     return;
   }
   QWidget::keyPressEvent(e);
@@ -281,7 +282,7 @@ void NumberField::beginTyping(const QString& text) {
   edit_->setFrame(false);
   edit_->setGeometry(scaled(2), height() * 2 / 5 - 1, width() - scaled(6), height() * 3 / 5);
   edit_->setStyleSheet(QStringLiteral("background:%1;color:%2").arg(paper().card.name(), paper().ink.name()));
-  edit_->setAccessibleName(tr("Value of %1").arg(QString::fromStdString(spec_.label)));
+  edit_->setAccessibleName(tr("Value of %1").arg(asWords(spec_.label)));
   edit_->installEventFilter(this);
   // Only what can belong to a value.
   const QString may = QString::fromStdString(typedCharacters(spec_));
@@ -290,12 +291,14 @@ void NumberField::beginTyping(const QString& text) {
         new QRegularExpressionValidator(QRegularExpression(QStringLiteral("[%1]*").arg(QRegularExpression::escape(may)),
                                                            QRegularExpression::CaseInsensitiveOption),
                                         edit_));
-  connect(edit_, &QLineEdit::inputRejected, this, [this] {
-    refuse(tr("%1 is %2").arg(QString::fromStdString(spec_.label), QString::fromStdString(settingRange(spec_))));
-  });
+  connect(edit_, &QLineEdit::inputRejected, this,
+          [this] { emit refused(tr("%1 is typed as %2").arg(asWords(spec_.label), asText(settingTyping(spec_)))); });
   edit_->show();
   edit_->setFocus();
   edit_->selectAll();
+  // What takes more than one value is not guessed.
+  if (spec_.perSide || spec_.shape != Shape::one)
+    emit hinted(tr("%1 is typed as %2").arg(asWords(spec_.label), asText(settingTyping(spec_))));
 }
 
 void NumberField::endTyping(bool take, bool focusHere) {
@@ -309,18 +312,13 @@ void NumberField::endTyping(bool take, bool focusHere) {
   std::string why;
   const auto v = parseSettingAt(spec_, text, map_, at_, why);
   if (!v) {
-    refuse(QString::fromStdString(why));
+    emit refused(asText(why));
     return;
   }
   if (*v == value_) return;
   setValue(*v);
   emit changed(value_, false);
   emit settled();
-}
-
-/// Without the marks that ranges have on the format page.
-void NumberField::refuse(QString why) {
-  emit refused(why.remove('`'));
 }
 
 bool NumberField::eventFilter(QObject* o, QEvent* e) {
@@ -342,7 +340,7 @@ void jumpByLetter(const std::vector<NumberField*>& fields, QObject* owner, std::
     QObject::connect(fields[i], &NumberField::letterTyped, owner, [fields, i, say](QChar letter) {
       for (std::size_t k = 1; k <= fields.size(); ++k) {
         NumberField* f = fields[(i + k) % fields.size()];
-        if (!f->isVisible() || QString::fromStdString(f->spec().label).at(0).toLower() != letter.toLower()) continue;
+        if (!f->isVisible() || asWords(f->spec().label).at(0).toLower() != letter.toLower()) continue;
         return f->setFocus();
       }
       say(NumberField::tr("No number here starts with “%1”.").arg(letter));

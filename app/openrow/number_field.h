@@ -33,6 +33,8 @@ class NumberField : public QWidget {
   void changed(const ivrin::Value& v, bool merge);
   void settled();
   void refused(const QString& why);
+  /// How its values are typed, as typing begins.
+  void hinted(const QString& how);
   /// A letter while nothing is being typed: it goes to a field whose name begins so.
   void letterTyped(QChar letter);
   void focused();
@@ -71,7 +73,6 @@ class NumberField : public QWidget {
   void beginTyping(const QString& text);
   void endTyping(bool take, bool focusHere);
   void announce();
-  void refuse(QString why);
   bool eventFilter(QObject* o, QEvent* e) override;
 
   const SettingSpec& spec_;

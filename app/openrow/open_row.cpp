@@ -7,6 +7,7 @@
 
 #include "app/openrow/open_drawing.h"
 #include "app/score/score_view.h"
+#include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
@@ -98,36 +99,40 @@ TableSpec OpenRow::wholeTable() const {
   TableSpec w;
   w.id = "whole";
   w.settings.push_back({.key = "gain_db",
-                        .label = "gain",
+                        .label = QT_TRANSLATE_NOOP("core", "gain"),
                         .unit = "dB",
                         .min = -60,
                         .max = 12,
                         .initial = 0.0,
-                        .meaning = "The ornament's own gain, after its finish.",
+                        .meaning = QT_TRANSLATE_NOOP("core", "The ornament's own gain, after its finish."),
                         .group = "whole",
                         .step = 0.5});
-  w.settings.push_back({.key = "enabled",
-                        .label = "bypass",
-                        .type = type::yesNo,
-                        .initial = true,
-                        .meaning = "The row as it is without this ornament; its settings stay.",
-                        .group = "whole",
-                        .shown = {"yes", "no"}});
+  w.settings.push_back(
+      {.key = "enabled",
+       .label = QT_TRANSLATE_NOOP("core", "bypass"),
+       .type = type::yesNo,
+       .initial = true,
+       .meaning = QT_TRANSLATE_NOOP("core", "The row as it is without this ornament; its settings stay."),
+       .group = "whole",
+       .shown = {"yes", "no"}});
   w.settings.push_back({.key = "hears",
-                        .label = "input",
+                        .label = QT_TRANSLATE_NOOP("core", "input"),
                         .type = type::choice,
                         .initial = "row",
-                        .meaning = "What it takes in: the row as earlier ornaments left it so far, or the dry row.",
+                        .meaning = QT_TRANSLATE_NOOP(
+                            "core", "What it takes in: the row as earlier ornaments left it so far, or the dry row."),
                         .group = "whole",
                         .choices = {"row", "dry"},
-                        .shown = {"row so far", "dry"}});
+                        .shown = {QT_TRANSLATE_NOOP("core", "row so far"), QT_TRANSLATE_NOOP("core", "dry")}});
   SettingSpec tied{.key = "landing",
-                   .label = "tied to",
+                   .label = QT_TRANSLATE_NOOP("core", "tied to"),
                    .type = type::choice,
                    .initial = "nothing",
-                   .meaning = "The landing it moves with.",
+                   .meaning = QT_TRANSLATE_NOOP("core", "The landing it moves with."),
                    .group = "whole",
-                   .choices = {"nothing"}};
+                   .choices = {"nothing"},
+                   .shown = {QT_TRANSLATE_NOOP("core", "nothing")},
+                   .named = true};
   for (const Landing& l : session_.song().allLandings()) {
     std::string name = l.name;
     if (std::find(tied.choices.begin(), tied.choices.end(), name) != tied.choices.end() || name.empty())
@@ -218,11 +223,12 @@ void OpenRow::build(const TableSpec& table) {
       words[0] = words[0].toUpper();
       emit session_.notice(words, true);
     });
+    connect(f, &NumberField::hinted, this, [this](const QString& how) { emit session_.notice(how, false); });
     f->show();
   };
   // Settings of the limits share the last line with what every ornament has.
   for (const SettingSpec& s : table.settings)
-    if (s.group != "limits") add(s, QString::fromStdString(s.group), false);
+    if (s.group != "limits") add(s, asWords(s.group), false);
   for (const SettingSpec& s : table.settings)
     if (s.group == "limits") add(s, tr("whole"), false);
   for (const SettingSpec& s : wholeTable_.settings) add(s, tr("whole"), true);
@@ -354,8 +360,8 @@ void OpenRow::set(const SettingSpec& spec, const Value& v, bool merge) {
   const Ornament* o = session_.song().ornament(ornament_.id);
   if (!o) return;
   const QString name = kindWord(o->kind);
-  session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name),
-                withSetting(session_.song(), o->id, spec.key, v), merge ? "set-" + o->id + spec.key : std::string());
+  session_.edit(tr("%1 of %2").arg(asWords(spec.label), name), withSetting(session_.song(), o->id, spec.key, v),
+                merge ? "set-" + o->id + spec.key : std::string());
 }
 
 /// What ships, and a file of one's own.
@@ -391,7 +397,7 @@ void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {
       if (spec.choices[i + 1] == *v.text()) o.landing = landingIds_[i];
   }
   const QString name = kindWord(o.kind);
-  session_.edit(tr("%1 of %2").arg(QString::fromStdString(spec.label), name), withOrnamentReplaced(session_.song(), o),
+  session_.edit(tr("%1 of %2").arg(asWords(spec.label), name), withOrnamentReplaced(session_.song(), o),
                 merge ? "whole-" + o.id + spec.key : std::string());
 }
 

@@ -1,5 +1,6 @@
 #include "app/openrow/open_title.h"
 
+#include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
@@ -210,8 +211,8 @@ QString OpenTitle::placeWords() const {
 void OpenTitle::layOut() {
   const Kind* kind = allKinds().find(ornament_.kind);
   if (!kind || !session_.plan()) return;
-  const double text = scaled(kNameX) + songTextWidth(QString::fromStdString(kind->table().name), 19, false) +
-                      scaled(14) + songTextWidth(placeWords(), 15, true);
+  const double text = scaled(kNameX) + songTextWidth(asWords(kind->table().name), 19, false) + scaled(14) +
+                      songTextWidth(placeWords(), 15, true);
   int x = std::max(scaled(kControlsX), static_cast<int>(text) + scaled(20));
   const int y = height() / 2;
   const bool trying = tries_.running();
@@ -242,7 +243,7 @@ void OpenTitle::paintEvent(QPaintEvent*) {
            QRectF(scaled(kSignX), height() / 2.0 - scaled(9), scaled(24), scaled(18)), inkOf(ornament_));
   const double y = height() / 2.0 + scaled(6);
   double x = scaled(kNameX);
-  x += drawSongText(p, QPointF(x, y), QString::fromStdString(kind->table().name), 19, false, c.ink) + scaled(14);
+  x += drawSongText(p, QPointF(x, y), asWords(kind->table().name), 19, false, c.ink) + scaled(14);
   drawSongText(p, QPointF(x, y), placeWords(), 15, true, c.quiet);
   // The sentence takes what room is left: smaller before it is cut.
   const double room =

@@ -2,6 +2,7 @@
 
 #include "app/dialogs/paper_dialog.h"
 #include "app/openrow/measures.h"
+#include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
@@ -91,7 +92,7 @@ PatternLine::PatternLine(Session& session, QWidget* parent)
   };
   for (const PatternTool& t : patternTools()) {
     if (t.id == PatternTool::Id::earlier) continue; // by key, and in the menu
-    tools_.push_back(word(QString::fromStdString(t.name), QString::fromStdString(t.meaning)));
+    tools_.push_back(word(asWords(t.name), asWords(t.meaning)));
     connect(tools_.back(), &InkButton::clicked, this,
             [this, id = t.id] { usePatternTool(session_, ornament_.id, id); });
   }
@@ -156,10 +157,9 @@ void PatternLine::offer() {
   all.insert(all.end(), shippedPatterns().begin(), shippedPatterns().end());
   for (std::size_t i = 0; i < all.size(); ++i) {
     if (i == own && own > 0) menu->addSeparator();
-    menu->addAction(QString::fromStdString(all[i].name), this, [this, p = all[i]] {
-      setPattern(session_, ornament_.id, p.steps,
-                 tr("“%1” for %2").arg(QString::fromStdString(p.name), QStringLiteral("%1")));
-      emit session_.notice(QString::fromStdString(p.name), false);
+    menu->addAction(asWords(all[i].name), this, [this, p = all[i]] {
+      setPattern(session_, ornament_.id, p.steps, tr("“%1” for %2").arg(asWords(p.name), QStringLiteral("%1")));
+      emit session_.notice(asWords(p.name), false);
     });
   }
   if (!problems.list.empty()) emit session_.notice(QString::fromStdString(problems.list.front().text()), true);

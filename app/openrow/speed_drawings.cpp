@@ -161,13 +161,13 @@ class TapeDrawing : public OpenDrawing {
     }
     const Beats spanEnd = c.ornament.span().end;
     if (map.frameAt(spanEnd) > m.frames.end)
-      words += m.extent.end > m.frames.end
-                   ? QObject::tr("; then silent for %1, to the end of its span").arg(spanWords(map, end, spanEnd - end))
-                   : QObject::tr("; then the row comes back");
-    else if (m.frames.end > map.frameAt(spanEnd))
-      words += QObject::tr("; %1 past its span").arg(spanWords(map, spanEnd, end - spanEnd));
-    else if (m.frames.begin < map.frameAt(c.ornament.start))
-      words += QObject::tr("; starts %1 earlier").arg(spanWords(map, begin, c.ornament.start - begin));
+      return m.extent.end > m.frames.end ? QObject::tr("%1; then silent for %2, to the end of its span")
+                                               .arg(words, spanWords(map, end, spanEnd - end))
+                                         : QObject::tr("%1; then the row comes back").arg(words);
+    if (m.frames.end > map.frameAt(spanEnd))
+      return QObject::tr("%1; %2 past its span").arg(words, spanWords(map, spanEnd, end - spanEnd));
+    if (m.frames.begin < map.frameAt(c.ornament.start))
+      return QObject::tr("%1; starts %2 earlier").arg(words, spanWords(map, begin, c.ornament.start - begin));
     return words;
   }
 

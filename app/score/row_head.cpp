@@ -14,12 +14,12 @@ namespace {
 
 const SettingSpec& gainSpec() {
   static const SettingSpec s{.key = "row_gain_db",
-                             .label = "gain",
+                             .label = QT_TRANSLATE_NOOP("core", "gain"),
                              .unit = "dB",
                              .min = -60,
                              .max = 12,
                              .initial = 0.0,
-                             .meaning = "Level of the row in the mix.",
+                             .meaning = QT_TRANSLATE_NOOP("core", "Level of the row in the mix."),
                              .group = "row",
                              .step = 0.5};
   return s;

@@ -22,9 +22,9 @@ QString lengthText(double quarters) {
   const double whole = std::floor(quarters + 1e-6);
   if (const auto over = fractionText(std::abs(quarters - whole))) {
     const QString n = whole > 0 || over->isEmpty() ? QString::number(static_cast<int>(whole)) : QString();
-    return n + *over + (quarters > 1 ? QObject::tr(" beats") : QObject::tr(" beat"));
+    return (quarters > 1 ? QObject::tr("%1 beats") : QObject::tr("%1 beat")).arg(n + *over);
   }
-  return QString::number(quarters, 'f', 2) + QObject::tr(" beats");
+  return QObject::tr("%1 beats").arg(quarters, 0, 'f', 2);
 }
 
 /// What can be taken hold of: the source between its ticks, the lead-in and tail that can be pulled as small circles.

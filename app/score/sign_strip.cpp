@@ -1,5 +1,6 @@
 #include "app/score/sign_strip.h"
 
+#include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
@@ -22,9 +23,9 @@ class SignButton : public QAbstractButton {
       : QAbstractButton(parent)
       , kind_(QString::fromStdString(table.id))
       , key_(QString::fromStdString(table.key)) {
-    setText(QString::fromStdString(table.name));
-    setAccessibleName(tr("Place %1").arg(text()));
-    setToolTip(QStringLiteral("%1 (%2)").arg(QString::fromStdString(table.meaning), key_));
+    setText(asWords(table.name));
+    setAccessibleName(QObject::tr("Place %1").arg(text()));
+    setToolTip(QStringLiteral("%1 (%2)").arg(asWords(table.meaning), key_));
     setObjectName(QStringLiteral("place-") + kind_);
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);

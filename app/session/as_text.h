@@ -1,14 +1,27 @@
 // Text of the core, which is UTF-8, as Qt has it.
 #pragma once
 
+#include "words/words.h"
+
 #include <QString>
 
 #include <string>
 
 namespace ivrin::app {
 
+/// What the song or the computer calls itself, and what the core has said in the reader's language already.
 inline QString asText(const std::string& s) {
   return QString::fromStdString(s);
+}
+
+/// What stands in the core's tables (labels, meanings, names of kinds, tools and patterns), in the reader's language.
+inline QString asWords(const std::string& s) {
+  return QString::fromStdString(worded(s));
+}
+/// The same inside a sentence, where English begins it small; another language has its own entry for that.
+inline QString asWordsInside(std::string s) {
+  for (char& c : s) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+  return asWords(s);
 }
 
 } // namespace ivrin::app

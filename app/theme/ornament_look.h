@@ -1,6 +1,7 @@
 // How an ornament is called and inked, the same everywhere it is offered or drawn.
 #pragma once
 
+#include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "ornaments/kind.h"
 #include "render/render_plan.h"
@@ -11,7 +12,7 @@ namespace ivrin::app {
 
 /// As undo says it: "delay throw".
 inline QString kindWord(const std::string& kind) {
-  return QString::fromStdString(allKinds().find(kind)->table().name).toLower();
+  return asWordsInside(allKinds().find(kind)->table().name);
 }
 
 /// Rust for what sounds, or takes away, before its landing or source; blue for what follows. Switched off it is quiet.

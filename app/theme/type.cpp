@@ -4,6 +4,7 @@
 #include <QFile>
 #include <QFontDatabase>
 #include <QFontInfo>
+#include <QFontMetricsF>
 #include <QGlyphRun>
 #include <QHash>
 #include <QRawFont>
@@ -11,6 +12,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
 
 /// Q_INIT_RESOURCE must stand outside of namespaces.
 static void initResources() {
@@ -22,6 +24,7 @@ namespace {
 
 constexpr double kDesignPx = 13; // the size the design calls normal
 double g_scale = 1;
+std::function<void(const QString&)> g_watch;
 
 struct SongFace {
   QByteArray data;
@@ -54,6 +57,7 @@ struct Shaped {
   QVector<quint32> glyphs;
   QVector<QPointF> places;
   double width = 0;
+  std::optional<QFont> other{}; // which draws it, where the song's face has no sign for a letter
 };
 
 Shaped shape(const QString& text, double px, bool italic) {
@@ -63,6 +67,13 @@ Shaped shape(const QString& text, double px, bool italic) {
   for (qsizetype i = 0; i < s.glyphs.size() && i < text.size(); ++i)
     if (text[i].isDigit() && text[i].unicode() < 128)
       s.glyphs[i] = face(italic).lining[static_cast<std::size_t>(text[i].digitValue())];
+  if (s.glyphs.contains(0)) { // names come in every script: Qt finds a face that has it
+    s.other = QFont(QStringLiteral("EB Garamond"));
+    s.other->setPixelSize(static_cast<int>(std::lround(px)));
+    s.other->setItalic(italic);
+    s.width = QFontMetricsF(*s.other).horizontalAdvance(text);
+    return s;
+  }
   const auto advances = font.advancesForGlyphIndexes(s.glyphs, QRawFont::KernedAdvances);
   for (const QPointF& a : advances) {
     s.places.push_back(QPointF(s.width, 0));
@@ -117,15 +128,26 @@ QFont serif(double px, bool italic) {
 double drawSongText(QPainter& p, QPointF baseline, const QString& text, double px, bool italic, const QColor& colour) {
   const double size = px * g_scale;
   const Shaped s = shape(text, size, italic);
+  if (g_watch) g_watch(text);
+  p.save();
+  p.setPen(colour);
+  if (s.other) {
+    p.setFont(*s.other);
+    p.drawText(baseline, text);
+    p.restore();
+    return s.width;
+  }
   QGlyphRun run;
   run.setRawFont(rawFont(size, italic));
   run.setGlyphIndexes(s.glyphs);
   run.setPositions(s.places);
-  p.save();
-  p.setPen(colour);
   p.drawGlyphRun(baseline, run);
   p.restore();
   return s.width;
+}
+
+void watchSongText(std::function<void(const QString&)> told) {
+  g_watch = std::move(told);
 }
 
 double songTextWidth(const QString& text, double px, bool italic) {

@@ -6,6 +6,8 @@
 #include <QPainter>
 #include <QString>
 
+#include <functional>
+
 namespace ivrin::app {
 
 /// Loads the bundled fonts and sets the application's font. Call once, after QApplication.
@@ -23,6 +25,8 @@ QFont serif(double px, bool italic = false);
 /// Song type with lining figures, which a QFont cannot ask for: glyph by glyph. Returns the width drawn.
 double drawSongText(QPainter& p, QPointF baseline, const QString& text, double px, bool italic, const QColor& colour);
 double songTextWidth(const QString& text, double px, bool italic);
+/// For tests: is told every text that drawSongText draws, of which a painter sees no letters. Nothing: no more.
+void watchSongText(std::function<void(const QString&)> told);
 /// The text, or as much of its beginning as is no wider than `room`, with an ellipsis; the time does not grow with it.
 QString shortened(const QString& text, double px, bool italic, double room);
 /// At most so many characters.

@@ -1,5 +1,7 @@
 #include "app/theme/words.h"
 
+#include "words/words.h"
+
 #include <QApplication>
 #include <QLocale>
 #include <QTranslator>
@@ -13,6 +15,10 @@ namespace ivrin::app {
 
 void loadWords() {
   initCatalogues(); // they lie in a static library
+  setTranslator([](std::string_view english) {
+    return QCoreApplication::translate("core", QByteArray(english.data(), static_cast<qsizetype>(english.size())))
+        .toStdString();
+  });
   // The later one is asked first: plurals of English stand behind whatever the desktop's language has not.
   for (const QString& language : {QStringLiteral("en"), QLocale().name()}) {
     auto* words = new QTranslator(qApp);

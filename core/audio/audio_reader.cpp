@@ -4,6 +4,7 @@
 #include "audio/sound_file_io.h"
 #include "song/limits.h"
 #include "song/safe_file.h"
+#include "words/words.h"
 
 #include <sndfile.h>
 #include <soxr.h>
@@ -164,7 +165,8 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
   };
   if (const std::string what = whatItIs(file); what != "a file") {
     problems.error(ErrorId::unreadable, place,
-                   file.string() + (what.empty() ? " cannot be read" : " is " + what + ", not a file"));
+                   what.empty() ? worded("%1 cannot be read", file.string())
+                                : worded("%1 is %2, not a file", file.string(), worded(what)));
     return nullptr;
   }
   constexpr auto kMostFrames = [](int rate) { return static_cast<std::int64_t>(kLongestSongSeconds * rate); };
@@ -178,25 +180,26 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
   SNDFILE* f = source->open(SFM_READ, info);
   if (source->error() != 0) {
     if (f) sf_close(f);
-    problems.error(ErrorId::unreadable, place, "cannot read " + file.string() + ": " + std::strerror(source->error()));
+    problems.error(ErrorId::unreadable, place,
+                   worded("cannot read %1: %2", file.string(), std::strerror(source->error())));
     return nullptr;
   }
-  if (!f) return refuse(std::string("not an audio file Ivrin can read (") + sf_strerror(nullptr) + ")");
+  if (!f) return refuse(worded("not an audio file Ivrin can read (%1)", sf_strerror(nullptr)));
   std::string why;
   if (info.channels > 2)
-    why = "has " + std::to_string(info.channels) + " channels; stems are mono or stereo";
+    why = worded("has %1 channels; stems are mono or stereo", info.channels);
   else if (info.channels < 1 || info.samplerate < 1000 || info.samplerate > 768000)
-    why = "has an impossible header";
+    why = worded("has an impossible header");
   else if (info.frames <= 0)
-    why = "holds no sound (zero frames)";
+    why = worded("holds no sound (zero frames)");
   else if (info.frames > kMostFrames(info.samplerate))
-    why = "is longer than 4 hours, by its header";
+    why = worded("is longer than 4 hours, by its header");
   if (!why.empty()) {
     sf_close(f);
     return refuse(why);
   }
   auto reader = std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort(), std::move(source));
-  if (!reader->usable()) return refuse("its sample rate cannot be converted");
+  if (!reader->usable()) return refuse(worded("its sample rate cannot be converted"));
   return reader;
 }
 

@@ -2,6 +2,7 @@
 
 #include "song/safe_file.h"
 #include "time/check.h"
+#include "words/words.h"
 
 #include <xxhash.h>
 
@@ -123,10 +124,10 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
   fs::create_directories(target.parent_path(), ec);
   const auto space = fs::space(target.parent_path(), ec);
   if (!ec && space.available < static_cast<std::uintmax_t>(h.planeBytes * channels + (32 << 20)))
-    return {"not enough space in the cache folder " + target.parent_path().string()};
+    return {worded("not enough space in the cache folder %1", target.parent_path().string())};
   NewFile out(target);
   const auto writeFailed = [&]() -> Written {
-    return {"cannot write the cache folder " + target.parent_path().string() + ": " + std::strerror(errno)};
+    return {worded("cannot write the cache folder %1: %2", target.parent_path().string(), std::strerror(errno))};
   };
   if (out.fd() < 0) return writeFailed();
 
@@ -152,8 +153,8 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
     done += n;
     if (progress) progress(done, frames);
   }
-  if (std::string why = reader.failure(); !why.empty()) return {"cannot be read: " + why};
-  if (done == 0) return {"holds no sound that can be decoded"};
+  if (std::string why = reader.failure(); !why.empty()) return {worded("cannot be read: %1", why)};
+  if (done == 0) return {worded("holds no sound that can be decoded")};
   if (done < frames / 2) return {"short", done};
   h.frames = done; // a truncated file: what there was
   h.truncated = reader.truncated() || done < reader.frames() ? 1 : 0;

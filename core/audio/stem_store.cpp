@@ -3,6 +3,7 @@
 #include "song/safe_file.h"
 #include "song/user_folder.h"
 #include "time/check.h"
+#include "words/words.h"
 
 #include <xxhash.h>
 
@@ -101,7 +102,7 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
                                                  const Progress& progress) const {
   const std::string digest = digestOf(file);
   if (digest.empty()) {
-    problems.error(ErrorId::unreadable, place, "cannot read " + file.string() + ": " + std::strerror(errno));
+    problems.error(ErrorId::unreadable, place, worded("cannot read %1: %2", file.string(), std::strerror(errno)));
     return nullptr;
   }
   const fs::path stored = fileOf(digest, songRate);
@@ -115,7 +116,7 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
         return audio;
       }
       if (!why.empty()) {
-        problems.error(ErrorId::unreadable, place, "cannot map " + stored.string() + ": " + why);
+        problems.error(ErrorId::unreadable, place, worded("cannot map %1: %2", stored.string(), why));
         return nullptr;
       }
       ::unlink(stored.c_str()); // a damaged cache is only a cache
@@ -137,12 +138,12 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
     if (digestOf(file) != digest) { // what was decoded may be neither of the two
       ::unlink(stored.c_str());
       problems.error(ErrorId::broken_audio, place,
-                     file.string() + " was changed while it was being read; open it again");
+                     worded("%1 was changed while it was being read; open it again", file.string()));
       return nullptr;
     }
     trim();
   }
-  problems.error(ErrorId::unreadable, place, "the cache file for " + file.string() + " cannot be read back");
+  problems.error(ErrorId::unreadable, place, worded("the cache file for %1 cannot be read back", file.string()));
   return nullptr;
 }
 

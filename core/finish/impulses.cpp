@@ -2,6 +2,7 @@
 
 #include "dsp/edges.h"
 #include "dsp/shipped_impulses.h"
+#include "words/words.h"
 
 #include <cmath>
 #include <mutex>
@@ -37,7 +38,7 @@ std::shared_ptr<const Impulse> makeImpulse(StereoBuffer audio, double rate, std:
       audio.left()[most - fade + i] *= g;
       audio.right()[most - fade + i] *= g;
     }
-    out->note = "cut to 12 s";
+    out->note = worded("cut to 12 s");
   }
   double energy = 0;
   for (std::int64_t i = 0; i < audio.frames(); ++i)

@@ -2,6 +2,7 @@
 
 #include "song/json.h"
 #include "song/safe_file.h"
+#include "words/words.h"
 
 #include <algorithm>
 
@@ -90,7 +91,7 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
   if (!root) return std::nullopt;
   const Object* o = root->object();
   if (!o) {
-    problems.error(ErrorId::wrong_type, "", "is not an object");
+    problems.error(ErrorId::wrong_type, "", worded("is not an object"));
     return std::nullopt;
   }
   StartingPoint p;
@@ -100,23 +101,25 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
       isOne = value == Value(kFormat);
     } else if (key == "version") {
       if (!value.number() || *value.number() != 1)
-        problems.error(ErrorId::newer_version, "version", "this version reads version 1 only");
+        problems.error(ErrorId::newer_version, "version", worded("this version reads version 1 only"));
     } else if (key == "name") {
       if (value.text() && !value.text()->empty() && value.text()->size() <= kLongestPointName)
         p.name = *value.text();
       else
-        problems.error(ErrorId::wrong_type, "name", "wanted a text of 1 to 200 bytes");
+        problems.error(ErrorId::wrong_type, "name", worded("wanted a text of 1 to 200 bytes"));
     } else if (key == "kinds") {
       const List* l = value.list();
-      if (!l) problems.error(ErrorId::wrong_type, "kinds", "wanted a list");
+      if (!l) problems.error(ErrorId::wrong_type, "kinds", worded("wanted a list"));
       for (std::size_t i = 0; l && i < l->size(); ++i)
         if ((*l)[i].text() && registry.kind(*(*l)[i].text()))
           p.kinds.push_back(*(*l)[i].text());
         else
-          problems.error(ErrorId::unknown_kind, "kinds[" + std::to_string(i) + "]", "is not a kind of this version");
+          problems.error(ErrorId::unknown_kind, "kinds[" + std::to_string(i) + "]",
+                         worded("is not a kind of this version"));
     } else if (key == "finish") {
       const List* l = value.list();
-      if (!l || l->size() > 64) problems.error(ErrorId::wrong_type, "finish", "wanted a list of up to 64 processors");
+      if (!l || l->size() > 64)
+        problems.error(ErrorId::wrong_type, "finish", worded("wanted a list of up to 64 processors"));
       for (std::size_t i = 0; l && i < std::min<std::size_t>(l->size(), 64); ++i) {
         const std::string at = "finish[" + std::to_string(i) + "]";
         Processor one;
@@ -127,17 +130,17 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
         const TableSpec* table = registry.processor(one.type);
         if (!table)
           problems.error(ErrorId::unknown_kind, at + ".type",
-                         "\"" + one.type + "\" is not a finish processor of this version");
+                         worded("\"%1\" is not a finish processor of this version", one.type));
         else
           checkSettings(*table, one.settings, at, problems);
         p.finish.push_back(std::move(one));
       }
     } else {
-      problems.error(ErrorId::unknown_field, key, "a starting point has no such field");
+      problems.error(ErrorId::unknown_field, key, worded("a starting point has no such field"));
     }
   }
-  if (!isOne) problems.error(ErrorId::wrong_type, "format", std::string("is not \"") + kFormat + "\"");
-  if (p.name.empty()) problems.error(ErrorId::missing_field, "name", "is missing");
+  if (!isOne) problems.error(ErrorId::wrong_type, "format", worded("is not \"%1\"", kFormat));
+  if (p.name.empty()) problems.error(ErrorId::missing_field, "name", worded("is missing"));
   for (std::size_t i = before; i < problems.list.size(); ++i)
     if (problems.list[i].isError) return std::nullopt;
   return p;
@@ -185,7 +188,7 @@ std::vector<StartingPoint> startingPointsIn(const fs::path& folder, const Regist
 
 bool keepStartingPoint(const fs::path& folder, const StartingPoint& point, std::string& why) {
   if (point.name.size() > kLongestPointName) { // it could not be read again
-    why = "the name of a starting point has at most " + std::to_string(kLongestPointName) + " bytes";
+    why = worded("the name of a starting point has at most %1 bytes", kLongestPointName);
     return false;
   }
   std::error_code failed;
@@ -194,7 +197,7 @@ bool keepStartingPoint(const fs::path& folder, const StartingPoint& point, std::
   for (const char c : point.name)
     name += (c >= 0 && c < 32) || std::string_view("/\\:*?\"<>|.").find(c) != std::string_view::npos ? '-' : c;
   if (name.empty()) {
-    why = "a starting point wants a name";
+    why = worded("a starting point wants a name");
     return false;
   }
   return replaceFile(folder / (name + ".json"), writeStartingPoint(point), why);

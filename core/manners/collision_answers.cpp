@@ -3,6 +3,7 @@
 #include "finish/finisher.h"
 #include "finish/space.h"
 #include "song/curve.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -26,15 +27,16 @@ AnswerWords answerWords(const Kind& kind, const Placed& p, CollisionAnswer answe
   const bool before = liesBefore(kind, p, collision);
   switch (answer) {
   case CollisionAnswer::duck:
-    return {"duck", "Turns it down while the phrase sounds, far enough."};
+    return {worded("duck"), worded("Turns it down while the phrase sounds, far enough.")};
   case CollisionAnswer::cut:
-    return before ? AnswerWords{"start later", "Starts it where the phrase is over."}
-                  : AnswerWords{"cut on the phrase", "Ends it where the phrase starts."};
+    return before ? AnswerWords{worded("start later"), worded("Starts it where the phrase is over.")}
+                  : AnswerWords{worded("cut on the phrase"), worded("Ends it where the phrase starts.")};
   case CollisionAnswer::shorten:
     if (kind.table().withRole(Role::decay))
-      return before ? AnswerWords{"steeper", "Gives it less decay, so that it rises after the phrase."}
-                    : AnswerWords{"shorter decay", "Gives it less decay, so that it has died by the phrase."};
-    return {"less feedback", "Gives it less feedback, so that it has died by the phrase."};
+      return before ? AnswerWords{worded("steeper"), worded("Gives it less decay, so that it rises after the phrase.")}
+                    : AnswerWords{worded("shorter decay"),
+                                  worded("Gives it less decay, so that it has died by the phrase.")};
+    return {worded("less feedback"), worded("Gives it less feedback, so that it has died by the phrase.")};
   }
   return {};
 }
@@ -54,7 +56,8 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
     if (!spec) { // by the finish, at its end: what has been levelled is turned down, not levelled again
       const auto ours = [](const Processor& f) { return f.type == "duck" && !f.settings.contains("key"); };
       const auto it = std::find_if(o.finish.begin(), o.finish.end(), ours);
-      Processor& duck = it != o.finish.end() ? *it : o.finish.emplace_back(Processor{"duck", {{"depth_db", 0.0}}});
+      Processor& duck =
+          it != o.finish.end() ? *it : o.finish.emplace_back(Processor{worded("duck"), {{"depth_db", 0.0}}});
       const double now = *settingOr(findFinisher("duck")->table(), duck.settings, "depth_db").number();
       duck.settings["depth_db"] = std::clamp(std::ceil(now + over), 0.0, 48.0);
       break;

@@ -1,5 +1,6 @@
 // gap: its manners.
 #include "manners/fitting.h"
+#include "words/words.h"
 
 #include <algorithm>
 
@@ -28,7 +29,7 @@ class GapManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, "There is a gap already."};
+    return PressedAgain{{}, {}, worded("There is a gap already.")};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

@@ -1,5 +1,6 @@
 // reverb-throw: its manners.
 #include "manners/fitting.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -30,7 +31,7 @@ class ReverbThrowManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, "A throw stands here already: four tries (Y) vary it, Ctrl+D puts another."};
+    return PressedAgain{{}, {}, worded("A throw stands here already: four tries (Y) vary it, Ctrl+D puts another.")};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

@@ -1,5 +1,6 @@
 // reverse: its manners.
 #include "manners/fitting.h"
+#include "words/words.h"
 
 namespace ivrin {
 namespace {
@@ -13,7 +14,7 @@ class ReverseManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, "It is reversed already."};
+    return PressedAgain{{}, {}, worded("It is reversed already.")};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

@@ -1,6 +1,7 @@
 // reverse-reverb: its manners.
 #include "manners/fitting.h"
 #include "song/settings/settings_view.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -63,7 +64,7 @@ class ReverseReverbManners : public Manners {
     a.word = "landing";
     const Ornament next = landedElsewhere(song, o);
     if (next == o)
-      a.why = "There is no landing after it to move it to";
+      a.why = worded("There is no landing after it to move it to");
     else
       a.next = next;
     return a;

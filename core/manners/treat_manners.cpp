@@ -1,5 +1,6 @@
 // treat: its manners.
 #include "manners/fitting.h"
+#include "words/words.h"
 
 namespace ivrin {
 namespace {
@@ -17,7 +18,7 @@ class TreatManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, "It is treated already: the finish below says how."};
+    return PressedAgain{{}, {}, worded("It is treated already: the finish below says how.")};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

@@ -5,6 +5,7 @@
 #include "dsp/stretch.h"
 #include "ornaments/source.h"
 #include "time/note_value.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <array>
@@ -439,14 +440,13 @@ PrintPlan Halftime::plan(const Placed& p) const {
   const HalftimeCycles cycles = halftimeCycles(p);
   if (cycles.tooMany) {
     plan.sounds = false;
-    plan.refusal =
-        "has more than " + std::to_string(kMostCycles) + " cycles: a longer cycle or a shorter span is wanted";
+    plan.refusal = worded("has more than %1 cycles: a longer cycle or a shorter span is wanted", kMostCycles);
     return plan;
   }
   plan.anyOrder = !s.banded();
   if (s.keep && static_cast<double>(cycles.cycles.front().length()) < kLeastKeptSeconds * p.sampleRate()) {
     plan.sounds = false;
-    plan.refusal = "a cycle under 20 ms cannot be stretched at its pitch";
+    plan.refusal = worded("a cycle under 20 ms cannot be stretched at its pitch");
     return plan;
   }
   if (s.banded()) {

@@ -7,6 +7,7 @@
 #include "ornaments/tail.h"
 #include "song/curve.h"
 #include "time/note_value.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -403,7 +404,7 @@ PrintPlan ReverseReverb::plan(const Placed& p) const {
   const Source source(p);
   if (static_cast<double>(source.frames()) > kLongestSourceSeconds * rate) {
     plan.sounds = false;
-    plan.refusal = "its source is longer than 120 seconds; choose a shorter one";
+    plan.refusal = worded("its source is longer than 120 seconds; choose a shorter one");
     plan.reads.clear();
     return plan;
   }

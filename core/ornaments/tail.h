@@ -3,6 +3,7 @@
 #pragma once
 
 #include "ornaments/kind.h"
+#include "words/words.h"
 
 namespace ivrin {
 
@@ -18,7 +19,7 @@ class TailEnd {
   void apply(StereoSpan out, std::int64_t offset);
   /// To be asked after every block: at frame `clock`, with what is stored lasting until `storedUntil`.
   bool over(std::int64_t clock, std::int64_t storedUntil);
-  std::string note() const { return held_ ? "still sounding 120 s after its source; faded there" : ""; }
+  std::string note() const { return held_ ? worded("still sounding 120 s after its source; faded there") : ""; }
 
  private:
   std::int64_t limit_, fade_, quiet_, lastHeard_ = 0;

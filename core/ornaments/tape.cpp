@@ -3,6 +3,7 @@
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
 #include "ornaments/source.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <array>
@@ -354,7 +355,8 @@ TapeMotion tapeMotion(const Placed& p) {
   if (*settingOr(tapeTable(), s, "fit").text() == "extend" && !m.pitchLock) {
     const double mean = m.speed.total();
     if (mean < kLeastMeanSpeed) {
-      m.refusal = "cannot be extended: its mean speed is under 0.05 of normal, so the source would never be played";
+      m.refusal =
+          worded("cannot be extended: its mean speed is under 0.05 of normal, so the source would never be played");
       return m;
     }
     const auto frames = std::max<std::int64_t>(1, std::llround(static_cast<double>(Source(p).frames()) / mean));

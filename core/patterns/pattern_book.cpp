@@ -2,6 +2,7 @@
 
 #include "song/json.h"
 #include "song/safe_file.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -80,11 +81,11 @@ const Value* field(const Object& o, std::string_view key) {
 std::optional<double> numberIn(const Value& v, double min, double max, const std::string& place, Problems& problems) {
   const double* d = v.number();
   if (!d)
-    problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted a number");
+    problems.error(ErrorId::wrong_type, place, worded("is %1, wanted a number", v.typeName()));
   else if (!(*d >= min && *d <= max))
-    problems.error(ErrorId::out_of_range, place,
-                   shortestNumber(*d) + " is out of range, allowed is " + shortestNumber(min) + ".." +
-                       shortestNumber(max));
+    problems.error(
+        ErrorId::out_of_range, place,
+        worded("%1 is out of range, allowed is %2..%3", shortestNumber(*d), shortestNumber(min), shortestNumber(max)));
   else
     return *d;
   return std::nullopt;
@@ -93,7 +94,7 @@ std::optional<double> numberIn(const Value& v, double min, double max, const std
 std::optional<PatternStep> parseStep(const Value& v, const std::string& place, Problems& problems) {
   const Object* o = v.object();
   if (!o) {
-    problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted an object");
+    problems.error(ErrorId::wrong_type, place, worded("is %1, wanted an object", v.typeName()));
     return std::nullopt;
   }
   PatternStep s;
@@ -102,7 +103,8 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
       if (value.boolean())
         s.reversed = *value.boolean();
       else
-        problems.error(ErrorId::wrong_type, place + ".reversed", "is " + value.typeName() + ", wanted true or false");
+        problems.error(ErrorId::wrong_type, place + ".reversed",
+                       worded("is %1, wanted true or false", value.typeName()));
       continue;
     }
     const std::string& name = key; // clang 14 does not capture bindings
@@ -114,7 +116,7 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
     } else if (own != std::end(kOwnParts)) {
       s.*own->part = numberIn(value, own->min, own->max, place + "." + key, problems);
     } else {
-      problems.error(ErrorId::unknown_field, place, "does not have a field \"" + key + "\"");
+      problems.error(ErrorId::unknown_field, place, worded("does not have a field \"%1\"", key));
     }
   }
   return s;
@@ -178,26 +180,26 @@ std::optional<NamedPattern> parsePattern(std::string_view text, Problems& proble
   const Object* o = v->object();
   const Value* format = o ? field(*o, "format") : nullptr;
   if (!format || *format != Value("ivrin-pattern")) {
-    problems.error(ErrorId::not_a_song, "", "is not a pattern: its \"format\" is not \"ivrin-pattern\"");
+    problems.error(ErrorId::not_a_song, "", worded("is not a pattern: its \"format\" is not \"ivrin-pattern\""));
     return std::nullopt;
   }
   const Value* version = field(*o, "version");
   if (!version || *version != Value(1)) {
-    problems.error(ErrorId::newer_version, "version", "is not 1, the version this Ivrin reads");
+    problems.error(ErrorId::newer_version, "version", worded("is not 1, the version this Ivrin reads"));
     return std::nullopt;
   }
   for (const auto& [key, value] : *o)
     if (key != "format" && key != "version" && key != "name" && key != "steps")
-      problems.error(ErrorId::unknown_field, "", "does not have a field \"" + key + "\"");
+      problems.error(ErrorId::unknown_field, "", worded("does not have a field \"%1\"", key));
   NamedPattern p;
   const Value* name = field(*o, "name");
   if (!name || !name->text() || name->text()->empty() || name->text()->size() > 200)
-    problems.error(ErrorId::wrong_type, "name", "wanted a name of 1 to 200 bytes");
+    problems.error(ErrorId::wrong_type, "name", worded("wanted a name of 1 to 200 bytes"));
   else
     p.name = *name->text();
   const Value* steps = field(*o, "steps");
   if (!steps || !steps->list() || steps->list()->empty() || steps->list()->size() > kMostSteps) {
-    problems.error(ErrorId::wrong_type, "steps", "wanted a list of 1 to " + std::to_string(kMostSteps) + " steps");
+    problems.error(ErrorId::wrong_type, "steps", worded("wanted a list of 1 to %1 steps", kMostSteps));
     return std::nullopt;
   }
   for (std::size_t i = 0; i < steps->list()->size(); ++i)
@@ -236,7 +238,7 @@ bool keepPattern(const std::filesystem::path& folder, const NamedPattern& p, std
     }
     return replaceFile(file, patternText(p), why);
   }
-  why = "there are too many patterns with a name like \"" + p.name + "\" in " + folder.string();
+  why = worded("there are too many patterns with a name like \"%1\" in %2", p.name, folder.string());
   return false;
 }
 

@@ -1,5 +1,7 @@
 #include "patterns/pattern_tools.h"
 
+#include "words/words.h"
+
 #include <algorithm>
 #include <numeric>
 
@@ -36,7 +38,7 @@ ToolApplied applied(PatternTool::Id tool, const Cells& cells, const TempoMap& ma
   const Pattern was = toolPattern(cells, map);
   const auto done = [&](const Pattern& p, std::string said) -> ToolApplied {
     Ornament next = cells.with(p);
-    if (next.settings == cells.with(cells.pattern()).settings) return {{}, "nothing changes: " + said};
+    if (next.settings == cells.with(cells.pattern()).settings) return {{}, worded("nothing changes: %1", said)};
     return {std::move(next), std::move(said)};
   };
   switch (tool) {
@@ -49,36 +51,37 @@ ToolApplied applied(PatternTool::Id tool, const Cells& cells, const TempoMap& ma
     };
     const int n = is(3) ? 4 : is(4) ? 2 : 3;
     const std::size_t round = std::lcm(was.size(), static_cast<std::size_t>(n));
-    return done(silentEvery(round <= kMostSteps ? atLeast(was, round) : was, n), n == 3   ? "every third silent"
-                                                                                 : n == 4 ? "every fourth silent"
-                                                                                          : "every second silent");
+    return done(silentEvery(round <= kMostSteps ? atLeast(was, round) : was, n), n == 3 ? worded("every third silent")
+                                                                                 : n == 4
+                                                                                     ? worded("every fourth silent")
+                                                                                     : worded("every second silent"));
   }
   case Id::later:
-    return done(turned(was, 1), "turned by a cell");
+    return done(turned(was, 1), worded("turned by a cell"));
   case Id::earlier:
-    return done(turned(was, -1), "turned back by a cell");
+    return done(turned(was, -1), worded("turned back by a cell"));
   case Id::mirror:
-    return done(mirrored(was), "mirrored");
+    return done(mirrored(was), worded("mirrored"));
   case Id::thin:
-    return done(thinned(was), "thinned out");
+    return done(thinned(was), worded("thinned out"));
   case Id::fill:
-    return done(filled(was), "filled");
+    return done(filled(was), worded("filled"));
   case Id::spread: {
     const int n = static_cast<int>(was.size());
     // The next odd number; from all of them, or all but one, it begins with three again.
     const int now = sounding(was);
     int next = now >= n - 1 ? 3 : now % 2 == 0 ? now + 1 : now + 2;
     next = std::clamp(next, 1, n);
-    return done(spread(was, next), std::to_string(next) + " in " + std::to_string(n));
+    return done(spread(was, next), worded("%1 in %2", next, n));
   }
   case Id::sides:
-    if (!cells.has().sides) return {{}, "its cells have no sides"};
-    return done(sidesInTurn(was.size() % 2 != 0 ? atLeast(was, 2 * was.size()) : was), "sides in turn");
+    if (!cells.has().sides) return {{}, worded("its cells have no sides")};
+    return done(sidesInTurn(was.size() % 2 != 0 ? atLeast(was, 2 * was.size()) : was), worded("sides in turn"));
   case Id::accent: {
     std::vector<Beats> at(was.size());
     for (std::int64_t k = cells.first() + static_cast<std::int64_t>(was.size()) - 1; k >= cells.first(); --k)
       at[cells.place(k, was.size())] = cells.beat(k);
-    return done(accented(was, map, at), "leaning on the beat");
+    return done(accented(was, map, at), worded("leaning on the beat"));
   }
   }
   return {};

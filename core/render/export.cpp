@@ -7,6 +7,7 @@
 #include "render/evaluator.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cerrno>
@@ -76,8 +77,8 @@ void askForSpace(const fs::path& folder, AudioFormat format, std::int64_t frames
   const auto space = fs::space(folder, unknown);
   const std::uintmax_t need = static_cast<std::uintmax_t>(frames * bytesPerFrame(format)) * files;
   if (unknown || space.available >= need) return;
-  throw std::runtime_error("not enough space in " + folder.string() + ": up to " + std::to_string((need >> 20) + 1) +
-                           " MiB are needed, " + std::to_string(space.available >> 20) + " are free");
+  throw std::runtime_error(worded("not enough space in %1: up to %2 MiB are needed, %3 are free", folder.string(),
+                                  (need >> 20) + 1, space.available >> 20));
 }
 
 /// Frames from midnight to the stems' time 0: as the first stem that says so has it, else one hour, which is where
@@ -118,7 +119,7 @@ void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, c
     const auto fraction = static_cast<double>(++done) / static_cast<double>(open.size());
     if (progress) {
       std::lock_guard lock(mutex);
-      progress(fraction, "Computing ornaments");
+      progress(fraction, worded("Computing ornaments"));
     }
   });
 }
@@ -205,11 +206,11 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
   const auto makeFolder = [](const fs::path& f) {
     std::error_code ec;
     fs::create_directories(f, ec);
-    if (ec) throw std::runtime_error("cannot make the folder " + f.string() + ": " + ec.message());
+    if (ec) throw std::runtime_error(worded("cannot make the folder %1: %2", f.string(), ec.message()));
   };
   makeFolder(folder);
   const FolderLock lock(folder, stop, [&] {
-    if (progress) progress(0, "Waiting for another export into " + folder.string());
+    if (progress) progress(0, worded("Waiting for another export into %1", folder.string()));
   });
 
   completePrints(*plan, options.threads, stop, [&](double f, const std::string& what) {
@@ -221,7 +222,7 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
   }
   for (const auto& n : plan->nodes())
     if (const std::string why = n->print ? n->print->failure() : std::string(); !why.empty())
-      throw std::runtime_error("ornaments \"" + n->ornament->id + "\" could not be computed: " + why);
+      throw std::runtime_error(worded("ornaments \"%1\" could not be computed: %2", n->ornament->id, why));
   const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
   report.frames = std::max<std::int64_t>(0, end.count - begin.count);
   askForSpace(folder, options.format, report.frames, tasks.size());
@@ -268,15 +269,15 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
         const double within =
             std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(report.frames));
         progress(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()),
-                 "Writing " + task.file.filename().string());
+                 worded("Writing %1", task.file.filename().string()));
       }
     }
     if (writing.valid()) writing.get();
     writer.finish();
     if (writer.clipped() > 0) {
       report.clipped += writer.clipped();
-      report.notes.push_back(task.file.lexically_relative(folder).generic_string() + ": " +
-                             std::to_string(writer.clipped()) + " samples over full scale were clipped");
+      report.notes.push_back(worded("%1: %2 samples over full scale were clipped",
+                                    task.file.lexically_relative(folder).generic_string(), writer.clipped()));
     }
     report.files.push_back(task.file);
   }

@@ -2,6 +2,7 @@
 
 #include "song/edits.h"
 #include "song/value.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cctype>
@@ -32,7 +33,7 @@ Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRat
   song.sampleRate = sampleRate;
   for (const fs::path& file : files) {
     if (!isUtf8(file.string())) { // a song file is UTF-8: it could not name it
-      problems.error(ErrorId::refused, shown(file.filename().string()), "its name is not UTF-8; rename it");
+      problems.error(ErrorId::refused, shown(file.filename().string()), worded("its name is not UTF-8; rename it"));
       continue;
     }
     const auto reader =

@@ -4,6 +4,7 @@
 #include "ornaments/finished.h"
 #include "render/provenance.h"
 #include "time/check.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -173,7 +174,7 @@ std::shared_ptr<OrnamentNode> RenderPlan::makeNode(const Shared<Ornament>& o, co
   node->plan = finishedPlan(kind, {*o, *context_});
   for (const Read& read : node->plan.reads) {
     const auto known = rowById_.find(read.row); // a song not yet saved may name a row that is gone
-    if (known == rowById_.end()) node->plan.refusal = "listens to a row that is not there";
+    if (known == rowById_.end()) node->plan.refusal = worded("listens to a row that is not there");
     node->readRows.push_back(known == rowById_.end() ? row : known->second);
   }
   if (!node->plan.refusal.empty()) {
@@ -407,8 +408,8 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
           node->provenance = "refused";
           node->print = nullptr;
           if (problems)
-            problems->error(ErrorId::refused, "ornaments \"" + node->ornament->id + "\"",
-                            "takes its sound from a row that needs this ornament first; it is left out");
+            problems->error(ErrorId::refused, worded("ornaments \"%1\"", node->ornament->id),
+                            worded("takes its sound from a row that needs this ornament first; it is left out"));
         }
         if (!isNew || now.provenance != node->provenance)
           changes[r].push_back({static_cast<Order>(order), joined(was, node->reach())});
@@ -427,7 +428,7 @@ void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache&
   if (problems && anyRefusal_)
     for (const auto& node : nodes_)
       if (!node->plan.refusal.empty())
-        problems->error(ErrorId::refused, "ornaments \"" + node->ornament->id + "\"", node->plan.refusal);
+        problems->error(ErrorId::refused, worded("ornaments \"%1\"", node->ornament->id), node->plan.refusal);
 }
 
 } // namespace ivrin

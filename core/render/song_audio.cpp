@@ -1,6 +1,7 @@
 #include "render/song_audio.h"
 
 #include "render/song_impulses.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <atomic>
@@ -74,11 +75,10 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
     if (!audio[i]) return;
     if (audio[i]->badSamples() > 0)
       found[i].error(ErrorId::bad_samples, place,
-                     *song.stems[i].file + " holds " + std::to_string(audio[i]->badSamples()) +
-                         " samples that are not numbers");
+                     worded("%1 holds %2 samples that are not numbers", *song.stems[i].file, audio[i]->badSamples()));
     if (audio[i]->truncated())
       found[i].error(ErrorId::broken_audio, place,
-                     *song.stems[i].file + " is cut short: it holds less sound than its header says");
+                     worded("%1 is cut short: it holds less sound than its header says", *song.stems[i].file));
   };
   const auto work = [&] {
     for (std::size_t i = next++; i < n && !stop.stop_requested(); i = next++) {

@@ -1,6 +1,7 @@
 #include "render/song_impulses.h"
 
 #include "song/each_settings.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -44,9 +45,11 @@ std::shared_ptr<const Impulses> loadImpulses(const Song& song, const Reach& reac
         std::copy_n(audio->right(), h.frames(), h.right());
         impulse = makeImpulse(std::move(h), song.sampleRate, audio->digest());
         if (audio->badSamples() > 0 || audio->truncated())
-          problems.error(audio->truncated() ? ErrorId::broken_audio : ErrorId::bad_samples, place,
-                         file + (audio->truncated() ? " is cut short" : " holds samples that are not numbers"));
-        if (!impulse->note.empty()) problems.note(ErrorId::refused, place, file + " is long: " + impulse->note);
+          problems.error(
+              audio->truncated() ? ErrorId::broken_audio : ErrorId::bad_samples, place,
+              worded(audio->truncated() ? "%1 is cut short" : "%1 holds samples that are not numbers", file));
+        if (!impulse->note.empty())
+          problems.note(ErrorId::refused, place, worded("%1 is long: %2", file, impulse->note));
       }
     if (stop.stop_requested()) return known;
     more->set(file, impulse); // nothing: known not to be there, and not tried again

@@ -4,6 +4,7 @@
 #include "song/reach.h"
 #include "song/safe_file.h"
 #include "song/user_folder.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cstdint>
@@ -77,7 +78,7 @@ std::optional<Journal> readJournal(const fs::path& journalFile, Problems& proble
       if (key == "edits" && value.number()) j.edits = static_cast<int>(std::clamp(*value.number(), 0.0, 1e6));
     }
   if (format != "ivrin-journal" || j.song.empty()) {
-    problems.error(ErrorId::not_a_song, "format", journalFile.string() + " is not a journal");
+    problems.error(ErrorId::not_a_song, "format", worded("%1 is not a journal", journalFile.string()));
     return std::nullopt;
   }
   return j;

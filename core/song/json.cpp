@@ -1,5 +1,7 @@
 #include "song/json.h"
 
+#include "words/words.h"
+
 #include <nlohmann/json.hpp>
 
 #include <cmath>
@@ -19,10 +21,10 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
   bool number_integer(number_integer_t n) override { return put(Value(static_cast<double>(n))); }
   bool number_unsigned(number_unsigned_t n) override { return put(Value(static_cast<double>(n))); }
   bool number_float(number_float_t d, const string_t& text) override {
-    return std::isfinite(d) ? put(Value(d)) : fail("the number " + text + " is too large");
+    return std::isfinite(d) ? put(Value(d)) : fail(worded("the number %1 is too large", text));
   }
   bool string(string_t& s) override { return put(Value(std::move(s))); }
-  bool binary(binary_t&) override { return fail("binary data"); }
+  bool binary(binary_t&) override { return fail(worded("binary data")); }
   bool start_object(std::size_t) override {
     keys_.emplace_back();
     return open(Value(Object{}));
@@ -34,7 +36,7 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
   bool start_array(std::size_t) override { return open(Value(List{})); }
   bool end_array() override { return close(); }
   bool key(string_t& k) override {
-    if (!keys_.back().insert(k).second) return fail("the field \"" + k + "\" stands twice in one object");
+    if (!keys_.back().insert(k).second) return fail(worded("the field \"%1\" stands twice in one object", k));
     std::get<Object>(stack_.back().data).emplace_back(std::move(k), Value());
     return true;
   }
@@ -55,7 +57,7 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
     return false;
   }
   bool open(Value v) {
-    if (stack_.size() >= kMaxDepth) return fail("nested deeper than 64 levels");
+    if (stack_.size() >= kMaxDepth) return fail(worded("nested deeper than 64 levels"));
     stack_.push_back(std::move(v));
     return true;
   }
@@ -155,8 +157,8 @@ std::optional<Value> parseJson(std::string_view text, Problems& problems) {
     }
   }
   std::string place;
-  if (b.position_ > 0) place = "line " + std::to_string(line) + ", column " + std::to_string(column);
-  problems.error(ErrorId::syntax, place, b.error.empty() ? "not JSON" : b.error);
+  if (b.position_ > 0) place = worded("line %1, column %2", line, column);
+  problems.error(ErrorId::syntax, place, b.error.empty() ? worded("not JSON") : b.error);
   return std::nullopt;
 }
 

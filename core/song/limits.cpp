@@ -1,6 +1,7 @@
 #include "song/limits.h"
 
 #include "song/value.h"
+#include "words/words.h"
 
 #include <cmath>
 
@@ -16,14 +17,13 @@ class Limits {
 
   void name(const std::string& text, const std::string& place) {
     if (text.size() > kLongestName)
-      problems_.error(ErrorId::out_of_range, place,
-                      "has " + std::to_string(text.size()) + " bytes, allowed are " + std::to_string(kLongestName));
+      problems_.error(ErrorId::out_of_range, place, worded("has %1 bytes, allowed are %2", text.size(), kLongestName));
   }
   void within(Beats at, const std::string& place) {
     if (at < earliest_)
-      problems_.error(ErrorId::out_of_range, place, "lies before bar " + std::to_string(kEarliestBar));
+      problems_.error(ErrorId::out_of_range, place, worded("lies before bar %1", kEarliestBar));
     else if (std::abs(map_.secondsAt(at).value) > kLongestSongSeconds)
-      problems_.error(ErrorId::out_of_range, place, "lies more than 4 hours from the start of the song");
+      problems_.error(ErrorId::out_of_range, place, worded("lies more than 4 hours from the start of the song"));
   }
 
  private:
@@ -42,7 +42,7 @@ void checkLimits(const Song& song, Problems& problems, const Song* known) {
   Limits l(song, problems);
   l.name(song.title, "title");
   if (song.leadBars * song.leadBarSeconds() > kLongestSongSeconds)
-    problems.error(ErrorId::out_of_range, "lead_bars", "reaches more than 4 hours before the stems");
+    problems.error(ErrorId::out_of_range, "lead_bars", worded("reaches more than 4 hours before the stems"));
   for (std::size_t i = 0; i < song.buses.size(); ++i) l.name(song.buses[i].name, indexed("buses", i) + ".name");
   for (std::size_t i = 0; i < song.stems.size(); ++i) {
     const Stem& s = song.stems[i];
@@ -50,9 +50,9 @@ void checkLimits(const Song& song, Problems& problems, const Song* known) {
     l.name(s.digest, indexed("stems", i) + ".digest");
     if (!(std::abs(s.offsetSeconds) <= kFarthestOffsetSeconds))
       problems.error(ErrorId::out_of_range, indexed("stems", i) + ".offset_seconds",
-                     shortestNumber(s.offsetSeconds) + " is out of range, allowed is -3600..3600");
+                     worded("%1 is out of range, allowed is -3600..3600", shortestNumber(s.offsetSeconds)));
     if (s.file && (s.file->size() > kLongestPath || s.file->find('\0') != std::string::npos))
-      problems.error(ErrorId::out_of_range, indexed("stems", i) + ".file", "is not a path of up to 4096 bytes");
+      problems.error(ErrorId::out_of_range, indexed("stems", i) + ".file", worded("is not a path of up to 4096 bytes"));
   }
   for (const auto& [list, landings] : {std::pair{"sections", &song.sections}, std::pair{"landings", &song.landings}})
     for (std::size_t i = 0; i < landings->size(); ++i) {

@@ -1,5 +1,7 @@
 #include "song/problem.h"
 
+#include "words/words.h"
+
 #include <algorithm>
 #include <array>
 #include <numeric>
@@ -38,7 +40,7 @@ void Problems::count(std::size_t n, ErrorId id, bool isError) {
   if (more_ == 0) list.push_back({id, false, {}, {}});
   more_ += n;
   list.back().isError = list.back().isError || isError;
-  list.back().message = "and " + std::to_string(more_) + " more";
+  list.back().message = worded("and %1 more", more_);
 }
 
 std::string nearestName(std::string_view word, const std::vector<std::string>& candidates) {
@@ -70,7 +72,7 @@ std::string nearestName(std::string_view word, const std::vector<std::string>& c
 
 std::string didYouMean(std::string_view word, const std::vector<std::string>& candidates) {
   const std::string near = nearestName(word, candidates);
-  return near.empty() ? "" : " (did you mean \"" + near + "\"?)";
+  return near.empty() ? "" : worded(" (did you mean \"%1\"?)", near);
 }
 
 } // namespace ivrin

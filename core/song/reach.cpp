@@ -1,6 +1,7 @@
 #include "song/reach.h"
 
 #include "song/safe_file.h"
+#include "words/words.h"
 
 #include <algorithm>
 
@@ -28,14 +29,14 @@ std::optional<fs::path> resolveAudio(const Reach& reach, const std::string& file
   for (const auto& dir : reach.allowed) inside = inside || (!ec && liesBelow(full, dir));
   if (!inside) {
     problems.error(ErrorId::out_of_reach, place,
-                   "\"" + pathForSong(file, folder) +
-                       "\" lies outside the song's folder and was not allowed (command line: --reach DIR)");
+                   worded("\"%1\" lies outside the song's folder and was not allowed (command line: --reach DIR)",
+                          pathForSong(file, folder)));
     return std::nullopt;
   }
   if (const std::string what = whatItIs(full); what != "a file") {
     problems.error(ErrorId::missing_audio, place,
-                   "\"" + pathForSong(folder / file, folder) + "\" is " +
-                       (what.empty() ? "not there" : what + ", not a file"));
+                   what.empty() ? worded("\"%1\" is not there", pathForSong(folder / file, folder))
+                                : worded("\"%1\" is %2, not a file", pathForSong(folder / file, folder), worded(what)));
     return std::nullopt;
   }
   return full;

@@ -1,5 +1,7 @@
 #include "song/safe_file.h"
 
+#include "words/words.h"
+
 #include <atomic>
 #include <cerrno>
 #include <charconv>
@@ -36,13 +38,13 @@ std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBy
   // O_NONBLOCK: a named pipe must not hang the reader; it is refused below.
   const int fd = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
   if (fd < 0) {
-    why = "cannot open " + file.string() + ": " + std::strerror(errno);
+    why = worded("cannot open %1: %2", file.string(), std::strerror(errno));
     return std::nullopt;
   }
   struct stat st {};
   if (::fstat(fd, &st) != 0 || !S_ISREG(st.st_mode) || static_cast<std::size_t>(st.st_size) > maxBytes) {
-    why = S_ISREG(st.st_mode) ? file.string() + " is larger than " + std::to_string(maxBytes >> 20) + " MiB"
-                              : file.string() + " is " + kindOf(st.st_mode) + ", not a file";
+    why = S_ISREG(st.st_mode) ? worded("%1 is larger than %2 MiB", file.string(), maxBytes >> 20)
+                              : worded("%1 is %2, not a file", file.string(), worded(kindOf(st.st_mode)));
     ::close(fd);
     return std::nullopt;
   }
@@ -52,7 +54,7 @@ std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBy
     const ssize_t n = ::read(fd, text.data() + got, text.size() - got);
     if (n < 0 && errno == EINTR) continue;
     if (n < 0) {
-      why = "cannot read " + file.string() + ": " + std::strerror(errno);
+      why = worded("cannot read %1: %2", file.string(), std::strerror(errno));
       ::close(fd);
       return std::nullopt;
     }
@@ -178,7 +180,7 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
   if (fs::is_symlink(file, ec)) { // what it points at is replaced, the link stays
     target = fs::weakly_canonical(file, ec);
     if (ec) {
-      why = "cannot write " + file.string() + ": " + ec.message();
+      why = worded("cannot write %1: %2", file.string(), ec.message());
       return false;
     }
   }
@@ -187,17 +189,16 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
   if (::stat(target.c_str(), &st) == 0) {
     mode = st.st_mode & 0777;
     if (!S_ISREG(st.st_mode)) {
-      why = file.string() + " is " + kindOf(st.st_mode) + ", not a file; nothing is written over it";
+      why = worded("%1 is %2, not a file; nothing is written over it", file.string(), worded(kindOf(st.st_mode)));
       return false;
     }
   }
   NewFile next(target, mode);
-  const auto failed = [&](const char* what) {
-    why = std::string(what) + " " + file.string() + ": " + std::strerror(errno);
+  const auto failed = [&] {
+    why = worded("cannot write %1: %2", file.string(), std::strerror(errno));
     return false;
   };
-  if (next.fd() < 0 || !next.writeAt(contents.data(), static_cast<std::int64_t>(contents.size()), 0))
-    return failed("cannot write");
+  if (next.fd() < 0 || !next.writeAt(contents.data(), static_cast<std::int64_t>(contents.size()), 0)) return failed();
   if (keepVersions > 0 && fs::exists(target, ec)) {
     const auto version = [&](int n) { return fs::path(target.string() + "~" + std::to_string(n)); };
     std::error_code ignored; // an old version that cannot be kept must not stop the save
@@ -205,7 +206,7 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
     fs::remove(version(1), ignored);
     fs::create_hard_link(target, version(1), ignored);
   }
-  if (!next.putInPlace()) return failed("cannot write");
+  if (!next.putInPlace()) return failed();
   removeLeftovers({target});
   return true;
 }

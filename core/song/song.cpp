@@ -1,5 +1,7 @@
 #include "song/song.h"
 
+#include "words/words.h"
+
 #include <charconv>
 
 #include <algorithm>
@@ -48,7 +50,7 @@ Frames Song::firstFrame() const {
 std::string Song::rowName(const std::string& id) const {
   if (const auto* s = stem(id)) return s->name;
   if (const auto* b = bus(id)) return b->name;
-  return id == kMixRow ? "Mix" : id;
+  return id == kMixRow ? worded("Mix") : id;
 }
 
 std::vector<std::string> Song::rowsInScoreOrder() const {

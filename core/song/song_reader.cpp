@@ -7,6 +7,7 @@
 #include "song/safe_file.h"
 #include "song/settings/setting_type.h"
 #include "song/song_file.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -24,13 +25,13 @@ class Fields {
       : place_(std::move(place))
       , problems_(problems) {
     object_ = v.object();
-    if (!object_) problems_.error(ErrorId::wrong_type, place_, "is " + v.typeName() + ", wanted an object");
+    if (!object_) problems_.error(ErrorId::wrong_type, place_, worded("is %1, wanted an object", v.typeName()));
   }
   ~Fields() {
     if (!object_) return;
     for (const auto& [name, value] : *object_)
       if (std::find(asked_.begin(), asked_.end(), name) == asked_.end())
-        problems_.error(ErrorId::unknown_field, at(name), "is not a field here" + didYouMean(name, asked_));
+        problems_.error(ErrorId::unknown_field, at(name), worded("is not a field here%1", didYouMean(name, asked_)));
   }
   Fields(const Fields&) = delete;
   Fields& operator=(const Fields&) = delete;
@@ -42,24 +43,24 @@ class Fields {
     if (!object_) return nullptr;
     for (const auto& [name, value] : *object_)
       if (name == key) return &value;
-    if (required) problems_.error(ErrorId::missing_field, at(key), "is missing");
+    if (required) problems_.error(ErrorId::missing_field, at(key), worded("is missing"));
     return nullptr;
   }
   void wrongType(const std::string& key, const Value& v, const std::string& wanted) {
-    problems_.error(ErrorId::wrong_type, at(key), "is " + v.typeName() + ", wanted " + wanted);
+    problems_.error(ErrorId::wrong_type, at(key), worded("is %1, wanted %2", v.typeName(), wanted));
   }
   double number(const std::string& key, double fallback, double min, double max, bool required = false) {
     const Value* v = find(key, required);
     if (!v) return fallback;
     const double* d = v->number();
     if (!d) {
-      wrongType(key, *v, "a number");
+      wrongType(key, *v, worded("a number"));
       return fallback;
     }
     if (!(*d >= min && *d <= max)) {
       problems_.error(ErrorId::out_of_range, at(key),
-                      shortestNumber(*d) + " is out of range, allowed is " + shortestNumber(min) + ".." +
-                          shortestNumber(max));
+                      worded("%1 is out of range, allowed is %2..%3", shortestNumber(*d), shortestNumber(min),
+                             shortestNumber(max)));
       return fallback;
     }
     return *d;
@@ -67,7 +68,7 @@ class Fields {
   std::int64_t integer(const std::string& key, std::int64_t fallback, double min, double max, bool required = false) {
     const double d = number(key, static_cast<double>(fallback), min, max, required);
     if (d != std::floor(d)) {
-      problems_.error(ErrorId::wrong_type, at(key), shortestNumber(d) + " is not a whole number");
+      problems_.error(ErrorId::wrong_type, at(key), worded("%1 is not a whole number", shortestNumber(d)));
       return fallback;
     }
     return static_cast<std::int64_t>(d);
@@ -76,7 +77,7 @@ class Fields {
     const Value* v = find(key);
     if (!v) return fallback;
     if (!v->boolean()) {
-      wrongType(key, *v, "true or false");
+      wrongType(key, *v, worded("true or false"));
       return fallback;
     }
     return *v->boolean();
@@ -94,7 +95,7 @@ class Fields {
     const Value* v = find(key);
     if (!v || v->isNull()) return std::nullopt;
     if (!v->text()) {
-      wrongType(key, *v, "text or null");
+      wrongType(key, *v, worded("text or null"));
       return std::nullopt;
     }
     return *v->text();
@@ -102,7 +103,7 @@ class Fields {
   std::string id(bool required = true) {
     std::string s = text("id", required);
     if (object_ && s.empty() && required && find("id"))
-      problems_.error(ErrorId::out_of_range, at("id"), "must not be empty");
+      problems_.error(ErrorId::out_of_range, at("id"), worded("must not be empty"));
     return s;
   }
   Beats beats(const std::string& key, double min, double max, bool required) {
@@ -114,7 +115,7 @@ class Fields {
     const Value* v = find(key, required);
     if (!v) return;
     if (!v->list()) {
-      wrongType(key, *v, "a list");
+      wrongType(key, *v, worded("a list"));
       return;
     }
     for (std::size_t i = 0; i < v->list()->size(); ++i) each((*v->list())[i], at(key) + "[" + std::to_string(i) + "]");
@@ -124,7 +125,7 @@ class Fields {
     const Value* v = find(key);
     if (!v) return s;
     if (!v->object()) {
-      wrongType(key, *v, "an object");
+      wrongType(key, *v, worded("an object"));
       return s;
     }
     for (const auto& [name, value] : *v->object()) s[name] = value;
@@ -212,8 +213,9 @@ class SongReader {
     k.note = static_cast<int>(f.integer("note", 0, 0, 11, true));
     const std::string mode = f.text("mode", true);
     if (!mode.empty() && mode != "minor" && mode != "major")
-      problems_.error(ErrorId::unknown_choice, "key.mode",
-                      "\"" + mode + "\" is not one of \"major\", \"minor\"" + didYouMean(mode, {"major", "minor"}));
+      problems_.error(
+          ErrorId::unknown_choice, "key.mode",
+          worded("\"%1\" is not one of \"major\", \"minor\"%2", mode, didYouMean(mode, {"major", "minor"})));
     k.minor = mode == "minor";
     return k;
   }
@@ -238,28 +240,28 @@ class SongReader {
           e.count = static_cast<int>(m.integer("count", 4, 1, 64, true));
           e.unit = static_cast<int>(m.integer("unit", 4, 1, 64, true));
           if ((e.unit & (e.unit - 1)) != 0) {
-            problems_.error(ErrorId::out_of_range, at + ".unit", "must be a power of two (1, 2, 4, … 64)");
+            problems_.error(ErrorId::out_of_range, at + ".unit", worded("must be a power of two (1, 2, 4, … 64)"));
             e.unit = 4;
           }
           if (!song.meter.empty() && (e.at - song.meter.back().at).ticks % song.meter.back().barLength().ticks != 0)
-            problems_.error(ErrorId::bad_order, at + ".at", "a meter change must fall on a bar line");
+            problems_.error(ErrorId::bad_order, at + ".at", worded("a meter change must fall on a bar line"));
           song.meter.push_back(e);
           checkAscending(song.meter, at);
         },
         true);
     if (song.tempo.empty() || song.tempo.front().at.ticks != 0) {
-      problems_.error(ErrorId::bad_order, "tempo", "needs an entry at 0");
+      problems_.error(ErrorId::bad_order, "tempo", worded("needs an entry at 0"));
       song.tempo = {{}};
     }
     if (song.meter.empty() || song.meter.front().at.ticks != 0) {
-      problems_.error(ErrorId::bad_order, "meter", "needs an entry at 0");
+      problems_.error(ErrorId::bad_order, "meter", worded("needs an entry at 0"));
       song.meter = {{}};
     }
   }
 
   template <class Entry> void checkAscending(const std::vector<Entry>& list, const std::string& place) {
     if (list.size() > 1 && !(list[list.size() - 2].at < list.back().at))
-      problems_.error(ErrorId::bad_order, place + ".at", "positions must strictly ascend");
+      problems_.error(ErrorId::bad_order, place + ".at", worded("positions must strictly ascend"));
   }
 
   Stem readStem(const Value& v, const std::string& place) {
@@ -269,7 +271,7 @@ class SongReader {
     s.name = f.text("name");
     s.file = f.textOrNull("file");
     if (s.file && s.file->empty())
-      problems_.error(ErrorId::out_of_range, place + ".file", "must not be empty (null: no file)");
+      problems_.error(ErrorId::out_of_range, place + ".file", worded("must not be empty (null: no file)"));
     s.offsetSeconds = f.number("offset_seconds", 0, -kFarthestOffsetSeconds, kFarthestOffsetSeconds);
     s.mix = readRowMix(f);
     s.bus = f.textOrNull("bus");
@@ -283,7 +285,7 @@ class SongReader {
     f.items("finish", [&](const Value& v, const std::string& at) {
       Processor p;
       if (!v.object()) {
-        problems_.error(ErrorId::wrong_type, at, "is " + v.typeName() + ", wanted an object");
+        problems_.error(ErrorId::wrong_type, at, worded("is %1, wanted an object", v.typeName()));
         return;
       }
       for (const auto& [name, value] : *v.object()) {
@@ -296,8 +298,9 @@ class SongReader {
       if (!table) {
         std::vector<std::string> names;
         for (const auto& t : registry_.processors) names.push_back(t.id);
-        problems_.error(ErrorId::unknown_kind, at + ".type",
-                        "\"" + p.type + "\" is not a finish processor of this version" + didYouMean(p.type, names));
+        problems_.error(
+            ErrorId::unknown_kind, at + ".type",
+            worded("\"%1\" is not a finish processor of this version%2", p.type, didYouMean(p.type, names)));
       } else {
         if (table->since > version_)
           problems_.error(ErrorId::unknown_kind, at + ".type", newerThan(table->since, version_));
@@ -305,7 +308,8 @@ class SongReader {
       }
       chain.push_back(std::move(p));
     });
-    if (chain.size() > 64) problems_.error(ErrorId::out_of_range, place + ".finish", "has more than 64 processors");
+    if (chain.size() > 64)
+      problems_.error(ErrorId::out_of_range, place + ".finish", worded("has more than 64 processors"));
     return chain;
   }
 
@@ -335,12 +339,12 @@ class SongReader {
     const std::string hears = f.text("hears");
     if (!hears.empty() && hears != "row" && hears != "dry")
       problems_.error(ErrorId::unknown_choice, place + ".hears",
-                      "\"" + hears + "\" is not one of \"row\", \"dry\"" + didYouMean(hears, {"row", "dry"}));
+                      worded("\"%1\" is not one of \"row\", \"dry\"%2", hears, didYouMean(hears, {"row", "dry"})));
     o.hears = hears == "dry" ? Hears::dry : Hears::row;
     if (const Value* s = f.find("source"); s && !s->isNull()) {
       if (const auto* list = s->list()) {
         if (list->empty() || list->size() > 1024)
-          problems_.error(ErrorId::out_of_range, place + ".source", "a list needs 1 to 1024 pieces");
+          problems_.error(ErrorId::out_of_range, place + ".source", worded("a list needs 1 to 1024 pieces"));
         for (std::size_t i = 0; i < list->size(); ++i)
           o.source.push_back(readPiece((*list)[i], place + ".source[" + std::to_string(i) + "]"));
       } else {
@@ -355,7 +359,7 @@ class SongReader {
       std::vector<std::string> names;
       for (const auto& t : registry_.kinds) names.push_back(t.id);
       problems_.error(ErrorId::unknown_kind, place + ".kind",
-                      "\"" + o.kind + "\" is not an ornament of this version" + didYouMean(o.kind, names));
+                      worded("\"%1\" is not an ornament of this version%2", o.kind, didYouMean(o.kind, names)));
     } else {
       if (table->since > version_)
         problems_.error(ErrorId::unknown_kind, place + ".kind", newerThan(table->since, version_));
@@ -371,7 +375,7 @@ class SongReader {
       variant.gainDb = vf.number("gain_db", 0, -60, 12);
       if (table) checkSettings(*table, variant.settings, at + ".settings", problems_, version_);
       if (!slots.insert(variant.slot).second)
-        problems_.error(ErrorId::duplicate_id, at + ".slot", "variant \"" + variant.slot + "\" is there twice");
+        problems_.error(ErrorId::duplicate_id, at + ".slot", worded("variant \"%1\" is there twice", variant.slot));
       o.variants.push_back(std::move(variant));
     });
     return o;
@@ -380,7 +384,7 @@ class SongReader {
   std::string readSlot(const Value& v, const std::string& place) {
     const std::string* s = v.text();
     if (s && s->size() == 1 && (*s)[0] >= 'A' && (*s)[0] <= 'D') return *s;
-    problems_.error(ErrorId::unknown_choice, place, "is not one of \"A\", \"B\", \"C\", \"D\"");
+    problems_.error(ErrorId::unknown_choice, place, worded("is not one of \"A\", \"B\", \"C\", \"D\""));
     return "A";
   }
 
@@ -399,10 +403,11 @@ class SongReader {
     rows.add(kMixRow);
     const auto unique = [&](Names& space, const std::string& id, const std::string& place) {
       if (id.empty()) return;
-      if (!space.add(id)) problems_.error(ErrorId::duplicate_id, place, "the id \"" + id + "\" is taken");
+      if (!space.add(id)) problems_.error(ErrorId::duplicate_id, place, worded("the id \"%1\" is taken", id));
       if (version_ >= 2 && !isId(id))
-        problems_.error(ErrorId::out_of_range, place,
-                        "\"" + id.substr(0, 80) + "\" is not an id: 1 to 64 of A-Z, a-z, 0-9, \".\", \"_\" and \"-\"");
+        problems_.error(
+            ErrorId::out_of_range, place,
+            worded("\"%1\" is not an id: 1 to 64 of A-Z, a-z, 0-9, \".\", \"_\" and \"-\"", id.substr(0, 80)));
     };
     const auto indexed = [](const char* list, std::size_t i) {
       return std::string(list) + "[" + std::to_string(i) + "]";
@@ -416,7 +421,7 @@ class SongReader {
       const auto& bus = song.stems[i].bus;
       if (bus && !busIds.has(*bus))
         problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus",
-                        "there is no bus \"" + *bus + "\"" + didYouMean(*bus, busIds.order));
+                        worded("there is no bus \"%1\"%2", *bus, didYouMean(*bus, busIds.order)));
     }
     for (std::size_t i = 0; i < song.sections.size(); ++i)
       unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
@@ -424,7 +429,8 @@ class SongReader {
       unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
     const auto knownRow = [&](const std::string& id, const std::string& place) {
       if (!id.empty() && !rows.has(id))
-        problems_.error(ErrorId::dangling_id, place, "there is no row \"" + id + "\"" + didYouMean(id, rows.order));
+        problems_.error(ErrorId::dangling_id, place,
+                        worded("there is no row \"%1\"%2", id, didYouMean(id, rows.order)));
     };
     for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
       const Ornament& o = *song.ornaments[i];
@@ -441,8 +447,9 @@ class SongReader {
             knownRow(*value.text(), place + at + "." + key);
       });
       if (o.landing && !lands.has(*o.landing))
-        problems_.error(ErrorId::dangling_id, place + ".landing",
-                        "there is no section or landing \"" + *o.landing + "\"" + didYouMean(*o.landing, lands.order));
+        problems_.error(
+            ErrorId::dangling_id, place + ".landing",
+            worded("there is no section or landing \"%1\"%2", *o.landing, didYouMean(*o.landing, lands.order)));
     }
   }
 
@@ -462,21 +469,22 @@ std::optional<Song> readWhole(std::string_view text, const Registry& registry, P
       if (name == "version") version = &value;
     }
   if (!format || !format->text() || *format->text() != "ivrin-song") {
-    problems.error(ErrorId::not_a_song, "format", "this is not an Ivrin song (\"format\" must be \"ivrin-song\")");
+    problems.error(ErrorId::not_a_song, "format",
+                   worded("this is not an Ivrin song (\"format\" must be \"ivrin-song\")"));
     return std::nullopt;
   }
   if (!version || !version->number()) {
-    problems.error(ErrorId::missing_field, "version", "is missing or not a number");
+    problems.error(ErrorId::missing_field, "version", worded("is missing or not a number"));
     return std::nullopt;
   }
   if (*version->number() > kSongVersion) {
     problems.error(ErrorId::newer_version, "version",
-                   "written by a later Ivrin (song version " + shortestNumber(*version->number()) +
-                       "; this one reads up to " + std::to_string(kSongVersion) + ")");
+                   worded("written by a later Ivrin (song version %1; this one reads up to %2)",
+                          shortestNumber(*version->number()), kSongVersion));
     return std::nullopt;
   }
   if (*version->number() < 1 || *version->number() != std::floor(*version->number())) {
-    problems.error(ErrorId::out_of_range, "version", "must be 1 to " + std::to_string(kSongVersion));
+    problems.error(ErrorId::out_of_range, "version", worded("must be 1 to %1", kSongVersion));
     return std::nullopt;
   }
   Song song = SongReader(registry, static_cast<int>(*version->number()), problems).read(*root);
@@ -487,7 +495,7 @@ std::optional<Song> readWhole(std::string_view text, const Registry& registry, P
   return withLegalIds(std::move(song), registry,
                       [&](const std::string& place, const std::string& was, const std::string& is) {
                         problems.note(ErrorId::out_of_range, place,
-                                      "\"" + was.substr(0, 80) + "\" cannot be an id; it is \"" + is + "\" now");
+                                      worded("\"%1\" cannot be an id; it is \"%2\" now", was.substr(0, 80), is));
                       });
 }
 

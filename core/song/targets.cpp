@@ -3,6 +3,7 @@
 #include "song/each_settings.h"
 #include "song/safe_file.h"
 #include "song/settings/setting_spec.h"
+#include "words/words.h"
 
 #include <fcntl.h>
 #include <sys/stat.h>
@@ -58,11 +59,12 @@ std::string whyNotWritten(const fs::path& target, TargetKind kind, const Sources
   struct stat there {};
   if (::stat(target.c_str(), &there) != 0) return {}; // nothing is there; what stands in the way is said on writing
   if (!S_ISREG(there.st_mode))
-    return target.string() + " is " + whatItIs(target) + ", not a file; nothing is written over it";
-  if (sources.has(target)) return target.string() + " is a source of this song; it is not written over";
+    return worded("%1 is %2, not a file; nothing is written over it", target.string(), worded(whatItIs(target)));
+  if (sources.has(target)) return worded("%1 is a source of this song; it is not written over", target.string());
   if (there.st_size > 0 && !isOfKind(target, kind)) // an empty file is nobody's
-    return target.string() + (kind == TargetKind::song ? " is not a song; it is not written over"
-                                                       : " is not a sound file; it is not written over");
+    return worded(kind == TargetKind::song ? "%1 is not a song; it is not written over"
+                                           : "%1 is not a sound file; it is not written over",
+                  target.string());
   return {};
 }
 

@@ -1,5 +1,7 @@
 #include "song/value.h"
 
+#include "words/words.h"
+
 #include <algorithm>
 #include <charconv>
 #include <cmath>
@@ -8,7 +10,7 @@ namespace ivrin {
 
 std::string Value::typeName() const {
   static const char* const names[] = {"null", "true or false", "a number", "text", "a list", "an object"};
-  return names[data.index()];
+  return worded(names[data.index()]);
 }
 
 std::string shortestNumber(double d) {

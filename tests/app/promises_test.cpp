@@ -54,7 +54,7 @@ TEST_CASE("a number takes what can belong to a value, and no letter there is an 
   QWidget* edit = QApplication::focusWidget();
   typeInto(edit, "q7w");
   CHECK(qobject_cast<QLineEdit*>(edit)->text() == "57");
-  CHECK(rig.window->measure().said().contains("0 to 200"));
+  CHECK(rig.window->measure().said().contains("0 % to 200 %"));
   typeInto(edit, "%");
   QTest::keyClick(edit, Qt::Key_Return);
   CHECK(setting(last(rig), "feedback_percent") == 57);

@@ -1,6 +1,7 @@
 // Types whose values are lists of structures.
 #include "song/settings/type_tools.h"
 #include "time/note_value.h"
+#include "words/words.h"
 
 #include <sstream>
 
@@ -13,14 +14,15 @@ class BandsType : public SettingType {
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
     const auto* l = v.list();
     if (!l || l->size() > 8) {
-      problems.error(ErrorId::wrong_type, place, "is not a list of up to 8 bands {\"freq_hz\", \"gain_db\", \"q\"}");
+      problems.error(ErrorId::wrong_type, place,
+                     worded("is not a list of up to 8 bands {\"freq_hz\", \"gain_db\", \"q\"}"));
       return;
     }
     for (std::size_t i = 0; i < l->size(); ++i) {
       const std::string at = place + "[" + std::to_string(i) + "]";
       const Object* o = (*l)[i].object();
       if (!o || o->size() != 3) {
-        problems.error(ErrorId::wrong_type, at, "wanted {\"freq_hz\", \"gain_db\", \"q\"}");
+        problems.error(ErrorId::wrong_type, at, worded("wanted {\"freq_hz\", \"gain_db\", \"q\"}"));
         continue;
       }
       static const SettingSpec parts[] = {{.key = "freq_hz", .min = 20, .max = 20000},
@@ -29,13 +31,13 @@ class BandsType : public SettingType {
       for (const SettingSpec& part : parts) {
         const auto it = std::find_if(o->begin(), o->end(), [&](const auto& e) { return e.first == part.key; });
         if (it == o->end())
-          problems.error(ErrorId::missing_field, at, "has no \"" + part.key + "\"");
+          problems.error(ErrorId::missing_field, at, worded("has no \"%1\"", part.key));
         else
           type::number->check(part, it->second, at + "." + part.key, problems);
       }
     }
   }
-  std::string text(const SettingSpec&, const Value&) const override { return "curve"; }
+  std::string text(const SettingSpec&, const Value&) const override { return worded("curve"); }
   std::optional<Value> parse(const SettingSpec&, const std::string&) const override { return std::nullopt; }
   std::optional<std::string> typedWords(const SettingSpec&) const override { return ""; }
   Value stepped(const SettingSpec&, const Value& v, int, const TempoMap&, Beats) const override { return v; }
@@ -60,7 +62,7 @@ class PatternType : public SettingType {
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
     const auto* l = v.list();
     if (!l || l->empty() || l->size() > kMostRuns) {
-      problems.error(ErrorId::wrong_type, place, "is not a list of 1 to 64 pairs [note value, count]");
+      problems.error(ErrorId::wrong_type, place, worded("is not a list of 1 to 64 pairs [note value, count]"));
       return;
     }
     static const SettingSpec length{.key = "length", .type = type::time, .min = 1, .max = 960000};
@@ -70,7 +72,7 @@ class PatternType : public SettingType {
       const std::string at = place + "[" + std::to_string(i) + "]";
       const List* run = (*l)[i].list();
       if (!run || run->size() != 2) {
-        problems.error(ErrorId::wrong_type, at, "wanted [note value, count]");
+        problems.error(ErrorId::wrong_type, at, worded("wanted [note value, count]"));
         continue;
       }
       length.type->check(length, (*run)[0], at + "[0]", problems);
@@ -112,6 +114,7 @@ class PatternType : public SettingType {
     return Value(std::move(runs));
   }
   std::string range(const SettingSpec&) const override { return "1 to 64 of `[note value, count]`"; }
+  std::string typing(const SettingSpec&) const override { return worded("runs like 2 × 1/8, 4 × 1/16"); }
   std::string brief(const SettingSpec&) const override { return ": [[note value, count]]"; }
   std::optional<Value> atRandom(const SettingSpec&, Draw draw) const override {
     static const std::vector<std::string> lengths{"1/8", "1/16", "1/16t", "1/32"};
@@ -135,7 +138,7 @@ class FadeType : public SettingType {
     if (const double* percent = v.number()) return checkNumber(s, *percent, place, problems);
     if (const double* ms = milliseconds(v)) return checkNumber(inMs(), *ms, place + ".ms", problems);
     problems.error(ErrorId::wrong_type, place,
-                   "is " + v.typeName() + ", wanted percent of the step or {\"ms\": number}");
+                   worded("is %1, wanted percent of the step or {\"ms\": number}", v.typeName()));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
     const double* ms = milliseconds(v);
@@ -154,6 +157,10 @@ class FadeType : public SettingType {
   }
   std::string range(const SettingSpec& s) const override {
     return shortestNumber(s.min) + " to " + shortestNumber(s.max) + ", or `{ms}`";
+  }
+  std::string typing(const SettingSpec& s) const override {
+    return worded("%1 to %2, or %3 to %4", numberText(s, s.min), numberText(s, s.max), numberText(inMs(), 0),
+                  numberText(inMs(), inMs().max));
   }
   std::string brief(const SettingSpec& s) const override {
     return " " + shortestNumber(s.min) + ".." + shortestNumber(s.max) + " %, or {ms}";

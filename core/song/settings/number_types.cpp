@@ -1,23 +1,25 @@
 // Types whose values are numbers.
 #include "song/settings/type_tools.h"
 #include "time/plain_number.h"
+#include "words/words.h"
 
 namespace ivrin {
 namespace {
 
 std::string rangeText(const SettingSpec& s) {
-  return shortestNumber(s.min) + ".." + shortestNumber(s.max) + (s.unit.empty() ? "" : " " + s.unit);
+  return shortestNumber(s.min) + ".." + shortestNumber(s.max) + (s.unit.empty() ? "" : " " + worded(s.unit));
 }
 
 } // namespace
 
 void checkNumber(const SettingSpec& s, double d, const std::string& place, Problems& problems) {
   if (!(d >= s.min && d <= s.max))
-    problems.error(ErrorId::out_of_range, place, shortestNumber(d) + " is out of range, allowed is " + rangeText(s));
+    problems.error(ErrorId::out_of_range, place,
+                   worded("%1 is out of range, allowed is %2", shortestNumber(d), rangeText(s)));
   else if (!s.allowed.empty() && std::find(s.allowed.begin(), s.allowed.end(), d) == s.allowed.end()) {
     std::string all;
     for (const double a : s.allowed) all += (all.empty() ? "" : ", ") + shortestNumber(a);
-    problems.error(ErrorId::out_of_range, place, shortestNumber(d) + " is none of " + all);
+    problems.error(ErrorId::out_of_range, place, worded("%1 is none of %2", shortestNumber(d), all));
   }
 }
 
@@ -29,7 +31,7 @@ std::string numberText(const SettingSpec& s, double d) {
   if (s.unit == "Hz") return d >= 1000 ? fixedNumber(d / 1000, 1) + " kHz" : fixedNumber(d, 0) + " Hz";
   std::string plain = s.unit == "dB"
                           ? fixedNumber(d, 1) + " dB"
-                          : shortestNumber(std::round(d * 1000) / 1000) + (s.unit.empty() ? "" : " " + s.unit);
+                          : shortestNumber(std::round(d * 1000) / 1000) + (s.unit.empty() ? "" : " " + worded(s.unit));
   if (plain[0] == '-') plain = "\u2212" + plain.substr(1); // a true minus sign
   return plain;
 }
@@ -41,7 +43,7 @@ std::optional<double> parseNumber(const std::string& typed, const std::string& u
   const auto [d, after] = readNumber(s);
   if (after.size() == s.size()) return std::nullopt;
   const std::string rest = lower(trimmed(std::string(after)));
-  if (rest.empty() || rest == lower(unit)) return d;
+  if (rest.empty() || rest == lower(unit) || rest == lower(worded(unit))) return d;
   if (unit == "Hz" && (rest == "k" || rest == "khz")) return d * 1000;
   if (unit == "ms" && rest == "s") return d * 1000;
   if (unit == "s" && rest == "ms") return d / 1000;
@@ -60,22 +62,26 @@ class NumberType : public SettingType {
       checkNumber(s, *d, place, problems);
     else
       problems.error(ErrorId::wrong_type, place,
-                     "is " + v.typeName() + ", wanted a number " + rangeText(s) + (s.curve ? " or a curve" : "") +
-                         (s.nullable ? " or null" : ""));
+                     worded(s.curve && s.nullable ? "is %1, wanted a number %2 or a curve or null"
+                            : s.curve             ? "is %1, wanted a number %2 or a curve"
+                            : s.nullable          ? "is %1, wanted a number %2 or null"
+                                                  : "is %1, wanted a number %2",
+                            v.typeName(), rangeText(s)));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
-    return v.text() ? *v.text() : numberText(s, *v.number());
+    return v.text() ? worded(*v.text()) : numberText(s, *v.number());
   }
   std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     const std::string small = lower(typed);
-    if (std::find(s.choices.begin(), s.choices.end(), small) != s.choices.end()) return Value(small);
+    for (const std::string& c : s.choices)
+      if (small == c || small == lower(worded(c))) return Value(c);
     const auto d = parseNumber(typed, s.percent ? "%" : s.unit);
     if (d && s.percent) return Value(std::round(*d * 1e6) / 1e8);
     return d ? std::optional(Value(*d)) : std::nullopt;
   }
   std::optional<std::string> typedWords(const SettingSpec& s) const override {
-    std::string all = s.percent ? "%" : s.unit;
-    for (const std::string& c : s.choices) all += ' ' + c;
+    std::string all = s.percent ? "%" : s.unit + worded(s.unit);
+    for (const std::string& c : s.choices) all += ' ' + c + worded(c);
     if (s.unit == "Hz") all += " k"; // 7k, 7 kHz
     if (s.unit == "beats") all += " bars ms";
     return all;
@@ -95,10 +101,17 @@ class NumberType : public SettingType {
   }
   std::string range(const SettingSpec& s) const override {
     std::string text;
-    if (s.allowed.empty()) text = shortestNumber(s.min) + " to " + shortestNumber(s.max);
+    if (s.allowed.empty()) text = worded("%1 to %2", shortestNumber(s.min), shortestNumber(s.max));
     for (std::size_t i = 0; i < s.allowed.size(); ++i) text += (i ? ", " : "") + shortestNumber(s.allowed[i]);
     const std::string words = quotedChoices(s);
     return words.empty() ? text : text + ", " + words;
+  }
+  std::string typing(const SettingSpec& s) const override {
+    std::string all;
+    for (const double a : s.allowed) all += (all.empty() ? "" : ", ") + numberText(s, a);
+    if (s.allowed.empty()) all = worded("%1 to %2", numberText(s, s.min), numberText(s, s.max));
+    for (const std::string& c : s.choices) all += ", " + worded(c);
+    return all;
   }
   std::string brief(const SettingSpec& s) const override {
     std::string text = " " + rangeText(s) + listedChoices(s);
@@ -131,7 +144,7 @@ class IntegerType : public NumberType {
   void check(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) const override {
     NumberType::check(s, v, place, problems);
     if (const double* d = v.number(); d && *d != std::floor(*d))
-      problems.error(ErrorId::wrong_type, place, shortestNumber(*d) + " is not a whole number");
+      problems.error(ErrorId::wrong_type, place, worded("%1 is not a whole number", shortestNumber(*d)));
   }
   std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
     return Value(std::round(anyNumber(s.min, s.max, draw)));

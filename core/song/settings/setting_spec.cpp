@@ -2,6 +2,7 @@
 
 #include "song/curve.h"
 #include "song/settings/type_tools.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <stdexcept>
@@ -34,7 +35,8 @@ namespace {
 void checkCurve(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) {
   const auto c = Curve::from(v);
   if (!c || c->points().size() > 1024) {
-    problems.error(ErrorId::wrong_type, place, "is not a curve: wanted a list of 1 to 1024 [x, y] or [x, y, bend]");
+    problems.error(ErrorId::wrong_type, place,
+                   worded("is not a curve: wanted a list of 1 to 1024 [x, y] or [x, y, bend]"));
     return;
   }
   const auto& points = c->points();
@@ -43,12 +45,12 @@ void checkCurve(const SettingSpec& s, const Value& v, const std::string& place, 
     checkNumber(s, points[i].y, at, problems);
     if (!(points[i].bend >= -1 && points[i].bend <= 1))
       problems.error(ErrorId::out_of_range, at,
-                     "bend " + shortestNumber(points[i].bend) + " is out of range, allowed is -1..1");
+                     worded("bend %1 is out of range, allowed is -1..1", shortestNumber(points[i].bend)));
     if (s.curveOverSpan && !(points[i].x >= 0 && points[i].x <= 1))
-      problems.error(ErrorId::out_of_range, at, "x is out of range, allowed is 0..1 over the span");
+      problems.error(ErrorId::out_of_range, at, worded("x is out of range, allowed is 0..1 over the span"));
     else if (!(points[i].x >= -100000 && points[i].x <= 100000))
-      problems.error(ErrorId::out_of_range, at, "x is out of range, allowed is -100000..100000 beats");
-    if (i > 0 && points[i].x < points[i - 1].x) problems.error(ErrorId::bad_order, at, "x must not go back");
+      problems.error(ErrorId::out_of_range, at, worded("x is out of range, allowed is -100000..100000 beats"));
+    if (i > 0 && points[i].x < points[i - 1].x) problems.error(ErrorId::bad_order, at, worded("x must not go back"));
   }
 }
 
@@ -64,7 +66,7 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
   const auto* l = v.list();
   if (s.shape == Shape::pair) {
     if (!l || l->size() != 2)
-      problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted [from, to]");
+      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted [from, to]", v.typeName()));
     else
       entries(*l);
     return;
@@ -72,14 +74,14 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
   if (s.shape == Shape::list) {
     if (!l || l->empty() || l->size() > s.most)
       problems.error(ErrorId::wrong_type, place,
-                     "is " + v.typeName() + ", wanted a list of 1 to " + std::to_string(s.most) + " values");
+                     worded("is %1, wanted a list of 1 to %2 values", v.typeName(), s.most));
     else
       entries(*l);
     return;
   }
   if (l && s.perSide) {
     if (l->size() != 2)
-      problems.error(ErrorId::wrong_type, place, "a list must be [left, right]");
+      problems.error(ErrorId::wrong_type, place, worded("a list must be [left, right]"));
     else
       for (std::size_t i = 0; i < 2; ++i) checkSetting(s, (*l)[i], place + "[" + std::to_string(i) + "]", problems);
     return;
@@ -95,7 +97,8 @@ void checkSettings(const TableSpec& table, const Settings& settings, const std::
     if (spec && spec->since > version) {
       problems.error(ErrorId::unknown_field, place + "." + key, newerThan(spec->since, version));
     } else if (spec && spec->sinceWith(value) > version) {
-      problems.error(ErrorId::wrong_type, place + "." + key, "null " + newerThan(spec->nullSince, version));
+      problems.error(ErrorId::wrong_type, place + "." + key,
+                     worded("null came with song version %1; this file says version %2", spec->nullSince, version));
     } else if (spec) {
       checkSetting(*spec, value, place + "." + key, problems);
     } else {
@@ -103,13 +106,13 @@ void checkSettings(const TableSpec& table, const Settings& settings, const std::
       for (const auto& s : table.settings)
         if (s.since <= version) names.push_back(s.key);
       problems.error(ErrorId::unknown_field, place + "." + key,
-                     "\"" + table.id + "\" has no such setting" + didYouMean(key, names));
+                     worded("\"%1\" has no such setting%2", table.id, didYouMean(key, names)));
     }
   }
 }
 
 std::string newerThan(int since, int version) {
-  return "came with song version " + std::to_string(since) + "; this file says version " + std::to_string(version);
+  return worded("came with song version %1; this file says version %2", since, version);
 }
 
 const Value& settingOr(const TableSpec& table, const Settings& settings, std::string_view key) {

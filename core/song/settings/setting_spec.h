@@ -71,6 +71,7 @@ struct SettingSpec {
   double step = 1;                        // one step of the wheel or the arrow keys
   std::vector<std::string> choices{};     // words; of a number, besides numbers
   std::vector<std::string> shown{};       // how they read where otherwise than in the file; of a yes or no: no, yes
+  bool named = false;                     // choices that none of `shown` reads are names, the same in every language
   std::vector<std::string> notByChance{}; // choices that need something drawn or picked first
   std::vector<double> allowed{};          // of a number: these alone, ascending
   Shape shape = Shape::one;

@@ -2,6 +2,7 @@
 
 #include "song/settings/type_tools.h"
 #include "time/note_value.h"
+#include "words/words.h"
 
 #include <cmath>
 
@@ -20,8 +21,9 @@ std::string listText(const SettingSpec& spec, const List& l) {
 
 /// What was typed between separators; "–" stands for null where an entry may be.
 std::optional<Value> parseEntries(const SettingSpec& spec, std::string typed, const char* separators) {
-  if (const auto to = typed.find(" to "); spec.shape == Shape::pair && to != std::string::npos)
-    typed.replace(to, 4, ",");
+  for (const std::string& between : {std::string(" to "), worded("%1 to %2", "", "")})
+    if (const auto to = typed.find(between); spec.shape == Shape::pair && to != std::string::npos)
+      typed.replace(to, between.size(), ",");
   List l;
   for (std::size_t at = 0; at <= typed.size();) {
     const std::size_t end = std::min(typed.find_first_of(separators, at), typed.size());
@@ -41,14 +43,14 @@ std::optional<Value> parseEntries(const SettingSpec& spec, std::string typed, co
 } // namespace
 
 std::string settingText(const SettingSpec& spec, const Value& v) {
-  if (v.isNull()) return spec.whenNull.empty() ? "\u2013" : spec.whenNull;
+  if (v.isNull()) return spec.whenNull.empty() ? "\u2013" : worded(spec.whenNull);
   if (const auto* l = v.list()) {
     if (spec.shape == Shape::pair && l->size() == 2)
-      return spec.type->text(spec, (*l)[0]) + " to " + spec.type->text(spec, (*l)[1]);
+      return worded("%1 to %2", spec.type->text(spec, (*l)[0]), spec.type->text(spec, (*l)[1]));
     if (spec.shape == Shape::list) return listText(spec, *l);
     if (spec.perSide && l->size() == 2 && !(*l)[0].list())
       return settingText(spec, (*l)[0]) + " | " + settingText(spec, (*l)[1]);
-    if (spec.curve) return "curve";
+    if (spec.curve) return worded("curve");
   }
   return spec.type->text(spec, v);
 }
@@ -57,17 +59,17 @@ std::string typedCharacters(const SettingSpec& spec) {
   const auto words = spec.type->typedWords(spec);
   if (!words) return {};
   std::string all = "0123456789.,+-−–/ " + *words;
-  if (spec.nullable) all += spec.whenNull + "null";
+  if (spec.nullable) all += spec.whenNull + worded(spec.whenNull) + "null";
   if (spec.entriesNullable) all += "null";
   if (spec.perSide || spec.shape != Shape::one) all += "|;";
-  if (spec.shape == Shape::pair) all += "to";
+  if (spec.shape == Shape::pair) all += "to" + worded("%1 to %2", "", "");
   return all;
 }
 
 std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& typed, std::string& why) {
   const std::string s = trimmed(typed), small = lower(s);
-  if (spec.nullable &&
-      (small.empty() || small == "-" || small == "\u2013" || small == "null" || small == lower(spec.whenNull)))
+  if (spec.nullable && (small.empty() || small == "-" || small == "\u2013" || small == "null" ||
+                        small == lower(spec.whenNull) || small == lower(worded(spec.whenNull))))
     return Value();
   if (spec.perSide)
     if (const auto bar = s.find_first_of("|;"); bar != std::string::npos) {
@@ -78,16 +80,17 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
   // In a list a comma stands between values; a number's own comma is a point there.
   std::optional<Value> v = spec.shape == Shape::one ? spec.type->parse(spec, s) : parseEntries(spec, s, ",;|");
   if (!v) {
-    why = spec.label + ": \"" + typed + "\" is no value; allowed is " + settingRange(spec);
+    why = worded("%1: \"%2\" is no value; allowed is %3", worded(spec.label), typed, settingTyping(spec));
     return std::nullopt;
   }
   if (const double* d = v->number(); d && spec.percent && !(*d >= spec.min && *d <= spec.max)) { // in what was typed
     const auto read = [&](double share) { return spec.type->text(spec, Value(share)); };
-    why = spec.label + ": " + read(*d) + " is out of range, allowed is " + read(spec.min) + " to " + read(spec.max);
+    why = worded("%1: %2 is out of range, allowed is %3 to %4", worded(spec.label), read(*d), read(spec.min),
+                 read(spec.max));
     return std::nullopt;
   }
   Problems problems;
-  checkSetting(spec, *v, spec.label, problems);
+  checkSetting(spec, *v, worded(spec.label), problems);
   if (problems.hasErrors()) {
     why = problems.list.front().text();
     return std::nullopt;
@@ -143,6 +146,16 @@ std::string settingRange(const SettingSpec& spec) {
   if (spec.curve) text += spec.curveOverSpan ? ", curve (x 0 to 1 over the span)" : ", curve";
   if (spec.perSide) text += ", [left, right]";
   if (spec.nullable) text += ", null (" + spec.whenNull + ")";
+  return text;
+}
+
+std::string settingTyping(const SettingSpec& spec) {
+  std::string text = spec.type->typing(spec);
+  if (spec.shape == Shape::pair) text = worded("%1 – two, as “first to second”", text);
+  if (spec.shape == Shape::list) text = worded("%1 – several, with commas between", text);
+  if (spec.entriesNullable) text = worded("%1; “–” leaves one out", text);
+  if (spec.perSide) text = worded("%1; the sides apart as “left | right”", text);
+  if (spec.nullable) text = worded("%1; or “%2”", text, worded(spec.whenNull.empty() ? "–" : spec.whenNull));
   return text;
 }
 

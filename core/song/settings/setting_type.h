@@ -33,7 +33,9 @@ class SettingType {
   virtual Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const = 0;
   /// Its values in words for the format page: "0 to 100", "note value or ms".
   virtual std::string range(const SettingSpec& s) const = 0;
-  /// The same in short, after the type's name: " 0..100 %", ": note value or milliseconds", " up | down".
+  /// How they are typed, in the reader's words: "0 % to 100 %", "straight, ping-pong, cross".
+  virtual std::string typing(const SettingSpec& s) const { return range(s); }
+  /// The range in short, after the type's name: " 0..100 %", ": note value or milliseconds", " up | down".
   virtual std::string brief(const SettingSpec& s) const = 0;
   /// min and max mean something.
   virtual bool bounded() const { return false; }

@@ -1,6 +1,7 @@
 // Types whose values are lengths of time: note values, or numbers of milliseconds, seconds or turns in a second.
 #include "song/settings/type_tools.h"
 #include "time/note_value.h"
+#include "words/words.h"
 
 namespace ivrin {
 namespace {
@@ -18,23 +19,27 @@ class TimeType : public SettingType {
     if (const auto* d = v.number())
       checkNumber(s, *d, place, problems);
     else if (const auto* t = v.text(); !t)
-      problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted a note value or " + words_);
+      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted a note value or %2", v.typeName(), words_));
     else if (const auto note = NoteValue::parse(*t); !note)
       problems.error(ErrorId::out_of_range, place,
-                     "\"" + *t + "\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"2 bars\")");
+                     worded("\"%1\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"2 bars\")", *t));
     else if (note->kind == NoteValue::Kind::bars && note->number > 16)
-      problems.error(ErrorId::out_of_range, place, "\"" + *t + "\" is longer than 16 bars");
+      problems.error(ErrorId::out_of_range, place, worded("\"%1\" is longer than 16 bars", *t));
   }
   std::string text(const SettingSpec&, const Value& v) const override {
     if (const auto* d = v.number()) return shortestNumber(std::round(*d * 100) / 100) + " " + unit_;
-    return *v.text();
+    return read(*v.text());
   }
   std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
     if (NoteValue::parse(typed)) return Value(typed);
+    for (int n = 1; n <= 16; ++n) // in the words of the reader
+      if (NoteValue bars{NoteValue::Kind::bars, n}; typed == read(bars.text())) return Value(bars.text());
     const auto d = parseNumber(typed, unit_);
     return d ? std::optional(Value(*d)) : std::nullopt;
   }
-  std::optional<std::string> typedWords(const SettingSpec&) const override { return unit_ + " bars ms t"; }
+  std::optional<std::string> typedWords(const SettingSpec&) const override {
+    return unit_ + " bars ms t" + worded("%1 bars", "") + worded("1 bar");
+  }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
     // Note values stay note values; numbers step by a twelfth of themselves.
     if (const double* d = v.number())
@@ -42,6 +47,9 @@ class TimeType : public SettingType {
     return v.text() ? alongNotes(NoteValue::parse(*v.text())->seconds(map, at).value, steps, map, at) : v;
   }
   std::string range(const SettingSpec&) const override { return "note value or " + unit_; }
+  std::string typing(const SettingSpec& s) const override {
+    return worded("a note value, or %1 to %2", text(s, Value(s.min)), text(s, Value(s.max)));
+  }
   std::string brief(const SettingSpec&) const override { return ": note value or " + words_; }
   bool bounded() const override { return true; }
   std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
@@ -80,6 +88,12 @@ class TimeType : public SettingType {
   }
 
  private:
+  /// As the file has it, but for bars, which are words.
+  static std::string read(const std::string& note) {
+    const auto n = NoteValue::parse(note);
+    if (!n || n->kind != NoteValue::Kind::bars) return note;
+    return n->number == 1 ? worded("1 bar") : worded("%1 bars", n->number);
+  }
   std::string_view name_;
   std::string unit_, words_;
   const char* shortNote_;

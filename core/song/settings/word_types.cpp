@@ -1,6 +1,7 @@
 // Types whose values are words: yes or no, one of several, a file, a row.
 #include "song/settings/setting_type.h"
 #include "song/settings/type_tools.h"
+#include "words/words.h"
 
 #include <algorithm>
 
@@ -11,16 +12,18 @@ class YesNoType : public SettingType {
  public:
   std::string_view name() const override { return "boolean"; }
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
-    if (!v.boolean()) problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted true or false");
+    if (!v.boolean()) problems.error(ErrorId::wrong_type, place, worded("is %1, wanted true or false", v.typeName()));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
-    if (s.shown.size() == 2) return s.shown[*v.boolean() ? 1 : 0];
-    return *v.boolean() ? "yes" : "no";
+    if (s.shown.size() == 2) return worded(s.shown[*v.boolean() ? 1 : 0]);
+    return worded(*v.boolean() ? "yes" : "no");
   }
   std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     const std::string small = lower(typed);
     for (std::size_t i = 0; i < s.shown.size(); ++i)
-      if (!small.empty() && lower(s.shown[i]).starts_with(small)) return Value(i == 1);
+      if (!small.empty() && (lower(s.shown[i]).starts_with(small) || lower(worded(s.shown[i])).starts_with(small)))
+        return Value(i == 1);
+    if (small == lower(worded("yes")) || small == lower(worded("no"))) return Value(small == lower(worded("yes")));
     for (const char* yes : {"yes", "y", "on", "true", "1"})
       if (small == yes) return Value(true);
     for (const char* no : {"no", "n", "off", "false", "0"})
@@ -28,14 +31,17 @@ class YesNoType : public SettingType {
     return std::nullopt;
   }
   std::optional<std::string> typedWords(const SettingSpec& s) const override {
-    std::string all = "yes no on off true false";
-    for (const std::string& word : s.shown) all += word;
+    std::string all = "yes no on off true false" + worded("yes") + worded("no");
+    for (const std::string& word : s.shown) all += word + worded(word);
     return all;
   }
   Value stepped(const SettingSpec&, const Value& v, int steps, const TempoMap&, Beats) const override {
     return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
   }
   std::string range(const SettingSpec&) const override { return "true, false"; }
+  std::string typing(const SettingSpec& s) const override {
+    return text(s, Value(true)) + ", " + text(s, Value(false));
+  }
   std::string brief(const SettingSpec&) const override { return {}; }
   std::optional<Value> atRandom(const SettingSpec&, Draw draw) const override { return Value(draw() < 0.5); }
   std::optional<Value> varied(const SettingSpec&, const Value&, Draw, const TempoMap&, Beats) const override {
@@ -61,9 +67,10 @@ class ChoiceType : public SettingType {
     for (const auto& c : s.choices) all += (all.empty() ? "\"" : ", \"") + c + "\"";
     const auto* t = v.text();
     if (!t)
-      problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted one of " + all);
+      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted one of %2", v.typeName(), all));
     else if (std::find(s.choices.begin(), s.choices.end(), *t) == s.choices.end())
-      problems.error(ErrorId::unknown_choice, place, "\"" + *t + "\" is not one of " + all + didYouMean(*t, s.choices));
+      problems.error(ErrorId::unknown_choice, place,
+                     worded("\"%1\" is not one of %2%3", *t, all, didYouMean(*t, s.choices)));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
     return v.text() ? read(s, *v.text()) : std::string();
@@ -71,7 +78,7 @@ class ChoiceType : public SettingType {
   std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     const std::string small = lower(typed);
     if (std::find(s.choices.begin(), s.choices.end(), small) != s.choices.end()) return Value(small);
-    // As the file has it or as it is shown, whole, else by the beginning of one alone.
+    // As the file has it or as it is read, whole, else by the beginning of one alone.
     std::vector<std::string> begun;
     for (const std::string& c : s.choices) {
       const std::string shown = lower(read(s, c));
@@ -82,14 +89,18 @@ class ChoiceType : public SettingType {
   }
   std::optional<std::string> typedWords(const SettingSpec& s) const override {
     std::string all;
-    for (const std::string& c : s.choices) all += c;
-    for (const std::string& c : s.shown) all += c;
+    for (const std::string& c : s.choices) all += c + read(s, c);
     return all;
   }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     return turned(s, v, steps);
   }
   std::string range(const SettingSpec& s) const override { return quotedChoices(s); }
+  std::string typing(const SettingSpec& s) const override {
+    std::string all;
+    for (const std::string& c : s.choices) all += (all.empty() ? "" : ", ") + read(s, c);
+    return all;
+  }
   std::string brief(const SettingSpec& s) const override { return listedChoices(s); }
   std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
     return Value(oneOf(s.choices, draw));
@@ -110,7 +121,8 @@ class ChoiceType : public SettingType {
   /// A choice as it is shown.
   static std::string read(const SettingSpec& s, const std::string& choice) {
     const auto at = static_cast<std::size_t>(std::find(s.choices.begin(), s.choices.end(), choice) - s.choices.begin());
-    return at < s.shown.size() ? s.shown[at] : choice;
+    if (at < s.shown.size()) return worded(s.shown[at]);
+    return s.named ? choice : worded(choice);
   }
 };
 
@@ -119,15 +131,16 @@ class NameType : public SettingType {
  public:
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
     if (const auto* t = v.text(); !t)
-      problems.error(ErrorId::wrong_type, place, "is " + v.typeName() + ", wanted a text");
+      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted a text", v.typeName()));
     else if (t->empty() || t->size() > 4096)
-      problems.error(ErrorId::out_of_range, place, "must have 1 to 4096 bytes");
+      problems.error(ErrorId::out_of_range, place, worded("must have 1 to 4096 bytes"));
   }
   /// A path by its last part, what ships by its name.
   std::string text(const SettingSpec&, const Value& v) const override {
     const std::string& t = *v.text();
     const auto cut = t.find_last_of("/:");
-    return cut == std::string::npos || cut + 1 == t.size() ? t : t.substr(cut + 1);
+    const std::string last = cut == std::string::npos || cut + 1 == t.size() ? t : t.substr(cut + 1);
+    return t.starts_with("shipped:") ? worded(last) : last;
   }
   std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const override {
     if (typed.empty()) return std::nullopt;
@@ -158,19 +171,24 @@ class FileType : public NameType {
     NameType::check(s, v, place, problems);
     const auto* t = v.text();
     if (!t) return;
-    if (t->find('\0') != std::string::npos) problems.error(ErrorId::out_of_range, place, "is not a path");
+    if (t->find('\0') != std::string::npos) problems.error(ErrorId::out_of_range, place, worded("is not a path"));
     if (t->starts_with("shipped:") && std::find(s.choices.begin(), s.choices.end(), *t) == s.choices.end())
       problems.error(ErrorId::unknown_choice, place,
-                     "\"" + *t + "\" does not ship with Ivrin" + didYouMean(*t, s.choices));
+                     worded("\"%1\" does not ship with Ivrin%2", *t, didYouMean(*t, s.choices)));
   }
   std::string_view name() const override { return "text"; }
   std::string range(const SettingSpec& s) const override { return "a path, or " + quotedChoices(s); }
+  std::string typing(const SettingSpec& s) const override {
+    std::string all = worded("a path");
+    for (const std::string& c : s.choices) all += ", " + text(s, Value(c));
+    return all;
+  }
 };
 
 class RowType : public NameType {
  public:
   std::string_view name() const override { return "text"; }
-  std::string range(const SettingSpec&) const override { return "the id of a row"; }
+  std::string range(const SettingSpec&) const override { return worded("the id of a row"); }
   bool namesRow() const override { return true; }
 };
 
