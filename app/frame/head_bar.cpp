@@ -1,5 +1,6 @@
 #include "app/frame/head_bar.h"
 
+#include "app/openrow/open_drawing.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 
@@ -283,10 +284,7 @@ bool HeadBar::eventFilter(QObject* o, QEvent* e) {
 
 QString HeadBar::positionText() const {
   if (!session_.isOpen()) return QStringLiteral("1.1.1");
-  const TempoMap& map = session_.plan()->map();
-  const Beats b = session_.playBeat();
-  const BarPosition at = map.barAt(b);
-  return QStringLiteral("%1.%2.%3").arg(at.bar).arg(at.beat).arg(at.tick * 4 / map.meterAt(b).beatLength().ticks + 1);
+  return barWords(session_.plan()->map(), session_.playBeat());
 }
 
 void HeadBar::refresh() {

@@ -69,6 +69,7 @@ class MainWindow : public QMainWindow {
   void addTravelActions(const QString& menu);
   void addLookActions(const QString& menu);
   void addGridActions(const QString& menu);
+  void addReadActions(const QString& menu);
   void updateActions();
   void applyGrid();
   void applyPaper();

@@ -4,6 +4,7 @@
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 
+#include <QAccessible>
 #include <QApplication>
 #include <QKeyEvent>
 #include <QPainter>
@@ -59,6 +60,10 @@ QSize MeasureLine::sizeHint() const {
 
 void MeasureLine::say(const QString& text, bool isError, const QString& actionText, std::function<void()> action) {
   said_ = text;
+  if (!text.isEmpty()) {
+    lastSaid_ = text;
+    readOut(text);
+  }
   isError_ = isError;
   action_ = std::move(action);
   // What asks for a decision stays until it is made.
@@ -75,6 +80,16 @@ void MeasureLine::say(const QString& text, bool isError, const QString& actionTe
   offer_->setVisible(!actionText.isEmpty());
   layOut();
   update();
+}
+
+void MeasureLine::tell(const QString& text) {
+  action_ ? readOut(text) : say(text, false);
+}
+
+void MeasureLine::readOut(const QString& text) {
+  setAccessibleDescription(text);
+  QAccessibleEvent read(this, QAccessible::Alert);
+  QAccessible::updateAccessibility(&read);
 }
 
 /// The next act of the hand takes a message away before it does what it does: what that says stands then.

@@ -17,6 +17,10 @@ class MeasureLine : public QWidget {
   /// that is done or it is closed.
   void say(const QString& text, bool isError, const QString& actionText = {}, std::function<void()> action = {});
   QString said() const { return said_; }
+  /// On request: read out, and shown where nothing stands that asks for a decision.
+  void tell(const QString& text);
+  /// What was said last, though it may have left.
+  QString lastSaid() const { return lastSaid_; }
   /// Off, messages wait for the next act alone (tests, pictures).
   void setLeavesByItself(bool on) { leavesByItself_ = on; }
   QString figures() const;
@@ -34,9 +38,10 @@ class MeasureLine : public QWidget {
 
  private:
   void layOut();
+  void readOut(const QString& text);
   Session& session_;
   ScoreView& score_;
-  QString said_, doing_;
+  QString said_, lastSaid_, doing_;
   bool isError_ = false, leavesByItself_ = false;
   bool fresh_ = false; // said while the event of this moment is dealt with
   QTimer leaves_{this};

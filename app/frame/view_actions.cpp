@@ -116,6 +116,7 @@ void MainWindow::addLookActions(const QString& menu) {
        [this] { score_->setFoldsQuiet(action(QStringLiteral("foldQuiet"))->isChecked()); },
        true});
   addGridActions(menu);
+  addReadActions(menu);
   const QString papers = tr("Paper");
   add({"paper-desktop",
        menu,
@@ -153,6 +154,43 @@ void MainWindow::addLookActions(const QString& menu) {
        false,
        false,
        papers});
+}
+
+/// What is seen at a glance, said on request: it stands in the measure line, and screen readers read it out.
+void MainWindow::addReadActions(const QString& menu) {
+  const QString sub = tr("Read out");
+  const auto add = [&](const char* id, const QString& text, QKeyCombination key, std::function<QString()> words) {
+    actions_->add({QString::fromLatin1(id),
+                   menu,
+                   text,
+                   {},
+                   {K(key)},
+                   [this, words = std::move(words)] {
+                     const QString said = words();
+                     measure_->tell(said.isEmpty() ? tr("There is nothing to say.") : said);
+                   },
+                   false,
+                   false,
+                   sub});
+  };
+  add("readPlace", tr("&Place and figures"), QKeyCombination(Qt::Key_F7), [this] {
+    const QString place =
+        tr("%1 on %2").arg(head_->positionText(), asText(session_.song().rowName(score_->caretRow())));
+    const QString figures = measure_->figures();
+    return figures.isEmpty() ? place : QStringLiteral("%1 · %2").arg(place, figures);
+  });
+  add("readOrnament", tr("The &ornament"), Qt::SHIFT | Qt::Key_F7, [this] {
+    const std::string id = score_->ornamentAtCaret();
+    const Ornament* o = session_.song().ornament(id);
+    if (!o) return tr("No ornament stands on %1.").arg(asText(session_.song().rowName(score_->caretRow())));
+    const TempoMap& map = session_.plan()->map();
+    return tr("%1 at %2, over %3: %4")
+        .arg(kindWord(o->kind), barWords(map, o->start), spanWords(map, o->start, o->length),
+             o->enabled ? score_->saidOf(id) : tr("bypassed"));
+  });
+  add("readMeters", tr("The &meters"), QKeyCombination(Qt::Key_F8),
+      [this] { return tr("%1 · monitor %2 dB").arg(head_->meterText()).arg(listening_->monitorDb(), 0, 'f', 1); });
+  add("readMessage", tr("The &last message"), Qt::SHIFT | Qt::Key_F8, [this] { return measure_->lastSaid(); });
 }
 
 void MainWindow::addGridActions(const QString& menu) {

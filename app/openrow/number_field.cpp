@@ -1,7 +1,7 @@
 #include "app/openrow/number_field.h"
 
 #include "app/actions/action_registry.h"
-
+#include "app/openrow/readable_field.h"
 #include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -36,6 +36,7 @@ NumberField::NumberField(const SettingSpec& spec, QWidget* parent)
       spec.curve ? tr("%1\nDrag, wheel or arrow keys step it; double click for %2. C draws it as a curve.\nTyped: %3")
                  : tr("%1\nDrag, wheel or arrow keys step it; double click for %2.\nTyped: %3");
   setToolTip(tip.arg(asWords(spec.meaning), asText(settingText(spec, spec.initial)), asText(settingTyping(spec))));
+  makeFieldsReadable();
   announce();
 }
 
@@ -60,8 +61,8 @@ void NumberField::setHeard(bool on) {
 
 void NumberField::announce() {
   setAccessibleName(asWords(spec_.label));
-  setAccessibleDescription(QString::fromStdString(settingText(spec_, value_)) +
-                           (heard_ ? QString() : tr(", not heard as things stand")));
+  const QString text = asText(settingText(spec_, value_));
+  setAccessibleDescription(heard_ ? text : tr("%1, not heard as things stand").arg(text));
 }
 
 QSize NumberField::sizeHint() const {
@@ -315,8 +316,12 @@ void NumberField::endTyping(bool take, bool focusHere) {
     emit refused(asText(why));
     return;
   }
-  if (*v == value_) return;
-  setValue(*v);
+  enter(*v);
+}
+
+void NumberField::enter(const Value& v) {
+  if (v == value_) return;
+  setValue(v);
   emit changed(value_, false);
   emit settled();
 }

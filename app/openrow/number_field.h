@@ -65,6 +65,8 @@ class NumberField : public QWidget {
  public:
   /// As the wheel or the arrow keys would.
   void stepBy(int steps) { step(steps); }
+  /// As if it had been typed.
+  void enter(const Value& v);
 
  private:
   void step(int steps);

@@ -90,7 +90,14 @@ bool OpenHand::walk(int step, const OpenCanvas& c) {
   const OpenHandle* now = handleNamed(all, walked_);
   const auto n = static_cast<std::ptrdiff_t>(all.size());
   const std::ptrdiff_t from = now ? now - all.data() : step > 0 ? -1 : n;
-  const OpenHandle& h = all[static_cast<std::size_t>(((from + step) % n + n) % n)];
+  return walkTo(all[static_cast<std::size_t>(((from + step) % n + n) % n)].name, c);
+}
+
+bool OpenHand::walkTo(const QString& name, const OpenCanvas& c) {
+  const auto all = handles(c);
+  const OpenHandle* found = handleNamed(all, name);
+  if (!found) return false;
+  const OpenHandle& h = *found;
   walked_ = h.name;
   inCells_ = h.stepCell != nullptr;
   if (inCells_) cell_ = std::clamp(cell_, h.firstCell, std::max(h.firstCell, h.endCell - 1));

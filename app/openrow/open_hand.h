@@ -32,6 +32,8 @@ class OpenHand {
 
   /// By keys: to the next handle (+1) or the former (−1), round; false where there is none.
   bool walk(int step, const OpenCanvas& c);
+  /// To the handle of this name.
+  bool walkTo(const QString& name, const OpenCanvas& c);
   bool walking() const { return !walked_.isEmpty(); }
   void stopWalking() { walked_.clear(); }
   /// An arrow key moves what was walked to; false where it does not go that way.

@@ -194,17 +194,14 @@ void OpenTitle::setSentence(const QString& text, bool warns) {
 QString OpenTitle::placeWords() const {
   const Ornament& o = ornament_;
   const TempoMap& map = session_.plan()->map();
-  const auto place = [&](Beats b) {
-    const BarPosition at = map.barAt(b);
-    return QStringLiteral("%1.%2.%3").arg(at.bar).arg(at.beat).arg(at.tick * 4 / map.meterAt(b).beatLength().ticks + 1);
-  };
   if (!o.source.empty()) {
     const SourcePiece& s = o.source.front();
-    return tr("at %1, taken from %2 %3%4")
-        .arg(place(o.start), QString::fromStdString(session_.song().rowName(s.row.value_or(o.on))), place(s.start),
-             o.source.size() > 1 ? tr(" and elsewhere") : QString());
+    const QString words =
+        o.source.size() > 1 ? tr("at %1, taken from %2 %3 and elsewhere") : tr("at %1, taken from %2 %3");
+    return words.arg(barWords(map, o.start), asText(session_.song().rowName(s.row.value_or(o.on))),
+                     barWords(map, s.start));
   }
-  const QString stretch = tr("%1 to %2").arg(place(o.start), place(o.span().end));
+  const QString stretch = tr("%1 to %2").arg(barWords(map, o.start), barWords(map, o.span().end));
   return o.name.empty() ? stretch : tr("of “%1”, %2").arg(QString::fromStdString(o.name), stretch);
 }
 

@@ -115,6 +115,14 @@ std::optional<QString> fractionText(double rest) {
   return std::nullopt;
 }
 
+QString barWords(const TempoMap& map, Beats at) {
+  const BarPosition bar = map.barAt(at);
+  return QStringLiteral("%1.%2.%3")
+      .arg(bar.bar)
+      .arg(bar.beat)
+      .arg(bar.tick * 4 / map.meterAt(at).beatLength().ticks + 1);
+}
+
 QString spanWords(const TempoMap& map, Beats from, Beats length) {
   const double bar = map.meterAt(from).barLength().quarters(), beat = map.meterAt(from).beatLength().quarters();
   // Quarters, thirds and eighths of a beat as they are, up to a hundredth, so that four beats less a frame are a bar;

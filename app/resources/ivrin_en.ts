@@ -38,6 +38,13 @@
 <context>
     <name>QObject</name>
     <message numerus="yes">
+        <source>%n ornament(s) on this row</source>
+        <translation>
+            <numerusform>%n ornament on this row</numerusform>
+            <numerusform>%n ornaments on this row</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>%n ornament(s)</source>
         <translation>
             <numerusform>%n ornament</numerusform>

@@ -2,6 +2,7 @@
 #include "app/score/score_view.h"
 
 #include "app/openrow/open_row.h"
+#include "app/score/score_objects.h"
 #include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "song/edits.h"
@@ -26,6 +27,7 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
   at = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(at) + rows, 0,
                                                            static_cast<std::ptrdiff_t>(rows_.size()) - 1));
   if (extend) beginExtending();
+  if (caretRow_ != rows_[at]) readRow(*this, rows_[at]);
   caretRow_ = rows_[at];
   Beats to = caret_;
   if (steps != 0) {

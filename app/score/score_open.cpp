@@ -4,6 +4,7 @@
 #include "app/faces/face.h"
 #include "app/openrow/curve_lane.h"
 #include "app/openrow/open_row.h"
+#include "app/score/score_objects.h"
 #include "app/score/sign_strip.h"
 #include "finish/finisher.h"
 #include "manners/manners.h"
@@ -54,6 +55,7 @@ void ScoreView::openOrnament(const std::string& id) {
   layOut();
   bringIntoView(o->on);
   showRange(begin - air, end + air, true);
+  readOrnament(*this, id);
   emit openChanged();
 }
 
@@ -109,7 +111,24 @@ bool ScoreView::walkHandles(int step) {
   if (!openHand_.walk(step, c)) return false;
   emit session_.notice(tr("%1 \u2013 the arrow keys move it").arg(openHand_.said(c)), false);
   update(openArea());
+  readHandle(*this, openHand_.active());
   return true;
+}
+
+bool ScoreView::stepHandle(const QString& name, int step) {
+  if (open_.empty() || !session_.plan() || !openHand_.walkTo(name, canvas())) return false;
+  const bool moved = openHand_.arrow(0, step, grid_, canvas()) || openHand_.arrow(step, 0, grid_, canvas());
+  update(openArea());
+  readHandle(*this, name);
+  return moved;
+}
+
+QString ScoreView::saidOf(const std::string& ornament) const {
+  const Ornament* o = session_.song().ornament(ornament);
+  const Face* face = o ? faceOf(o->kind) : nullptr;
+  bool warns = false;
+  return face ? sentenceOf(*face->drawing(), {axis(), QRectF(), session_, *o, session_.plan()->node(ornament)}, warns)
+              : QString();
 }
 
 bool ScoreView::stopWalking() {
@@ -133,6 +152,7 @@ bool ScoreView::arrowed(QKeyEvent* e) {
   if (right == 0 && up == 0) return false;
   if (openHand_.arrow(right, up, grid_, canvas())) {
     emit session_.notice(openHand_.said(canvas()), false);
+    readHandle(*this, openHand_.active());
     update(openArea());
   } else
     emit session_.notice(right != 0 ? tr("%1 goes up and down").arg(openHand_.said(canvas()))

@@ -1,6 +1,7 @@
 #include "app/score/score_view.h"
 
 #include "app/faces/face.h"
+#include "app/score/score_objects.h"
 #include "app/theme/ornament_look.h"
 
 #include "app/openrow/curve_lane.h"
@@ -42,6 +43,7 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAcceptDrops(true);
+  makeScoreReadable();
   setAccessibleName(tr("Score"));
   setAccessibleDescription(
       tr("Arrow keys move by the grid and between rows, Shift selects, Return opens the ornament there."));

@@ -43,6 +43,7 @@ class ScoreView : public QWidget {
   ScoreView(Session& session, QWidget* parent);
   ~ScoreView() override;
 
+  Session& session() const { return session_; }
   const TimeAxis& axis() const { return travel_.axis(); }
   const std::optional<Selection>& selection() const { return selection_; }
   void select(std::optional<Selection> s);
@@ -131,6 +132,11 @@ class ScoreView : public QWidget {
   /// Keys walk the handles of the open ornament; what is walked to is moved by the arrow keys. False where there is
   /// none.
   bool walkHandles(int step);
+  /// One step up or down of a handle of the open ornament; where it goes only sideways, right or left. False where it
+  /// does not move.
+  bool stepHandle(const QString& name, int step);
+  /// What an ornament does, in a sentence, open or not.
+  QString saidOf(const std::string& ornament) const;
   /// False where none was walked to.
   bool stopWalking();
   /// While it plays the page is turned with the playhead, until somebody looks elsewhere.
