@@ -127,14 +127,6 @@ void FormLine::paintSong(QPainter& p) {
       drawSongText(p, QPointF(x0, scaled(18)), words, 12.5, true, c.quiet);
   }
   // Sections: a notch and a boxed letter; landings: a notch and a name. Their ornaments' signs stand below.
-  const auto signsFor = [&](const std::string& id, double x) {
-    for (const auto& o : session_.song().ornaments) {
-      if (o->landing != id) continue;
-      drawSign(p, QString::fromStdString(o->kind), QRectF(x + scaled(6), height() - scaled(18), scaled(17), scaled(13)),
-               inkOf(*o));
-      x += scaled(21);
-    }
-  };
   QChar letter('A');
   const auto notch = [&](const Landing& l) {
     const bool current = score_.landing() && score_.landing()->id == l.id;
@@ -146,7 +138,6 @@ void FormLine::paintSong(QPainter& p) {
     }
     p.setPen(QPen(c.ochre, current ? 2.4 : 1.2));
     p.drawLine(QPointF(x, scaled(7)), QPointF(x, height() - scaled(15)));
-    signsFor(l.id, x - scaled(2));
     return x;
   };
   // A name has room to the next notch; one that has none is not written.
@@ -174,11 +165,50 @@ void FormLine::paintSong(QPainter& p) {
     const double x = notch(l);
     name(l, QPointF(x + scaled(5), scaled(18)), true);
   }
-  for (const auto& o : session_.song().ornaments) { // free ones at their own place
-    if (o->landing) continue;
-    drawSign(p, QString::fromStdString(o->kind), QRectF(xOf(o->start), height() - scaled(17), scaled(14), scaled(11)),
-             inkOf(*o));
+  for (const FormSign& s : signs()) {
+    const double w = scaled(s.tied ? 17 : 14), h = scaled(s.tied ? 13 : 11);
+    drawSign(p, asText(s.ornament->kind), QRectF(s.x, height() - scaled(11.5) - h / 2, w, h), inkOf(*s.ornament));
   }
+}
+
+/// What is heard before a landing stands before it, what is heard from it on behind it; free ones at their own place.
+/// None lies on another or over a landing, as far as there is room between two of them.
+std::vector<FormSign> FormLine::signs() const {
+  std::vector<double> walls{0};
+  const auto landings = session_.song().allLandings();
+  for (const Landing& l : landings) walls.push_back(xOf(l.at));
+  walls.push_back(width());
+  std::sort(walls.begin(), walls.end());
+  std::vector<std::vector<FormSign>> between(walls.size());
+  for (const auto& o : session_.song().ornaments) {
+    const auto l = o->landing ? session_.song().landingById(*o->landing) : std::nullopt;
+    const double wall = l ? xOf(l->at) : 0;
+    const bool before = l && (o->start < l->at || leadsIn(*o));
+    const double x = l ? wall : xOf(o->start);
+    const auto at = before ? std::lower_bound(walls.begin() + 1, walls.end() - 1, x)
+                           : std::upper_bound(walls.begin() + 1, walls.end() - 1, x);
+    between[static_cast<std::size_t>(at - walls.begin())].push_back({&*o, x, l.has_value()});
+  }
+  std::vector<FormSign> all;
+  for (std::size_t i = 1; i < walls.size(); ++i) {
+    auto& some = between[i];
+    std::stable_sort(some.begin(), some.end(), [](const FormSign& a, const FormSign& b) { return a.x < b.x; });
+    const double first = walls[i - 1] + scaled(4), end = walls[i] - scaled(5),
+                 step = std::min(1.0 * scaled(20),
+                                 (end - first) / static_cast<double>(std::max<std::size_t>(1, some.size())));
+    double least = first;
+    for (FormSign& s : some) {
+      s.x = std::max(s.x, least);
+      least = s.x + step;
+    }
+    double most = end;
+    for (auto s = some.rbegin(); s != some.rend(); ++s) {
+      s->x = std::max(first, std::min(s->x, most - step));
+      most = s->x;
+    }
+    all.insert(all.end(), some.begin(), some.end());
+  }
+  return all;
 }
 
 void FormLine::tick() {

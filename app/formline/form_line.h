@@ -9,6 +9,13 @@
 
 namespace ivrin::app {
 
+/// The sign of an ornament on the form line.
+struct FormSign {
+  const Ornament* ornament;
+  double x; // of its left edge
+  bool tied;
+};
+
 class FormLine : public QWidget {
   Q_OBJECT
  public:
@@ -17,6 +24,7 @@ class FormLine : public QWidget {
   double xOf(Beats b) const;
   /// Where a section's or landing's letter and name stand.
   QRectF markOf(const std::string& id) const;
+  std::vector<FormSign> signs() const;
   /// Types a new name at its place; Return keeps it, Esc leaves the old one.
   void rename(const std::string& id);
   QLineEdit* nameField() const { return name_; }

@@ -1,6 +1,7 @@
 #include "app/frame/head_bar.h"
 
 #include "app/openrow/open_drawing.h"
+#include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 
@@ -134,22 +135,31 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
         const Palette& c = paper();
         const TempoMap& map = session_.plan()->map();
         const Beats here = session_.playBeat();
-        drawMark(p, Mark::crotchet, QRectF(0, r.center().y() - scaled(10), scaled(17), scaled(20)), c.ink);
-        p.setFont(sans(17, Weight::medium));
+        const double middle = r.center().y() - (stacked_ ? scaled(8) : 0);
+        drawMark(p, Mark::crotchet,
+                 QRectF(0, middle - scaled(stacked_ ? 9 : 10), scaled(17), scaled(stacked_ ? 18 : 20)), c.ink);
+        p.setFont(sans(stacked_ ? 15.5 : 17, Weight::medium));
         p.setPen(c.ink);
         const QString bpm = QStringLiteral("= %1").arg(QString::number(map.bpmAt(here), 'g', 6));
+        const MeterEntry& m = map.meterAt(here);
+        const auto& key = session_.song().key;
+        const QString keyWords =
+            !key ? QString() : (key->minor ? tr("%1 minor") : tr("%1 major")).arg(QString::fromUtf8(kNotes[key->note]));
+        if (stacked_) { // meter and key under the tempo
+          p.drawText(QRectF(scaled(19), 0, r.width() - scaled(19), r.height() - scaled(17)),
+                     Qt::AlignVCenter | Qt::AlignLeft, bpm);
+          drawSongText(p, QPointF(0, r.height() - scaled(4)),
+                       QStringLiteral("%1/%2  %3").arg(m.count).arg(m.unit).arg(keyWords), 14, true, c.quiet);
+          return;
+        }
         p.drawText(QRectF(scaled(19), 0, scaled(70), r.height()), Qt::AlignVCenter | Qt::AlignLeft, bpm);
         double x = scaled(19) + QFontMetricsF(p.font()).horizontalAdvance(bpm) + scaled(12);
-        const MeterEntry& m = map.meterAt(here);
         p.setFont(sans(13, Weight::semibold));
         for (const auto& [text, dy] : {std::pair{QString::number(m.count), -0.5}, {QString::number(m.unit), 0.5}})
           p.drawText(QRectF(x, r.center().y() + dy * scaled(14) - scaled(9), scaled(20), scaled(18)), Qt::AlignCenter,
                      text);
         x += scaled(26);
-        if (const auto& key = session_.song().key)
-          drawSongText(p, QPointF(x, r.center().y() + scaled(5)),
-                       QString::fromUtf8(kNotes[key->note]) + (key->minor ? tr(" minor") : tr(" major")), 15, true,
-                       c.quiet);
+        drawSongText(p, QPointF(x, r.center().y() + scaled(5)), keyWords, 15, true, c.quiet);
       },
       this);
   row->addWidget(tempo_);
@@ -205,6 +215,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
   auto* mono = addButton(new InkButton(tr("mono"), this), QStringLiteral("mono"));
   mono->setTextPx(13);
   monitor_ = new MonitorDigits(monitorSpec(), this);
+  monitor_->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed);
   connect(monitor_, &NumberField::changed, this, [this](const Value& v) { listening_.setMonitorDb(*v.number()); });
   auto* right = new QVBoxLayout;
   right->setSpacing(0);
@@ -233,15 +244,36 @@ void HeadBar::giveMenuLetters() {
   for (QMenu* m : menus_->findChildren<QMenu*>()) ActionRegistry::giveLetters(m->actions());
 }
 
-/// Where it is narrow, or the text large, what can be had elsewhere steps back.
 void HeadBar::resizeEvent(QResizeEvent*) {
-  QWidget* const steps[] = {tempo_, buttons_[QStringLiteral("equal")], meter_};
-  for (QWidget* w : steps) w->setVisible(true);
-  for (QWidget* w : steps) {
+  fit();
+}
+
+/// Where it is narrow, or the text large: first the title takes what it needs and meter and key go under the tempo,
+/// then menus wait behind a mark; at last what can be had elsewhere steps back, the tempo after all else.
+void HeadBar::fit() {
+  const int menus = menus_->sizeHint().width(), fewest = scaled(58);
+  const QString name = asText(session_.song().title);
+  const int title = std::clamp(static_cast<int>(songTextWidth(shortened(name, 100), 24, true)) + scaled(54),
+                               scaled(100), scaled(196));
+  QWidget* const leaving[] = {buttons_[QStringLiteral("equal")], meter_, tempo_};
+  const auto roomLeft = [&] {
     layout()->invalidate();
-    if (layout()->minimumSize().width() <= width()) break;
-    w->setVisible(false);
-  }
+    return width() - layout()->minimumSize().width();
+  };
+  const auto arrange = [&](bool close, bool few, int gone) {
+    stacked_ = close;
+    title_->setHint({few ? std::min(title, scaled(132)) : close ? title : scaled(196), scaled(44)});
+    tempo_->setHint({scaled(close ? 84 : 150), scaled(40)});
+    position_->setHint({scaled(close ? 80 : 96), scaled(40)});
+    meter_->setHint({scaled(close ? 126 : 150), scaled(40)});
+    menus_->setFixedWidth(few ? fewest : menus);
+    for (int i = 0; i < 3; ++i) leaving[i]->setVisible(i >= gone);
+    return roomLeft() >= 0;
+  };
+  if (arrange(false, false, 0) || arrange(true, false, 0)) return;
+  for (int gone = 0; gone <= 3; ++gone)
+    if (arrange(true, true, gone)) break;
+  menus_->setFixedWidth(std::clamp(fewest + roomLeft(), fewest, menus));
 }
 
 InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
@@ -296,6 +328,7 @@ void HeadBar::refresh() {
                             .arg(scaled(13.5))
                             .arg(scaled(5))
                             .arg(scaled(9)));
+  fit();
   monitor_->setValue(Value(listening_.monitorDb()));
   const double match = session_.playback().matchDb();
   InkButton* equal = buttons_[QStringLiteral("equal")];

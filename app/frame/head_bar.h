@@ -21,6 +21,8 @@ class HeadBar : public QWidget {
   QString positionText() const;
   InkButton* button(const QString& actionId) const { return buttons_.value(actionId); }
   NumberField* monitor() const { return monitor_; }
+  QWidget* tempo() const { return tempo_; }
+  QWidget* loudness() const { return meter_; }
   /// Once all menus are whole: every entry gets a letter of its own.
   void giveMenuLetters();
   QMenu* menu(const QString& title) const { return menu_.value(title); }
@@ -44,6 +46,8 @@ class HeadBar : public QWidget {
   QMenuBar* menus_;
   QMap<QString, QMenu*> menu_;
   NumberField* monitor_;
+  void fit();
+  bool stacked_ = false; // meter and key under the tempo
   bool wasPlaying_ = false;
   float truePeak_ = 0;
   Painted *title_, *position_, *tempo_, *meter_;

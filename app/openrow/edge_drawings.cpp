@@ -11,14 +11,17 @@ namespace {
 /// The open gap: its edges, and the hatching that the score draws for what is taken away.
 class GapDrawing : public OpenDrawing {
  public:
-  void paint(QPainter& p, const OpenCanvas& c) const override { paintSourceEdges(p, c, QObject::tr("taken away")); }
+  void paint(QPainter& p, const OpenCanvas& c) const override {
+    paintSourceEdges(p, c, cutsTails(c) ? QObject::tr("taken away") : QObject::tr("dry sound taken away, tails go on"));
+  }
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override { return sourceHandles(c, QObject::tr("edge")); }
   QString sentence(const OpenCanvas& c, bool&) const override {
-    const bool cut = *valueOf(c, "tails").text() == "cut";
-    return QObject::tr("silent for %1; tails %2")
-        .arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length),
-             cut ? QObject::tr("are cut") : QObject::tr("go on"));
+    return (cutsTails(c) ? QObject::tr("silent for %1; tails are cut") : QObject::tr("silent for %1; tails go on"))
+        .arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length));
   }
+
+ private:
+  static bool cutsTails(const OpenCanvas& c) { return *valueOf(c, "tails").text() == "cut"; }
 };
 
 /// The open treat: what goes through the finish, how much of it, and how long it goes on.

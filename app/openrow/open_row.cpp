@@ -23,6 +23,7 @@
 namespace ivrin::app {
 namespace {
 
+constexpr int kBrace = 24; // the column of braces, at the margin's left
 constexpr int kFinish = 34, kPatterns = 26;
 constexpr std::size_t kShared = 5; // numbers of a line that leave room for those of the whole
 
@@ -331,6 +332,9 @@ void OpenRow::place(const QRect& row) {
   row_ = row;
   title_->setGeometry(row.left(), row.top(), row.width(), titleHeight());
   panel_->setGeometry(row.left(), row.bottom() + 1 - panelHeight(), row.width(), panelHeight());
+  // The brace of its bus goes on past them.
+  for (QWidget* w : {static_cast<QWidget*>(title_), static_cast<QWidget*>(panel_)})
+    w->setMask(w->rect().adjusted(scaled(kBrace), 0, 0, 0));
   finish_->setGeometry(0, panelHeight() - scaled(kFinish) - scaled(4), row.width(), scaled(kFinish) + scaled(2));
   panel_->setTop(patternHeight());
   patterns_->setVisible(hasCells_);

@@ -9,8 +9,7 @@ namespace {
 
 constexpr int kMargin = 112, kRightMargin = 14, kRuler = 42;
 constexpr int kDrawingLeast = 96, kThinnestStaff = 18, kRowsBeside = 6; // beside an open row
-constexpr int kOpenHeight = 372, kOpenMost = 540, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 104,
-              kRowMostBesideFolded = 150;
+constexpr int kOpenHeight = 372, kOpenMost = 540, kFoldedLeast = 24, kFoldedMost = 44, kRowLeast = 34, kRowMost = 150;
 
 } // namespace
 
@@ -98,9 +97,7 @@ Page layOutPage(const PageSpec& spec) {
   const int thin =
       open ? std::clamp((room - openHeight) / std::max(1, folds), scaled(kThinnestStaff), scaled(kFoldedMost))
            : std::clamp(room / n, scaled(kFoldedLeast), scaled(30));
-  const int each = whole == 0 ? 0
-                              : std::clamp((room - folds * thin) / whole, scaled(kRowLeast),
-                                           scaled(folds > 0 ? kRowMostBesideFolded : kRowMost));
+  const int each = whole == 0 ? 0 : std::clamp((room - folds * thin) / whole, scaled(kRowLeast), scaled(kRowMost));
   page.contentHeight = openHeight + folds * thin + each * whole;
   page.scrollY = std::clamp(spec.scrollY, 0, std::max(0, page.contentHeight - room));
   int y = Page::rulerHeight() - page.scrollY;

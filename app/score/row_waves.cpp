@@ -100,8 +100,8 @@ Peak RowWaves::stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t
   return begin < end ? scan(audio.left() + begin, audio.right() + begin, end - begin) : Peak{};
 }
 
-WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, double mid, double half,
-                          bool keep) const {
+WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep,
+                          const Which& which) const {
   const auto n = frames.size() - 1;
   WaveColumns w(static_cast<int>(n));
   const double scale = 1 / fullScale(row);
@@ -113,7 +113,7 @@ WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, do
     if (const auto index = plan->rowIndex(row)) {
       offset = plan->rows()[*index].offset;
       for (const auto& node : plan->rows()[*index].ornaments)
-        if (!node->plan.dry.isOne()) gains.push_back(&node->plan.dry);
+        if (!node->plan.dry.isOne() && which(*node)) gains.push_back(&node->plan.dry);
     }
   const auto made = audio ? nullptr : madePeaks(row);
   const auto low = scratch(0, n), high = scratch(1, n);
@@ -150,26 +150,47 @@ WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, do
 }
 
 WaveColumns RowWaves::row(const std::string& row, const ColumnFrames& frames, double mid, double half) const {
-  return dry(row, frames, mid, half, true);
+  return dry(row, frames, mid, half, true, [](const OrnamentNode&) { return true; });
+}
+
+std::optional<WaveColumns> RowWaves::goesOn(const std::string& row, const ColumnFrames& frames, double mid,
+                                            double half) const {
+  constexpr double kSilent = 0.001; // −60 dB
+  const auto& plan = source_.plan;
+  const auto index = plan && !source_.audio.of(row) ? plan->rowIndex(row) : std::nullopt;
+  if (!index) return std::nullopt;
+  const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
+  const auto& nodes = plan->rows()[*index].ornaments;
+  if (std::all_of(nodes.begin(), nodes.end(),
+                  [&](const auto& node) { return intersect(node->plan.dry.span(), seen).empty(); }))
+    return std::nullopt;
+  WaveColumns w = this->row(row, frames, mid, half);
+  for (std::size_t x = 0; x < w.top.size(); ++x) {
+    double g = 1;
+    for (const auto& node : nodes) g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
+    if (g > kSilent) w.top[x] = w.bottom[x] = static_cast<float>(mid);
+  }
+  return w;
 }
 
 std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const ColumnFrames& frames, double mid,
-                                                double half) const {
+                                                double half, const Which& which) const {
   const auto& plan = source_.plan;
   const auto index = plan ? plan->rowIndex(row) : std::nullopt;
   if (!index) return std::nullopt;
   const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
   bool any = false;
-  for (const auto& node : plan->rows()[*index].ornaments) any = any || !intersect(node->plan.dry.span(), seen).empty();
+  for (const auto& node : plan->rows()[*index].ornaments)
+    any = any || (which(*node) && !intersect(node->plan.dry.span(), seen).empty());
   if (!any) return std::nullopt;
-  if (source_.audio.of(row)) return dry(row, frames, mid, half, false);
+  if (source_.audio.of(row)) return dry(row, frames, mid, half, false, which);
   // A bus or the mix is drawn as it sounds; what is missing is shown as an even band over the gap.
   const auto n = frames.size() - 1;
   WaveColumns w(static_cast<int>(n));
   for (std::size_t x = 0; x < n; ++x) {
     double g = 1;
     for (const auto& node : plan->rows()[*index].ornaments)
-      g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
+      if (which(*node)) g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
     const double reach = g < 0.999 ? (1 - g) * 0.72 * half : 0;
     w.top[x] = static_cast<float>(mid - reach);
     w.bottom[x] = static_cast<float>(mid + reach);

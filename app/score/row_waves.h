@@ -7,6 +7,8 @@
 #include "render/song_audio.h"
 #include "services/row_peaks.h"
 
+#include <functional>
+
 namespace ivrin::app {
 
 /// Peaks of a print, side by side, growing as it is computed.
@@ -39,9 +41,14 @@ class RowWaves {
   /// Dry sound of a stem, turned down where ornaments turn it down; a bus or the mix as it sounds. `mid` and `half` in
   /// device pixels.
   WaveColumns row(const std::string& row, const ColumnFrames& frames, double mid, double half) const;
-  /// Dry sound that ornaments take away: what row() leaves out. Nothing where no gain is below one.
-  std::optional<WaveColumns> turnedDown(const std::string& row, const ColumnFrames& frames, double mid,
-                                        double half) const;
+  /// Some of the ornaments of a row.
+  using Which = std::function<bool(const OrnamentNode&)>;
+  /// Dry sound that those ornaments take away: what row() leaves out. Nothing where no gain of theirs is below one.
+  std::optional<WaveColumns> turnedDown(const std::string& row, const ColumnFrames& frames, double mid, double half,
+                                        const Which& which) const;
+  /// Of a bus or the mix: what row() draws where its dry sound is silent, so that only what ornaments add goes on.
+  /// Nothing where there is none of it.
+  std::optional<WaveColumns> goesOn(const std::string& row, const ColumnFrames& frames, double mid, double half) const;
   /// What an ornament adds. `opened`: left upwards, right downwards; else both sides about the middle. Begins at the
   /// first column with sound: `first` is its index.
   WaveColumns print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,
@@ -55,7 +62,8 @@ class RowWaves {
  private:
   Peak stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t end) const;
   const PrintPeaks& peaksOf(const OrnamentNode& node);
-  WaveColumns dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep) const;
+  WaveColumns dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep,
+                  const Which& which) const;
   std::shared_ptr<const PeakPyramid> madePeaks(const std::string& row) const;
   WaveSource source_;
   std::map<const Print*, std::pair<std::weak_ptr<Print>, PrintPeaks>> prints_;

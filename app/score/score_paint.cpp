@@ -13,7 +13,6 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kLeastBeatNumber = 56; // pixels from one number of the ruler to the next
 constexpr int kSharedFromColumns = 500;
 
 QRgb mixed(const QColor& a, const QColor& b, double u) {
@@ -60,9 +59,16 @@ void paintRow(const ScorePicture& s, const RowWaves& waves, QImage& image, const
   const double half = height / 2, mid = top + half;
   const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
   const RowMix mix = s.song().rowMix(r.id);
-  if (const auto gone = waves.turnedDown(r.id, frames, mid, half)) // graphite hatching
-    drawWave(image, 0, y0, y1, *gone,
-             {c.quiet.rgb(), 0.04f, 0.62f, static_cast<float>(4 * s.ratio), 0.30f, 0.30f, origin});
+  // Graphite hatching; in an open row what other ornaments take away is only hinted at.
+  const auto hatch = [&](const RowWaves::Which& which, float strength) {
+    if (const auto gone = waves.turnedDown(r.id, frames, mid, half, which))
+      drawWave(
+          image, 0, y0, y1, *gone,
+          {c.quiet.rgb(), 0.04f * strength, 0.62f * strength, static_cast<float>(4 * s.ratio), 0.30f, 0.30f, origin});
+  };
+  const auto opened = [&](const OrnamentNode& node) { return r.open && node.ornament->id == s.open; };
+  hatch([&](const OrnamentNode& node) { return !opened(node); }, r.open ? 0.25f : 1.0f);
+  hatch(opened, 1.0f);
   const Pencil ink = r.open ? Pencil{mixed(c.card, c.wave, c.night ? 0.36 : 0.26)}
                             : Pencil{mix.mute ? mixed(c.paper, c.wave, 0.25) : c.wave.rgb()};
   const WaveColumns wave = waves.row(r.id, frames, mid, half);
@@ -75,6 +81,11 @@ void paintRow(const ScorePicture& s, const RowWaves& waves, QImage& image, const
       if (frames[x] < span.begin.count || frames[x] >= span.end.count)
         source.top[x] = source.bottom[x] = static_cast<float>(mid);
     if (o->source.empty()) drawWave(image, 0, y0, y1, source, Pencil{c.wave.rgb()});
+  }
+  // Where a bus or the mix has no dry sound of its own, what is heard is what ornaments add.
+  if (const auto goesOn = waves.goesOn(r.id, frames, mid, half)) {
+    if (r.open) drawWave(image, 0, y0, y1, *goesOn, Pencil{c.card.rgb()});
+    drawWave(image, 0, y0, y1, *goesOn, Pencil{mixed(r.open ? c.card : c.paper, c.blue, mix.mute ? 0.25 : 0.55)});
   }
   const auto index = s.plan->rowIndex(r.id);
   if (!index || mix.mute) return;
@@ -192,110 +203,6 @@ void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint
     p.fillRect(QRectF(dirty.left(), r.y + r.height - thick, dirty.width(), thick), colour);
     if (r.open) p.fillRect(QRectF(dirty.left(), r.y - thick / 2, dirty.width(), thick), colour);
   }
-}
-
-/// Zoomed in, beats have numbers too, and their sixteenths; no view is without one.
-void paintBeatNumbers(QPainter& p, const ScorePicture& s, std::int64_t first, std::int64_t last) {
-  const Palette& c = paper();
-  const TempoMap& map = s.map();
-  bool any = false;
-  const auto number = [&](double x, const BarPosition& at, int parts, const QColor& ink) {
-    QString text = QStringLiteral("%1.%2").arg(at.bar).arg(at.beat);
-    if (parts > 1)
-      text += QStringLiteral(".%1").arg(at.tick * parts / map.meterAt(map.barStart(at.bar)).beatLength().ticks + 1);
-    drawSongText(p, QPointF(x + scaled(4), scaled(38)), text, 12, true, ink);
-    any = true;
-  };
-  for (std::int64_t bar = first; bar <= last; ++bar) {
-    const Beats start = map.barStart(bar);
-    if (s.axis.xOf(start) >= s.axis.x0 && s.axis.xOf(start) < s.page.width()) any = true; // has its own
-    const MeterEntry& meter = map.meterAt(start);
-    const double beatPx = meter.beatLength().quarters() * s.axis.pxPerBeat;
-    const int parts = beatPx / 4 >= scaled(kLeastBeatNumber) ? 4 : 1;
-    if (beatPx < scaled(kLeastBeatNumber)) continue;
-    const Beats step(meter.beatLength().ticks / parts);
-    // Only those in view: deep in, a bar is far wider than the page.
-    const auto from = std::max<std::int64_t>(1, (s.axis.beatAt(s.axis.x0) - start).ticks / step.ticks);
-    for (std::int64_t n = from; step.ticks * n < meter.barLength().ticks; ++n) {
-      const Beats at = start + Beats(step.ticks * n);
-      const double x = s.axis.xOf(at);
-      if (x > s.page.width()) break;
-      if (x < s.axis.x0) continue;
-      p.setPen(QPen(c.beatRule, 1));
-      p.drawLine(QPointF(x, Page::rulerHeight() - scaled(12)), QPointF(x, Page::rulerHeight()));
-      number(x, map.barAt(at), parts, c.quiet);
-    }
-  }
-  if (!any) number(s.axis.x0, map.barAt(s.axis.beatAt(s.axis.x0)), 4, c.quiet); // where the page begins
-}
-
-void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
-  const Palette& c = paper();
-  const QRect ruler(0, 0, s.page.width(), Page::rulerHeight());
-  if (!dirty.intersects(ruler)) return;
-  p.save();
-  p.setClipRect(ruler.intersected(dirty));
-  p.fillRect(ruler, c.paper);
-  const TempoMap& map = s.map();
-  const double barPx = map.meterAt(s.axis.beatAt(s.axis.x0)).barLength().quarters() * s.axis.pxPerBeat;
-  std::int64_t every = 1;
-  while (static_cast<double>(every) * barPx < scaled(46)) every *= 2;
-  const BarPosition home = map.barAt(s.landing ? s.landing->at : Beats(0));
-  const bool onBar = home.beat == 1 && home.tick == 0;
-  const std::int64_t first = map.barAt(s.axis.beatAt(s.axis.x0 - 60)).bar,
-                     last = map.barAt(s.axis.beatAt(s.page.width() + 10)).bar;
-  p.setClipRect(QRect(Page::marginWidth(), 0, s.page.width(), Page::rulerHeight()).intersected(dirty));
-  std::int64_t from = home.bar + ((first - home.bar) / every - 1) * every;
-  for (std::int64_t bar = from; bar <= last; bar += every) {
-    const double x = s.axis.xOf(map.barStart(bar));
-    p.setPen(QPen(c.barRule, 1));
-    p.drawLine(QPointF(x, Page::rulerHeight() - scaled(16)), QPointF(x, Page::rulerHeight()));
-    const std::int64_t count = bar - home.bar;
-    const bool atLanding = s.landing && count == 0 && onBar;
-    if (!atLanding) {
-      const QString text =
-          count < 0 ? QStringLiteral("\u2212%1").arg(-count) : QStringLiteral("+%1").arg(count + (onBar ? 1 : 0));
-      drawSongText(p, QPointF(x + scaled(5), scaled(20)), text, 17, false, c.ink);
-    }
-    const auto landings = s.song().allLandings();
-    const bool onLine = std::any_of(landings.begin(), landings.end(),
-                                    [&](const Landing& l) { return l.at == map.barStart(bar); }); // whose line is thick
-    drawSongText(p, QPointF(x + scaled(onLine ? 8 : 4), scaled(38)), QString::number(bar), 12, true, c.quiet);
-  }
-  if (every == 1) paintBeatNumbers(p, s, first, last);
-  // Rehearsal marks of sections, names of landings.
-  constexpr double kLongestName = 320; // on the ruler
-  QChar letter('A');
-  for (const Landing& section : s.song().sections) {
-    const double x = s.axis.xOf(section.at);
-    const QString mark(letter);
-    letter = QChar(letter.unicode() + 1);
-    if (x < s.axis.x0 - scaled(200) || x > s.page.width()) continue;
-    const bool current = s.landing && s.landing->id == section.id;
-    const QString name = shortened(QString::fromStdString(section.name), 16, true, scaled(kLongestName));
-    const double w = songTextWidth(mark, 17, false) + scaled(9);
-    QRectF box(x - 1, scaled(4), w, scaled(20));
-    p.fillRect(box.adjusted(0, 0, scaled(current ? 30 : 6) + songTextWidth(name, 16, true), 0), c.paper);
-    p.setPen(QPen(c.ink, 1.3));
-    p.drawRect(box);
-    drawSongText(p, QPointF(box.left() + scaled(4.5), scaled(20)), mark, 17, false, c.ink);
-    double at = box.right() + scaled(8);
-    if (current) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);
-    drawSongText(p, QPointF(at, scaled(20)), name, 16, true, c.ink);
-  }
-  for (const Landing& l : s.song().landings) {
-    const QString name = shortened(QString::fromStdString(l.name), 16, true, scaled(kLongestName));
-    const double x = s.axis.xOf(l.at), w = songTextWidth(name, 16, true);
-    if (x < s.axis.x0 - w - 20 || x > s.page.width()) continue;
-    const bool current = s.landing && s.landing->id == l.id && onBar;
-    p.fillRect(QRectF(x + 1, scaled(4), w + scaled(current ? 46 : 12), scaled(20)), c.paper);
-    double at = x + scaled(7);
-    if (current) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);
-    drawSongText(p, QPointF(at, scaled(20)), name, 16, true, c.ink);
-  }
-  p.restore();
-  p.setPen(QPen(c.barRule, 1));
-  p.drawLine(QPointF(scaled(24), Page::rulerHeight() - 0.5), QPointF(s.page.width(), Page::rulerHeight() - 0.5));
 }
 
 void paintMargin(QPainter& p, const ScorePicture& s, const QRect& dirty) {

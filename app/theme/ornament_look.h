@@ -16,9 +16,14 @@ inline QString kindWord(const std::string& kind) {
 }
 
 /// Rust for what sounds, or takes away, before its landing or source; blue for what follows. Switched off it is quiet.
-inline QColor inkOf(const Ornament& o) {
+/// It is heard before its landing.
+inline bool leadsIn(const Ornament& o) {
   const Kind* kind = allKinds().find(o.kind);
-  return !o.enabled ? paper().quiet : kind && kind->leadsIn(o) ? paper().rust : paper().blue;
+  return kind && kind->leadsIn(o);
+}
+
+inline QColor inkOf(const Ornament& o) {
+  return !o.enabled ? paper().quiet : leadsIn(o) ? paper().rust : paper().blue;
 }
 
 /// Where a print turns from lead-in to what follows: its landing, else the begin of its source.

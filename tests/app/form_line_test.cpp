@@ -1,4 +1,8 @@
 // The form line: travelling, and editing sections and landings with all that is tied to them.
+#include "app/formline/form_line.h"
+#include "app/frame/head_bar.h"
+#include "app/score/ruler.h"
+#include "app/theme/type.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>
@@ -126,4 +130,82 @@ TEST_CASE("the right button offers what can be done at a place", "[form]") {
   QTest::keyClick(rig.window->form().nameField(), Qt::Key_Return);
   choose(form.markOf(rig.session->song().landings[0].id).center().toPoint(), "Remove");
   CHECK(rig.session->song().landings.empty());
+}
+
+TEST_CASE("signs stand before their landing or behind it as they are heard, and none lies on another", "[form]") {
+  SmallSongRig rig;
+  Song s = rig.session->song();
+  int n = 0;
+  const auto add = [&](const char* kind, double start, double length, const char* landing) {
+    Ornament o;
+    o.id = "n" + std::to_string(n++);
+    o.kind = kind;
+    o.on = "voice";
+    o.start = Beats::ofQuarters(start);
+    o.length = Beats::ofQuarters(length);
+    if (*landing) o.landing = landing;
+    s = withOrnament(std::move(s), o);
+  };
+  add("gap", 14, 2, "b");
+  add("reverse-reverb", 16, 1, "b"); // its word comes after, it is heard before
+  add("delay-throw", 16, 1, "b");
+  for (int i = 0; i < 5; ++i) add("delay-throw", 15.5, 0.25, "");
+  add("pulse", 20, 4, "");
+  rig.session->edit("signs", s);
+  rig.settle();
+  auto* line = rig.window->findChild<FormLine*>();
+  REQUIRE(line);
+  const double wall = line->xOf(Beats::ofQuarters(16));
+  auto signs = line->signs();
+  REQUIRE(signs.size() == 9);
+  for (const FormSign& sign : signs) {
+    INFO(sign.ornament->id << " " << sign.ornament->kind);
+    const bool after = sign.ornament->id == "n2" || sign.ornament->kind == "pulse";
+    CHECK((sign.x > wall) == after);
+    if (!after) CHECK(sign.x + 14 <= wall + 1);
+  }
+  std::sort(signs.begin(), signs.end(), [](const FormSign& a, const FormSign& b) { return a.x < b.x; });
+  for (std::size_t i = 1; i < signs.size(); ++i) CHECK(signs[i].x - signs[i - 1].x >= 17);
+}
+
+TEST_CASE("names in the ruler have room of their own at any zoom and text size", "[form]") {
+  SmallSongRig rig;
+  Song s = rig.session->song();
+  s.sections.push_back({"d", Beats::ofQuarters(36), "A long name for a short section"});
+  s.landings.push_back({"l", Beats::ofQuarters(34), "turn"});
+  int seen = 0;
+  for (const double text : {1.0, 1.5, 2.0}) {
+    setTextScale(text);
+    for (const double zoom : {2.0, 6.0, 20.0, 60.0, 300.0}) {
+      INFO(text << " " << zoom);
+      TimeAxis axis = rig.score().axis();
+      axis.pxPerBeat = zoom;
+      const auto names = rulerNames(s, axis, s.sections[1], true, 1280);
+      seen += static_cast<int>(names.size());
+      for (std::size_t i = 1; i < names.size(); ++i)
+        if (!names[i - 1].name.isEmpty()) CHECK(names[i - 1].ends <= names[i].x + 2);
+    }
+  }
+  setTextScale(1);
+  CHECK(seen > 30);
+}
+
+TEST_CASE("tempo and meter stay in the head at large text; menus wait behind their mark", "[form]") {
+  for (const double text : {1.0, 1.25, 1.5}) {
+    setTextScale(text);
+    SmallSongRig rig;
+    INFO(text);
+    CHECK(rig.window->head().tempo()->isVisible());
+    CHECK(rig.window->head().minimumSizeHint().width() <= 1280);
+    // Nothing lies on anything else, nothing is cut.
+    std::vector<QRect> taken;
+    for (const QWidget* w : rig.window->head().findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly)) {
+      if (!w->isVisible() || w->inherits("QMenu")) continue;
+      CHECK(w->geometry().right() <= 1280);
+      for (const QRect& r : taken) CHECK_FALSE(r.intersects(w->geometry()));
+      taken.push_back(w->geometry());
+    }
+    CHECK(taken.size() >= 9);
+  }
+  setTextScale(1);
 }

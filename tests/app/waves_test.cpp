@@ -46,6 +46,12 @@ TEST_CASE("each column of a wave reaches from its lowest sample to its highest",
   }
 }
 
+namespace {
+bool every(const OrnamentNode&) {
+  return true;
+}
+} // namespace
+
 TEST_CASE("what an ornament takes away is drawn where it was, and what it leaves where it is", "[score][waves]") {
   SmallSongRig rig;
   rig.place("gap", "keys", 8, 12);
@@ -54,7 +60,7 @@ TEST_CASE("what an ornament takes away is drawn where it was, and what it leaves
   ColumnFrames frames;
   for (int i = 0; i <= 400; ++i) frames.push_back(i * 960); // 16 beats
   const WaveColumns is = waves.row("keys", frames, 100, 80);
-  const auto gone = waves.turnedDown("keys", frames, 100, 80);
+  const auto gone = waves.turnedDown("keys", frames, 100, 80, every);
   REQUIRE(gone);
   const Ornament& gap = *rig.session->song().ornaments.front();
   const FrameRange span = rig.session->plan()->map().frames(gap.span());
@@ -75,5 +81,33 @@ TEST_CASE("what an ornament takes away is drawn where it was, and what it leaves
   }
   CHECK(silent >= 80);
   CHECK(whole >= 250);
-  CHECK_FALSE(waves.turnedDown("voice", frames, 100, 80));
+  CHECK_FALSE(waves.turnedDown("voice", frames, 100, 80, every));
+}
+
+TEST_CASE("in a gap over a bus what goes on is told from its dry sound, and each ornament's own hatching from others'",
+          "[score][waves]") {
+  SmallSongRig rig;
+  const std::string gap = rig.place("gap", "music", 8, 12), later = rig.place("gap", "music", 13, 15);
+  RowWaves waves;
+  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rowPeaks()});
+  ColumnFrames frames;
+  for (int i = 0; i <= 400; ++i) frames.push_back(i * 960); // 16 beats of 24000 frames
+  const WaveColumns row = waves.row("music", frames, 100, 80);
+  const auto on = waves.goesOn("music", frames, 100, 80);
+  REQUIRE(on);
+  for (std::size_t x = 0; x < 400; ++x) {
+    const double beat = static_cast<double>(frames[x]) / 24000;
+    if ((beat > 8.1 && beat < 11.9) || (beat > 13.1 && beat < 14.9)) {
+      CHECK(on->top[x] == row.top[x]);
+      CHECK(on->bottom[x] == row.bottom[x]);
+    }
+    if (beat < 7.9 || (beat > 12.1 && beat < 12.9)) CHECK(on->top[x] == on->bottom[x]);
+  }
+  CHECK_FALSE(waves.goesOn("keys", frames, 100, 80)); // a stem's own wave leaves it out
+  CHECK_FALSE(waves.goesOn("mix", frames, 100, 80));
+  const auto own =
+      waves.turnedDown("music", frames, 100, 80, [&](const OrnamentNode& n) { return n.ornament->id == later; });
+  REQUIRE(own);
+  CHECK(own->bottom[250] - own->top[250] == 0); // beat 10: the other's
+  CHECK(own->bottom[350] - own->top[350] > 40); // beat 14
 }

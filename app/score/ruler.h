@@ -1,0 +1,30 @@
+// The ruler over the staves: bars counted to the landing, the song's own below them, sections and landings by name.
+#pragma once
+
+#include "app/score/time_axis.h"
+#include "song/song.h"
+
+#include <QRectF>
+#include <QString>
+
+#include <optional>
+#include <vector>
+
+namespace ivrin::app {
+
+/// What stands at a section or landing in the ruler: its mark, "+1" where bars are counted to it, its name.
+struct RulerName {
+  QString mark, name;
+  bool counts = false;
+  QRectF box{};    // of the mark
+  double x = 0;    // of its line
+  double at = 0;   // of its text
+  double ends = 0; // where what is written ends
+};
+
+/// Those on the page, from left to right, each with as much of its name as there is room for up to the next. `current`
+/// is the landing that bars are counted to, `onBar` whether it lies on a bar line.
+std::vector<RulerName> rulerNames(const Song& song, const TimeAxis& axis, const std::optional<Landing>& current,
+                                  bool onBar, double pageWidth);
+
+} // namespace ivrin::app
