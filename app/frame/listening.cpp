@@ -23,7 +23,7 @@ void Listening::addActions(const QString& menu) {
        true});
   add({"audition",
        menu,
-       tr("&Audition"),
+       tr("He&ar it"),
        tr("Loop from a bar before the open ornament to the end of its tail"),
        {K(Qt::Key_A)},
        [this] { audition(); }});

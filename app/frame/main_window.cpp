@@ -114,6 +114,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
     score_->tick();
     head_->tick();
     form_->tick();
+    measure_->tick();
   });
   tick_.setInterval(kTickMs);
   connect(&tick_, &QTimer::timeout, this, &MainWindow::tick);
@@ -133,6 +134,7 @@ void MainWindow::tick() {
   score_->tick();
   form_->tick();
   head_->tick();
+  measure_->tick();
 }
 
 QWidget* MainWindow::emptyPage() {

@@ -82,6 +82,10 @@ void MeasureLine::say(const QString& text, bool isError, const QString& actionTe
   update();
 }
 
+void MeasureLine::tick() {
+  if (said_.isEmpty() && figures() != shown_) update();
+}
+
 void MeasureLine::tell(const QString& text) {
   action_ ? readOut(text) : say(text, false);
 }
@@ -202,14 +206,14 @@ void MeasureLine::paintEvent(QPaintEvent*) {
                p.fontMetrics().elidedText(said_, Qt::ElideMiddle, right - line.left()));
     return;
   }
+  shown_ = figures();
   p.setPen(c.quiet);
   QString right;
   if (const auto& f = session_.facts(); f && !f->collisions.empty())
-    right = f->collisions.size() == 1 ? tr("the echoes meet the next phrase")
-                                      : tr("the echoes meet %1 phrases").arg(f->collisions.size());
+    right = tr("it meets %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));
   const int rightWidth = static_cast<int>(songTextWidth(right, 15, true));
   p.drawText(line.adjusted(0, 0, -rightWidth - scaled(10), 0), Qt::AlignVCenter | Qt::AlignLeft,
-             p.fontMetrics().elidedText(figures(), Qt::ElideRight, line.width() - rightWidth - scaled(10)));
+             p.fontMetrics().elidedText(shown_, Qt::ElideRight, line.width() - rightWidth - scaled(10)));
   if (!right.isEmpty())
     drawSongText(p, QPointF(line.right() - rightWidth, height() / 2.0 + scaled(5)), right, 15, true, c.warning);
 }

@@ -24,6 +24,8 @@ class MeasureLine : public QWidget {
   /// Off, messages wait for the next act alone (tests, pictures).
   void setLeavesByItself(bool on) { leavesByItself_ = on; }
   QString figures() const;
+  /// While it plays: what is said of the place is renewed.
+  void tick();
 
  public slots:
   void setProgress(const QString& what, double fraction);
@@ -41,7 +43,7 @@ class MeasureLine : public QWidget {
   void readOut(const QString& text);
   Session& session_;
   ScoreView& score_;
-  QString said_, lastSaid_, doing_;
+  QString said_, lastSaid_, doing_, shown_;
   bool isError_ = false, leavesByItself_ = false;
   bool fresh_ = false; // said while the event of this moment is dealt with
   QTimer leaves_{this};

@@ -98,13 +98,13 @@ OpenTitle::OpenTitle(Session& session, Tries& tries, QWidget* parent)
     : QWidget(parent)
     , session_(session)
     , tries_(tries)
-    , audition_(new InkButton(tr("audition"), this))
+    , audition_(new InkButton(tr("hear it"), this))
     , alone_(new InkButton(tr("alone"), this))
     , fourTries_(new InkButton(tr("four tries"), this))
     , close_(new InkButton(tr("close"), this))
     , keep_(new InkButton(tr("keep"), this))
     , others_(new InkButton(tr("four others"), this))
-    , none_(new InkButton(tr("none"), this)) {
+    , none_(new InkButton(tr("as it was"), this)) {
   for (int i = 0; i < kTries; ++i) {
     auto* ring = new VariantRing(QString::number(i + 1), this);
     connect(ring, &QAbstractButton::clicked, this, [this, i] { tries_.hear(i); });
@@ -142,7 +142,7 @@ OpenTitle::OpenTitle(Session& session, Tries& tries, QWidget* parent)
   fourTries_->setToolTip(tr("Four variations of it to listen through; keep one or none (Y)"));
   keep_->setToolTip(tr("Keep the one that is heard (Enter)"));
   others_->setToolTip(tr("Four other variations (Y)"));
-  none_->setToolTip(tr("As it was (Esc)"));
+  none_->setToolTip(tr("Takes none of the four: the ornament as it was (Esc)"));
   connect(fourTries_, &QAbstractButton::clicked, &tries_, &Tries::begin);
   connect(others_, &QAbstractButton::clicked, &tries_, &Tries::begin);
   connect(keep_, &QAbstractButton::clicked, &tries_, &Tries::keep);

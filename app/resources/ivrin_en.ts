@@ -21,6 +21,13 @@
 <context>
     <name>ivrin::app::MeasureLine</name>
     <message numerus="yes">
+        <source>it meets %n phrase(s)</source>
+        <translation>
+            <numerusform>it meets the next phrase</numerusform>
+            <numerusform>it meets %n phrases</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>%n ornament(s) marked</source>
         <translation>
             <numerusform>%n ornament marked</numerusform>

@@ -109,4 +109,14 @@ const OrnamentBox* OrnamentBoxes::at(QPointF p) const {
   return nullptr;
 }
 
+std::optional<TieSlur> tieSlur(const OrnamentBox& b, double x) {
+  const bool after = x >= b.sign.center().x();
+  const QPointF from(after ? b.sign.right() + 1 : b.sign.left() - (b.number.isEmpty() ? 1 : b.number.width() + 1),
+                     b.sign.center().y() - 1),
+      to(x + (after ? -2 : 6), b.sign.top() + 2);
+  const double span = std::abs(to.x() - from.x());
+  if (span < 5) return std::nullopt;
+  return TieSlur{from, to, std::min(span * 0.22, scaled(8) * 1.0)};
+}
+
 } // namespace ivrin::app

@@ -28,6 +28,13 @@ struct OrnamentBox {
   double bandTop = 0, bandHeight = 0; // its lane in the staff
 };
 
+/// The slur that ties an ornament to a landing at x; none where they lie too close for one.
+struct TieSlur {
+  QPointF from, to;
+  double bulge;
+};
+std::optional<TieSlur> tieSlur(const OrnamentBox& b, double landingX);
+
 /// Lanes of spans given in the order of things: a span lies below all earlier ones that it overlaps. Pairs of
 /// (lane, lanes of its group); spans that overlap directly or through others are one group.
 std::vector<std::pair<int, int>> lanesOf(const std::vector<BeatRange>& spans);

@@ -6,23 +6,30 @@
 #include "app/theme/type.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace ivrin::app {
 namespace {
 
 constexpr int kLeastBeatNumber = 56; // pixels from one number of the ruler to the next
 
+/// A line up from the staves, on the very pixel that the grid's line stands on.
+void tick(QPainter& p, double x, int height, const QColor& colour) {
+  p.fillRect(QRectF(std::floor(x + 0.5 + 1e-4), Page::rulerHeight() - scaled(height), 1, scaled(height)), colour);
+}
+
 /// Zoomed in, beats have numbers too, and their sixteenths; no view is without one.
 void paintBeatNumbers(QPainter& p, const ScorePicture& s, std::int64_t first, std::int64_t last) {
   const Palette& c = paper();
   const TempoMap& map = s.map();
   bool any = false;
+  const double longest = scaled(60);
   const auto number = [&](double x, const BarPosition& at, int parts, const QColor& ink) {
     QString text = QStringLiteral("%1.%2").arg(at.bar).arg(at.beat);
     if (parts > 1)
       text += QStringLiteral(".%1").arg(at.tick * parts / map.meterAt(map.barStart(at.bar)).beatLength().ticks + 1);
     drawSongText(p, QPointF(x + scaled(4), scaled(38)), text, 12, true, ink);
-    any = true;
+    any = any || x >= s.axis.x0;
   };
   for (std::int64_t bar = first; bar <= last; ++bar) {
     const Beats start = map.barStart(bar);
@@ -33,14 +40,13 @@ void paintBeatNumbers(QPainter& p, const ScorePicture& s, std::int64_t first, st
     if (beatPx < scaled(kLeastBeatNumber)) continue;
     const Beats step(meter.beatLength().ticks / parts);
     // Only those in view: deep in, a bar is far wider than the page.
-    const auto from = std::max<std::int64_t>(1, (s.axis.beatAt(s.axis.x0) - start).ticks / step.ticks);
+    const auto from = std::max<std::int64_t>(1, (s.axis.beatAt(s.axis.x0 - longest) - start).ticks / step.ticks);
     for (std::int64_t n = from; step.ticks * n < meter.barLength().ticks; ++n) {
       const Beats at = start + Beats(step.ticks * n);
       const double x = s.axis.xOf(at);
       if (x > s.page.width()) break;
-      if (x < s.axis.x0) continue;
-      p.setPen(QPen(c.beatRule, 1));
-      p.drawLine(QPointF(x, Page::rulerHeight() - scaled(12)), QPointF(x, Page::rulerHeight()));
+      if (x < s.axis.x0 - longest) continue; // those that begin before the page are cut by its edge
+      tick(p, x, 12, c.beatRule);
       number(x, map.barAt(at), parts, c.quiet);
     }
   }
@@ -103,8 +109,7 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   std::int64_t from = home.bar + ((first - home.bar) / every - 1) * every;
   for (std::int64_t bar = from; bar <= last; bar += every) {
     const double x = s.axis.xOf(map.barStart(bar));
-    p.setPen(QPen(c.barRule, 1));
-    p.drawLine(QPointF(x, Page::rulerHeight() - scaled(16)), QPointF(x, Page::rulerHeight()));
+    tick(p, x, 16, c.barRule);
     const std::int64_t count = bar - home.bar;
     const bool atLanding = s.landing && count == 0 && onBar;
     const QString text =

@@ -104,15 +104,11 @@ void paintTies(QPainter& p, const ScorePicture& s) {
     if (!l) continue;
     const double x = s.axis.xOf(l->at);
     if (std::max(x, b.sign.right()) < s.axis.x0 || std::min(x, b.sign.left()) > s.page.width()) continue;
-    const bool after = x >= b.sign.center().x();
-    const QPointF from(after ? b.sign.right() + 1 : b.sign.left() - (b.number.isEmpty() ? 1 : b.number.width() + 1),
-                       b.sign.center().y() - 1);
-    const QPointF to(x + (after ? -2 : 6), b.sign.top() + 2);
-    const double span = std::abs(to.x() - from.x());
-    if (span < 5) continue;
+    const auto slur = tieSlur(b, x);
+    if (!slur) continue;
     QColor ink = inkOf(*o);
     ink.setAlphaF(0.75f);
-    drawSlur(p, from, to, std::min(span * 0.22, scaled(8) * 1.0), ink, 1.3);
+    drawSlur(p, slur->from, slur->to, slur->bulge, ink, 1.3);
   }
 }
 

@@ -27,7 +27,8 @@ std::vector<QRgb> gridLine(const ScorePicture& s, const QRect& dirty, int w, con
   std::vector<QRgb> line(static_cast<std::size_t>(w), ground.rgb());
   const int hair = std::max(1, static_cast<int>(std::lround(s.ratio)));
   const auto rule = [&](Beats b, QRgb colour) {
-    const int left = static_cast<int>(std::lround((s.axis.xOf(b) - dirty.left()) * s.ratio));
+    // The bias keeps a line that lies between two pixels on one of them, however far the page was scrolled.
+    const int left = static_cast<int>(std::floor((s.axis.xOf(b) - dirty.left()) * s.ratio + 0.5 + 1e-4));
     for (int k = std::max(0, left); k < std::min(w, left + hair); ++k) line[static_cast<std::size_t>(k)] = colour;
   };
   const TempoMap& map = s.map();
@@ -59,12 +60,14 @@ void paintRow(const ScorePicture& s, const RowWaves& waves, QImage& image, const
   const double half = height / 2, mid = top + half;
   const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
   const RowMix mix = s.song().rowMix(r.id);
+  // Strokes lie on the staff, whichever part of it is painted.
+  const auto anchored = [&](float slope) { return origin + top * static_cast<double>(slope); };
   // Graphite hatching; in an open row what other ornaments take away is only hinted at.
   const auto hatch = [&](const RowWaves::Which& which, float strength) {
     if (const auto gone = waves.turnedDown(r.id, frames, mid, half, which))
-      drawWave(
-          image, 0, y0, y1, *gone,
-          {c.quiet.rgb(), 0.04f * strength, 0.62f * strength, static_cast<float>(4 * s.ratio), 0.30f, 0.30f, origin});
+      drawWave(image, 0, y0, y1, *gone,
+               {c.quiet.rgb(), 0.04f * strength, 0.62f * strength, static_cast<float>(4 * s.ratio), 0.30f, 0.30f,
+                anchored(0.30f)});
   };
   const auto opened = [&](const OrnamentNode& node) { return r.open && node.ornament->id == s.open; };
   hatch([&](const OrnamentNode& node) { return !opened(node); }, r.open ? 0.25f : 1.0f);
@@ -107,8 +110,8 @@ void paintRow(const ScorePicture& s, const RowWaves& waves, QImage& image, const
     const int n = static_cast<int>(print.top.size());
     const auto draw = [&](int from, int to, const QColor& hue) {
       if (from >= to) return;
-      const Pencil pencil{hue.rgb(), soft,  0.95f - soft, static_cast<float>((r.open ? 5.0 : 4.2) * s.ratio),
-                          0.62f,     0.46f, origin};
+      const Pencil pencil{hue.rgb(), soft,  0.95f - soft,   static_cast<float>((r.open ? 5.0 : 4.2) * s.ratio),
+                          0.62f,     0.46f, anchored(0.62f)};
       if (from == 0 && to == n) {
         drawWave(image, first, y0, y1, print, pencil);
         return;

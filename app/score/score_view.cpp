@@ -334,7 +334,7 @@ ScorePicture ScoreView::picture() const {
   if (hasFocus() && open_.empty()) s.caret = {caretRow_, selection_ ? std::nullopt : std::optional(caret_)};
   s.alignments = hand_.marks();
   if (const auto at = magnified()) s.lens = {at->first, at->second, magnifierRect(), session_.onsets(at->first)};
-  s.playheadX = playheadX();
+  s.playheadX = playheadAt_;
   return s;
 }
 
@@ -347,6 +347,7 @@ void ScoreView::paintEvent(QPaintEvent* e) {
     p.fillRect(dirty, paper().paper);
     return;
   }
+  if (dirty == rect()) playheadAt_ = playheadX();
   const ScorePicture now = picture();
   paintStaves(p, now, waves_, staffPaint_, dirty.intersected(page_.staves()));
   paintRuler(p, now, dirty);
@@ -359,7 +360,6 @@ void ScoreView::paintEvent(QPaintEvent* e) {
       paintHandles(on, openHand_.handles(c), openHand_.active());
     };
   paintMarks(p, now, dirty, open);
-  playheadDrawn_ = now.playheadX;
 }
 
 QRectF ScoreView::signOf(const std::string& ornament) const {
@@ -376,6 +376,7 @@ void ScoreView::updateStaves() {
 
 void ScoreView::viewMoved() {
   layOut();
+  playheadAt_ = playheadX();
   updateStaves();
   emit viewChanged();
 }
@@ -440,7 +441,15 @@ void ScoreView::scrollBy(double pixels) {
       open_.empty() && !strip_->isVisible() && std::abs(whole) < axis().width / 2 && whole == std::floor(whole);
   if (!simple) return viewMoved();
   scroll(static_cast<int>(-whole), 0, QRect(Page::marginWidth(), 0, width() - Page::marginWidth(), height()));
-  playheadDrawn_ -= whole;
+  playheadAt_ -= whole;
+  // What stands still on the page, and went along.
+  update(QRect(Page::marginWidth(), 0, scaled(70), rulerHeight()));
+  if (hasFocus())
+    if (const QRect staff = page_.staffOf(caretRow_); !staff.isNull()) {
+      const QRect bar(Page::marginWidth(), staff.top() - 1, scaled(4) + 2, staff.height() + 2);
+      update(bar);
+      update(bar.translated(static_cast<int>(-whole), 0));
+    }
   axisMoved();
   emit viewChanged();
 }
@@ -465,17 +474,17 @@ void ScoreView::tick() {
   if (playing && !wasPlaying_) setFollows(true);
   wasPlaying_ = playing;
   const double x = playheadX();
-  if (x == playheadDrawn_) return;
   if (playing && follows_ && drag_ == Drag::none && open_.empty() && (x > axis().x0 + axis().width || x < axis().x0)) {
     travel_.turnPageTo(axis().quartersAt(x));
     travel_.chooseLanding(session_.song());
     return viewMoved();
   }
-  updatePlayhead(x);
+  if (x != playheadAt_) updatePlayhead(x);
 }
 
 void ScoreView::updatePlayhead(double x) {
-  for (const double at : {playheadDrawn_, x}) update(QRect(static_cast<int>(at) - scaled(8), 0, scaled(17), height()));
+  for (const double at : {std::exchange(playheadAt_, x), x})
+    update(QRect(static_cast<int>(at) - scaled(8), 0, scaled(17), height()));
 }
 
 ViewState ScoreView::viewState() const {

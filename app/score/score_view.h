@@ -252,7 +252,7 @@ class ScoreView : public QWidget {
   Drag drag_ = Drag::none;
   QPointF press_;
   bool moved_ = false, follows_ = true, wasPlaying_ = false;
-  double playheadDrawn_ = -1;
+  double playheadAt_ = -1;  // where it is painted; moved by tick alone, so that no part of it is left behind
   bool homeWanted_ = false; // the view of a song just opened, once the page has its size
 };
 

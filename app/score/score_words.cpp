@@ -3,6 +3,7 @@
 
 #include "app/openrow/open_drawing.h"
 #include "app/session/as_text.h"
+#include "app/theme/engraving.h"
 #include "app/theme/ornament_look.h"
 
 #include <QHelpEvent>
@@ -39,7 +40,20 @@ QString ScoreView::explained(QPointF at) const {
           .arg(name)
           .arg(b.order + 1)
           .arg(asText(session_.song().rowName(o->on)));
-    if (!b.sign.contains(at)) continue;
+    if (!b.sign.contains(at)) {
+      constexpr double kNear = 5;
+      if (const auto l = o->landing ? session_.song().landingById(*o->landing) : std::nullopt)
+        if (const auto slur = tieSlur(b, axis().xOf(l->at));
+            slur && onSlur(at, slur->from, slur->to, slur->bulge, scaled(kNear)))
+          return tr("The slur ties the %1 to %2: it moves with it.").arg(name, asText(l->name));
+      // The dashed lines of its bracket, where that is shown.
+      if ((b.id != hot_ && !marked_.contains(b.id)) || std::abs(at.y() - b.bracketY) > scaled(kNear)) continue;
+      if (at.x() > b.end && at.x() <= b.tailX)
+        return tr("The dashed line is its tail: as far as it is heard after its source.");
+      if (at.x() < b.begin && at.x() >= b.leadX)
+        return tr("The dashed line is its lead-in: as far back as it is heard before its source.");
+      continue;
+    }
     QStringList words{tr("%1 over %2.").arg(name, spanWords(map, o->start, o->length))};
     words[0][0] = words[0][0].toUpper();
     if (const auto node = session_.plan()->node(b.id)) words << soundWords(*node, map);

@@ -27,6 +27,16 @@ void drawSlur(QPainter& p, QPointF a, QPointF b, double bulge, const QColor& col
   p.setBrush(Qt::NoBrush);
 }
 
+bool onSlur(QPointF p, QPointF a, QPointF b, double bulge, double reach) {
+  const QPointF way = b - a;
+  const double length = std::hypot(way.x(), way.y());
+  if (length < 1) return false;
+  QPointF up(way.y() / length, -way.x() / length);
+  if (up.y() > 0) up = -up;
+  const double along = QPointF::dotProduct(p - a, way) / (length * length), over = QPointF::dotProduct(p - a, up);
+  return along >= 0 && along <= 1 && std::abs(over - bulge * 4 * along * (1 - along)) <= reach;
+}
+
 void drawBrace(QPainter& p, double x, double top, double bottom, double d, const QColor& colour) {
   const double m = (top + bottom) / 2;
   QPainterPath brace(QPointF(x, top));

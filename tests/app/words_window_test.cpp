@@ -79,6 +79,15 @@ TEST_CASE("marks explain themselves where the mouse rests on them", "[words]") {
   CHECK(sign.startsWith("Delay throw over 1½ beats."));
   CHECK(sign.contains("after its source"));
   CHECK(sign.contains("ties it to Two"));
+  const auto slur = tieSlur(*a, rig.score().axis().xOf(Beats::ofQuarters(16)));
+  REQUIRE(slur);
+  const QPointF top = (slur->from + slur->to) / 2 - QPointF(0, slur->bulge);
+  CHECK(rig.score().explained(top).contains("slur ties the delay throw to Two"));
+  CHECK_FALSE(rig.score().explained(top - QPointF(0, 9)).contains("slur ties"));
+  const QPointF tail((a->end + a->tailX) / 2, a->bracketY);
+  CHECK(rig.score().explained(tail).isEmpty()); // its bracket is not shown yet
+  rig.hoverAt(a->sign.center());
+  CHECK(rig.score().explained(tail).startsWith("The dashed line is its tail"));
   REQUIRE_FALSE(b->number.isEmpty());
   CHECK(rig.score().explained(b->number.center()).contains("number 2 on Voice"));
   CHECK(rig.score().explained({rig.score().axis().x0 + 40, 10}).contains("bars counted to"));
