@@ -114,7 +114,7 @@ class MainWindow : public QMainWindow {
   MeasureLine* measure_;
   QStackedWidget* pages_;
   QWidget* empty_;
-  QTimer tick_;
+  QTimer tick_{this};
   bool asks_ = true;
   bool keepsState_ = false, desktopIsDark_ = false;
   QString paperChoice_ = QStringLiteral("desktop");

@@ -98,6 +98,7 @@ void NumberField::paintEvent(QPaintEvent*) {
     font.setPixelSize(font.pixelSize() - 1);
     p.setFont(font);
   }
+  text = QFontMetrics(font).elidedText(text, Qt::ElideRight, box.width());
   p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
   if (hasFocus() || underMouse()) {
     p.setPen(QPen(hasFocus() ? c.ink : c.barRule, hasFocus() ? 1.6 : 1));

@@ -10,18 +10,13 @@ namespace {
 
 constexpr double kHandleReach = 4; // pixels about a handle that still take it
 
-void paintLabel(QPainter& p, QPointF at, const QString& words, OpenHandle::Side side) {
-  if (words.isEmpty()) return;
-  const Palette& ink = paper();
-  p.setFont(sans(14, Weight::medium));
-  const double w = QFontMetrics(p.font()).horizontalAdvance(words);
-  const QRectF box(side == OpenHandle::Side::left ? at.x() - scaled(12) - w : at.x() + scaled(11), at.y() - scaled(19),
-                   w, scaled(17));
-  QColor ground = ink.card; // keeps it legible on a wave
-  ground.setAlphaF(0.85f);
-  p.fillRect(box.adjusted(-2, 0, 2, 0), ground);
-  p.setPen(ink.ink);
-  p.drawText(box, Qt::AlignVCenter | Qt::AlignLeft, words);
+QFont labelFont() {
+  return sans(14, Weight::medium);
+}
+
+bool saysSomething(const OpenHandle& h, const QString& active) {
+  return !h.label.isEmpty() &&
+         (h.shown == OpenHandle::Label::always || (h.name == active && h.shown == OpenHandle::Label::active));
 }
 
 } // namespace
@@ -64,6 +59,48 @@ const OpenHandle* handleNamed(const std::vector<OpenHandle>& all, const QString&
   return nullptr;
 }
 
+std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString& active) {
+  std::vector<QRectF> boxes(all.size());
+  const QFontMetricsF metrics(labelFont());
+  const double r = scaled(8);
+  const auto free = [&](const QRectF& box, std::size_t own) {
+    for (std::size_t k = 0; k < all.size(); ++k) {
+      if (boxes[k].intersects(box)) return false;
+      if (k != own && all[k].mark != OpenHandle::Mark::none && saysSomething(all[k], active) &&
+          handleBox(all[k].rect.center(), 6).intersects(box))
+        return false;
+    }
+    return true;
+  };
+  // The one in hand chooses first.
+  std::vector<std::size_t> order;
+  for (std::size_t i = 0; i < all.size(); ++i)
+    if (saysSomething(all[i], active)) order.insert(all[i].name == active ? order.begin() : order.end(), i);
+  for (const std::size_t i : order) {
+    const QPointF at = all[i].rect.center();
+    const double w = metrics.horizontalAdvance(all[i].label), h = scaled(17);
+    const double left = at.x() - scaled(12) - w, right = at.x() + scaled(11), above = at.y() - scaled(19),
+                 below = at.y() + scaled(4);
+    const bool first = all[i].side == OpenHandle::Side::right;
+    const double near = first ? right : left, far = first ? left : right;
+    // Beside it, under that, on its other side, over or under it; where all is taken it is not said but for the one in
+    // hand.
+    const QPointF places[] = {{near, above},
+                              {near, below},
+                              {far, above},
+                              {far, below},
+                              {at.x() - w / 2, at.y() - r - h - 2},
+                              {at.x() - w / 2, at.y() + r + 2}};
+    for (const QPointF& place : places)
+      if (const QRectF box(place, QSizeF(w, h)); free(box, i)) {
+        boxes[i] = box;
+        break;
+      }
+    if (boxes[i].isNull() && all[i].name == active) boxes[i] = QRectF(places[0], QSizeF(w, h));
+  }
+  return boxes;
+}
+
 void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString& active) {
   const Palette& ink = paper();
   for (const OpenHandle& h : all) {
@@ -91,8 +128,16 @@ void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString
       p.drawPolygon(QPolygonF({at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)}));
       break;
     }
-    if (h.shown == OpenHandle::Label::always || (on && h.shown == OpenHandle::Label::active))
-      paintLabel(p, at, h.label, h.side);
+  }
+  const std::vector<QRectF> labels = labelBoxes(all, active);
+  p.setFont(labelFont());
+  QColor ground = ink.card; // keeps them legible on a wave
+  ground.setAlphaF(0.85f);
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    if (labels[i].isNull()) continue;
+    p.fillRect(labels[i].adjusted(-2, 0, 2, 0), ground);
+    p.setPen(ink.ink);
+    p.drawText(labels[i], Qt::AlignVCenter | Qt::AlignLeft, all[i].label);
   }
 }
 

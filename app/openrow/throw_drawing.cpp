@@ -13,7 +13,7 @@ namespace ivrin::app {
 namespace {
 
 constexpr double kFloorDb = -48;     // the foot of the ladder
-constexpr double kFullHeight = 0.90; // of the half height, for an echo as loud as its source
+constexpr double kFullHeight = 0.87; // of the half height, for an echo as loud as its source
 
 class ThrowDrawing : public OpenDrawing {
  public:
@@ -192,7 +192,7 @@ class ThrowDrawing : public OpenDrawing {
     }
     double wetDb(bool right) const { return settings.wetDb + (right ? settings.levelRightDb : settings.levelLeftDb); }
     double heightOf(double db) const {
-      return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.12) * kFullHeight * c.area.height() / 2;
+      return std::clamp((db - kFloorDb) / -kFloorDb, 0.0, 1.0) * kFullHeight * c.area.height() / 2;
     }
     /// The setting that the first echo's time is.
     const char* ownTime() const { return echoes.front().right ? "time_right" : "time_left"; }

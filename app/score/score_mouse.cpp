@@ -34,7 +34,7 @@ Beats ScoreView::snapped(double x, Qt::KeyboardModifiers m) const {
   if (seeksAttack(m))
     return nearestOnset(session_, caretRow_, b, Beats::ofQuarters(kOnsetReachPixels / axis().pxPerBeat));
   if (leavesGrid(m) || grid_.ticks == 0) return b;
-  return snapToGrid(b, grid_, session_.plan()->map());
+  return snapToGrid(b, handGrid(), session_.plan()->map());
 }
 
 /// The landing whose mark in the ruler lies under the point.
@@ -115,7 +115,7 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   anchor_.reset();
   if (!open_.empty() && openArea().contains(e->pos())) {
     openHand_.stopWalking();
-    if (openHand_.press(press_, e->modifiers(), grid_, canvas())) {
+    if (openHand_.press(press_, e->modifiers(), handGrid(), canvas())) {
       drag_ = Drag::handle;
       return;
     }
@@ -236,19 +236,19 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
     dragSelection(at, e->modifiers());
     break;
   case Drag::handle:
-    if (session_.song().ornament(open_)) openHand_.drag(at, e->modifiers(), grid_, canvas());
+    if (session_.song().ornament(open_)) openHand_.drag(at, e->modifiers(), handGrid(), canvas());
     break;
   case Drag::hand: {
     // Onto another row once the mouse is well inside it.
     const RowBox* r = page_.rowAt(static_cast<int>(at.y()));
     const bool across = r && std::abs(at.y() - press_.y()) > r->height / 2.0;
-    hand_.drag({at, across ? r->id : std::string(), orderUnder(at.y()), grid_, free,
+    hand_.drag({at, across ? r->id : std::string(), orderUnder(at.y()), handGrid(), free,
                 static_cast<bool>(e->modifiers() & Qt::ControlModifier)},
                axis());
     break;
   }
   case Drag::landing:
-    moveLanding(session_, dragLanding_, landingPlace(session_, axis().beatAt(at.x()), free, grid_));
+    moveLanding(session_, dragLanding_, landingPlace(session_, axis().beatAt(at.x()), free, handGrid()));
     break;
   case Drag::none:
   case Drag::pan:

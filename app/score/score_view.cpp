@@ -8,6 +8,7 @@
 #include "app/openrow/open_row.h"
 #include "app/score/row_head.h"
 #include "app/score/sign_strip.h"
+#include "app/session/as_text.h"
 #include "app/theme/ink_button.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -51,8 +52,9 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   gridMark_->setTextPx(12);
   gridMark_->setFocusPolicy(Qt::TabFocus);
   gridMark_->setObjectName(QStringLiteral("grid"));
-  gridMark_->setToolTip(
-      tr("What selections, edges and moves snap to; Shift leaves it, Ctrl and Shift find the attack"));
+  gridMark_->setToolTip(tr(
+      "What selections, edges and moves snap to, coarser where it could not be seen; Shift leaves it, Ctrl and Shift "
+      "find the attack"));
   strip_->hide();
   connect(strip_, &SignStrip::picked, this, &ScoreView::placeOnSelection);
   connect(&travel_, &ScoreTravel::moved, this, [this] {
@@ -177,6 +179,7 @@ void ScoreView::learnOrnaments() {
 }
 
 void ScoreView::axisMoved() {
+  showGrid();
   marks_.place(page_.rows, axis());
   placeLane();
   if (!open_.empty()) openRow_->placeAnswers();
@@ -249,10 +252,39 @@ void ScoreView::resizeEvent(QResizeEvent*) {
 
 void ScoreView::setGrid(Beats step, const QString& name) {
   grid_ = step;
+  gridName_ = name;
+  showGrid();
+  placeLane();
+}
+
+Beats ScoreView::handGrid() const {
+  constexpr double kFinest = 6; // pixels between two places that a hand tells apart
+  if (grid_.ticks == 0 || !session_.plan()) return grid_;
+  const MeterEntry& meter = session_.plan()->map().meterAt(axis().beatAt(axis().x0));
+  Beats step = grid_;
+  while (step.quarters() * axis().pxPerBeat < kFinest && step < meter.barLength())
+    step = step * 2 <= meter.beatLength() ? step * 2
+           : step < meter.beatLength()    ? meter.beatLength()
+                                          : meter.barLength();
+  return step;
+}
+
+/// The mark at the margin's head says what snaps now.
+void ScoreView::showGrid() {
+  const Beats step = handGrid();
+  QString name = gridName_;
+  if (step != grid_) {
+    const MeterEntry& meter = session_.plan()->map().meterAt(axis().beatAt(axis().x0));
+    // A coarser one of the same form: 1/16t, 1/8t.
+    const auto value = NoteValue::parse(gridName_.toStdString());
+    NoteValue coarser = value.value_or(NoteValue{});
+    coarser.number = std::max(1, static_cast<int>(coarser.number * grid_.ticks / step.ticks));
+    name = step == meter.barLength() ? tr("1 bar") : step == meter.beatLength() ? tr("1 beat") : asText(coarser.text());
+  }
+  if (gridMark_->text() == tr("grid %1").arg(name)) return;
   gridMark_->setText(tr("grid %1").arg(name));
   gridMark_->setAccessibleName(tr("Grid of %1").arg(name));
   gridMark_->resize(gridMark_->sizeHint().width(), gridMark_->height());
-  placeLane();
 }
 
 // ---------------------------------------------------------------- selecting and opening

@@ -63,6 +63,8 @@ class ScoreView : public QWidget {
   void setGrid(Beats step, const QString& name);
   InkButton* gridMark() const { return gridMark_; }
   Beats grid() const { return grid_; }
+  /// What the hand snaps to: the grid, or where that would be finer than can be seen, beats or bars.
+  Beats handGrid() const;
 
   void openOrnament(const std::string& id);
   void closeOrnament();
@@ -191,6 +193,7 @@ class ScoreView : public QWidget {
   void learnNow();
   void foldNow();
   void axisMoved();
+  void showGrid();
   bool isQuiet(const std::string& row) const;
   void placeLane();
   void setHot(const std::string& id);
@@ -244,6 +247,7 @@ class ScoreView : public QWidget {
   TimeAxis formerAxis_; // before an ornament was opened
   std::optional<Selection> selection_;
   Beats grid_;
+  QString gridName_;
   Beats caret_;
   std::string caretRow_;
   std::optional<Beats> anchor_;

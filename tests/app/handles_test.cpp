@@ -1,6 +1,7 @@
 // Handles of the open row as values: every one of every kind, by mouse and by keys; cells that are pressed and painted.
 #include "app/faces/face.h"
 #include "app/openrow/open_hand.h"
+#include "app/theme/type.h"
 #include "rig.h"
 #include "song/curve.h"
 
@@ -261,4 +262,39 @@ TEST_CASE("what lies above is taken, within four pixels", "[handles]") {
   CHECK(at(4, -5).isEmpty());
   CHECK(handleNamed(all, "over") == &all[1]);
   CHECK(handleNamed(all, "none") == nullptr);
+}
+
+TEST_CASE("what handles say never lies on what others say, whatever the kind, the zoom and the text's size",
+          "[handles]") {
+  int labels = 0, left = 0;
+  for (const double text : {1.0, 1.5}) {
+    setTextScale(text);
+    SmallSongRig rig;
+    for (const Kind* k : allKinds().all()) {
+      rig.placeOpen(k->table().id.c_str(), "voice", 8, 9.5);
+      for (const double beats : {2.0, 6.0, 20.0, 60.0}) {
+        rig.score().showRange(8 - beats / 2, 8 + beats / 2, false);
+        rig.settleView();
+        const auto all = rig.score().openHandles();
+        for (const QString& active : {QString(), all.front().name, all.back().name}) {
+          const auto boxes = labelBoxes(all, active);
+          INFO(k->table().id << " " << beats << " " << active.toStdString());
+          REQUIRE(boxes.size() == all.size());
+          for (std::size_t i = 0; i < boxes.size(); ++i) {
+            labels += !boxes[i].isNull();
+            left += boxes[i].isNull() && !all[i].label.isEmpty() && all[i].shown == OpenHandle::Label::always;
+            for (std::size_t j = 0; j < i; ++j) CHECK_FALSE(boxes[i].intersects(boxes[j]));
+            if (all[i].name == active && !all[i].label.isEmpty() && all[i].shown != OpenHandle::Label::never)
+              CHECK_FALSE(boxes[i].isNull());
+          }
+        }
+      }
+      rig.score().closeOrnament();
+      rig.session->undo();
+      rig.settle();
+    }
+  }
+  setTextScale(1);
+  CHECK(labels > 200);
+  CHECK(left < labels / 5); // few stay unsaid
 }

@@ -65,6 +65,8 @@ TEST_CASE("what is painted piece by piece is the same picture as painted at once
   const std::string id = rig.place("delay-throw", "voice", 8, 9.5);
   rig.place("gap", "music", 14, 16);
   rig.score().showRange(4, 24, false);
+  // The window moves when it is told to alone.
+  for (QTimer* t : rig.window->findChildren<QTimer*>(QString(), Qt::FindDirectChildrenOnly)) t->stop();
   int steps = 0;
   const auto same = [&](const char* after) {
     rig.settle(); // nothing is computed meanwhile

@@ -213,3 +213,29 @@ TEST_CASE("choices open as a list, by a click and by Return, and are told by how
   CHECK(list()->actions()[2]->isChecked());
   list()->close();
 }
+
+TEST_CASE("zoomed out, the hand snaps to what can be seen, and the margin says so", "[travel]") {
+  SmallSongRig rig;
+  const auto grid = [&](double pxPerBeat) {
+    rig.score().showRange(8, 8 + rig.score().axis().width / pxPerBeat, false);
+    return rig.score().gridMark()->text();
+  };
+  CHECK(grid(200) == "grid 1/16");
+  CHECK(rig.score().handGrid() == Beats(kTicksPerQuarter / 4));
+  CHECK(grid(25) == "grid 1/16"); // six pixels and a little
+  CHECK(grid(20) == "grid 1/8");
+  CHECK(grid(10) == "grid 1 beat");
+  CHECK(rig.score().handGrid() == Beats(kTicksPerQuarter));
+  CHECK(grid(4) == "grid 1 bar");
+  // A drag over the page takes whole bars there, with Shift it is free.
+  rig.select("voice", 13.1, 22.7);
+  REQUIRE(rig.score().selection());
+  CHECK(rig.score().selection()->begin == Beats::ofQuarters(12));
+  CHECK(rig.score().selection()->end == Beats::ofQuarters(24));
+  rig.score().select(std::nullopt);
+  rig.select("voice", 13.1, 22.7, Qt::ShiftModifier);
+  REQUIRE(rig.score().selection());
+  CHECK(rig.score().selection()->begin.quarters() == Approx(13.1).margin(0.3));
+  // Keys keep the grid that was chosen.
+  CHECK(rig.score().grid() == Beats(kTicksPerQuarter / 4));
+}

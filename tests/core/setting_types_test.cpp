@@ -78,11 +78,11 @@ TEST_CASE("lists, pairs and patterns read as they are typed", "[song][settings]"
   CHECK(settingText(kLevels, List{1.0, 0.5, 0.0}) == "1, 0.5, 0");
   CHECK(typed(kLevels, "1, 0.5, 0") == Value(List{1.0, 0.5, 0.0}));
   CHECK(typed(kLevels, "1, 2").text()->find("out of range") != std::string::npos);
-  CHECK(settingText(kGains, List{0.0, Value(), -6.0}) == "0.0 dB, –, −6.0 dB");
+  CHECK(settingText(kGains, List{0.0, Value(), -6.0}) == "0.0, –, −6.0 dB");
   CHECK(typed(kGains, "0, -, -6 dB") == Value(List{0.0, Value(), -6.0}));
   CHECK(typed(kGains, "even") == Value());
   CHECK(settingText(kGains, List{0.0, 0.0, 0.0, 0.0, 0.0, 0.0}).ends_with("… 6"));
-  CHECK(settingText(kPitch, List{-12.0, 12.0}) == "−12 st to 12 st");
+  CHECK(settingText(kPitch, List{-12.0, 12.0}) == "−12 to 12 st");
   CHECK(typed(kPitch, "-12 to 12") == Value(List{-12.0, 12.0}));
   CHECK(typed(kPitch, "−12 st to 12 st") == Value(List{-12.0, 12.0}));
   CHECK(typed(kTremolo, "1/4 to 1/32") == Value(List{"1/4", "1/32"}));

@@ -5,6 +5,7 @@
 #include "words/words.h"
 
 #include <cmath>
+#include <span>
 
 namespace ivrin {
 namespace {
@@ -12,10 +13,21 @@ namespace {
 /// Lists longer than this are told by their first values.
 constexpr std::size_t kSaid = 4;
 
+/// Values one after another, a unit that they share said once, behind the last; not kHz, which would be typed as Hz.
+std::vector<std::string> texts(const SettingSpec& spec, std::span<const Value> values) {
+  std::vector<std::string> all;
+  for (const Value& v : values) all.push_back(v.isNull() ? std::string("–") : spec.type->text(spec, v));
+  const std::string unit = spec.unit.empty() || spec.unit == "Hz" ? std::string() : " " + worded(spec.unit);
+  if (unit.empty() || !all.back().ends_with(unit)) return all;
+  for (std::size_t i = 0; i + 1 < all.size(); ++i)
+    if (all[i].ends_with(unit)) all[i].resize(all[i].size() - unit.size());
+  return all;
+}
+
 std::string listText(const SettingSpec& spec, const List& l) {
   std::string all;
-  for (std::size_t i = 0; i < std::min(l.size(), kSaid); ++i)
-    all += (i ? ", " : "") + (l[i].isNull() ? std::string("–") : spec.type->text(spec, l[i]));
+  for (const std::string& one : texts(spec, std::span(l).first(std::min(l.size(), kSaid))))
+    all += (all.empty() ? "" : ", ") + one;
   return l.size() > kSaid ? all + " … " + std::to_string(l.size()) : all;
 }
 
@@ -45,8 +57,10 @@ std::optional<Value> parseEntries(const SettingSpec& spec, std::string typed, co
 std::string settingText(const SettingSpec& spec, const Value& v) {
   if (v.isNull()) return spec.whenNull.empty() ? "\u2013" : worded(spec.whenNull);
   if (const auto* l = v.list()) {
-    if (spec.shape == Shape::pair && l->size() == 2)
-      return worded("%1 to %2", spec.type->text(spec, (*l)[0]), spec.type->text(spec, (*l)[1]));
+    if (spec.shape == Shape::pair && l->size() == 2) {
+      const auto both = texts(spec, *l);
+      return worded("%1 to %2", both[0], both[1]);
+    }
     if (spec.shape == Shape::list) return listText(spec, *l);
     if (spec.perSide && l->size() == 2 && !(*l)[0].list())
       return settingText(spec, (*l)[0]) + " | " + settingText(spec, (*l)[1]);
