@@ -206,6 +206,12 @@ bool ScoreView::nextCurve() {
       for (const SettingSpec& s : f->table().settings)
         if (s.curve) all.push_back({open_, s.key, static_cast<int>(i), o->finish[i].type});
   if (all.empty()) return false;
+  // The processor that is open comes first.
+  const int opened = openRow_->finish().opened();
+  std::rotate(
+      all.begin(),
+      std::find_if(all.begin(), all.end(), [&](const CurveTarget& t) { return opened < 0 || t.finish == opened; }),
+      all.end());
   auto next = all.begin();
   if (lane_) {
     next = std::find(all.begin(), all.end(), lane_->target());
