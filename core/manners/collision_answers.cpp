@@ -56,8 +56,7 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
     if (!spec) { // by the finish, at its end: what has been levelled is turned down, not levelled again
       const auto ours = [](const Processor& f) { return f.type == "duck" && !f.settings.contains("key"); };
       const auto it = std::find_if(o.finish.begin(), o.finish.end(), ours);
-      Processor& duck =
-          it != o.finish.end() ? *it : o.finish.emplace_back(Processor{worded("duck"), {{"depth_db", 0.0}}});
+      Processor& duck = it != o.finish.end() ? *it : o.finish.emplace_back(Processor{"duck", {{"depth_db", 0.0}}});
       const double now = *settingOr(findFinisher("duck")->table(), duck.settings, "depth_db").number();
       duck.settings["depth_db"] = std::clamp(std::ceil(now + over), 0.0, 48.0);
       break;

@@ -14,6 +14,7 @@ void setTranslator(Translator t) {
 }
 
 std::string wording::filled(std::string_view english, const std::vector<std::string>& parts) {
+  if (english.empty()) return {};
   const Translator t = translator;
   std::string pattern = t ? t(english) : std::string(english);
   if (parts.empty()) return pattern;

@@ -2,6 +2,7 @@
 // plain ones has escaped. Names of the song are given in Greek, so that they are told apart.
 #include "app/actions/action_registry.h"
 #include "app/actions/core_words.h"
+#include "app/openrow/answers.h"
 #include "app/openrow/finish_line.h"
 #include "app/theme/type.h"
 #include "finish/finisher.h"
@@ -337,4 +338,74 @@ TEST_CASE("no word that an action says or asks escapes the translator", "[app][w
   }
   CHECK(tables.size() > 500);
   CHECK(marked > 5);
+}
+
+namespace {
+
+/// All kinds placed and pressed again, their tools, and a collision answered in every way: as the file would have it.
+std::string workedOn(Rig& rig) {
+  for (const Kind* k : allKinds().all()) {
+    rig.placeOpen(k->table().id.c_str(), "voice", 8, 9.5);
+    rig.score().placeOnSelection(QString::fromStdString(k->table().id));
+    rig.settle();
+    const bool cells = k->table().id == "pulse" || k->table().id == "stutter" || k->table().id == "glitch";
+    for (const char* tool :
+         cells ? std::vector<const char*>{"pattern-every", "pattern-sides", "pattern-thin", "pattern-accent"}
+               : std::vector<const char*>{}) {
+      rig.window->action(QString::fromLatin1(tool))->trigger();
+      rig.settle();
+    }
+    rig.score().closeOrnament();
+    rig.settle();
+  }
+  struct Meets {
+    CollisionAnswer answer;
+    const char* kind;
+    double from, to;
+  };
+  for (const Meets& m :
+       {Meets{CollisionAnswer::duck, "reverse-reverb", 16, 17}, Meets{CollisionAnswer::cut, "delay-throw", 12, 13},
+        Meets{CollisionAnswer::shorten, "delay-throw", 1, 2}}) {
+    const std::string id = rig.placeOpen(m.kind, "voice", m.from, m.to);
+    REQUIRE_FALSE(id.empty());
+    Ornament o = rig.ornament(id);
+    if (m.answer == CollisionAnswer::duck) {
+      o.settings["lead_beats"] = 8.0;
+      o.settings["decay_seconds"] = 8.0;
+    } else {
+      o.settings["feedback_percent"] = 92.0;
+      o.settings.erase("cut_at");
+      o.settings["duck_db"] = 0.0;
+    }
+    rig.session->edit(QStringLiteral("α"), withOrnamentReplaced(rig.session->song(), o));
+    rig.settle();
+    rig.score().openRow()->answers().answer(m.answer);
+    rig.settle();
+    INFO(m.kind);
+    CHECK(rig.ornament(id) != o); // it was answered
+    rig.score().closeOrnament();
+    rig.settle();
+  }
+  Song s = rig.session->song();
+  for (Stem& stem : s.stems) stem.file.reset(); // they lie in a folder of their own each
+  return writeSong(s, allKinds().registry());
+}
+
+} // namespace
+
+// Ten seconds: all kinds are worked on twice.
+TEST_CASE("what is done in another language makes the same song", "[app][words]") {
+  std::string wide, plain;
+  {
+    WideRig other;
+    wide = workedOn(*other.rig);
+  }
+  {
+    TempFolder dir;
+    Rig rig;
+    rig.open(greekSong(dir));
+    plain = workedOn(rig);
+  }
+  CHECK(wide.size() > 8000);
+  CHECK(wide == plain);
 }
