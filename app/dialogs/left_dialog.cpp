@@ -1,5 +1,6 @@
 #include "app/dialogs/left_dialog.h"
 
+#include "app/dialogs/paper_dialog.h"
 #include "app/session/as_text.h"
 #include "app/theme/type.h"
 
@@ -60,7 +61,8 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
     left_.push_back(l);
     const QString title = shortened(asText(l.title), 60);
     addChoice(l.file.empty() ? tr("“%1”, never saved").arg(title) : tr("“%1” with the edits").arg(title),
-              l.file.empty() || l.onThisFile ? wordsOf(l) : tr("%1; begun before the file was changed").arg(wordsOf(l)),
+              l.file.empty() || l.onThisFile ? wordsOf(l)
+                                             : tr("%1; started before the file was changed").arg(wordsOf(l)),
               QStringLiteral("left-%1").arg(left_.size()));
   }
   choices_.front()->setChecked(true);
@@ -80,6 +82,7 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
   all->addStretch(1);
   all->addWidget(buttons);
   setMinimumWidth(scaled(480));
+  dress(*this);
 }
 
 void LeftDialog::addChoice(const QString& title, const QString& words, const QString& name) {

@@ -29,6 +29,10 @@ QString sheet() {
              "QComboBox QAbstractItemView { background: %8; color: %1; }"
              "QCheckBox::indicator { width: %2px; height: %2px; border: 1px solid %4; background: %8; }"
              "QCheckBox::indicator:checked { image: url(:/marks/tick-%10.png); }"
+             "QRadioButton { color: %1; spacing: %9px; padding: %5px 0; }"
+             "QRadioButton::indicator { width: %2px; height: %2px; border: 1px solid %4; border-radius: %12px; "
+             "background: %8; }"
+             "QRadioButton::indicator:checked { background: %1; }"
              "QCheckBox { color: %1; spacing: %9px; }")
       .arg(c.ink.name(), QString::number(scaled(11)), c.margin.name(), c.quiet.name())
       .arg(scaled(5))

@@ -87,7 +87,9 @@ void MeasureLine::tick() {
 }
 
 void MeasureLine::tell(const QString& text) {
+  const QString last = lastSaid_; // which stays what the program said by itself
   action_ ? readOut(text) : say(text, false);
+  lastSaid_ = last;
 }
 
 void MeasureLine::readOut(const QString& text) {

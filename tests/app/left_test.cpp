@@ -192,7 +192,7 @@ TEST_CASE("edits to a file that was changed, cut short or reached through a link
         const auto choices = d.findChildren<QRadioButton*>();
         REQUIRE(choices.size() == 2);
         CHECK(choices[0]->text().contains("as its file has it"));
-        CHECK(choices[1]->text().contains("begun before the file was changed"));
+        CHECK(choices[1]->text().contains("started before the file was changed"));
         choices[1]->setChecked(true);
         press(d, "left-open");
       });
