@@ -59,7 +59,7 @@ int runCommand(int argc, char** argv) {
   cRender->add_option("--out", rendered.out, "the folder to write to")->required();
   cRender->add_option("--what", rendered.what, "a list of mix, stems, dry, wet, ornaments")->capture_default_str();
   cRender->add_option("--format", rendered.format, "wav16, wav24, wav32f, flac16, flac24")->capture_default_str();
-  cRender->add_option("--from", rendered.from, "begin at this beat")->check(finite);
+  cRender->add_option("--from", rendered.from, "start at this beat")->check(finite);
   cRender->add_option("--to", rendered.to, "end at this beat")->check(finite);
   cRender->add_option("--only", rendered.only, "a list of row and ornament ids");
   cRender->add_option("--threads", rendered.threads, "threads to compute with")

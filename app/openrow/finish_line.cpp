@@ -245,7 +245,7 @@ void FinishLine::offer() {
     a->setToolTip(asWords(f->table().meaning));
   }
   menu->addSeparator();
-  auto* from = menu->addMenu(tr("Begin from"));
+  auto* from = menu->addMenu(tr("Start from"));
   Problems problems;
   std::vector<StartingPoint> points = startingPointsIn(ownFolder(), allKinds().registry(), problems);
   const std::size_t own = points.size();

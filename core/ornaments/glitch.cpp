@@ -45,7 +45,7 @@ TableSpec makeGlitchTable() {
        .min = 1,
        .max = 8,
        .initial = 1,
-       .meaning = "After so many bars the list of chances begins again.",
+       .meaning = "After so many bars the list of chances starts again.",
        .group = "chance",
        .role = Role::leftAlone});
   add({.key = "chance_percent",

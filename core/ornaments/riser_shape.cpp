@@ -55,7 +55,7 @@ TableSpec makeRiserTable() {
        .label = "in key",
        .type = type::yesNo,
        .initial = true,
-       .meaning = "A tone begins and ends on notes of the song's key.",
+       .meaning = "A tone starts and ends on notes of the song's key.",
        .group = "rise"});
   add({.key = "cutoff_hz",
        .label = "brightness",

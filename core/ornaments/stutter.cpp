@@ -50,7 +50,7 @@ TableSpec makeStutterTable() {
        .label = "then",
        .type = type::choice,
        .initial = "last",
-       .meaning = "After the run: its last length goes on, or the run begins again.",
+       .meaning = "After the run: its last length goes on, or the run starts again.",
        .group = "cells",
        .choices = {"last", "cycle"},
        .role = Role::leftAlone});
@@ -125,7 +125,7 @@ TableSpec makeStutterTable() {
        .unit = "ms",
        .max = 50,
        .initial = 2,
-       .meaning = "How cells hand over to each other, before the next one begins: its attack is left alone.",
+       .meaning = "How cells hand over to each other, before the next one starts: its attack is left alone.",
        .group = "shape",
        .step = 0.5,
        .role = Role::leftAlone});

@@ -86,7 +86,7 @@ class Hand {
     REQUIRE_FALSE(menus.isEmpty());
     trigger(menus.last(), text);
     done("*add …*");
-    if (chain) done("*Begin from*");
+    if (chain) done("*Start from*");
     done(text);
   }
   /// Through the points given in parts of the open curve's drawing, in one stroke.
