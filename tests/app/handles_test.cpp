@@ -267,7 +267,7 @@ TEST_CASE("what lies above is taken, within four pixels", "[handles]") {
 TEST_CASE("what handles say never lies on what others say, whatever the kind, the zoom and the text's size",
           "[handles]") {
   int labels = 0, left = 0;
-  for (const double text : {1.0, 1.5}) {
+  for (const double text : kSanitized ? std::vector<double>{1.5} : std::vector<double>{1.0, 1.5}) {
     setTextScale(text);
     SmallSongRig rig;
     for (const Kind* k : allKinds().all()) {
@@ -295,6 +295,6 @@ TEST_CASE("what handles say never lies on what others say, whatever the kind, th
     }
   }
   setTextScale(1);
-  CHECK(labels > 200);
+  CHECK(labels > (kSanitized ? 100 : 200));
   CHECK(left < labels / 5); // few stay unsaid
 }

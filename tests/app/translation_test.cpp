@@ -286,7 +286,7 @@ TEST_CASE("no word that an action says or asks escapes the translator", "[app][w
   Rig& rig = *wide.rig;
   Escaped escaped;
   // With nothing, with a selection, with an open ornament.
-  for (int round = 0; round < 3; ++round) {
+  for (int round = kSanitized ? 2 : 0; round < 3; ++round) {
     const QStringList ids = [&] {
       QStringList all;
       for (const QAction* a : rig.window->findChild<ActionRegistry*>()->all()) all << a->objectName();
@@ -324,7 +324,7 @@ TEST_CASE("no word that an action says or asks escapes the translator", "[app][w
     while (rig.session->history().canUndo()) rig.session->undo();
     rig.settle();
   }
-  expectNone(escaped, 5000);
+  expectNone(escaped, kSanitized ? 2000 : 5000);
   // What is asked for is what a catalogue holds: texts of tables, and those marked in sources.
   const std::vector<std::string> tables = coreWords();
   int marked = 0;
@@ -344,7 +344,9 @@ namespace {
 
 /// All kinds placed and pressed again, their tools, and a collision answered in every way: as the file would have it.
 std::string workedOn(Rig& rig) {
+  int n = 0;
   for (const Kind* k : allKinds().all()) {
+    if (kSanitized && n++ % 4 != 0) continue;
     rig.placeOpen(k->table().id.c_str(), "voice", 8, 9.5);
     rig.score().placeOnSelection(QString::fromStdString(k->table().id));
     rig.settle();
@@ -406,6 +408,6 @@ TEST_CASE("what is done in another language makes the same song", "[app][words]"
     rig.open(greekSong(dir));
     plain = workedOn(rig);
   }
-  CHECK(wide.size() > 8000);
+  CHECK(wide.size() > (kSanitized ? 3000 : 8000));
   CHECK(wide == plain);
 }

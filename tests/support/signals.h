@@ -12,12 +12,13 @@ namespace ivrin::test {
 
 /// How often something is tried: all of `n` in the release build; a part of it under sanitizers, where every try takes
 /// many times as long and another sort of mistake is looked for.
-constexpr int tries(int n) {
 #ifdef IVRIN_CHECKS
-  return (n + 5) / 6;
+inline constexpr bool kSanitized = true;
 #else
-  return n;
+inline constexpr bool kSanitized = false;
 #endif
+constexpr int tries(int n) {
+  return kSanitized ? (n + 5) / 6 : n;
 }
 
 /// A folder of its own that goes with the test.
