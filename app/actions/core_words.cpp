@@ -1,5 +1,6 @@
 #include "app/actions/core_words.h"
 
+#include "app/session/as_text.h"
 #include "finish/finisher.h"
 #include "finish/starting_points.h"
 #include "manners/manners.h"
@@ -19,10 +20,9 @@ class Words {
     if (std::any_of(text.begin(), text.end(), [](unsigned char c) { return std::isalpha(c); })) all_.insert(text);
   }
   /// Also as it stands inside a sentence.
-  void addName(std::string text) {
+  void addName(const std::string& text) {
     add(text);
-    for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    add(text);
+    add(insideSentence(text));
   }
   void add(const TableSpec& table) {
     addName(table.name);

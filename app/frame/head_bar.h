@@ -22,7 +22,6 @@ class HeadBar : public QWidget {
   InkButton* button(const QString& actionId) const { return buttons_.value(actionId); }
   NumberField* monitor() const { return monitor_; }
   QWidget* tempo() const { return tempo_; }
-  QWidget* loudness() const { return meter_; }
   /// Once all menus are whole: every entry gets a letter of its own.
   void giveMenuLetters();
   QMenu* menu(const QString& title) const { return menu_.value(title); }

@@ -293,14 +293,13 @@ void NumberField::beginTyping(const QString& text) {
         new QRegularExpressionValidator(QRegularExpression(QStringLiteral("[%1]*").arg(QRegularExpression::escape(may)),
                                                            QRegularExpression::CaseInsensitiveOption),
                                         edit_));
-  connect(edit_, &QLineEdit::inputRejected, this,
-          [this] { emit refused(tr("%1 is typed as %2").arg(asWords(spec_.label), asText(settingTyping(spec_)))); });
+  const QString how = tr("%1 is typed as %2").arg(asWords(spec_.label), asText(settingTyping(spec_)));
+  connect(edit_, &QLineEdit::inputRejected, this, [this, how] { emit refused(how); });
   edit_->show();
   edit_->setFocus();
   edit_->selectAll();
   // What takes more than one value is not guessed.
-  if (spec_.perSide || spec_.shape != Shape::one)
-    emit hinted(tr("%1 is typed as %2").arg(asWords(spec_.label), asText(settingTyping(spec_))));
+  if (spec_.perSide || spec_.shape != Shape::one) emit hinted(how);
 }
 
 void NumberField::endTyping(bool take, bool focusHere) {

@@ -57,6 +57,16 @@ IVRIN_CLONES void putAll(WaveColumns& w, const float* low, const float* high, fl
   }
 }
 
+/// What is left of the dry sound in the middle of a column, by those ornaments.
+double dryGain(const Chunked<std::shared_ptr<const OrnamentNode>>& nodes, const ColumnFrames& frames, std::size_t x,
+               const RowWaves::Which& which) {
+  double g = 1;
+  for (const auto& node : nodes)
+    if (which(*node)) g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
+  return g;
+}
+const RowWaves::Which anyOrnament = [](const OrnamentNode&) { return true; };
+
 /// Memory for columns, one set for each painting thread, kept.
 std::span<float> scratch(int slot, std::size_t n) {
   static thread_local std::vector<float> memory[4];
@@ -150,7 +160,7 @@ WaveColumns RowWaves::dry(const std::string& row, const ColumnFrames& frames, do
 }
 
 WaveColumns RowWaves::row(const std::string& row, const ColumnFrames& frames, double mid, double half) const {
-  return dry(row, frames, mid, half, true, [](const OrnamentNode&) { return true; });
+  return dry(row, frames, mid, half, true, anyOrnament);
 }
 
 std::optional<WaveColumns> RowWaves::goesOn(const std::string& row, const ColumnFrames& frames, double mid,
@@ -165,11 +175,8 @@ std::optional<WaveColumns> RowWaves::goesOn(const std::string& row, const Column
                   [&](const auto& node) { return intersect(node->plan.dry.span(), seen).empty(); }))
     return std::nullopt;
   WaveColumns w = this->row(row, frames, mid, half);
-  for (std::size_t x = 0; x < w.top.size(); ++x) {
-    double g = 1;
-    for (const auto& node : nodes) g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
-    if (g > kSilent) w.top[x] = w.bottom[x] = static_cast<float>(mid);
-  }
+  for (std::size_t x = 0; x < w.top.size(); ++x)
+    if (dryGain(nodes, frames, x, anyOrnament) > kSilent) w.top[x] = w.bottom[x] = static_cast<float>(mid);
   return w;
 }
 
@@ -188,9 +195,7 @@ std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const Co
   const auto n = frames.size() - 1;
   WaveColumns w(static_cast<int>(n));
   for (std::size_t x = 0; x < n; ++x) {
-    double g = 1;
-    for (const auto& node : plan->rows()[*index].ornaments)
-      if (which(*node)) g *= node->plan.dry.at(Frames((frames[x] + frames[x + 1]) / 2));
+    const double g = dryGain(plan->rows()[*index].ornaments, frames, x, which);
     const double reach = g < 0.999 ? (1 - g) * 0.72 * half : 0;
     w.top[x] = static_cast<float>(mid - reach);
     w.bottom[x] = static_cast<float>(mid + reach);

@@ -106,6 +106,7 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   const auto covered = [&](double begin, double end) { // by a name, which says more
     return std::any_of(names.begin(), names.end(), [&](const RulerName& n) { return n.x < end && n.ends > begin; });
   };
+  const auto landings = s.song().allLandings();
   std::int64_t from = home.bar + ((first - home.bar) / every - 1) * every;
   for (std::int64_t bar = from; bar <= last; bar += every) {
     const double x = s.axis.xOf(map.barStart(bar));
@@ -116,7 +117,6 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
         count < 0 ? QStringLiteral("\u2212%1").arg(-count) : QStringLiteral("+%1").arg(count + (onBar ? 1 : 0));
     if (!atLanding && !covered(x, x + scaled(9) + songTextWidth(text, 17, false)))
       drawSongText(p, QPointF(x + scaled(5), scaled(20)), text, 17, false, c.ink);
-    const auto landings = s.song().allLandings();
     const bool onLine = std::any_of(landings.begin(), landings.end(),
                                     [&](const Landing& l) { return l.at == map.barStart(bar); }); // whose line is thick
     drawSongText(p, QPointF(x + scaled(onLine ? 8 : 4), scaled(38)), QString::number(bar), 12, true, c.quiet);

@@ -18,10 +18,14 @@ inline QString asText(const std::string& s) {
 inline QString asWords(const std::string& s) {
   return QString::fromStdString(worded(s));
 }
-/// The same inside a sentence, where English begins it small; another language has its own entry for that.
-inline QString asWordsInside(std::string s) {
-  for (char& c : s) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
-  return asWords(s);
+/// A name as it stands inside a sentence, where English has it small.
+inline std::string insideSentence(std::string name) {
+  for (char& c : name) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+  return name;
+}
+/// The same in the reader's language, which has its own entry for that.
+inline QString asWordsInside(const std::string& name) {
+  return asWords(insideSentence(name));
 }
 
 } // namespace ivrin::app
