@@ -49,9 +49,8 @@ std::vector<std::string> coreWords() {
   for (const PatternTool& t : patternTools()) all.add(t.name), all.add(t.meaning);
   for (const NamedPattern& p : shippedPatterns()) all.add(p.name);
   for (const StartingPoint& p : shippedStartingPoints()) all.add(p.name);
-  // What a first press does once more, as undo says it, and what may be where a file was looked for.
-  for (const char* word : {"bars", "roll", "pitch", "shape", "cells", "pattern", "a folder", "a pipe", "a socket",
-                           "a device", "a link that leads nowhere"})
+  // What may be where a file was looked for: compared before it is said.
+  for (const char* word : {"a folder", "a pipe", "a socket", "a device", "a link that leads nowhere"})
     all.add(std::string(word));
   return all.sorted();
 }

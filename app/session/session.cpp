@@ -261,7 +261,7 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
         emit notice(asText(again->why), false);
         return;
       }
-      edit(tr("%1 of %2").arg(asWords(again->word), kindWord(kind)), withOrnamentReplaced(song(), *again->next));
+      edit(tr("%1 of %2").arg(asText(again->word), kindWord(kind)), withOrnamentReplaced(song(), *again->next));
       settle();
       return;
     }

@@ -40,7 +40,7 @@ class GlitchManners : public Manners {
       return PressedAgain{{}, {}, worded("this roll is kept: let it go to roll again")};
     Ornament next = o;
     next.seed = o.seed < 1000000 ? o.seed + 1 : 1;
-    return PressedAgain{std::move(next), "roll", {}};
+    return PressedAgain{std::move(next), worded("roll"), {}};
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {

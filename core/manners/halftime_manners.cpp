@@ -1,6 +1,7 @@
 // halftime: its manners.
 #include "manners/fitting.h"
 #include "time/note_value.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -30,7 +31,7 @@ class HalftimeManners : public Manners {
   }
 
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
-    return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "pitch"), "pitch", {}};
+    return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "pitch"), worded("pitch"), {}};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

@@ -1,6 +1,7 @@
 // pulse: its manners.
 #include "manners/fitting.h"
 #include "song/settings/settings_view.h"
+#include "words/words.h"
 
 #include <array>
 
@@ -39,7 +40,7 @@ class PulseManners : public Manners {
       other.settings.erase("levels");
     else
       other.settings["levels"] = figures()[next];
-    return PressedAgain{std::move(other), "pattern", {}};
+    return PressedAgain{std::move(other), worded("pattern"), {}};
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {

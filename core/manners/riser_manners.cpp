@@ -3,6 +3,7 @@
 #include "manners/fitting.h"
 #include "ornaments/riser.h"
 #include "song/settings/settings_view.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -92,7 +93,7 @@ class RiserManners : public Manners {
     } else {
       next.length = barsBefore(map, o.start, -bars) - o.start;
     }
-    return PressedAgain{std::move(next), "bars", {}};
+    return PressedAgain{std::move(next), worded("bars"), {}};
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {

@@ -3,6 +3,7 @@
 #include "dsp/onsets.h"
 #include "manners/fitting.h"
 #include "song/settings/settings_view.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -80,7 +81,7 @@ class StutterManners : public Manners {
     } else {
       next.settings["slice"] = "1/8";
     }
-    return PressedAgain{std::move(next), "cells", {}};
+    return PressedAgain{std::move(next), worded("cells"), {}};
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {

@@ -1,6 +1,7 @@
 // tape: its manners.
 #include "manners/fitting.h"
 #include "song/settings/settings_view.h"
+#include "words/words.h"
 
 namespace ivrin {
 namespace {
@@ -21,7 +22,7 @@ class TapeManners : public Manners {
   }
 
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
-    return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "shape"), "shape", {}};
+    return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "shape"), worded("shape"), {}};
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {
