@@ -23,5 +23,8 @@ void speedBenchmarks();
 void planningBenchmarks();
 void workBenchmarks();
 void windowBenchmarks();
+/// The page of figures of first presses, as Markdown; `before` are the figures of an earlier state, as it printed them
+/// itself with `asJson`.
+void firstPresses(const std::string& before, bool asJson);
 
 } // namespace ivrin::bench

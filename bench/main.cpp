@@ -70,6 +70,12 @@ void spread(const std::string& what, const std::string& goal, std::vector<double
 int main(int argc, char** argv) {
   const auto wanted = [&](const char* part) { return argc < 2 || std::strcmp(argv[1], part) == 0; };
   const ivrin::FlushDenormals guard;
+  // ivrin-bench first-press [--json | --before FILE]
+  if (argc > 1 && std::strcmp(argv[1], "first-press") == 0) {
+    ivrin::bench::firstPresses(argc > 3 && std::strcmp(argv[2], "--before") == 0 ? argv[3] : "",
+                               argc > 2 && std::strcmp(argv[2], "--json") == 0);
+    return 0;
+  }
   if (wanted("sound")) ivrin::bench::soundBenchmarks();
   if (wanted("space")) ivrin::bench::spaceBenchmarks();
   if (wanted("speed")) ivrin::bench::speedBenchmarks();

@@ -35,9 +35,36 @@ int render(const RenderOptions& o);
 struct PlaceOptions {
   SongOptions song;
   std::string kind, row, out;
-  double start = 0, length = 1;
+  std::string start, length; // as people say them: song_place.h
 };
 int place(const PlaceOptions& o);
+int rows(const SongOptions& o);
+
+struct EditOptions {
+  SongOptions song;
+  std::vector<std::string> ids, assignments;
+  std::string out;
+  bool off = false;
+};
+int setSettings(const EditOptions& o);
+int bypass(const EditOptions& o);
+int removeOrnaments(const EditOptions& o);
+
+struct LandingOptions {
+  SongOptions song;
+  std::string at, name, id, out;
+  bool section = false, remove = false;
+};
+int landing(const LandingOptions& o);
+
+struct MapOptions {
+  SongOptions song;
+  std::string at, meter, out;
+  std::optional<double> bpm;
+  bool remove = false;
+};
+int tempoEntry(const MapOptions& o);
+int meter(const MapOptions& o);
 
 int times(double bpm, bool json);
 int measure(const std::vector<std::string>& files, bool json);

@@ -68,19 +68,71 @@ int runCommand(int argc, char** argv) {
   cRender->callback([&] { status = render(rendered); });
 
   SongOptions shown;
-  auto* cShow = app.add_subcommand("show", "figures of every ornament, as JSON");
+  auto* cShow = app.add_subcommand("show", "every ornament with its place, levels and what it meets");
   addSong(cShow, shown, true);
   cShow->callback([&] { status = show(shown); });
 
   PlaceOptions placed;
   auto* cPlace = app.add_subcommand("place", "places an ornament with settings that fit");
-  addSong(cPlace, placed.song, false);
+  addSong(cPlace, placed.song, true);
   cPlace->add_option("--kind", placed.kind, "the kind of ornament")->required();
   cPlace->add_option("--row", placed.row, "a stem, a bus, or mix")->required();
-  cPlace->add_option("--start", placed.start, "in beats")->required()->check(finite);
-  cPlace->add_option("--length", placed.length, "in beats")->required()->check(finite);
+  cPlace->add_option("--start", placed.start, "in beats, or bar:beat as in 33:1.5")->required();
+  cPlace->add_option("--length", placed.length, "in beats, a note value, or bars as in \"2 bars\"")->required();
   cPlace->add_option("--out", placed.out, "the song to write; without it the ornament is printed");
   cPlace->callback([&] { status = place(placed); });
+
+  SongOptions listed;
+  auto* cRows = app.add_subcommand("rows", "every row with where it sounds");
+  addSong(cRows, listed, true);
+  cRows->callback([&] { status = rows(listed); });
+
+  EditOptions edited;
+  const auto edit = [&](const char* name, const char* what, int (*done)(const EditOptions&)) {
+    auto* c = app.add_subcommand(name, what);
+    addSong(c, edited.song, false);
+    c->add_option("--out", edited.out, "the song to write")->required();
+    c->callback([&, done] { status = done(edited); });
+    return c;
+  };
+  auto* cSet = edit("set", "changes settings of an ornament", setSettings);
+  cSet->add_option("ORNAMENT", edited.ids, "its id")->required()->expected(1);
+  cSet->add_option("KEY=VALUE", edited.assignments, "settings; finish.N.KEY of its finish; name, gain_db, seed")
+      ->required();
+  auto* cBypass = edit("bypass", "bypasses ornaments", bypass);
+  cBypass->add_option("ORNAMENT", edited.ids, "their ids")->required();
+  cBypass->add_flag("--off", edited.off, "lets them sound again");
+  edit("remove", "removes ornaments", removeOrnaments)->add_option("ORNAMENT", edited.ids, "their ids")->required();
+
+  LandingOptions landed;
+  auto* cLanding = app.add_subcommand("landing", "adds a landing or a section, or changes one");
+  addSong(cLanding, landed.song, false);
+  cLanding->add_option("--out", landed.out, "the song to write")->required();
+  auto* landingAt = cLanding->add_option("--at", landed.at, "in beats, or bar:beat");
+  cLanding->add_option("--name", landed.name, "its name");
+  auto* landingId = cLanding->add_option("--id", landed.id, "of one that is there: it is moved, named or removed");
+  cLanding->add_flag("--section", landed.section, "a section is added");
+  cLanding->add_flag("--remove", landed.remove, "it goes; what was tied to it stays")->needs(landingId);
+  cLanding->callback([&] {
+    if (landingId->count() == 0 && landingAt->count() == 0) throw CLI::RequiredError("--at, or --id");
+    status = landing(landed);
+  });
+
+  MapOptions mapped;
+  const auto mapping = [&](const char* name, const char* what, int (*done)(const MapOptions&)) {
+    auto* c = app.add_subcommand(name, what);
+    addSong(c, mapped.song, false);
+    c->add_option("--out", mapped.out, "the song to write")->required();
+    c->add_option("--at", mapped.at, "in beats, or bar:beat")->required();
+    c->add_flag("--remove", mapped.remove, "the entry there goes");
+    c->callback([&, done] { status = done(mapped); });
+    return c;
+  };
+  mapping("tempo-entry", "a tempo from a place on; ornaments keep their beats", tempoEntry)
+      ->add_option("--bpm", mapped.bpm, "quarter notes per minute")
+      ->check(finite)
+      ->check(CLI::Range(20.0, 400.0));
+  mapping("meter", "a meter from a bar line on", meter)->add_option("--meter", mapped.meter, "as in 7/8");
 
   double bpm = 120;
   bool json = false;

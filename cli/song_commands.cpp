@@ -1,14 +1,10 @@
 // Commands that read or write a song.
 #include "commands.h"
+#include "opened.h"
 
-#include "analysis/collisions.h"
 #include "manners/lead.h"
 #include "render/export.h"
-#include "render/facts.h"
 #include "render/open_song.h"
-#include "services/findings.h"
-#include "services/hearing.h"
-#include "song/edits.h"
 #include "song/json.h"
 #include "song/limits.h"
 #include "song/safe_file.h"
@@ -18,36 +14,10 @@
 #include <cmath>
 #include <future>
 #include <iostream>
-#include <sstream>
 
 namespace ivrin::cli {
 namespace fs = std::filesystem;
 namespace {
-
-void say(const std::string& file, const Problems& problems) {
-  for (const Problem& p : problems.list) std::cerr << file << ": " << (p.isError ? "" : "note: ") << p.text() << '\n';
-}
-
-std::vector<std::string> listOf(const std::string& commas) {
-  std::vector<std::string> items;
-  std::istringstream in(commas);
-  for (std::string item; std::getline(in, item, ',');)
-    if (!item.empty()) items.push_back(item);
-  return items;
-}
-
-std::optional<OpenedSong> open(const SongOptions& o, Problems& problems) {
-  const StemStore store(StemStore::defaultFolder());
-  return openSong(o.song, {o.reach.begin(), o.reach.end()}, allKinds(), store, problems);
-}
-
-/// An opened song without any error, or nothing with the errors said.
-std::optional<OpenedSong> openSound(const SongOptions& o) {
-  Problems problems;
-  auto opened = open(o, problems);
-  say(o.song, problems);
-  return problems.hasErrors() ? std::nullopt : std::move(opened);
-}
 
 /// The files of stems whose copy in the cache is not what was written; it goes, and is made anew next time.
 std::vector<std::string> verifyStems(const OpenedSong& opened) {
@@ -59,13 +29,6 @@ std::vector<std::string> verifyStems(const OpenedSong& opened) {
       damaged.push_back(*s.file);
     }
   return damaged;
-}
-
-Value frameOrNull(std::optional<Frames> f) {
-  return f ? Value(static_cast<double>(f->count)) : Value();
-}
-Value rounded(double v) {
-  return v <= -199 ? Value() : Value(std::round(v * 100) / 100);
 }
 
 } // namespace
@@ -201,103 +164,6 @@ int render(const RenderOptions& o) {
   if (report.limiterReductionDb > 0)
     std::cerr << "note: the mix limiter took off up to "
               << shortestNumber(std::round(report.limiterReductionDb * 10) / 10) << " dB\n";
-  return 0;
-}
-
-int show(const SongOptions& o) {
-  const auto opened = openSound(o);
-  if (!opened) return 1;
-  PrintCache cache;
-  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
-  completePrints(*plan, 2);
-  Findings findings;
-  List ornaments;
-  for (const auto& item : opened->song.ornaments) {
-    const auto node = plan->node(item->id);
-    if (!node) continue; // switched off
-    const auto without =
-        RenderPlan::make(withoutOrnaments(opened->song, item->id), opened->audio, allKinds(), cache, plan.get());
-    const OrnamentFacts f = factsOf(*plan, *node, *without);
-    List collisions;
-    if (node->print)
-      for (const Collision& c : findCollisions(readerOfPrint(node), f.extent, plan->map().frames(item->span()),
-                                               readerBeforeOrnaments(plan, item->on),
-                                               findings.of(plan, item->on)->phrases, plan->map().sampleRate()))
-        collisions.emplace_back(Object{{"start", std::round(plan->map().quartersAt(c.frames.begin) * 1e4) / 1e4},
-                                       {"end", std::round(plan->map().quartersAt(c.frames.end) * 1e4) / 1e4},
-                                       {"level_db", rounded(c.db)}});
-    const auto beat = [&](const std::optional<Beats>& b) {
-      return b ? Value(std::round(b->quarters() * 1e4) / 1e4) : Value();
-    };
-    ornaments.emplace_back(Object{{"id", item->id},
-                                  {"first_frame", static_cast<double>(f.extent.begin.count)},
-                                  {"end_frame", static_cast<double>(f.extent.end.count)},
-                                  {"landing_frame", frameOrNull(f.landing)},
-                                  {"peak_dbfs", rounded(f.peakDbfs)},
-                                  {"lufs_with", rounded(f.lufsWith)},
-                                  {"lufs_without", rounded(f.lufsWithout)},
-                                  {"loop_gain_db", f.loop ? rounded(f.loop->gainPerPassDb) : Value()},
-                                  {"dies_at_beat", f.loop ? beat(f.loop->diesAt) : Value()},
-                                  {"collisions", Value(std::move(collisions))}});
-  }
-  std::cout << prettyJson(Object{{"ornaments", Value(std::move(ornaments))}});
-  return 0;
-}
-
-int place(const PlaceOptions& o) {
-  const auto opened = openSound(o.song);
-  if (!opened) return 1;
-  if (!o.out.empty())
-    if (const std::string why = whyNotWritten(o.out, TargetKind::song, Sources(opened->song)); !why.empty()) {
-      std::cerr << "ivrin-cli: --out: " << why << '\n';
-      return 1;
-    }
-  const Registry registry = allKinds().registry();
-  if (!registry.kind(o.kind)) {
-    std::vector<std::string> names;
-    for (const auto& k : registry.kinds) names.push_back(k.id);
-    std::cerr << "ivrin-cli: --kind: there is no kind \"" << o.kind << "\"" << didYouMean(o.kind, names) << '\n';
-    return 2;
-  }
-  if (!opened->song.hasRow(o.row)) {
-    std::cerr << "ivrin-cli: --row: there is no row \"" << o.row << "\""
-              << didYouMean(o.row, opened->song.rowsInScoreOrder()) << '\n';
-    return 2;
-  }
-  if (!(o.length >= 1.0 / 1024 && o.length <= 65536) || !(std::abs(o.start) <= 1e6)) {
-    std::cerr << "ivrin-cli: --start and --length: a stretch of 1/1024 to 65536 beats is wanted\n";
-    return 2;
-  }
-  const auto cache = std::make_shared<PrintCache>();
-  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), *cache);
-  const Beats start = Beats::ofQuarters(o.start);
-  const BeatRange stretch{start, start + Beats::ofQuarters(o.length)};
-  const auto again = pressedAgain(opened->song, o.kind, o.row, stretch);
-  Findings findings;
-  const auto made = again && again->next
-                        ? PlacedSeveral{withOrnamentReplaced(opened->song, *again->next), {*again->next}}
-                        : placeSeveral(allKinds(), o.kind, opened->song, {{o.row, stretch}},
-                                       hearing(plan, opened->audio, cache, findings));
-  const Ornament& placed = made.placed.front();
-  if (o.out.empty()) {
-    Song alone;
-    alone.ornaments.push_back(placed);
-    Problems none;
-    const auto root = parseJson(writeSong(alone, registry), none);
-    for (const auto& [key, value] : *root->object())
-      if (key == "ornaments") std::cout << prettyJson((*value.list())[0]);
-    return 0;
-  }
-  const Song song = withRoomBefore(opened->song, made.song, made.song.leadBars, opened->audio.impulses());
-  if (song.leadBars > opened->song.leadBars)
-    std::cerr << "note: the song starts " << song.leadBars << (song.leadBars == 1 ? " bar" : " bars")
-              << " before its stems now, so that all of it is heard\n";
-  std::string why;
-  if (!replaceFile(o.out, writeSongFor(song, registry, plainPath(o.out).parent_path()), why)) {
-    std::cerr << "ivrin-cli: " << why << '\n';
-    return 1;
-  }
-  std::cerr << "wrote " << o.out << " with " << placed.id << '\n';
   return 0;
 }
 

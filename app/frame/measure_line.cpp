@@ -8,6 +8,7 @@
 #include <QApplication>
 #include <QKeyEvent>
 #include <QPainter>
+#include <algorithm>
 
 #include <cmath>
 
@@ -211,8 +212,11 @@ void MeasureLine::paintEvent(QPaintEvent*) {
   shown_ = figures();
   p.setPen(c.quiet);
   QString right;
-  if (const auto& f = session_.facts(); f && !f->collisions.empty())
-    right = tr("it meets %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));
+  if (const auto& f = session_.facts(); f && !f->collisions.empty()) {
+    const auto next =
+        std::count_if(f->collisions.begin(), f->collisions.end(), [](const Collision& m) { return !m.goesOn; });
+    right = next > 0 ? tr("it meets %n phrase(s)", nullptr, static_cast<int>(next)) : tr("it lies over what goes on");
+  }
   const int rightWidth = static_cast<int>(songTextWidth(right, 15, true));
   p.drawText(line.adjusted(0, 0, -rightWidth - scaled(10), 0), Qt::AlignVCenter | Qt::AlignLeft,
              p.fontMetrics().elidedText(shown_, Qt::ElideRight, line.width() - rightWidth - scaled(10)));

@@ -5,6 +5,25 @@
 #include <cmath>
 
 namespace ivrin {
+namespace {
+
+constexpr double kJoinedSeconds = 0.25; // words nearer than this are one phrase that is met
+
+} // namespace
+
+std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& plan, const OrnamentNode& node,
+                                    Findings& findings, std::stop_token stop) {
+  const auto found = findings.of(plan, node.ornament->on, stop);
+  if (!found || !node.print) return {};
+  return findCollisions(
+      [print = node.print](Frames from, StereoSpan out) {
+        out.clear();
+        print->addTo(from, out);
+      },
+      node.extent(), plan->map().frames(node.ornament->span()), readerBeforeOrnaments(plan, node.ornament->on, stop),
+      joinedOver(found->phrases, Frames(std::llround(kJoinedSeconds * plan->map().sampleRate()))),
+      plan->map().sampleRate());
+}
 
 std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>& plan, const std::string& ornament,
                                          const std::shared_ptr<const RenderPlan>& without, Findings& findings,
@@ -45,10 +64,7 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
     }
   }
   if (node->print) {
-    const auto found = findings.of(plan, node->ornament->on, stop);
-    if (!found) return std::nullopt;
-    c.collisions = findCollisions(readerOfPrint(node), f.extent, plan->map().frames(node->ornament->span()),
-                                  readerBeforeOrnaments(plan, node->ornament->on, stop), found->phrases, rate);
+    c.collisions = collisionsOf(plan, *node, findings, stop);
     if (!node->print->note().empty()) c.notes.push_back(node->print->note());
   }
   if (stop.stop_requested()) return std::nullopt;

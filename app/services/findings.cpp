@@ -41,7 +41,9 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
   const RowReader reader = readerBeforeOrnaments(plan, row, stop);
   const double rate = plan->map().sampleRate();
   auto made = std::make_shared<RowFindings>();
-  made->phrases = findPhrases(reader, range, rate);
+  RowPhrases heard = findPhrases(reader, range, rate);
+  made->phrases = std::move(heard.phrases);
+  made->decaySeconds = heard.decaySeconds;
   OnsetFinder finder(rate);
   StereoBuffer block(16384);
   for (Frames at = range.begin; at < range.end && !stop.stop_requested(); at = at + Frames(block.frames())) {

@@ -15,6 +15,7 @@ namespace ivrin {
 
 struct RowFindings {
   std::vector<FrameRange> phrases;
+  double decaySeconds = 0;    // see RowPhrases
   std::vector<Frames> onsets; // attacks, ascending, in song frames
 };
 

@@ -11,7 +11,10 @@ Hear hearing(std::shared_ptr<const RenderPlan> from, SongAudio audio, std::share
     if (!(newest->song() == song)) newest = RenderPlan::make(song, audio, allKinds(), *cache, newest.get());
     Surroundings l;
     l.before = [plan = newest, stop](const std::string& r) { return readerBeforeOrnaments(plan, r, stop); };
-    if (const auto found = findings.of(newest, row, stop)) l.phrases = found->phrases;
+    if (const auto found = findings.of(newest, row, stop)) {
+      l.phrases = found->phrases;
+      l.decaySeconds = found->decaySeconds;
+    }
     return l;
   };
 }

@@ -3,6 +3,7 @@
 #include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "manners/lead.h"
+#include "manners/said_of_press.h"
 #include "render/facts.h"
 #include "render/song_impulses.h"
 #include "services/hearing.h"
@@ -119,10 +120,11 @@ Session::Session(Options options)
     , placeJob_(
           workers_,
           [this](const PlaceInput& in, const Run& run) {
-            return Placing{placeSeveral(allKinds(), in.kind, in.plan->song(), in.presses,
-                                        hearing(in.plan, in.audio, cache_, *options_.findings, run.stop))
-                               .placed,
-                           in.after};
+            PlacedSeveral made = placeSeveral(allKinds(), in.kind, in.plan->song(), in.presses,
+                                              hearing(in.plan, in.audio, cache_, *options_.findings, run.stop));
+            const QString said =
+                made.heard.size() == 1 ? asText(saidOfPress(made.heard.front(), in.plan->map())) : QString();
+            return Placing{std::move(made.placed), in.after, asText(made.refusal), said};
           },
           [this](const Placing& placing) { addPlaced(placing); })
     , peaksJob_(
@@ -279,7 +281,10 @@ void Session::addPlaced(const Placing& placing) {
   std::vector<Ornament> fitting;
   for (const Ornament& o : placing.made)
     if (song().hasRow(o.on)) fitting.push_back(o);
-  if (fitting.empty()) return;
+  if (fitting.empty()) {
+    if (!placing.refusal.isEmpty()) emit notice(placing.refusal, false);
+    return;
+  }
   const QString name = kindWord(fitting.front().kind);
   const QString label =
       fitting.size() == 1 ? name : tr("%1 on %n row(s)", nullptr, static_cast<int>(fitting.size())).arg(name);
@@ -290,9 +295,13 @@ void Session::addPlaced(const Placing& placing) {
     next = withOrnamentReplaced(std::move(next), std::move(tied));
   }
   auto added = withOrnaments(std::move(next), std::move(fitting));
+  const int lead = song().leadBars;
   edit(label, std::move(added.song));
   settle();
-  if (song().ornament(added.ids.front())) emit placed(asText(added.ids.front()));
+  if (!song().ornament(added.ids.front())) return;
+  emit placed(asText(added.ids.front()));
+  // Unless there was something to say that matters more.
+  if (!placing.said.isEmpty() && song().leadBars == lead) emit notice(tr("%1: %2").arg(name, placing.said), false);
 }
 
 // ---------------------------------------------------------------- what is found and measured

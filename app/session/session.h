@@ -189,6 +189,7 @@ class Session : public QObject {
   struct Placing {
     std::vector<Ornament> made;
     std::string after;
+    QString refusal, said; // why something is not there; what one press heard and did
   };
   struct AudioInput {
     Song song;

@@ -7,6 +7,7 @@ namespace ivrin {
 namespace {
 
 constexpr double kWindowSeconds = 0.02, kUnderPhraseDb = 24, kAudibleDb = -60;
+constexpr double kOwnSeconds = 0.33; // of a phrase beyond the source that is the source's own
 
 double powerOf(const StereoBuffer& b) {
   double p = 0;
@@ -24,8 +25,21 @@ std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent,
   std::vector<Collision> found;
   const auto window = std::max<std::int64_t>(16, std::llround(kWindowSeconds * sampleRate));
   StereoBuffer wet(window), row(window);
+  struct Met {
+    FrameRange frames;
+    bool goesOn;
+  };
+  std::vector<Met> all;
+  const Frames own(std::llround(kOwnSeconds * sampleRate));
   for (const FrameRange& phrase : phrases) {
-    if (!intersect(phrase, source).empty()) continue;
+    if (intersect(phrase, source).empty()) {
+      all.push_back({phrase, false});
+      continue;
+    }
+    if (phrase.begin < source.begin - own) all.push_back({{phrase.begin, source.begin}, true});
+    if (phrase.end > source.end + own) all.push_back({{source.end, phrase.end}, true});
+  }
+  for (const auto& [phrase, goesOn] : all) {
     const FrameRange meet = intersect(phrase, extent);
     if (meet.empty()) continue;
     // The phrase's own level: its mean power, so that a soft first syllable does not hide a collision.
@@ -49,7 +63,7 @@ std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent,
       hit.end = std::max(hit.end, std::min(f + Frames(window), meet.end));
     }
     if (!hit.empty())
-      found.push_back({hit, std::clamp(10 * std::log10((wetSum + 1e-12) / (drySum + 1e-12)), -120.0, 120.0)});
+      found.push_back({hit, std::clamp(10 * std::log10((wetSum + 1e-12) / (drySum + 1e-12)), -120.0, 120.0), goesOn});
   }
   return found;
 }

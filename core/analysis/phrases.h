@@ -13,17 +13,31 @@ namespace ivrin {
 /// Fills `out` with a row's sound from song frame `from` on; silence outside of it.
 using RowReader = std::function<void(Frames from, StereoSpan out)>;
 
-/// Stretches in which the row sounds, ascending and apart, within `range`. A phrase begins where the level rises to
-/// within 34 dB of the row's loud passages (its 95th percentile of 10 ms levels, at least −60 dBFS) and ends where it
-/// stays 8 dB under that for 90 ms. Levels are taken above 70 Hz, so that rumble is not a phrase.
-std::vector<FrameRange> findPhrases(const RowReader& row, FrameRange range, double sampleRate);
+/// What was heard of a row.
+struct RowPhrases {
+  /// Stretches in which something is played, ascending and apart.
+  std::vector<FrameRange> phrases;
+  /// Levels above 70 Hz, dBFS: what is there while nothing is played (noise, the neighbours), and loud passages (95th
+  /// percentile). −120: silence.
+  double floorDb = -120, loudDb = -120;
+  /// How long the row takes to fall by 60 dB where it falls by itself over a tenth of a second or more: its room, or
+  /// the ring of what is struck. 0: it stops at once.
+  double decaySeconds = 0;
+};
+
+/// Listens to `range`. Something is played where the level is over a threshold that follows the passage (34 dB under
+/// its loud moments, and over what is always there, where the two can be told apart), and does not merely die away: a
+/// room's decay, or a string's, is a rest from the moment it falls steadily until something enters, which shows as a
+/// rise of level or of several bands over what was dying. Levels are taken above 70 Hz, so that rumble is no phrase.
+/// Starts lie within 30 ms of an attack in a dry row.
+RowPhrases findPhrases(const RowReader& row, FrameRange range, double sampleRate);
 
 /// What lies around a stretch of a row.
 struct Room {
   Frames sounding;            // where the phrase that holds the stretch's end goes silent; the end itself in a rest
-  std::optional<Frames> next; // begin of the phrase after that
+  std::optional<Frames> next; // start of the phrase after that
 };
-/// The same backwards: where the phrase that holds the stretch's begin came up (the begin itself in a rest), and the
+/// The same backwards: where the phrase that holds the stretch's start came up (the start itself in a rest), and the
 /// end of the phrase before that.
 struct RoomBefore {
   Frames sounding;
@@ -31,5 +45,8 @@ struct RoomBefore {
 };
 RoomBefore roomBefore(const std::vector<FrameRange>& phrases, FrameRange stretch, double sampleRate);
 Room roomAfter(const std::vector<FrameRange>& phrases, FrameRange stretch, double sampleRate);
+
+/// Phrases with pauses shorter than `rest` between them taken as one: what is left between them are rests.
+std::vector<FrameRange> joinedOver(const std::vector<FrameRange>& phrases, Frames rest);
 
 } // namespace ivrin

@@ -1,20 +1,61 @@
 #include "manners/first_press.h"
 
+#include "dsp/loudness.h"
 #include "song/edits.h"
+#include "words/words.h"
+
+#include <algorithm>
 
 namespace ivrin {
 
-Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
-               BeatRange stretch, const Surroundings& around, std::shared_ptr<const Impulses> impulses) {
-  Ornament o;
+namespace {
+
+constexpr double kSilentDb = -66; // peak: nothing that could be heard
+
+/// Whether anything sounds there, faintest of all a peak of −66 dBFS.
+bool sounds(const RowReader& row, FrameRange span) {
+  StereoBuffer block(4096);
+  const double least = Decibels(kSilentDb).gain();
+  for (Frames at = span.begin; at < span.end; at = at + Frames(block.frames())) {
+    const StereoSpan part = block.span().part(0, std::min(block.frames(), (span.end - at).count));
+    row(at, part);
+    if (samplePeak(part.left, part.right, part.frames) >= least) return true;
+  }
+  return false;
+}
+
+} // namespace
+
+Pressed press(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
+              BeatRange stretch, const Surroundings& around, std::shared_ptr<const Impulses> impulses) {
+  Pressed p;
+  Ornament& o = p.ornament;
   o.id = freshOrnamentId(song);
   o.kind = kind;
   o.on = row;
   o.start = stretch.begin;
   o.length = stretch.length();
   const SongContext context = contextOf(song, std::move(impulses));
-  if (const Manners* m = mannersOf(kind)) m->fit(o, {*kinds.find(kind), song, context, around});
-  return o;
+  const Manners* m = mannersOf(kind);
+  if (!m) return p;
+  const Kind& k = *kinds.find(kind);
+  const Placed placed{o, context};
+  if (const PrintPlan plan = k.plan(placed); !plan.refusal.empty()) {
+    p.heard.refusal = plan.refusal;
+    return p;
+  }
+  if (m->needsSound() && !sounds(around.before(row), placed.span())) {
+    p.heard.refusal = worded("Nothing sounds there on this row.");
+    return p;
+  }
+  p.heard = m->fit(o, {k, song, context, around});
+  p.heard.roomSeconds = around.decaySeconds;
+  return p;
+}
+
+Ornament place(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
+               BeatRange stretch, const Surroundings& around, std::shared_ptr<const Impulses> impulses) {
+  return press(kinds, kind, song, row, stretch, around, std::move(impulses)).ornament;
 }
 
 std::optional<PressedAgain> pressedAgain(const Song& song, const std::string& kind, const std::string& row,

@@ -2,7 +2,8 @@
 
 #include "dsp/denormals.h"
 #include "dsp/loudness.h"
-#include "dsp/svf.h"
+#include "dsp/onsets.h"
+#include "manners/in_the_mix.h"
 #include "ornaments/finished.h"
 #include "ornaments/source.h"
 
@@ -30,71 +31,56 @@ class PlainSounds : public Sounds {
   std::vector<RowReader> rows_;
 };
 
-/// 10 log of the energy (not the mean) under 200 Hz: comparable between a sound and its print whatever their lengths.
-double lowEnergyDb(const StereoBuffer& b, double rate) {
-  StereoBuffer low = b;
-  for (int pass = 0; pass < 2; ++pass)
-    StereoSvf(StereoSvf::Pass::low, 200, 200, rate, pass == 0 ? 0.54119610 : 1.3065630)
-        .process(low.left(), low.right(), low.frames());
-  double e = 1e-20;
-  for (std::int64_t i = 0; i < low.frames(); ++i)
-    e += static_cast<double>(low.left()[i]) * low.left()[i] + static_cast<double>(low.right()[i]) * low.right()[i];
-  return 10 * std::log10(e);
-}
-
+constexpr double kRestBeats = 0.8, kAttackSeconds = 0.012;
 constexpr double kMeasuredSeconds = 12; // of a tail: its loud part is at its begin
 
 } // namespace
 
-PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& context, const Surroundings& around) {
+PressSound soundOf(const Kind& kind, const Ornament& o, const SongContext& context, const Surroundings& around) {
   const FlushDenormals guard;
   const TempoMap& map = context.map;
   const Placed placed{o, context};
   const PrintPlan plan = finishedPlan(kind, placed);
-  PrintLevel level;
-  if (!plan.sounds) return level;
+  PressSound s;
+  if (!plan.sounds) return s;
   PlainSounds sounds(plan.reads, around);
   const Source source(placed);
-  const std::int64_t window = std::max<std::int64_t>(source.frames(), std::llround(0.05 * map.sampleRate()));
-
-  StereoBuffer heard(source.frames()), scratch;
-  for (std::int64_t at = 0; at < heard.frames(); at += kPrintBlock)
-    source.read(sounds, at, heard.span().part(at, std::min(kPrintBlock, heard.frames() - at)), scratch);
-  level.sourceLowsDb = lowEnergyDb(heard, map.sampleRate());
-  level.sourcePeakDb = Decibels::ofGain(samplePeak(heard.left(), heard.right(), heard.frames())).value;
-  level.source =
-      loudestWindowLufs(kWeightedPower(heard.left(), heard.right(), heard.frames(), map.sampleRate()), window);
+  s.first = plan.extent.begin;
+  s.window = std::max<std::int64_t>(source.frames(), std::llround(0.05 * map.sampleRate()));
+  StereoBuffer scratch;
+  s.source.resize(source.frames());
+  for (std::int64_t at = 0; at < s.source.frames(); at += kPrintBlock)
+    source.read(sounds, at, s.source.span().part(at, std::min(kPrintBlock, s.source.frames() - at)), scratch);
 
   const auto voice = finishedVoice(kind, placed, plan, sounds);
-  if (!voice) return level;
+  if (!voice) return s;
   const std::int64_t before = (placed.span().begin - plan.extent.begin).count;
   const auto longest =
       std::max<std::int64_t>(0, before) + source.frames() + std::llround(kMeasuredSeconds * map.sampleRate());
-  StereoBuffer print;
-  while (print.frames() < longest) {
-    const std::int64_t at = print.frames();
-    print.resize(at + kPrintBlock);
-    const std::int64_t n = voice->render(print.span().part(at, kPrintBlock));
+  while (s.print.frames() < longest) {
+    const std::int64_t at = s.print.frames();
+    s.print.resize(at + kPrintBlock);
+    const std::int64_t n = voice->render(s.print.span().part(at, kPrintBlock));
     if (n == kPrintBlock) continue;
-    print.resize(at + n);
+    s.print.resize(at + n);
     break;
   }
-  level.printLowsDb = lowEnergyDb(print, map.sampleRate());
-  level.printPeakDb = Decibels::ofGain(samplePeak(print.left(), print.right(), print.frames())).value;
-  level.print =
-      loudestWindowLufs(kWeightedPower(print.left(), print.right(), print.frames(), map.sampleRate()), window);
-  return level;
+  return s;
 }
 
-void fitLevel(Ornament& o, const PressedAt& at, double underLu, double mostMoreLu) {
-  const PrintLevel level = measurePrint(at.kind, o, at.context, at.around);
-  // A swell over a short word is loud at its very end only: its peak stays under the source's, as far as 4 LU allow.
-  double more = 0;
-  if (level.print > -100 && level.source > -70) {
-    const double wanted = level.source - underLu - level.print;
-    more = std::clamp(level.printPeakDb + wanted - (level.sourcePeakDb - 1), 0.0, mostMoreLu);
-  }
-  o.finish.push_back({"level", {{"offset_lu", -(underLu + std::round(more * 2) / 2)}}});
+PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& context, const Surroundings& around) {
+  const PressSound s = soundOf(kind, o, context, around);
+  const double rate = context.map.sampleRate();
+  PrintLevel level;
+  const auto measured = [&](const StereoBuffer& b, double& lufs, double& lows, double& peak) {
+    if (b.frames() == 0) return;
+    lufs = loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), s.window);
+    lows = lowEnergyDb(b, rate);
+    peak = Decibels::ofGain(samplePeak(b.left(), b.right(), b.frames())).value;
+  };
+  measured(s.source, level.source, level.sourceLowsDb, level.sourcePeakDb);
+  measured(s.print, level.print, level.printLowsDb, level.printPeakDb);
+  return level;
 }
 
 void tieToLanding(const Song& song, Ornament& o, Beats at) {
@@ -115,6 +101,30 @@ void endOnLanding(const Song& song, Ornament& o) {
   if (best) {
     o.length = best->at - o.start;
     o.landing = best->id;
+  }
+}
+
+Frames leastRest(const TempoMap& map, Beats at) {
+  // A little less than nine tenths: a phrase is heard to end a moment after it is let go.
+  return Frames(std::llround(kRestBeats * 60 / map.bpmAt(at) * map.sampleRate()));
+}
+
+void keepAttack(Ornament& o, const PressedAt& at, Heard& heard) {
+  const TempoMap& map = at.context.map;
+  const Frames edge = map.frameAt(o.span().end);
+  const std::int64_t reach = std::llround(kAttackSeconds * map.sampleRate()),
+                     around = std::llround(0.15 * map.sampleRate());
+  OnsetFinder finder(map.sampleRate());
+  StereoBuffer there(2 * around);
+  at.around.before(o.on)(edge - Frames(around), there.span());
+  finder.add(there.left(), there.right(), there.frames());
+  for (const Onset& onset : finder.finish()) {
+    if (onset.frame < around - reach || onset.frame >= around) continue;
+    const Beats earlier = map.beatAt(edge - Frames(around - onset.frame));
+    if (earlier <= o.start) return;
+    o.length = earlier - o.start;
+    heard.attackKeptMs = 1000 * static_cast<double>(around - onset.frame) / map.sampleRate();
+    return;
   }
 }
 

@@ -1,9 +1,17 @@
-// What first presses have in common: levels measured, landings near by, choices that go round.
+// What first presses have in common: what is heard, landings near by, attacks kept, choices that go round.
 #pragma once
 
 #include "manners/manners.h"
 
 namespace ivrin {
+
+/// What a press takes, and what it would add, without its level fitted.
+struct PressSound {
+  StereoBuffer source, print;
+  Frames first;            // song frame that the print begins at
+  std::int64_t window = 0; // frames in which both are measured: as long as the source, at least 50 ms
+};
+PressSound soundOf(const Kind& kind, const Ornament& o, const SongContext& context, const Surroundings& around);
 
 /// Loudest K-weighted window (as long as the source, at least 50 ms) of an ornament's print and of its source, in LUFS.
 struct PrintLevel {
@@ -13,17 +21,20 @@ struct PrintLevel {
 };
 PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& context, const Surroundings& around);
 
-/// Puts a level at the end of the finish: so many LU under the source. A swell over a short word is loud at its very
-/// end only: its peak stays under the source's, as far as `mostMoreLu` allow.
-void fitLevel(Ornament& o, const PressedAt& at, double underLu, double mostMoreLu = 0);
-/// It stands on this very stretch.
+/// It stands on this very stretch, to a hair.
 inline bool fillsStretch(const Ornament& o, BeatRange stretch) {
-  return o.start == stretch.begin && o.length == stretch.length();
+  const auto near = [](Beats a, Beats b) { return std::abs((a - b).ticks) <= kTicksPerQuarter / 32; };
+  return near(o.start, stretch.begin) && near(o.span().end, stretch.end);
 }
 /// Ties it to the landing at `at`, if there is one.
 void tieToLanding(const Song& song, Ornament& o, Beats at);
 /// Up to the landing when there is one near the end: within half of the length, and half a beat.
 void endOnLanding(const Song& song, Ornament& o);
+/// Where the row comes back on an attack that begins a moment before the edge, it comes back that much earlier: within
+/// 12 ms, so that the attack is whole.
+void keepAttack(Ornament& o, const PressedAt& at, Heard& heard);
+/// Rests that count as room: nine tenths of a beat at a place.
+Frames leastRest(const TempoMap& map, Beats at);
 /// The next choice of one setting, but for those that need something drawn or picked first.
 Ornament withNextChoice(Ornament o, const Kind& kind, const char* key);
 

@@ -11,7 +11,12 @@ class GapManners : public Manners {
  public:
   std::string_view kind() const override { return "gap"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override { tieToLanding(at.song, o, o.span().end); }
+  Heard fit(Ornament& o, const PressedAt& at) const override {
+    Heard heard;
+    tieToLanding(at.song, o, o.span().end);
+    keepAttack(o, at, heard);
+    return heard;
+  }
 
   /// A silence from where the other one is done to its landing, or the next one.
   std::optional<BeatRange> stretchAfter(const Ornament& open, const SongContext& context,

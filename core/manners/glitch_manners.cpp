@@ -19,7 +19,7 @@ class GlitchManners : public Manners {
   std::string_view kind() const override { return "glitch"; }
 
   /// Sixteenths, loops that hold a stroke or a part of it, nothing on the strong beats.
-  void fit(Ornament& o, const PressedAt& at) const override {
+  Heard fit(Ornament& o, const PressedAt& at) const override {
     endOnLanding(at.song, o);
     const TempoMap& map = at.context.map;
     const Beats bar = map.barStart(map.barAt(o.start).bar), length = map.meterAt(o.start).barLength();
@@ -28,6 +28,7 @@ class GlitchManners : public Manners {
       chances.emplace_back(accentAt(map, b) >= Accent::halfBar ? 0.0 : kFirstChance);
     o.settings["chance_percent"] = std::move(chances);
     o.settings["loop"] = List{"1/64", "1/16"};
+    return {};
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override {

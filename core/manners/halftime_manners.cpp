@@ -13,17 +13,21 @@ class HalftimeManners : public Manners {
  public:
   std::string_view kind() const override { return "halftime"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override {
+  Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;
     const Beats bar = map.meterAt(o.start).barLength();
+    Heard heard;
     endOnLanding(at.song, o);
-    if (o.length >= bar) return; // the cycle's own default is a bar
+    const Beats whole = o.length; // its cycle is of the grid, wherever it ends
+    keepAttack(o, at, heard);
+    if (whole >= bar) return heard; // the cycle's own default is a bar
     for (const NoteValue& n : allNoteValues(map, o.start))
-      if (n.beats(map, o.start) == o.length) {
+      if (n.beats(map, o.start) == whole) {
         o.settings["cycle"] = n.text();
-        return;
+        return heard;
       }
-    o.settings["cycle"] = std::max(1.0, (map.secondsAt(o.span().end).value - map.secondsAt(o.start).value) * 1000);
+    o.settings["cycle"] = std::max(1.0, (map.secondsAt(o.start + whole).value - map.secondsAt(o.start).value) * 1000);
+    return heard;
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override {

@@ -12,10 +12,29 @@ namespace ivrin {
 
 /// What a first press listens to.
 struct Surroundings {
-  /// The row before its own ornaments; any row may be asked for.
+  /// The row before its own ornaments; any row may be asked for. The mix is what every other row has come to.
   std::function<RowReader(const std::string& row)> before;
   /// Phrases of the row the ornament is placed on.
   std::vector<FrameRange> phrases;
+  /// How long that row takes to fall by 60 dB by itself: its room, or its ring; 0: it stops at once.
+  double decaySeconds = 0;
+};
+
+/// What a first press heard, and what it did about it. said_of_press.h has it in words.
+struct Heard {
+  std::string refusal;           // nothing is placed, and why; mostly empty
+  double sourceLufs = -200;      // loudest window of what is taken
+  double roomSeconds = 0;        // as in Surroundings
+  std::optional<Beats> next;     // where the row's next phrase starts, within reach
+  std::optional<Beats> previous; // where its previous phrase ends, of what leads in
+  bool runs = false;             // the row does not rest within two bars
+  enum class Level { none, asMeant, raised, heldUnderSource, heldInMix, heldForLows };
+  Level level = Level::none;
+  double overSourceLu = 0;            // its loudest window against the source's
+  std::optional<double> underMixLu;   // its loudest 400 ms under the mix's, where there is a mix
+  std::optional<double> lowCutHz;     // where it was chosen by what is there
+  bool cutAtNext = false;             // it is ended where the next phrase starts
+  std::optional<double> attackKeptMs; // the row returns so much earlier, so that its attack is whole
 };
 
 /// Where a key was pressed.
@@ -39,7 +58,9 @@ class Manners {
   /// Id of the kind.
   virtual std::string_view kind() const = 0;
   /// First press: `o` has its place; settings, finish, landing and length are fitted to it, to sound right untouched.
-  virtual void fit(Ornament& o, const PressedAt& at) const = 0;
+  virtual Heard fit(Ornament& o, const PressedAt& at) const = 0;
+  /// Whether there must be something to hear in the stretch that is pressed on.
+  virtual bool needsSound() const { return true; }
   /// Where a key pressed without a selection places it, by the landing that bars are counted to; nothing where it needs
   /// a selection.
   virtual std::optional<BeatRange> stretchAt(const TempoMap& /*map*/, Beats /*landing*/) const { return std::nullopt; }

@@ -19,11 +19,12 @@ class PulseManners : public Manners {
  public:
   std::string_view kind() const override { return "pulse"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override {
+  Heard fit(Ornament& o, const PressedAt& at) const override {
     endOnLanding(at.song, o);
     o.settings["length_percent"] = 60.0;
     o.settings["fade_in"] = 5.0;
     o.settings["fade_out"] = 35.0;
+    return {};
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override {

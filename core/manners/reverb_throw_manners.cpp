@@ -1,5 +1,6 @@
 // reverb-throw: its manners.
-#include "manners/fitting.h"
+#include "manners/level_fit.h"
+#include "manners/reach.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -12,20 +13,24 @@ class ReverbThrowManners : public Manners {
  public:
   std::string_view kind() const override { return "reverb-throw"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override {
+  Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;
-    const FrameRange span = map.frames(o.span());
-    const Room room = roomAfter(at.around.phrases, span, map.sampleRate());
-    // Three seconds, or as much as has fallen 40 dB when the next phrase comes.
+    Heard heard;
+    const Reach reach = reachAfter(o, at, heard);
+    // Three seconds, or as much as has fallen 40 dB when the next phrase comes; where the row does not rest, two beats
+    // or two seconds.
     double decay = 3;
-    if (room.next)
-      decay = std::min(decay, 1.5 * static_cast<double>((*room.next - room.sounding).count) / map.sampleRate());
+    if (reach.next)
+      decay = std::min(decay, 1.5 * static_cast<double>((*reach.next - reach.sounding).count) / map.sampleRate());
+    else if (reach.runs)
+      decay = std::min(decay, std::max(2.0, 120 / map.bpmAt(o.start)));
     o.settings = {{"character", "plate"},
                   {"decay_seconds", std::max(0.4, std::round(decay * 100) / 100)},
                   {"pre_delay", "1/64"},
                   {"low_cut_hz", 250.0},
-                  {"duck_db", 6.0}};
-    fitLevel(o, at, 8);
+                  {"duck_db", reach.inside ? kDeepDuck : 6.0}};
+    fitLevel(o, at, {.underLu = 8, .lowCutHz = 250}, heard);
+    return heard;
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }

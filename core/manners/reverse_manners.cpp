@@ -9,7 +9,12 @@ class ReverseManners : public Manners {
  public:
   std::string_view kind() const override { return "reverse"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override { tieToLanding(at.song, o, o.span().end); }
+  Heard fit(Ornament& o, const PressedAt& at) const override {
+    Heard heard;
+    tieToLanding(at.song, o, o.span().end);
+    keepAttack(o, at, heard);
+    return heard;
+  }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 

@@ -1,5 +1,5 @@
 // reverse-reverb: its manners.
-#include "manners/fitting.h"
+#include "manners/level_fit.h"
 #include "song/settings/settings_view.h"
 #include "words/words.h"
 
@@ -29,19 +29,27 @@ Ornament landedElsewhere(const Song& song, Ornament o) {
   return o;
 }
 
+constexpr double kLeastLead = 1; // beats
+constexpr double kDuckDb = 10;   // over what is sung before the word
+
 class ReverseReverbManners : public Manners {
  public:
   std::string_view kind() const override { return "reverse-reverb"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override {
+  Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;
     const FrameRange span = map.frames(o.span());
+    Heard heard;
     const RoomBefore room = roomBefore(at.around.phrases, span, map.sampleRate());
-    // One bar, or the rest before the word; where there is hardly a rest the swell may lie over the former phrase.
+    // One bar, or the rest before the word, in quarters of a beat, but a beat at least: over what is sung until then it
+    // is turned down.
     double lead = map.meterAt(o.start).barLength().quarters();
-    if (room.former) {
-      const double rest = (o.start - map.beatAt(*room.former)).quarters();
-      if (rest >= 1) lead = std::min(lead, std::floor(rest * 4 + 1e-6) / 4);
+    bool over = room.sounding < span.begin;
+    if (over || room.former) {
+      const double rest = over ? 0 : (o.start - map.beatAt(*room.former)).quarters();
+      if (!over) heard.previous = map.beatAt(*room.former);
+      lead = std::min(lead, std::max(kLeastLead, std::floor(rest * 4 + 1e-6) / 4));
+      over = over || rest < lead - 0.01;
     }
     // Decay, and the echoes where its path is turned through some, are fitted to the lead-in.
     o.settings = {{"character", "hall"},
@@ -52,9 +60,12 @@ class ReverseReverbManners : public Manners {
     if (o.length.quarters() > 4) { // a phrase: every syllable swells
       o.settings["decay_seconds"] = 0.8;
       o.settings["wash_under_percent"] = 100.0;
+    } else if (over) {
+      o.finish.push_back({"duck", {{"depth_db", kDuckDb}, {"attack_ms", 1.0}}});
     }
     tieToLanding(at.song, o, o.start);
-    fitLevel(o, at, 6, 4);
+    fitLevel(o, at, {.underLu = 6, .mostMoreLu = 4, .leadsIn = true, .lowCutHz = 250}, heard);
+    return heard;
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }

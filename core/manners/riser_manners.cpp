@@ -45,8 +45,9 @@ Beats barsBefore(const TempoMap& map, Beats at, std::int64_t bars) {
 class RiserManners : public Manners {
  public:
   std::string_view kind() const override { return "riser"; }
+  bool needsSound() const override { return false; }
 
-  void fit(Ornament& o, const PressedAt& at) const override {
+  Heard fit(Ornament& o, const PressedAt& at) const override {
     const Beats selected = o.span().end;
     endOnLanding(at.song, o);
     if (o.span().end == selected) tieToLanding(at.song, o, selected);
@@ -68,6 +69,7 @@ class RiserManners : public Manners {
     const double wanted = there > -60 ? there - kUnderMixLu : kWithoutMixLufs;
     const double level = std::clamp(std::round(-9 + wanted - loudestEnd(at.kind, {o, at.context})), -60.0, -3.0);
     o.settings["level_db"] = List{std::max(level - kRangeDb, -96.0), level};
+    return {};
   }
 
   std::optional<BeatRange> stretchAt(const TempoMap& map, Beats landing) const override {

@@ -53,7 +53,7 @@ class StutterManners : public Manners {
  public:
   std::string_view kind() const override { return "stutter"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override {
+  Heard fit(Ornament& o, const PressedAt& at) const override {
     endOnLanding(at.song, o);
     o.settings["snap_to_onset"] = true;
     if (const PrintLevel first = measurePrint(at.kind, o, at.context, at.around);
@@ -63,6 +63,7 @@ class StutterManners : public Manners {
     const PrintLevel level = measurePrint(at.kind, o, at.context, at.around);
     if (level.source > -70 && level.print > level.source + kMostMoreLu)
       o.gainDb = std::round(2 * (level.source + kMostMoreLu - level.print)) / 2;
+    return {};
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override {

@@ -15,7 +15,12 @@ class TapeManners : public Manners {
  public:
   std::string_view kind() const override { return "tape"; }
 
-  void fit(Ornament& o, const PressedAt& at) const override { endOnLanding(at.song, o); }
+  Heard fit(Ornament& o, const PressedAt& at) const override {
+    Heard heard;
+    endOnLanding(at.song, o);
+    keepAttack(o, at, heard);
+    return heard;
+  }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override {
     return o.start == stretch.begin; // it may have been drawn to its landing

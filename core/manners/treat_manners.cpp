@@ -1,18 +1,50 @@
 // treat: its manners.
+#include "dsp/loudness.h"
 #include "manners/fitting.h"
+#include "manners/in_the_mix.h"
 #include "words/words.h"
+
+#include <algorithm>
+#include <cmath>
 
 namespace ivrin {
 namespace {
+
+constexpr double kFirstMix = 30, kUnderSource = 2; // percent; LU that the plate stays under what it treats
 
 class TreatManners : public Manners {
  public:
   std::string_view kind() const override { return "treat"; }
 
-  void fit(Ornament& o, const PressedAt&) const override {
-    // A plate of 1.2 s at 30 %, the dry kept.
-    o.settings = {{"dry", "keep"}, {"mix_percent", 30.0}};
+  Heard fit(Ornament& o, const PressedAt& at) const override {
+    // A plate of 1.2 s at 30 %, the dry kept; more of it where it would not be heard in the mix, as long as the row
+    // does not get louder for it.
+    Heard heard;
+    o.settings = {{"dry", "keep"}, {"mix_percent", kFirstMix}};
     o.finish = {{"reverb", {{"character", "plate"}, {"decay_seconds", 1.2}, {"mix_percent", 100.0}}}};
+    const TempoMap& map = at.context.map;
+    const double rate = map.sampleRate();
+    const PressSound s = soundOf(at.kind, o, at.context, at.around);
+    const FrameRange bar{map.frameAt(o.span().end - map.meterAt(o.start).barLength()), map.frameAt(o.span().end)};
+    const MixFit fit = fitInMix(s.print, s.first, at.around.before(kMixRow),
+                                o.on == kMixRow ? SideGains{1, 1} : pathToMix(at.song, o.on), bar, rate);
+    const auto loudest = [&](const StereoBuffer& b) {
+      return b.frames() > 0 ? loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), s.window) : -200;
+    };
+    const double source = loudest(s.source), print = loudest(s.print);
+    if (print < -100 || source < -70) return heard;
+    const double most = std::min(source - kUnderSource - print, fit.quietDb),
+                 gain = std::clamp(fit.heardDb, 0.0, std::max(0.0, most)),
+                 percent = std::clamp(std::round(kFirstMix * Decibels(gain).gain()), kFirstMix, 100.0);
+    o.settings["mix_percent"] = percent;
+    const double more = Decibels::ofGain(percent / kFirstMix).value;
+    heard.sourceLufs = source;
+    heard.overSourceLu = print + more - source;
+    if (fit.mixLufs > -65) heard.underMixLu = fit.mixLufs - fit.printLufs - more;
+    heard.level = percent == kFirstMix       ? Heard::Level::asMeant
+                  : fit.heardDb > more + 0.3 ? Heard::Level::heldUnderSource
+                                             : Heard::Level::raised;
+    return heard;
   }
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }

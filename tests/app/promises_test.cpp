@@ -273,7 +273,16 @@ TEST_CASE("a key with nothing to act on says why; on silence that is said too", 
   rig.key(Qt::Key_R);
   CHECK(rig.window->measure().said().contains("Nothing is selected"));
   CHECK(rig.session->song().ornaments.empty());
-  rig.place("delay-throw", "voice", 30, 31); // between the words
+  // Between the words it is refused; what is moved there is said to be silent.
+  rig.score().select(Selection{"voice", Beats::ofQuarters(30), Beats::ofQuarters(31)});
+  rig.key(Qt::Key_R);
+  rig.settle();
+  CHECK(rig.window->measure().said().contains("Nothing sounds there"));
+  CHECK(rig.session->song().ornaments.empty());
+  Ornament moved = rig.ornament(rig.place("delay-throw", "voice", 8, 9));
+  CHECK(rig.window->measure().said().contains("LU")); // what it heard
+  moved.start = Beats::ofQuarters(30);
+  rig.session->edit("moved", withOrnamentReplaced(rig.session->song(), moved));
   rig.session->choose(last(rig).id);
   rig.settle();
   rig.window->measure().say({}, false);

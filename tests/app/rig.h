@@ -146,6 +146,8 @@ struct Rig {
     score().placeOnSelection(kind);
     settle();
     const std::string id = session->chosen();
+    INFO(kind << " on " << row << " from " << from << " to " << to);
+    REQUIRE(session->song().ornament(id)); // where nothing sounds it is refused
     session->player().stop();
     score().closeOrnament();
     settleView();

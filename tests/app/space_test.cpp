@@ -101,11 +101,11 @@ TEST_CASE("a word and one key: the swell lands on it to the sample, in two actio
   CHECK(swell > 0.02);
   CHECK(after < 1e-6);
   CHECK(rmsDb(heard.left() + 2400, 40000) > -40);
-  // Its level was measured: between −4 and −10 LU against the word.
+  // Its level was measured: between −4 and −12 LU against the word, which lies low.
   REQUIRE(o.finish.size() == 1);
   CHECK(o.finish[0].type == "level");
   CHECK(*o.finish[0].settings.at("offset_lu").number() <= -4);
-  CHECK(*o.finish[0].settings.at("offset_lu").number() >= -10);
+  CHECK(*o.finish[0].settings.at("offset_lu").number() >= -12);
   CHECK(node->print->levelDb());
 }
 
@@ -174,8 +174,17 @@ TEST_CASE("the handles of the swell: lead-in, decay, rise, wet, spill and landin
 
 TEST_CASE("a swell over the former phrase is a collision, and can be ducked, begun later or made steeper", "[space]") {
   SmallSongRig rig;
-  // The word from 2.5 follows one that ends on 2: hardly a rest, so the swell lies over it.
+  // The word from 2.5 follows one that ends on 2: hardly a rest, so the first press is short and ducked, and meets
+  // nothing. Drawn out over it and let go, it does.
   const std::string id = rig.placeOpen("reverse-reverb", "voice", 2.5, 4);
+  REQUIRE(rig.session->facts());
+  CHECK(rig.session->facts()->collisions.empty());
+  CHECK(setting(rig.ornament(id), "lead_beats") == 1);
+  Ornament longer = rig.ornament(id);
+  longer.settings["lead_beats"] = 2.5;
+  longer.finish = {{"level", {{"offset_lu", -6.0}}}};
+  rig.session->edit("longer", withOrnamentReplaced(rig.session->song(), longer));
+  rig.settle();
   REQUIRE(rig.session->facts());
   REQUIRE_FALSE(rig.session->facts()->collisions.empty());
   const Collision hit = rig.session->facts()->collisions.front();
@@ -234,7 +243,8 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
   }
   const std::string id = rig.place("treat", "drums", 12, 13);
   CHECK(textSetting(rig.ornament(id), "dry") == "keep");
-  CHECK(setting(rig.ornament(id), "mix_percent") == 30);
+  // 30 %, or more where it would not be heard in the mix.
+  CHECK(setting(rig.ornament(id), "mix_percent") >= 30);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"reverb"});
   score.openOrnament(id);
   rig.settle();

@@ -296,7 +296,13 @@ TEST_CASE("no word that an action says or asks escapes the translator", "[app][w
       if (id == "quit" || id == "close") continue;
       if (round == 1 && !rig.score().selection())
         rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
-      if (round == 2 && !rig.score().openRow()) rig.placeOpen("pulse", "keys", 8, 12);
+      if (round == 2 && !rig.score().openRow()) { // placed, or pressed again
+        rig.score().select(Selection{"keys", Beats::ofQuarters(8), Beats::ofQuarters(12)});
+        rig.score().placeOnSelection("pulse");
+        rig.settle();
+        rig.score().openOrnament(rig.session->chosen());
+        rig.settle();
+      }
       QAction* a = rig.window->findChild<ActionRegistry*>()->action(id);
       if (!a || !a->isEnabled()) continue;
       QTimer::singleShot(0, [&] {

@@ -213,7 +213,7 @@ TEST_CASE("each answer to a collision leaves none", "[listen]") {
     node->print->ensure(*plan, *node);
     const RowReader dry = readerBeforeOrnaments(plan, "v");
     return findCollisions(readerOfPrint(node), node->extent(), plan->map().frames(node->ornament->span()), dry,
-                          findPhrases(dry, {Frames(0), plan->end(true)}, kRate), kRate);
+                          findPhrases(dry, {Frames(0), plan->end(true)}, kRate).phrases, kRate);
   };
   const auto before = collisions();
   REQUIRE_FALSE(before.empty());

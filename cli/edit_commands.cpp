@@ -1,0 +1,202 @@
+// Commands that change a song by words. Each writes a whole song to --out; paths mean the same from there.
+#include "commands.h"
+#include "opened.h"
+
+#include "finish/finisher.h"
+#include "song/edits.h"
+#include "song/json.h"
+#include "time/plain_number.h"
+#include "time/song_place.h"
+
+#include <algorithm>
+#include <iostream>
+
+namespace ivrin::cli {
+namespace {
+
+/// "50", "null", "[1,2]", "\"x\"" as JSON has them; everything else is a text.
+Value valueOf(const std::string& text) {
+  Problems none;
+  if (const auto v = parseJson(text, none)) return *v;
+  return Value(text);
+}
+
+/// Puts "KEY=VALUE" into an ornament, or says why not.
+bool assign(Ornament& o, const std::string& assignment) {
+  const auto refuse = [&](const std::string& why) {
+    std::cerr << "ivrin-cli: \"" << assignment << "\": " << why << '\n';
+    return false;
+  };
+  const std::size_t equals = assignment.find('=');
+  if (equals == std::string::npos || equals == 0) return refuse("KEY=VALUE is wanted");
+  const std::string key = assignment.substr(0, equals);
+  const Value value = valueOf(assignment.substr(equals + 1));
+  if (key == "name") {
+    o.name = assignment.substr(equals + 1);
+    return true;
+  }
+  if (key == "gain_db" || key == "seed") {
+    if (!value.number()) return refuse("a number is wanted");
+    if (key == "gain_db")
+      o.gainDb = *value.number();
+    else
+      o.seed = static_cast<std::int64_t>(*value.number());
+    return true;
+  }
+  // finish.1.low_cut_hz: of the first processor.
+  Settings* settings = &o.settings;
+  const TableSpec* table = &allKinds().find(o.kind)->table();
+  std::string last = key;
+  if (key.starts_with("finish.")) {
+    const NumberRead n = readNumber(std::string_view(key).substr(7));
+    const auto place = static_cast<std::size_t>(std::max(0.0, n.value));
+    if (place < 1 || place > o.finish.size() || !n.rest.starts_with('.'))
+      return refuse("its finish has " + std::to_string(o.finish.size()) + " processors: finish.N.KEY, N from 1");
+    settings = &o.finish[place - 1].settings;
+    table = &findFinisher(o.finish[place - 1].type)->table();
+    last = std::string(n.rest.substr(1));
+  }
+  const SettingSpec* spec = table->find(last);
+  if (!spec) {
+    std::vector<std::string> keys{"name", "gain_db", "seed"};
+    for (const SettingSpec& s : table->settings) keys.push_back(s.key);
+    return refuse("there is no setting \"" + last + "\"" + didYouMean(last, keys));
+  }
+  (*settings)[last] = value;
+  return true;
+}
+
+} // namespace
+
+int setSettings(const EditOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  if (!isOrnament(opened->song, "ORNAMENT", o.ids.front())) return 2;
+  Ornament changed = *opened->song.ornament(o.ids.front());
+  for (const std::string& a : o.assignments)
+    if (!assign(changed, a)) return 2;
+  return writeEdited(*opened, withOrnamentReplaced(opened->song, changed), o.out, changed.id);
+}
+
+int bypass(const EditOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  Song song = opened->song;
+  for (const std::string& id : o.ids) {
+    if (!isOrnament(song, "ORNAMENT", id)) return 2;
+    Ornament changed = *song.ornament(id);
+    changed.enabled = o.off;
+    song = withOrnamentReplaced(std::move(song), std::move(changed));
+  }
+  return writeEdited(*opened, std::move(song), o.out, "");
+}
+
+int removeOrnaments(const EditOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  Song song = opened->song;
+  for (const std::string& id : o.ids) {
+    if (!isOrnament(song, "ORNAMENT", id)) return 2;
+    song = withoutOrnament(std::move(song), id);
+  }
+  return writeEdited(*opened, std::move(song), o.out, "");
+}
+
+namespace {
+
+std::optional<Beats> placeOf(const std::string& text, const TempoMap& map) {
+  const auto at = readPlace(text, map);
+  if (!at) std::cerr << "ivrin-cli: --at: \"" << text << "\" is no place: beats, or bar:beat as in 33:1.5\n";
+  return at;
+}
+
+} // namespace
+
+int landing(const LandingOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  Song song = opened->song;
+  const TempoMap map = song.tempoMap();
+  if (o.id.empty()) {
+    const auto at = placeOf(o.at, map);
+    if (!at) return 2;
+    const std::string id = freshLandingId(song, o.section);
+    const Landing l{id, *at, o.name};
+    return writeEdited(*opened, o.section ? withSection(std::move(song), l) : withLanding(std::move(song), l), o.out,
+                       id);
+  }
+  if (!song.landingById(o.id)) {
+    std::vector<std::string> ids;
+    for (const Landing& l : song.allLandings()) ids.push_back(l.id);
+    std::cerr << "ivrin-cli: --id: there is no landing or section \"" << o.id << "\"" << didYouMean(o.id, ids) << '\n';
+    return 2;
+  }
+  if (o.remove) return writeEdited(*opened, withoutLanding(std::move(song), o.id), o.out, "");
+  if (!o.at.empty()) {
+    const auto at = placeOf(o.at, map);
+    if (!at) return 2;
+    song = withLandingMoved(std::move(song), o.id, *at);
+  }
+  if (!o.name.empty()) song = withLandingNamed(std::move(song), o.id, o.name);
+  return writeEdited(*opened, std::move(song), o.out, o.id);
+}
+
+namespace {
+
+/// Puts an entry into a map that ascends, in the place of one that is there already; or takes it away.
+template <class Entry> bool putEntry(std::vector<Entry>& entries, const Entry& e, bool remove) {
+  const auto at =
+      std::lower_bound(entries.begin(), entries.end(), e, [](const Entry& a, const Entry& b) { return a.at < b.at; });
+  const bool there = at != entries.end() && at->at == e.at;
+  if (remove) {
+    if (!there || e.at == Beats(0)) {
+      std::cerr << "ivrin-cli: --at: " << (there ? "the first entry stays" : "there is no entry") << '\n';
+      return false;
+    }
+    entries.erase(at);
+  } else if (there) {
+    *at = e;
+  } else {
+    entries.insert(at, e);
+  }
+  return true;
+}
+
+} // namespace
+
+int tempoEntry(const MapOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  Song song = opened->song;
+  const auto at = placeOf(o.at, song.tempoMap());
+  if (!at) return 2;
+  if (!o.remove && !o.bpm) {
+    std::cerr << "ivrin-cli: --bpm or --remove is wanted\n";
+    return 2;
+  }
+  if (!putEntry(song.tempo, TempoEntry{*at, o.bpm.value_or(120)}, o.remove)) return 2;
+  return writeEdited(*opened, std::move(song), o.out, "");
+}
+
+int meter(const MapOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  Song song = opened->song;
+  const auto at = placeOf(o.at, song.tempoMap());
+  if (!at) return 2;
+  MeterEntry e{*at, 4, 4};
+  if (!o.remove) {
+    const NumberRead count = readNumber(o.meter);
+    const NumberRead unit = readNumber(count.rest.starts_with('/') ? count.rest.substr(1) : "");
+    if (!count.rest.starts_with('/') || !unit.rest.empty() || count.value < 1 || unit.value < 1) {
+      std::cerr << "ivrin-cli: --meter: \"" << o.meter << "\" is no meter: 3/4, 7/8\n";
+      return 2;
+    }
+    e.count = static_cast<int>(count.value);
+    e.unit = static_cast<int>(unit.value);
+  }
+  if (!putEntry(song.meter, e, o.remove)) return 2;
+  return writeEdited(*opened, std::move(song), o.out, "");
+}
+
+} // namespace ivrin::cli

@@ -1,0 +1,296 @@
+// Commands that place ornaments and tell what there is: rows, figures of ornaments.
+#include "commands.h"
+#include "opened.h"
+
+#include "dsp/loudness.h"
+#include "manners/in_the_mix.h"
+#include "manners/said_of_press.h"
+#include "render/export.h"
+#include "render/facts.h"
+#include "services/chosen_facts.h"
+#include "services/hearing.h"
+#include "song/edits.h"
+#include "song/json.h"
+#include "song/targets.h"
+#include "time/plain_number.h"
+#include "time/song_place.h"
+
+#include <algorithm>
+#include <cmath>
+#include <iomanip>
+#include <iostream>
+
+namespace ivrin::cli {
+namespace {
+
+Value frameOrNull(std::optional<Frames> f) {
+  return f ? Value(static_cast<double>(f->count)) : Value();
+}
+Value rounded(double v) {
+  return v <= -199 ? Value() : Value(std::round(v * 100) / 100);
+}
+double toBeat(Beats b) {
+  return std::round(b.quarters() * 1e4) / 1e4;
+}
+
+constexpr double kRestBeats = 0.8;
+
+/// The place that was asked for, or nothing with the reason said.
+std::optional<BeatRange> stretchOf(const PlaceOptions& o, const TempoMap& map) {
+  const auto start = readPlace(o.start, map);
+  if (!start) {
+    std::cerr << "ivrin-cli: --start: \"" << o.start << "\" is no place: beats, or bar:beat as in 33:1.5\n";
+    return std::nullopt;
+  }
+  const auto length = readLength(o.length, map, *start);
+  if (!length) {
+    std::cerr << "ivrin-cli: --length: \"" << o.length
+              << "\" is no length: beats, a note value, or bars as in \"2 bars\"\n";
+    return std::nullopt;
+  }
+  if (length->quarters() < 1.0 / 1024 || length->quarters() > 65536 || std::abs(start->quarters()) > 1e6) {
+    std::cerr << "ivrin-cli: --start and --length: a stretch of 1/1024 to 65536 beats is wanted\n";
+    return std::nullopt;
+  }
+  return BeatRange{*start, *start + *length};
+}
+
+Value ornamentJson(const Ornament& o) {
+  Song alone;
+  alone.ornaments.push_back(o);
+  Problems none;
+  const auto root = parseJson(writeSong(alone, allKinds().registry()), none);
+  for (const auto& [key, value] : *root->object())
+    if (key == "ornaments") return (*value.list())[0];
+  return {};
+}
+
+Value heardJson(const Heard& h) {
+  const auto maybe = [](const std::optional<double>& v) { return v ? rounded(*v) : Value(); };
+  const auto beat = [](const std::optional<Beats>& b) { return b ? Value(toBeat(*b)) : Value(); };
+  static constexpr const char* kLevels[] = {nullptr,       "as-meant",     "raised", "held-under-source",
+                                            "held-in-mix", "held-for-lows"};
+  const char* level = kLevels[static_cast<int>(h.level)];
+  return Object{{"source_lufs", rounded(h.sourceLufs)},
+                {"room_seconds", rounded(h.roomSeconds)},
+                {"next_phrase", beat(h.next)},
+                {"previous_phrase_end", beat(h.previous)},
+                {"runs", h.runs},
+                {"level", level ? Value(std::string(level)) : Value()},
+                {"over_source_lu", level ? rounded(h.overSourceLu) : Value()},
+                {"under_mix_lu", maybe(h.underMixLu)},
+                {"low_cut_hz", maybe(h.lowCutHz)},
+                {"cut_at_next", h.cutAtNext},
+                {"attack_kept_ms", maybe(h.attackKeptMs)}};
+}
+
+} // namespace
+
+int place(const PlaceOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  if (!o.out.empty())
+    if (const std::string why = whyNotWritten(o.out, TargetKind::song, Sources(opened->song)); !why.empty()) {
+      std::cerr << "ivrin-cli: --out: " << why << '\n';
+      return 1;
+    }
+  const Registry registry = allKinds().registry();
+  if (!registry.kind(o.kind)) {
+    std::vector<std::string> names;
+    for (const auto& k : registry.kinds) names.push_back(k.id);
+    std::cerr << "ivrin-cli: --kind: there is no kind \"" << o.kind << "\"" << didYouMean(o.kind, names) << '\n';
+    return 2;
+  }
+  if (!isRow(opened->song, "--row", o.row)) return 2;
+  const TempoMap map = opened->song.tempoMap();
+  const auto stretch = stretchOf(o, map);
+  if (!stretch) return 2;
+
+  PlacedSeveral made;
+  if (const auto again = pressedAgain(opened->song, o.kind, o.row, *stretch)) {
+    if (!again->next) { // a second one on the same source would only make it louder
+      std::cerr << "ivrin-cli: " << again->why << '\n';
+      return 1;
+    }
+    made.song = withOrnamentReplaced(opened->song, *again->next);
+    made.placed = {*again->next};
+  } else {
+    const auto cache = std::make_shared<PrintCache>();
+    const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), *cache);
+    Findings findings;
+    made = placeSeveral(allKinds(), o.kind, opened->song, {{o.row, *stretch}},
+                        hearing(plan, opened->audio, cache, findings));
+    if (made.placed.empty()) {
+      std::cerr << "ivrin-cli: " << made.refusal << '\n';
+      return 1;
+    }
+  }
+  const Ornament& placed = made.placed.front();
+  const std::string said = made.heard.empty() ? std::string() : saidOfPress(made.heard.front(), map);
+  if (o.song.json)
+    std::cout << prettyJson(Object{{"ornament", ornamentJson(placed)},
+                                   {"heard", made.heard.empty() ? Value() : heardJson(made.heard.front())},
+                                   {"said", said}});
+  else if (o.out.empty())
+    std::cout << prettyJson(ornamentJson(placed));
+  if (!said.empty()) std::cerr << said << '\n';
+  return o.out.empty() ? 0 : writeEdited(*opened, made.song, o.out, placed.id);
+}
+
+int rows(const SongOptions& o) {
+  const auto opened = openSound(o);
+  if (!opened) return 1;
+  PrintCache cache;
+  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
+  const TempoMap& map = plan->map();
+  Findings findings;
+  List list;
+  for (const std::string& id : opened->song.rowsInScoreOrder()) {
+    const auto found = findings.of(plan, id);
+    if (!found) continue;
+    const Stem* stem = opened->song.stem(id);
+    const Bus* bus = opened->song.bus(id);
+    // Between rests: what is nearer than nine tenths of a beat is one.
+    const Frames rest(std::llround(kRestBeats * 60 / map.bpmAt(Beats(0)) * map.sampleRate()));
+    const std::vector<FrameRange> phrases = joinedOver(found->phrases, rest);
+    const FrameRange all = stemsUnder(*plan, *plan->rowIndex(id));
+    const bool runs = phrases.size() == 1 && 10 * phrases.front().length() > 9 * all.length();
+    const std::string name = stem ? stem->name : bus ? bus->name : "Mix", type = stem ? "stem" : bus ? "bus" : "mix";
+    if (o.json) {
+      List sounds;
+      for (const FrameRange& p : phrases)
+        sounds.emplace_back(Object{{"start", toBeat(map.beatAt(p.begin))}, {"end", toBeat(map.beatAt(p.end))}});
+      list.emplace_back(Object{{"row", id},
+                               {"type", type},
+                               {"name", name},
+                               {"runs", runs},
+                               {"dies_away_seconds", rounded(found->decaySeconds)},
+                               {"sounds", Value(std::move(sounds))}});
+      continue;
+    }
+    std::cout << std::left << std::setw(16) << id << ' ' << std::setw(5) << type << ' ' << name << '\n';
+    std::string line = runs ? "runs" : phrases.empty() ? "silent" : "";
+    if (!runs)
+      for (const FrameRange& p : phrases)
+        line +=
+            (line.empty() ? "" : "  ") + placeText(map, map.beatAt(p.begin)) + "–" + placeText(map, map.beatAt(p.end));
+    std::cout << "    " << line << '\n';
+  }
+  if (o.json) std::cout << prettyJson(Object{{"rows", Value(std::move(list))}});
+  return 0;
+}
+
+namespace {
+
+/// How loud the print of an ornament is against what it was made from and the mix it lands in.
+struct ShownLevels {
+  std::optional<double> overSource, underMix;
+};
+ShownLevels levelsOf(const std::shared_ptr<const RenderPlan>& plan, const std::shared_ptr<const RenderPlan>& without,
+                     const OrnamentNode& node) {
+  ShownLevels l;
+  if (!node.print || !node.plan.dry.isOne()) return l; // it takes the row's place
+  const double rate = plan->map().sampleRate();
+  const FrameRange span = plan->map().frames(node.ornament->span());
+  const auto read = [](const RowReader& row, FrameRange r) {
+    StereoBuffer b(std::max<std::int64_t>(r.length(), 0));
+    for (std::int64_t at = 0; at < b.frames(); at += 4096)
+      row(r.begin + Frames(at), b.span().part(at, std::min<std::int64_t>(4096, b.frames() - at)));
+    return b;
+  };
+  const auto loudest = [&](const StereoBuffer& b, std::int64_t window) {
+    return b.frames() > 0 ? loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), window) : -200;
+  };
+  const FrameRange extent{
+      node.print->first(),
+      std::min(node.print->end(), node.print->first() + Frames(std::llround(14 * rate) + span.length()))};
+  const StereoBuffer print = read(
+      [&](Frames from, StereoSpan out) {
+        out.clear();
+        node.print->addTo(from, out);
+      },
+      extent);
+  const StereoBuffer source = read(readerBeforeOrnaments(plan, node.ornament->on), span);
+  const std::int64_t window = std::max<std::int64_t>(span.length(), std::llround(0.05 * rate));
+  const double is = loudest(source, window), p = loudest(print, window);
+  if (is > -70 && p > -100) l.overSource = p - is;
+  const Frames bar =
+      plan->map().frameAt(node.ornament->start + plan->map().meterAt(node.ornament->start).barLength()) - span.begin;
+  const MixFit fit =
+      fitInMix(print, extent.begin, readerBeforeOrnaments(without, kMixRow),
+               node.ornament->on == kMixRow ? SideGains{1, 1} : pathToMix(plan->song(), node.ornament->on),
+               {span.end - bar, span.end}, rate);
+  if (fit.mixLufs > -65 && fit.printLufs > -100) l.underMix = fit.mixLufs - fit.printLufs;
+  return l;
+}
+
+std::string decibels(const std::optional<double>& v) {
+  return v ? fixedNumber(*v, 1) : "–";
+}
+/// In a column of so many letters, whatever bytes they take.
+std::string column(std::string text, std::size_t letters) {
+  std::size_t n = 0;
+  for (const char c : text) n += (static_cast<unsigned char>(c) & 0xC0) != 0x80 ? 1 : 0;
+  if (n < letters) text += std::string(letters - n, ' ');
+  return text + ' ';
+}
+
+} // namespace
+
+int show(const SongOptions& o) {
+  const auto opened = openSound(o);
+  if (!opened) return 1;
+  PrintCache cache;
+  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
+  completePrints(*plan, 2);
+  Findings findings;
+  const TempoMap& map = plan->map();
+  List ornaments;
+  if (!o.json)
+    std::cout << column("id", 6) << column("kind", 15) << column("row", 12) << column("name", 20) << column("bars", 16)
+              << column("source", 7) << column("mix", 7) << "meets\n";
+  for (const auto& item : opened->song.ornaments) {
+    const auto node = plan->node(item->id);
+    if (!node) continue; // bypassed
+    const auto without =
+        RenderPlan::make(withoutOrnaments(opened->song, item->id), opened->audio, allKinds(), cache, plan.get());
+    const OrnamentFacts f = factsOf(*plan, *node, *without);
+    const ShownLevels levels = levelsOf(plan, without, *node);
+    List collisions;
+    std::string meets;
+    for (const Collision& c : collisionsOf(plan, *node, findings)) {
+      collisions.emplace_back(Object{{"start", toBeat(map.beatAt(c.frames.begin))},
+                                     {"end", toBeat(map.beatAt(c.frames.end))},
+                                     {"level_db", rounded(c.db)}});
+      meets += (meets.empty() ? "" : ", ") + placeText(map, map.beatAt(c.frames.begin)) + " (" + fixedNumber(c.db, 1) +
+               " dB)";
+    }
+    if (!o.json) {
+      std::cout << column(item->id, 6) << column(item->kind, 15) << column(item->on, 12) << column(item->name, 20)
+                << column(placeText(map, item->start) + "–" + placeText(map, item->span().end), 16)
+                << column(decibels(levels.overSource), 7)
+                << column(levels.underMix ? decibels(-*levels.underMix) : "–", 7) << meets << '\n';
+      continue;
+    }
+    const auto beat = [&](const std::optional<Beats>& b) { return b ? Value(toBeat(*b)) : Value(); };
+    ornaments.emplace_back(Object{{"id", item->id},
+                                  {"kind", item->kind},
+                                  {"row", item->on},
+                                  {"name", item->name},
+                                  {"first_frame", static_cast<double>(f.extent.begin.count)},
+                                  {"end_frame", static_cast<double>(f.extent.end.count)},
+                                  {"landing_frame", frameOrNull(f.landing)},
+                                  {"peak_dbfs", rounded(f.peakDbfs)},
+                                  {"lufs_with", rounded(f.lufsWith)},
+                                  {"lufs_without", rounded(f.lufsWithout)},
+                                  {"over_source_lu", levels.overSource ? rounded(*levels.overSource) : Value()},
+                                  {"under_mix_lu", levels.underMix ? rounded(*levels.underMix) : Value()},
+                                  {"loop_gain_db", f.loop ? rounded(f.loop->gainPerPassDb) : Value()},
+                                  {"dies_at_beat", f.loop ? beat(f.loop->diesAt) : Value()},
+                                  {"collisions", Value(std::move(collisions))}});
+  }
+  if (o.json) std::cout << prettyJson(Object{{"ornaments", Value(std::move(ornaments))}});
+  return 0;
+}
+
+} // namespace ivrin::cli

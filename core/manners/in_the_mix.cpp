@@ -1,0 +1,214 @@
+#include "manners/in_the_mix.h"
+
+#include "dsp/fourier.h"
+#include "dsp/loudness.h"
+#include "dsp/svf.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+constexpr double kMomentary = 0.4, kEvery = 0.1; // EBU Tech 3341; how often
+constexpr double kMostUnderMix = 18, kMostRaisedLu = 2, kMostPeakDb = 1;
+constexpr double kFallen = 30;   // the print is looked at until it has fallen so far,
+constexpr double kSounding = 20; // and sounds where it is no further under its loudest
+constexpr int kHeardBands = 3;
+constexpr double kMostOfIt = 0.55;  // of its length
+constexpr int kBands = 20;          // third octaves from 125 Hz to 10 kHz
+constexpr double kSilentLufs = -65; // there is no mix to be heard against
+
+/// Sums up to each frame.
+std::vector<double> summed(const std::vector<float>& power) {
+  std::vector<double> sum(power.size() + 1, 0);
+  for (std::size_t i = 0; i < power.size(); ++i) sum[i + 1] = sum[i] + static_cast<double>(power[i]);
+  return sum;
+}
+double lufsOf(double meanPower) {
+  return -0.691 + 10 * std::log10(meanPower + 1e-20);
+}
+
+/// Mean power in third octaves of one stretch.
+class ThirdOctaves {
+ public:
+  explicit ThirdOctaves(double sampleRate)
+      : size_(sampleRate > 100000 ? 8192 : 4096)
+      , fourier_(RealFourier::ofSize(size_))
+      , in_(fourier_->samples())
+      , out_(fourier_->spectrum())
+      , window_(static_cast<std::size_t>(size_)) {
+    for (std::int64_t i = 0; i < size_; ++i)
+      window_[static_cast<std::size_t>(i)] = static_cast<float>(
+          0.5 - 0.5 * std::cos(2 * M_PI * (static_cast<double>(i) + 0.5) / static_cast<double>(size_)));
+    for (int b = 0; b <= kBands; ++b)
+      edges_[static_cast<std::size_t>(b)] = std::min<std::int64_t>(
+          std::llround(125 * std::exp2((b - 0.5) / 3) / sampleRate * static_cast<double>(size_)), fourier_->bins());
+  }
+  std::int64_t size() const { return size_; }
+  std::array<double, kBands> of(const StereoBuffer& b, std::int64_t from) {
+    std::array<double, kBands> power{};
+    for (const float* side : {b.left() + from, b.right() + from}) {
+      for (std::int64_t i = 0; i < size_; ++i) in_[i] = side[i] * window_[static_cast<std::size_t>(i)];
+      fourier_->forward(in_.get(), out_.get());
+      for (std::size_t k = 0; k < power.size(); ++k)
+        for (std::int64_t i = edges_[k]; i < edges_[k + 1]; ++i)
+          power[k] += static_cast<double>(std::norm(out_[static_cast<std::ptrdiff_t>(i)]));
+    }
+    return power;
+  }
+
+ private:
+  std::int64_t size_;
+  std::shared_ptr<const RealFourier> fourier_;
+  RealFourier::Samples in_;
+  RealFourier::Bins out_;
+  std::vector<float> window_;
+  std::array<std::int64_t, kBands + 1> edges_{};
+};
+
+/// Least gain that puts the print over the mix in enough bands for most of where it sounds.
+double gainOverBands(const StereoBuffer& print, const StereoBuffer& mix, std::int64_t from, std::int64_t to,
+                     const std::vector<double>& printPower, double loudest, double sampleRate) {
+  ThirdOctaves bands(sampleRate);
+  std::vector<double> needed;
+  for (std::int64_t at = from; at + bands.size() <= to; at += bands.size()) {
+    const double power =
+        (printPower[static_cast<std::size_t>(at + bands.size())] - printPower[static_cast<std::size_t>(at)]) /
+        static_cast<double>(bands.size());
+    if (lufsOf(power) < loudest - kSounding) continue;
+    const auto p = bands.of(print, at), m = bands.of(mix, at);
+    std::array<double, kBands> under{};
+    for (std::size_t k = 0; k < under.size(); ++k) under[k] = 10 * std::log10((m[k] + 1e-9) / (p[k] + 1e-12));
+    std::nth_element(under.begin(), under.begin() + kHeardBands - 1, under.end());
+    needed.push_back(under[kHeardBands - 1]);
+  }
+  if (needed.empty()) return -200;
+  const auto nth = needed.begin() + static_cast<std::ptrdiff_t>(kMostOfIt * static_cast<double>(needed.size() - 1));
+  std::nth_element(needed.begin(), nth, needed.end());
+  return *nth;
+}
+
+} // namespace
+
+SideGains pathToMix(const Song& song, const std::string& row) {
+  SideGains path{1, 1};
+  const auto through = [&](const RowMix& r) {
+    const SideGains b = balance(r.pan);
+    const double gain = r.mute ? 0 : Decibels(r.gainDb).gain();
+    path.left *= gain * b.left;
+    path.right *= gain * b.right;
+  };
+  const Bus* bus = song.bus(row);
+  if (const Stem* stem = song.stem(row)) {
+    through(stem->mix);
+    if (stem->bus) bus = song.bus(*stem->bus);
+  }
+  if (bus) through(bus->mix);
+  return path;
+}
+
+double lowEnergyDb(const StereoBuffer& b, double sampleRate) {
+  StereoBuffer low = b;
+  for (int pass = 0; pass < 2; ++pass)
+    StereoSvf(StereoSvf::Pass::low, 200, 200, sampleRate, pass == 0 ? 0.54119610 : 1.3065630)
+        .process(low.left(), low.right(), low.frames());
+  double e = 1e-20;
+  for (std::int64_t i = 0; i < low.frames(); ++i)
+    e += static_cast<double>(low.left()[i]) * low.left()[i] + static_cast<double>(low.right()[i]) * low.right()[i];
+  return 10 * std::log10(e);
+}
+
+MixFit fitInMix(const StereoBuffer& print, Frames first, const RowReader& mix, SideGains path, FrameRange compared,
+                double sampleRate) {
+  MixFit fit;
+  if (print.frames() == 0 || (path.left <= 0 && path.right <= 0)) return fit;
+  // How long the print is looked at: to its last 50 ms that are no further than 30 dB under its loudest.
+  const std::int64_t step = std::llround(0.05 * sampleRate);
+  std::vector<double> steps;
+  for (std::int64_t i = 0; i < print.frames(); i += step) {
+    double p = 1e-20;
+    for (std::int64_t k = i; k < std::min(i + step, print.frames()); ++k)
+      p += static_cast<double>(print.left()[k]) * print.left()[k] +
+           static_cast<double>(print.right()[k]) * print.right()[k];
+    steps.push_back(10 * std::log10(p));
+  }
+  const double top = *std::max_element(steps.begin(), steps.end());
+  std::size_t last = steps.size() - 1;
+  while (last > 0 && steps[last] < top - kFallen) --last;
+  const std::int64_t length = std::min(print.frames(), static_cast<std::int64_t>(last + 1) * step);
+
+  const FrameRange range{std::min(compared.begin, first), std::max(compared.end, first + Frames(length))};
+  const std::int64_t offset = (first - range.begin).count;
+  StereoBuffer m(range.length()), p(range.length());
+  for (std::int64_t i = 0; i < m.frames(); i += 4096)
+    mix(range.begin + Frames(i), m.span().part(i, std::min<std::int64_t>(4096, m.frames() - i)));
+  for (std::int64_t i = 0; i < length; ++i) {
+    p.left()[offset + i] = print.left()[i] * static_cast<float>(path.left);
+    p.right()[offset + i] = print.right()[i] * static_cast<float>(path.right);
+  }
+  // The fit begins where something of either is heard; every figure is of K-weighted power.
+  StereoBuffer both = m;
+  double peak = 0;
+  for (std::int64_t i = 0; i < both.frames(); ++i) {
+    peak = std::max({peak, static_cast<double>(std::abs(m.left()[i])), static_cast<double>(std::abs(m.right()[i]))});
+    both.left()[i] += p.left()[i];
+    both.right()[i] += p.right()[i];
+  }
+  const auto power = [&](const StereoBuffer& b) {
+    return summed(kWeightedPower(b.left(), b.right(), b.frames(), sampleRate));
+  };
+  const std::vector<double> pm = power(m), pp = power(p), ps = power(both);
+  const auto window = std::min<std::int64_t>(std::llround(kMomentary * sampleRate), m.frames()),
+             every = std::max<std::int64_t>(1, std::llround(kEvery * sampleRate));
+  const auto over = [&](const std::vector<double>& sum, std::int64_t from, std::int64_t to) {
+    from = std::clamp<std::int64_t>(from, 0, m.frames());
+    to = std::clamp<std::int64_t>(to, from, m.frames());
+    return to > from ? (sum[static_cast<std::size_t>(to)] - sum[static_cast<std::size_t>(from)]) /
+                           static_cast<double>(to - from)
+                     : 0;
+  };
+  double loudestMix = 0, loudestThere = 0, loudestPrint = 0;
+  for (std::int64_t at = 0; at + window <= m.frames(); at += every) {
+    const double a = over(pm, at, at + window);
+    loudestMix = std::max(loudestMix, a);
+    loudestPrint = std::max(loudestPrint, over(pp, at, at + window));
+  }
+  const std::int64_t from = (compared.begin - range.begin).count, to = (compared.end - range.begin).count;
+  for (std::int64_t at = from; at < std::max(from + 1, to - window + 1); at += every)
+    loudestThere = std::max(loudestThere, over(pm, at, std::min(at + window, to)));
+  fit.mixLufs = lufsOf(loudestThere);
+  fit.printLufs = lufsOf(loudestPrint);
+  if (fit.mixLufs < kSilentLufs || fit.printLufs < -100) return fit;
+
+  fit.heardDb = std::max(fit.mixLufs - kMostUnderMix - fit.printLufs,
+                         gainOverBands(p, m, offset, offset + length, pp, fit.printLufs, sampleRate));
+  // |m + g p|² = |m|² + 2 g m·p + g² |p|², in every window.
+  const double most = loudestMix * std::pow(10.0, kMostRaisedLu / 10);
+  double gain = 1e10;
+  for (std::int64_t at = 0; at + window <= m.frames(); at += every) {
+    const double b = over(pp, at, at + window), a = over(pm, at, at + window);
+    if (b <= 1e-14) continue;
+    const double c = (over(ps, at, at + window) - a - b) / 2;
+    gain = std::min(gain, (std::sqrt(c * c + b * std::max(0.0, most - a)) - c) / b);
+  }
+  const double ceiling = peak * Decibels(kMostPeakDb).gain();
+  for (std::int64_t i = offset; i < offset + length; ++i)
+    for (const auto& [x, y] : {std::pair{m.left()[i], p.left()[i]}, std::pair{m.right()[i], p.right()[i]}}) {
+      if (std::abs(y) < 1e-7f) continue;
+      gain = std::min(gain, (ceiling - static_cast<double>(y > 0 ? x : -x)) / static_cast<double>(std::abs(y)));
+    }
+  fit.quietDb = 20 * std::log10(std::max(gain, 1e-10));
+  std::size_t begins = 0, ends = last;
+  while (begins < ends && steps[begins] < top - kSounding) ++begins;
+  while (ends > begins && steps[ends] < top - kSounding) --ends;
+  const std::int64_t sounds = offset + static_cast<std::int64_t>(begins) * step;
+  StereoBuffer there(std::min(static_cast<std::int64_t>(ends + 1 - begins) * step, offset + length - sounds));
+  std::copy_n(m.left() + sounds, there.frames(), there.left());
+  std::copy_n(m.right() + sounds, there.frames(), there.right());
+  fit.lowsThereDb = lowEnergyDb(there, sampleRate);
+  return fit;
+}
+
+} // namespace ivrin
