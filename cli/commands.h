@@ -26,9 +26,10 @@ int show(const SongOptions& o);
 struct RenderOptions {
   SongOptions song;
   std::string out, what = "mix", format = "wav24";
-  std::optional<double> from, to;
+  std::string from, to; // as people say places; empty: the whole song
   std::string only;
   int threads = 2;
+  bool trim = false;
 };
 int render(const RenderOptions& o);
 
@@ -42,6 +43,7 @@ int rows(const SongOptions& o);
 
 struct EditOptions {
   SongOptions song;
+  std::string id; // of `set`; the others take several
   std::vector<std::string> ids, assignments;
   std::string out;
   bool off = false;

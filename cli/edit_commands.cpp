@@ -48,13 +48,14 @@ bool assign(Ornament& o, const std::string& assignment) {
   const TableSpec* table = &allKinds().find(o.kind)->table();
   std::string last = key;
   if (key.starts_with("finish.")) {
-    const NumberRead n = readNumber(std::string_view(key).substr(7));
+    const std::size_t dot = key.find('.', 7);
+    const NumberRead n = readNumber(std::string_view(key).substr(7, dot - 7));
     const auto place = static_cast<std::size_t>(std::max(0.0, n.value));
-    if (place < 1 || place > o.finish.size() || !n.rest.starts_with('.'))
+    if (dot == std::string::npos || !n.rest.empty() || place < 1 || place > o.finish.size())
       return refuse("its finish has " + std::to_string(o.finish.size()) + " processors: finish.N.KEY, N from 1");
     settings = &o.finish[place - 1].settings;
     table = &findFinisher(o.finish[place - 1].type)->table();
-    last = std::string(n.rest.substr(1));
+    last = key.substr(dot + 1);
   }
   const SettingSpec* spec = table->find(last);
   if (!spec) {
@@ -71,8 +72,8 @@ bool assign(Ornament& o, const std::string& assignment) {
 int setSettings(const EditOptions& o) {
   const auto opened = openSound(o.song);
   if (!opened) return 1;
-  if (!isOrnament(opened->song, "ORNAMENT", o.ids.front())) return 2;
-  Ornament changed = *opened->song.ornament(o.ids.front());
+  if (!isOrnament(opened->song, "ORNAMENT", o.id)) return 2;
+  Ornament changed = *opened->song.ornament(o.id);
   for (const std::string& a : o.assignments)
     if (!assign(changed, a)) return 2;
   return writeEdited(*opened, withOrnamentReplaced(opened->song, changed), o.out, changed.id);

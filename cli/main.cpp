@@ -43,7 +43,7 @@ int runCommand(int argc, char** argv) {
       ->required()
       ->check(finite)
       ->check(CLI::Range(20.0, 400.0));
-  cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the first file's by default")
+  cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the commonest of the files by default")
       ->check(CLI::Range(8000, 192000));
   cNew->add_option("FILE", fresh.files, "audio files, one stem each")->required();
   cNew->callback([&] { status = newSong(fresh); });
@@ -59,8 +59,9 @@ int runCommand(int argc, char** argv) {
   cRender->add_option("--out", rendered.out, "the folder to write to")->required();
   cRender->add_option("--what", rendered.what, "a list of mix, stems, dry, wet, ornaments")->capture_default_str();
   cRender->add_option("--format", rendered.format, "wav16, wav24, wav32f, flac16, flac24")->capture_default_str();
-  cRender->add_option("--from", rendered.from, "start at this beat")->check(finite);
-  cRender->add_option("--to", rendered.to, "end at this beat")->check(finite);
+  cRender->add_option("--from", rendered.from, "start there: beats, or bar:beat");
+  cRender->add_option("--to", rendered.to, "end there");
+  cRender->add_flag("--trim", rendered.trim, "files of ornaments hold the print alone, and say where it lies");
   cRender->add_option("--only", rendered.only, "a list of row and ornament ids");
   cRender->add_option("--threads", rendered.threads, "threads to compute with")
       ->check(CLI::Range(1, 64))
@@ -96,7 +97,7 @@ int runCommand(int argc, char** argv) {
     return c;
   };
   auto* cSet = edit("set", "changes settings of an ornament", setSettings);
-  cSet->add_option("ORNAMENT", edited.ids, "its id")->required()->expected(1);
+  cSet->add_option("ORNAMENT", edited.id, "its id")->required();
   cSet->add_option("KEY=VALUE", edited.assignments, "settings; finish.N.KEY of its finish; name, gain_db, seed")
       ->required();
   auto* cBypass = edit("bypass", "bypasses ornaments", bypass);

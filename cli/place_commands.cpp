@@ -261,7 +261,8 @@ int show(const SongOptions& o) {
     for (const Collision& c : collisionsOf(plan, *node, findings)) {
       collisions.emplace_back(Object{{"start", toBeat(map.beatAt(c.frames.begin))},
                                      {"end", toBeat(map.beatAt(c.frames.end))},
-                                     {"level_db", rounded(c.db)}});
+                                     {"level_db", rounded(c.db)},
+                                     {"goes_on", c.goesOn}});
       meets += (meets.empty() ? "" : ", ") + placeText(map, map.beatAt(c.frames.begin)) + " (" + fixedNumber(c.db, 1) +
                " dB)";
     }

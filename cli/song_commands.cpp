@@ -9,11 +9,13 @@
 #include "song/limits.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
+#include "time/song_place.h"
 
 #include <algorithm>
 #include <cmath>
 #include <future>
 #include <iostream>
+#include <tuple>
 
 namespace ivrin::cli {
 namespace fs = std::filesystem;
@@ -43,12 +45,22 @@ int newSong(const NewOptions& o) {
   Reach reach{out.parent_path(), {}};
   for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
   if (!problems.hasErrors()) SongAudio::open(song, reach, store, problems);
-  for (const Problem& p : problems.list) std::cerr << "ivrin-cli: " << p.text() << '\n';
+  for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';
   if (problems.hasErrors()) return 1;
   for (const Stem& s : song.stems)
     if (fs::path(*s.file).is_absolute())
       std::cerr << "note: " << *s.file << " lies outside the song's folder; other commands need --reach "
                 << fs::path(*s.file).parent_path().string() << '\n';
+  // What cannot be read again is not written: `check` would refuse it.
+  if (!problems.hasErrors()) {
+    readSong(writeSong(song, allKinds().registry()), allKinds().registry(), problems);
+    checkLimits(song, problems);
+    if (problems.hasErrors()) {
+      for (const Problem& p : problems.list)
+        if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
+      return 1;
+    }
+  }
   std::string why;
   if (const std::string what = whatItIs(out); !what.empty()) {
     std::cerr << "ivrin-cli: " << o.out << " is there already (" << what << ")\n";
@@ -123,17 +135,26 @@ int render(const RenderOptions& o) {
     std::cerr << "ivrin-cli: --format: \"" << o.format << "\" is not one of wav16, wav24, wav32f, flac16, flac24\n";
     return 2;
   }
-  if (o.from && o.to && *o.to <= *o.from) {
+  e.format = *format;
+  e.only = listOf(o.only);
+  e.threads = o.threads;
+  e.trim = o.trim;
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  const TempoMap map = opened->song.tempoMap();
+  for (const auto& [name, text, place] : {std::tuple{"--from", &o.from, &e.from}, std::tuple{"--to", &o.to, &e.to}}) {
+    if (text->empty()) continue;
+    *place = readPlace(*text, map);
+    if (*place) continue;
+    std::cerr << "ivrin-cli: " << name << ": \"" << *text << "\" is no place: beats, or bar:beat as in 33:1.5\n";
+    return 2;
+  }
+  if (e.from && e.to && *e.to <= *e.from) {
     std::cerr << "ivrin-cli: --to must lie after --from\n";
     return 2;
   }
-  e.format = *format;
-  if (o.from) e.from = Beats::ofQuarters(*o.from);
-  if (o.to) e.to = Beats::ofQuarters(*o.to);
-  e.only = listOf(o.only);
-  e.threads = o.threads;
-  const auto opened = openSound(o.song);
-  if (!opened) return 1;
+  if (e.trim && e.ornaments && extensionOf(e.format) != ".wav")
+    std::cerr << "note: only WAV files say where they lie in the song\n";
   for (const std::string& id : e.only)
     if (!opened->song.hasRow(id) && !opened->song.ornament(id)) {
       std::cerr << "ivrin-cli: --only: there is no row or ornament \"" << id << "\"\n";

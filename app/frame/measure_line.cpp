@@ -211,17 +211,20 @@ void MeasureLine::paintEvent(QPaintEvent*) {
   }
   shown_ = figures();
   p.setPen(c.quiet);
+  // What it meets is warned of; that it lies over what goes on beneath it is said.
   QString right;
-  if (const auto& f = session_.facts(); f && !f->collisions.empty()) {
-    const auto next =
-        std::count_if(f->collisions.begin(), f->collisions.end(), [](const Collision& m) { return !m.goesOn; });
-    right = next > 0 ? tr("it meets %n phrase(s)", nullptr, static_cast<int>(next)) : tr("it lies over what goes on");
-  }
+  const auto& f = session_.facts();
+  const bool meets = f && !f->collisions.empty();
+  if (meets)
+    right = tr("it meets %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));
+  else if (f && f->overWhatGoesOn)
+    right = tr("it lies over what goes on");
   const int rightWidth = static_cast<int>(songTextWidth(right, 15, true));
   p.drawText(line.adjusted(0, 0, -rightWidth - scaled(10), 0), Qt::AlignVCenter | Qt::AlignLeft,
              p.fontMetrics().elidedText(shown_, Qt::ElideRight, line.width() - rightWidth - scaled(10)));
   if (!right.isEmpty())
-    drawSongText(p, QPointF(line.right() - rightWidth, height() / 2.0 + scaled(5)), right, 15, true, c.warning);
+    drawSongText(p, QPointF(line.right() - rightWidth, height() / 2.0 + scaled(5)), right, 15, true,
+                 meets ? c.warning : c.quiet);
 }
 
 } // namespace ivrin::app

@@ -1,28 +1,25 @@
 #include "services/chosen_facts.h"
 
+#include "manners/fitting.h"
 #include "render/evaluator.h"
 
 #include <cmath>
 
 namespace ivrin {
-namespace {
-
-constexpr double kJoinedSeconds = 0.25; // words nearer than this are one phrase that is met
-
-} // namespace
-
 std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& plan, const OrnamentNode& node,
                                     Findings& findings, std::stop_token stop) {
   const auto found = findings.of(plan, node.ornament->on, stop);
   if (!found || !node.print) return {};
-  return findCollisions(
+  std::vector<Collision> all = findCollisions(
       [print = node.print](Frames from, StereoSpan out) {
         out.clear();
         print->addTo(from, out);
       },
       node.extent(), plan->map().frames(node.ornament->span()), readerBeforeOrnaments(plan, node.ornament->on, stop),
-      joinedOver(found->phrases, Frames(std::llround(kJoinedSeconds * plan->map().sampleRate()))),
-      plan->map().sampleRate());
+      joinedOver(found->phrases, leastRest(plan->map(), node.ornament->start)), plan->map().sampleRate());
+  // What is made without the row is meant to sound over it.
+  if (node.plan.reads.empty()) std::erase_if(all, [](const Collision& c) { return c.goesOn; });
+  return all;
 }
 
 std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>& plan, const std::string& ornament,
@@ -32,9 +29,18 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
   if (!node) return std::nullopt;
   const OrnamentFacts f = factsOf(*plan, *node, *without, stop);
   if (stop.stop_requested()) return std::nullopt;
-  ChosenFacts c{
-      ornament, f.lufsWith, f.lufsWithout, f.peakDbfs, f.lowsAddedDb, plan->map().beatAt(f.extent.end), f.loop, {}, {},
-      {},       {}};
+  ChosenFacts c{ornament,
+                f.lufsWith,
+                f.lufsWithout,
+                f.peakDbfs,
+                f.lowsAddedDb,
+                plan->map().beatAt(f.extent.end),
+                f.loop,
+                {},
+                false,
+                {},
+                {},
+                {}};
   const double rate = plan->map().sampleRate();
   if (!node->plan.dry.isOne()) { // it takes the row's place: how it leaves and meets it
     Evaluator rows(*plan, Evaluator::Missing::compute, stop);
@@ -65,6 +71,7 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
   }
   if (node->print) {
     c.collisions = collisionsOf(plan, *node, findings, stop);
+    c.overWhatGoesOn = std::erase_if(c.collisions, [](const Collision& k) { return k.goesOn; }) > 0;
     if (!node->print->note().empty()) c.notes.push_back(node->print->note());
   }
   if (stop.stop_requested()) return std::nullopt;

@@ -19,7 +19,8 @@ struct ChosenFacts {
   double lufsWith = -200, lufsWithout = -200, peakDbfs = -200, lowsAddedDb = 0;
   Beats tailEnd;
   std::optional<LoopFigures> loop;
-  std::vector<Collision> collisions;
+  std::vector<Collision> collisions; // with another phrase than the one it lies in
+  bool overWhatGoesOn = false;       // and it lies over that one, going on
   std::vector<std::string> notes;
   std::vector<Seam> seams; // of kinds that replace the row
   /// What is played was taken from here, found by listening: 8 ms before and 16 ms after.

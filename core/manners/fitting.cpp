@@ -32,6 +32,8 @@ class PlainSounds : public Sounds {
 };
 
 constexpr double kRestBeats = 0.8, kAttackSeconds = 0.012;
+constexpr double kGone = 0.01,
+                 kGoneSeconds = 2.5;    // 40 dB down for longer than any echo is apart: the rest is softer still
 constexpr double kMeasuredSeconds = 12; // of a tail: its loud part is at its begin
 
 } // namespace
@@ -57,11 +59,17 @@ PressSound soundOf(const Kind& kind, const Ornament& o, const SongContext& conte
   const std::int64_t before = (placed.span().begin - plan.extent.begin).count;
   const auto longest =
       std::max<std::int64_t>(0, before) + source.frames() + std::llround(kMeasuredSeconds * map.sampleRate());
+  const std::int64_t echo = std::llround(kGoneSeconds * map.sampleRate());
+  double loudest = 0;
+  std::int64_t loud = 0; // where it was last near its loudest
   while (s.print.frames() < longest) {
     const std::int64_t at = s.print.frames();
     s.print.resize(at + kPrintBlock);
     const std::int64_t n = voice->render(s.print.span().part(at, kPrintBlock));
-    if (n == kPrintBlock) continue;
+    const double peak = samplePeak(s.print.left() + at, s.print.right() + at, n);
+    loudest = std::max(loudest, peak);
+    if (peak > loudest * kGone) loud = at;
+    if (n == kPrintBlock && (loudest <= 0 || at < source.frames() + before || at - loud < echo)) continue;
     s.print.resize(at + n);
     break;
   }

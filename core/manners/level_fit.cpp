@@ -11,12 +11,14 @@ namespace ivrin {
 namespace {
 
 constexpr double kMostOverSourceLu = 2, kLowsUnderDb = 10.5;
-constexpr double kMostLost = 12;                  // LU that a low cut may take from the source
+constexpr double kMostLost = 7;                   // LU that a low cut may take from the source
 constexpr double kLowerCuts[] = {150, 110, 80};   // Hz, where it takes more
 constexpr double kHigherCuts[] = {1.3, 1.7, 2.3}; // times the wished one, where too much of the lows is left
 constexpr double kUnderNextDb = -27, kBeforeNextBeats = 0.03;
 constexpr double kLeadSeconds = 1.5, kEndSeconds = 0.05, kWordSeconds = 0.6;
-constexpr double kLeastOffset = -24;
+constexpr double kLeastOffset = -24, kNear = 0.25, kNoMixLufs = -65;
+constexpr double kDuckStep = 6, kMostDuck = 18; // deeper where it piles up on the row
+constexpr int kMostTries = 4;
 
 double loudest(const StereoBuffer& b, double rate, std::int64_t window) {
   return b.frames() > 0 ? loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), window) : -200;
@@ -68,95 +70,115 @@ double endUnderWord(const PressSound& s, const Ornament& o, const PressedAt& at)
   return is > -70 ? is - loudest(part(s.print, end - n, n), rate, n) : 200;
 }
 
+/// One try: the ornament as it stands, heard, and the gain that fits it.
+struct Try {
+  PressSound sound;
+  bool measured = false;
+  double source = -200, print = -200; // LUFS
+  double first = 0, gain = 0;         // dB: by the source alone; fitted
+  Heard::Level level = Heard::Level::none;
+  std::optional<double> underMix;
+};
+
+Try tried(const Ornament& o, const PressedAt& at, const LevelWish& wish, std::optional<double> cut) {
+  const TempoMap& map = at.context.map;
+  const double rate = map.sampleRate();
+  Try t;
+  t.sound = soundOf(at.kind, o, at.context, at.around);
+  const PressSound& s = t.sound;
+  t.source = loudest(s.source, rate, s.window);
+  t.print = loudest(s.print, rate, s.window);
+  if (t.print < -100 || t.source < -70) return t; // nothing to compare
+  t.measured = true;
+  // What is compared: the bar before the end of the source, or the moments before a landing.
+  const auto landing = at.kind.landingFrame({o, at.context});
+  FrameRange compared{map.frameAt(o.span().end - map.meterAt(o.start).barLength()), map.frameAt(o.span().end)};
+  if (wish.leadsIn && landing) compared = {*landing - Frames(std::llround(kLeadSeconds * rate)), *landing};
+  const SideGains path = o.on == kMixRow ? SideGains{1, 1} : pathToMix(at.song, o.on);
+  const MixFit fit = fitInMix(s.print, s.first, at.around.before(kMixRow), path, compared, rate);
+
+  t.first = (cut ? cutLoudness(s.source, *cut, rate, s.window) : t.source) - wish.underLu - t.print;
+  if (wish.mostMoreLu > 0) {
+    const auto peak = [](const StereoBuffer& b) {
+      return Decibels::ofGain(samplePeak(b.left(), b.right(), b.frames())).value;
+    };
+    t.first -= std::clamp(peak(s.print) + t.first - (peak(s.source) - 1), 0.0, wish.mostMoreLu);
+  }
+  const double underSource = t.source + kMostOverSourceLu - t.print,
+               lows =
+                   std::max(lowEnergyDb(s.source, rate), fit.lowsThereDb) - kLowsUnderDb - lowEnergyDb(s.print, rate);
+  double most = std::min(underSource, fit.quietDb);
+  if (wish.leadsIn) most = std::min(most, endUnderWord(s, o, at));
+  const double wanted = std::max(t.first, fit.heardDb);
+  t.gain = std::min({wanted, most, lows});
+  if (t.gain < wanted - kNear)
+    t.level = lows <= most          ? Heard::Level::heldForLows
+              : most == underSource ? Heard::Level::heldUnderSource
+                                    : Heard::Level::heldInMix;
+  else
+    t.level = wanted > t.first + kNear ? Heard::Level::raised : Heard::Level::asMeant;
+  if (fit.mixLufs > kNoMixLufs) t.underMix = fit.mixLufs - fit.printLufs - t.gain;
+  return t;
+}
+
+/// Ends it where the next phrase starts, if it would still be near that.
+void keepFromNext(Ornament& o, const PressedAt& at, const PressSound& s, double gain, Heard& heard) {
+  const SettingSpec* cutAt = at.kind.table().withRole(Role::tailCut);
+  if (!heard.next || !cutAt) return;
+  const double rate = at.context.map.sampleRate();
+  const Frames next = at.context.map.frameAt(*heard.next);
+  const double phrase = meanDb(heardFrom(at.around.before(o.on), next, std::llround(rate)));
+  const std::int64_t n = std::llround(0.1 * rate);
+  double most = -200;
+  for (int k = 0; k < 5; ++k) most = std::max(most, meanDb(part(s.print, (next - s.first).count + k * n, n)));
+  if (most + gain <= phrase + kUnderNextDb) return;
+  const double until = std::max((*heard.next - o.start).quarters() - kBeforeNextBeats, o.length.quarters());
+  o.settings[cutAt->key] = std::round(until * 1000) / 1000;
+  heard.cutAtNext = true;
+}
+
 } // namespace
 
 void fitLevel(Ornament& o, const PressedAt& at, const LevelWish& wish, Heard& heard) {
-  const TempoMap& map = at.context.map;
-  const double rate = map.sampleRate();
-  const RowReader mix = at.around.before(kMixRow);
-  const SideGains path = o.on == kMixRow ? SideGains{1, 1} : pathToMix(at.song, o.on);
-  const bool cuts = at.kind.table().find("low_cut_hz") != nullptr;
-
-  PressSound s;
-  double first = 0, gain = 0, over = 0, source = -200;
-  double cut = wish.lowCutHz;
-  bool chosen = false;
-  for (std::size_t attempt = 0; attempt <= std::size(kHigherCuts); ++attempt) {
-    if (chosen) o.settings["low_cut_hz"] = cut;
-    s = soundOf(at.kind, o, at.context, at.around);
-    source = loudest(s.source, rate, s.window);
-    const double print = loudest(s.print, rate, s.window);
-    if (print < -100 || source < -70) { // nothing to compare
-      o.finish.push_back({"level", {{"offset_lu", -wish.underLu}}});
-      return;
-    }
-    if (cuts && attempt == 0) {
-      const double fitting = cutFor(s.source, wish.lowCutHz, rate, s.window);
-      if (fitting != wish.lowCutHz) {
-        cut = fitting;
-        chosen = true;
-        o.settings["low_cut_hz"] = cut;
-        s = soundOf(at.kind, o, at.context, at.around);
-      }
-    }
-    const double printNow = loudest(s.print, rate, s.window);
-    // What is compared: the bar before the end of the source, or the moments before a landing.
-    const auto landing = at.kind.landingFrame({o, at.context});
-    FrameRange compared{map.frameAt(o.span().end - map.meterAt(o.start).barLength()), map.frameAt(o.span().end)};
-    if (wish.leadsIn && landing) compared = {*landing - Frames(std::llround(kLeadSeconds * rate)), *landing};
-    const MixFit fit = fitInMix(s.print, s.first, mix, path, compared, rate);
-
-    const double asCut = cuts ? cutLoudness(s.source, cut, rate, s.window) : source;
-    first = asCut - wish.underLu - printNow;
-    if (wish.mostMoreLu > 0) {
-      const double peak = Decibels::ofGain(samplePeak(s.print.left(), s.print.right(), s.print.frames())).value + first,
-                   most = Decibels::ofGain(samplePeak(s.source.left(), s.source.right(), s.source.frames())).value - 1;
-      first -= std::clamp(peak - most, 0.0, wish.mostMoreLu);
-    }
-    const double underSource = source + kMostOverSourceLu - printNow;
-    const double lows =
-        std::max(lowEnergyDb(s.source, rate), fit.lowsThereDb) - kLowsUnderDb - lowEnergyDb(s.print, rate);
-    double most = std::min(underSource, fit.quietDb);
-    if (wish.leadsIn) most = std::min(most, endUnderWord(s, o, at));
-    const double wanted = std::max(first, fit.heardDb);
-    gain = std::min({wanted, most, lows});
-    over = printNow + gain - source;
-    heard.level = gain < wanted - 0.25         ? (lows <= most          ? Heard::Level::heldForLows
-                                                  : most == underSource ? Heard::Level::heldUnderSource
-                                                                        : Heard::Level::heldInMix)
-                  : fit.heardDb > first + 0.25 ? Heard::Level::raised
-                                               : Heard::Level::asMeant;
-    if (fit.mixLufs > -65) heard.underMixLu = fit.mixLufs - fit.printLufs - gain;
-    // More of the lows out, where they are what holds it down.
-    if (heard.level != Heard::Level::heldForLows || !cuts || cut < wish.lowCutHz || attempt == std::size(kHigherCuts))
+  const double rate = at.context.map.sampleRate();
+  const FrameRange span = at.context.map.frames(o.span());
+  const SettingSpec* duck = at.kind.table().withRole(Role::duck);
+  std::optional<double> cut;
+  if (at.kind.table().find("low_cut_hz")) {
+    cut = cutFor(heardFrom(at.around.before(o.on), span.begin, span.length()), wish.lowCutHz, rate,
+                 std::max<std::int64_t>(span.length(), std::llround(0.05 * rate)));
+    o.settings["low_cut_hz"] = *cut;
+  }
+  Try t = tried(o, at, wish, cut);
+  std::size_t higher = 0;
+  for (int more = 0; t.measured && more < kMostTries; ++more) {
+    const double ducked = duck ? *settingOr(at.kind.table(), o.settings, duck->key).number() : 0;
+    if (t.level == Heard::Level::heldForLows && cut && *cut >= wish.lowCutHz && higher < std::size(kHigherCuts)) {
+      cut = std::round(wish.lowCutHz * kHigherCuts[higher++] / 10) * 10; // more of the lows out
+      o.settings["low_cut_hz"] = *cut;
+    } else if (t.level == Heard::Level::heldInMix && duck && ducked < kMostDuck && t.gain < t.first) {
+      o.settings[duck->key] = std::min(ducked + kDuckStep, kMostDuck); // it is the row itself that it piles up on
+    } else {
       break;
-    cut = std::round(wish.lowCutHz * kHigherCuts[attempt] / 10) * 10;
-    chosen = true;
-  }
-  const double step = gain < first - 0.01 || heard.level != Heard::Level::raised ? std::floor(over * 2 + 0.02) / 2
-                                                                                 : std::ceil(over * 2 - 0.02) / 2;
-  const double offset = std::clamp(step, kLeastOffset, kMostOverSourceLu);
-  gain += offset - over;
-  o.finish.push_back({"level", {{"offset_lu", offset}}});
-  heard.sourceLufs = source;
-  heard.overSourceLu = offset;
-  if (heard.underMixLu) *heard.underMixLu -= offset - over;
-  if (chosen) heard.lowCutHz = cut;
-
-  // Where the next phrase starts it must be far under it.
-  if (heard.next && !wish.leadsIn && at.kind.table().withRole(Role::tailCut)) {
-    const Frames next = map.frameAt(*heard.next);
-    const double phrase = meanDb(heardFrom(at.around.before(o.on), next, std::llround(1.0 * rate)));
-    const std::int64_t n = std::llround(0.1 * rate);
-    double most = -200;
-    for (int k = 0; k < 5; ++k) most = std::max(most, meanDb(part(s.print, (next - s.first).count + k * n, n)));
-    if (most + gain > phrase + kUnderNextDb) {
-      const double until = (*heard.next - o.start).quarters() - kBeforeNextBeats;
-      o.settings[at.kind.table().withRole(Role::tailCut)->key] =
-          std::round(std::max(until, o.length.quarters()) * 1000) / 1000;
-      heard.cutAtNext = true;
     }
+    t = tried(o, at, wish, cut);
   }
+  if (!t.measured) {
+    o.finish.push_back({"level", {{"offset_lu", -wish.underLu}}});
+    return;
+  }
+  // In half decibels: up where it was raised to be heard, down elsewhere.
+  const double over = t.print + t.gain - t.source,
+               offset = std::clamp(t.level == Heard::Level::raised ? std::ceil(over * 2 - 0.02) / 2
+                                                                   : std::floor(over * 2 + 0.02) / 2,
+                                   kLeastOffset, kMostOverSourceLu);
+  o.finish.push_back({"level", {{"offset_lu", offset}}});
+  heard.level = t.level;
+  heard.sourceLufs = t.source;
+  heard.overSourceLu = offset;
+  if (t.underMix) heard.underMixLu = *t.underMix - (offset - over);
+  if (cut && *cut != wish.lowCutHz) heard.lowCutHz = *cut;
+  if (!wish.leadsIn) keepFromNext(o, at, t.sound, t.gain + offset - over, heard);
 }
 
 } // namespace ivrin

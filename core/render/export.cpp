@@ -7,6 +7,7 @@
 #include "render/evaluator.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
+#include "time/song_place.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -103,6 +104,7 @@ struct Task {
   std::uint64_t ditherSeed;
   using Source = std::function<void(Frames, StereoSpan)>;
   std::function<Source()> makeSource;
+  std::shared_ptr<const OrnamentNode> trimTo{}; // the file holds this one's print and no more
 };
 
 } // namespace
@@ -189,12 +191,14 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
     for (const auto& n : plan->nodes()) {
       ++seed;
       if (!n->print || !wanted(n->ornament->id)) continue;
-      tasks.push_back({folder / "ornaments" / (n->ornament->id + extension), seed, [n]() -> Task::Source {
+      tasks.push_back({folder / "ornaments" / (n->ornament->id + extension), seed,
+                       [n]() -> Task::Source {
                          return [n](Frames at, StereoSpan out) {
                            out.clear();
                            n->print->addTo(at, out);
                          };
-                       }});
+                       },
+                       options.trim ? n : nullptr});
     }
 
   // Before anything is computed: nothing that the song is made of, and nothing that is not a sound file, is written
@@ -224,17 +228,26 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
     if (const std::string why = n->print ? n->print->failure() : std::string(); !why.empty())
       throw std::runtime_error(worded("ornaments \"%1\" could not be computed: %2", n->ornament->id, why));
   const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
+  if (begin >= plan->end())
+    throw std::runtime_error(worded("there is nothing from there on: the song ends at %1",
+                                    placeText(plan->map(), plan->map().beatAt(plan->end()))));
   report.frames = std::max<std::int64_t>(0, end.count - begin.count);
   askForSpace(folder, options.format, report.frames, tasks.size());
-  const std::int64_t timeReference = timeReferenceOf(plan->song()) + begin.count;
+  const std::int64_t timeReference = timeReferenceOf(plan->song());
   std::vector<fs::path> targets;
   for (const Task& task : tasks) targets.push_back(task.file);
   removeLeftovers(targets);
   for (std::size_t t = 0; t < tasks.size(); ++t) {
     const Task& task = tasks[t];
     makeFolder(task.file.parent_path());
-    AudioWriter writer(task.file, options.format, plan->song().sampleRate, report.frames, task.ditherSeed,
-                       timeReference);
+    FrameRange range{begin, begin + Frames(report.frames)};
+    if (task.trimTo) range = intersect(range, {task.trimTo->print->first(), task.trimTo->print->end()});
+    if (range.empty()) { // it sounds elsewhere
+      report.notes.push_back(worded("%1 does not sound in what is exported", task.trimTo->ornament->id));
+      continue;
+    }
+    AudioWriter writer(task.file, options.format, plan->song().sampleRate, range.length(), task.ditherSeed,
+                       timeReference + range.begin.count);
     const int threads = std::max(1, options.threads);
     std::vector<Task::Source> sources;
     for (int i = 0; i < threads; ++i) sources.push_back(task.makeSource());
@@ -243,31 +256,32 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
                                       std::vector<StereoBuffer>(static_cast<std::size_t>(threads))};
     std::future<void> writing; // ends before the writer and the buffers do
     std::size_t turn = 0;
-    for (std::int64_t at = 0; at < report.frames; at += kChunk * threads) {
+    for (std::int64_t at = 0; at < range.length(); at += kChunk * threads) {
       if (stop.stop_requested()) {
         report.stopped = true;
         return report;
       }
       auto& buffers = sets[turn++ % 2];
       // Each thread takes its own stretch; writing goes in order.
-      const auto share = [&report, at](std::size_t i) {
-        return std::clamp<std::int64_t>(report.frames - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk);
+      const auto share = [&range, at](std::size_t i) {
+        return std::clamp<std::int64_t>(range.length() - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk);
       };
       parallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
         buffers[i].resize(share(i));
-        if (share(i) > 0) sources[i](begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());
+        if (share(i) > 0)
+          sources[i](range.begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());
       });
       if (writing.valid()) writing.get();
-      writing =
-          std::async(threads > 1 ? std::launch::async : std::launch::deferred, [&buffers, &writer, share, begin, at] {
-            for (std::size_t i = 0; i < buffers.size(); ++i)
-              if (share(i) > 0)
-                writer.write(buffers[i].left(), buffers[i].right(), share(i),
-                             begin.count + at + static_cast<std::int64_t>(i) * kChunk);
-          });
+      writing = std::async(threads > 1 ? std::launch::async : std::launch::deferred,
+                           [&buffers, &writer, share, first = range.begin, at] {
+                             for (std::size_t i = 0; i < buffers.size(); ++i)
+                               if (share(i) > 0)
+                                 writer.write(buffers[i].left(), buffers[i].right(), share(i),
+                                              first.count + at + static_cast<std::int64_t>(i) * kChunk);
+                           });
       if (progress) {
         const double within =
-            std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(report.frames));
+            std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(range.length()));
         progress(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()),
                  worded("Writing %1", task.file.filename().string()));
       }

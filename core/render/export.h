@@ -14,6 +14,7 @@ struct ExportOptions {
   std::optional<Beats> from, to;
   std::vector<std::string> only; // row and ornament ids; empty: all
   int threads = 2;
+  bool trim = false; // files of ornaments hold the print alone; where they lie in the song is said in the file (WAV)
 };
 
 struct ExportReport {

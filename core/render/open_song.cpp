@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <map>
 
 namespace ivrin {
 namespace fs = std::filesystem;
@@ -31,6 +32,7 @@ Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRat
   Song song;
   song.tempo.front().bpm = bpm;
   song.sampleRate = sampleRate;
+  std::map<int, int> rates; // of the files, how many have each
   for (const fs::path& file : files) {
     if (!isUtf8(file.string())) { // a song file is UTF-8: it could not name it
       problems.error(ErrorId::refused, shown(file.filename().string()), worded("its name is not UTF-8; rename it"));
@@ -39,7 +41,7 @@ Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRat
     const auto reader =
         AudioReader::open(file, sampleRate > 0 ? sampleRate : 48000, file.filename().string(), problems);
     if (!reader) continue;
-    if (song.sampleRate == 0) song.sampleRate = std::clamp(reader->info().fileRate, 8000, 192000);
+    ++rates[std::clamp(reader->info().fileRate, 8000, 192000)];
     Stem s;
     s.name = file.stem().string();
     std::replace(s.name.begin(), s.name.end(), '_', ' ');
@@ -50,7 +52,18 @@ Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRat
     s.frames = reader->info().fileFrames;
     song = withStem(std::move(song), std::move(s));
   }
+  // The commonest, so that as little as can be is converted; of two as common the higher.
+  int most = 0;
+  if (song.sampleRate == 0)
+    for (const auto& [rate, count] : rates)
+      if (count >= most) {
+        most = count;
+        song.sampleRate = rate;
+      }
   if (song.sampleRate == 0) song.sampleRate = 48000;
+  if (rates.size() > 1)
+    problems.note(ErrorId::out_of_range, "sample_rate",
+                  worded("is %1 Hz; files of another rate are converted", song.sampleRate));
   return song;
 }
 

@@ -62,8 +62,14 @@ std::string nearestName(std::string_view word, const std::vector<std::string>& c
         row[j] = std::min({row[j] + 1, row[j - 1] + 1, cost});
       }
     }
-    if (row.back() < bestDistance) {
-      bestDistance = row.back();
+    // "gain" is "gain_db" without its unit, however many letters that is.
+    const auto unitAside = [](std::string_view a, std::string_view b) {
+      return !a.empty() && b.size() > a.size() && b.starts_with(a) && b[a.size()] == '_';
+    };
+    const std::size_t distance =
+        unitAside(word, c) || unitAside(c, word) ? std::min<std::size_t>(row.back(), 1) : row.back();
+    if (distance < bestDistance) {
+      bestDistance = distance;
       best = c;
     }
   }

@@ -1,0 +1,305 @@
+// What a first press hears around its place, and what it does about it.
+#include "analysis/collisions.h"
+#include "dsp/loudness.h"
+#include "manners/first_press.h"
+#include "manners/fitting.h"
+#include "manners/said_of_press.h"
+#include "ornaments/delay_throw_settings.h"
+#include "render/facts.h"
+#include "test_support/presses.h"
+#include "test_support/signals.h"
+#include "time/song_place.h"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace ivrin;
+using namespace ivrin::test;
+
+namespace {
+
+constexpr double kRate = 48000;
+
+/// Notes of half a beat at 120 from `from` to `to`, seconds, with 30 ms between them.
+Signal line(std::vector<std::pair<double, double>> spans, double level = 0.2, double hertz = 600) {
+  return [=](std::int64_t f, int) {
+    const double t = static_cast<double>(f) / kRate;
+    for (const auto& [a, b] : spans)
+      if (t >= a && t < b) {
+        const double in = std::fmod(t - a, 0.25);
+        const double envelope = std::clamp(std::min(in / 0.01, (0.22 - in) / 0.02), 0.0, 1.0);
+        return static_cast<float>(level * envelope *
+                                  (std::sin(2 * M_PI * hertz * t) + 0.6 * std::sin(2 * M_PI * 3 * hertz * t)));
+      }
+    return 0.0f;
+  };
+}
+
+Surroundings listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
+  Surroundings l;
+  l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
+  RowPhrases heard = findPhrases(l.before(row), {Frames(0), plan->end(true)}, plan->map().sampleRate());
+  l.phrases = std::move(heard.phrases);
+  l.decaySeconds = heard.decaySeconds;
+  return l;
+}
+
+Pressed pressOn(TestSong& t, const char* kind, const char* row, double from, double to) {
+  return press(allKinds(), kind, t.song, row, {Beats::ofQuarters(from), Beats::ofQuarters(to)},
+               listenTo(t.plan(), row));
+}
+
+double number(const Ornament& o, const char* key) {
+  return *settingOr(allKinds().find(o.kind)->table(), o.settings, key).number();
+}
+
+} // namespace
+
+TEST_CASE(
+    "a throw inside a part that does not rest has fallen 30 dB after two bars, and no breath 20 s later shortens it",
+    "[press]") {
+  // At 120: 40 s without a rest, or with one 20 s after the place.
+  for (const double breath : {0.0, 24.0}) {
+    TestSong t(48000, 120);
+    t.stem("v", 40 * 48000, breath > 0 ? line({{0.25, breath}, {breath + 0.8, 40}}) : line({{0.25, 40}}));
+    const Pressed p = pressOn(t, "delay-throw", "v", 8, 8.5);
+    INFO("breath at " << breath);
+    CHECK(p.heard.runs);
+    CHECK_FALSE(p.heard.next);
+    const auto s = DelayThrowSettings::of({p.ornament, contextOf(t.song)});
+    const double rounds = (0.25 + 4.0) * kRate / s.timeLeft - 1; // to two bars, four seconds, after its source
+    CHECK(rounds * Decibels::ofGain(s.feedbackLeft.at(0)).value <= -29);
+    CHECK(rounds * Decibels::ofGain(s.feedbackLeft.at(0)).value >= -33);
+    CHECK(number(p.ornament, "duck_db") >= 12); // deeper than at a rest, and deeper yet where it piles up on the row
+
+    const Pressed space = pressOn(t, "reverb-throw", "v", 8, 8.5);
+    CHECK(space.heard.runs);
+    CHECK(number(space.ornament, "decay_seconds") == 2);
+    CHECK(number(space.ornament, "duck_db") >= 12);
+  }
+  // A rest a bar away counts.
+  TestSong t(48000, 120);
+  t.stem("v", 20 * 48000, line({{0.25, 6}, {8, 20}}));
+  const Pressed p = pressOn(t, "delay-throw", "v", 8, 8.5);
+  CHECK_FALSE(p.heard.runs);
+  REQUIRE(p.heard.next);
+  CHECK(p.heard.next->quarters() == Approx(16).margin(0.06));
+  // On the last word before it there is nothing to be ducked under but the word.
+  CHECK(number(pressOn(t, "delay-throw", "v", 11.5, 12).ornament, "duck_db") == 6);
+}
+
+TEST_CASE("what a press adds is heard in the mix it lands in, and does not jump out of it", "[press]") {
+  for (const double band : {0.0, 0.02, 0.15, 0.5}) {
+    TestSong t(48000, 120);
+    t.stem("v", 12 * 48000, line({{1, 3}, {7, 9}}));
+    if (band > 0) t.stem("band", 12 * 48000, noise(3, band));
+    const Pressed p = pressOn(t, "reverb-throw", "v", 5.5, 6);
+    INFO("band " << band << ": " << saidOfPress(p.heard, t.song.tempoMap()));
+    const double over = p.heard.overSourceLu;
+    CHECK(over <= 2);
+    if (band == 0) CHECK(over == Approx(-9).margin(1)); // against its source alone, as its low cut leaves it
+    if (band == 0.15) CHECK(over > -7);                 // raised, to be heard
+    if (band == 0.5) {                                  // it cannot be heard over that; it goes as far as it may
+      CHECK(over >= -3);
+      CHECK((p.heard.level == Heard::Level::heldUnderSource || p.heard.level == Heard::Level::heldInMix));
+    }
+    // And what it does to the mix, by rendering it.
+    t.ornaments = {p.ornament};
+    const auto with = t.plan();
+    const StereoBuffer on = mixOut(*with, 48000, 5 * 48000);
+    t.ornaments.clear();
+    const auto without = t.plan();
+    const StereoBuffer off = mixOut(*without, 48000, 5 * 48000);
+    CHECK(Decibels::ofGain(static_cast<double>(largest(on) / largest(off))).value < 1.05);
+  }
+}
+
+TEST_CASE("a muted row's press is fitted to its source alone", "[press]") {
+  TestSong t(48000, 120);
+  t.stem("v", 12 * 48000, line({{1, 3}, {7, 9}}));
+  t.stem("band", 12 * 48000, noise(3, 0.5));
+  t.song.stems[0].mix.mute = true;
+  const Pressed p = pressOn(t, "reverb-throw", "v", 5.5, 6);
+  CHECK(p.heard.overSourceLu == Approx(-9).margin(1));
+  CHECK_FALSE(p.heard.underMixLu);
+}
+
+TEST_CASE("bass and kick get throws and swells that are there, with 10 dB less of their lows", "[press]") {
+  const Signal bass = [](std::int64_t f, int) {
+    const double t = std::fmod(static_cast<double>(f) / kRate, 2.0);
+    if (t > 0.5) return 0.0f;
+    double v = 0;
+    for (int k = 1; k <= 6; ++k) v += std::sin(2 * M_PI * 55 * k * t) / (k * k);
+    return static_cast<float>(0.3 * v * std::min({1.0, t / 0.005, (0.5 - t) / 0.02}));
+  };
+  const Signal kick = [](std::int64_t f, int) {
+    const double t = std::fmod(static_cast<double>(f) / kRate, 2.0);
+    return static_cast<float>(0.8 * std::exp(-t / 0.08) *
+                              std::sin(2 * M_PI * (50 * t + 3 * (1 - std::exp(-t / 0.02)))));
+  };
+  for (const auto& [name, signal] : {std::pair{"bass", bass}, std::pair{"kick", kick}})
+    for (const char* kind : {"delay-throw", "reverb-throw", "reverse-reverb"}) {
+      TestSong t(48000, 120);
+      t.stem("r", 14 * 48000, signal);
+      const Pressed p = pressOn(t, kind, "r", 8, 9);
+      INFO(name << ", " << kind << ": " << saidOfPress(p.heard, t.song.tempoMap()));
+      CHECK(number(p.ornament, "low_cut_hz") < 200); // where there is something left of it
+      const PrintLevel l = measurePrint(*allKinds().find(kind), p.ornament, contextOf(t.song), listenTo(t.plan(), "r"));
+      CHECK(l.printLowsDb <= l.sourceLowsDb - 10);
+      CHECK(l.print > l.source - 22);
+    }
+}
+
+TEST_CASE("a swell's lead-in shrinks with the rest before its word, without a cliff, and ends under the word",
+          "[press]") {
+  double before = 0;
+  for (double rest = 0.06; rest <= 2.3; rest += 0.12) { // seconds; half a second is a beat
+    TestSong t(48000, 120);
+    t.stem("v", 8 * 48000, line({{1, 4 - rest}, {4, 5}}));
+    const Pressed p = pressOn(t, "reverse-reverb", "v", 8, 8.5);
+    const double lead = number(p.ornament, "lead_beats");
+    INFO(rest << " s of rest");
+    CHECK(lead >= std::max(1.0, before));
+    CHECK(lead <= std::max(1.0, before + 0.51)); // it goes in quarters of a beat, as does the rest here
+    CHECK(lead <= std::max(1.0, rest * 2 + 0.1));
+    before = lead;
+    // Over what is sung before it, it is turned down.
+    const bool ducks = std::any_of(p.ornament.finish.begin(), p.ornament.finish.end(),
+                                   [](const Processor& f) { return f.type == "duck"; });
+    if (std::abs(lead - rest * 2) > 0.25) CHECK(ducks == (lead > rest * 2));
+  }
+  CHECK(before == 4);
+
+  TestSong t(48000, 120);
+  t.stem("v", 8 * 48000, line({{1, 2}, {4, 5}}));
+  const Pressed p = pressOn(t, "reverse-reverb", "v", 8, 8.5);
+  const PressSound s =
+      soundOf(*allKinds().find("reverse-reverb"), p.ornament, contextOf(t.song), listenTo(t.plan(), "v"));
+  const std::int64_t n = 2400, landing = 4 * 48000 - s.first.count;
+  const auto lufs = [&](const float* l, const float* r) {
+    return loudestWindowLufs(kWeightedPower(l, r, n, kRate), n);
+  };
+  const StereoBuffer word = rowOut(*t.plan(), "v", 4 * 48000 + 1200, n);
+  CHECK(lufs(s.print.left() + landing - n, s.print.right() + landing - n) < lufs(word.left(), word.right()) + 0.3);
+}
+
+TEST_CASE("where a row comes back on an attack played a moment early, the attack is whole", "[press]") {
+  constexpr std::int64_t kLanding = 4 * 48000, kEarly = 7 * 48; // seven milliseconds
+  const Signal drums = [](std::int64_t f, int side) {
+    const std::int64_t in = (f + kEarly) % 24000;
+    return in < 4000 ? noise(5, 0.8 * std::exp(-static_cast<double>(in) / 900))(f, side) : 0.0f;
+  };
+  for (const char* kind : {"gap", "tape", "reverse", "halftime"}) {
+    TestSong t(48000, 120);
+    t.stem("d", 10 * 48000, drums);
+    t.song.sections = {{"s1", Beats(0), "A"}, {"s2", Beats::ofQuarters(8), "B"}};
+    const Pressed p = pressOn(t, kind, "d", 6, 8);
+    INFO(kind << ": " << saidOfPress(p.heard, t.song.tempoMap()));
+    REQUIRE(p.heard.attackKeptMs);
+    CHECK(*p.heard.attackKeptMs == Approx(7).margin(1));
+    const std::string* landing = p.ornament.landing ? &*p.ornament.landing : nullptr;
+    REQUIRE(landing);
+    CHECK(*landing == "s2"); // it is the landing's all the same
+    const StereoBuffer dry = rowOut(*t.plan(), "d", 0, 6 * 48000);
+    t.ornaments = {p.ornament};
+    const StereoBuffer row = rowOut(*t.plan(), "d", 0, 6 * 48000);
+    int differing = 0;
+    for (std::int64_t f = kLanding - kEarly + 48; f < kLanding + 4000; ++f) differing += row.left()[f] != dry.left()[f];
+    CHECK(differing == 0); // from a millisecond after the attack's first frame on
+  }
+  // A stroke on the click, or a long way before it, moves nothing.
+  TestSong t(48000, 120);
+  t.stem("d", 10 * 48000, [](std::int64_t f, int side) { return f % 24000 < 4000 ? noise(5, 0.5)(f, side) : 0.0f; });
+  const Pressed p = pressOn(t, "gap", "d", 6, 8);
+  CHECK_FALSE(p.heard.attackKeptMs);
+  CHECK(p.ornament.span().end == Beats::ofQuarters(8));
+}
+
+TEST_CASE("a press says what it heard in one line", "[press]") {
+  TestSong t(48000, 120);
+  t.stem("v", 20 * 48000, line({{0.25, 6}, {8, 20}}));
+  const Pressed p = pressOn(t, "delay-throw", "v", 11.5, 12);
+  const std::string said = saidOfPress(p.heard, t.song.tempoMap());
+  INFO(said);
+  CHECK(said.find("next phrase at 5:1") != std::string::npos); // four seconds in, at 120 and 4/4: beat 16
+  CHECK(said.find("LU under its source") != std::string::npos);
+  CHECK(said.find("LUFS") != std::string::npos);
+  CHECK(said.find('\n') == std::string::npos);
+}
+
+TEST_CASE("what lies over the phrase that goes on is told, and so is what meets the next", "[press]") {
+  const auto read = [](const Signal& s) -> RowReader {
+    return [s](Frames from, StereoSpan out) {
+      for (std::int64_t i = 0; i < out.frames; ++i) {
+        out.left[i] = s(from.count + i, 0);
+        out.right[i] = s(from.count + i, 1);
+      }
+    };
+  };
+  const Signal dry = only(0, 96000, sine(300, kRate, 0.3));
+  const FrameRange source{Frames(24000), Frames(30000)}, extent{Frames(24000), Frames(80000)};
+  const std::vector<FrameRange> phrases = {{Frames(0), Frames(96000)}};
+  const auto print = [&](double db) { return read(only(30000, 80000, sine(700, kRate, 0.3 * Decibels(db).gain()))); };
+  const auto over = findCollisions(print(-12), extent, source, read(dry), phrases, kRate);
+  REQUIRE(over.size() == 1);
+  CHECK(over[0].goesOn);
+  CHECK(over[0].db == Approx(-12).margin(0.5));
+  CHECK(over[0].frames.begin == Frames(30000));
+  CHECK(findCollisions(print(-26), extent, source, read(dry), phrases, kRate).empty());
+  // The end of the word itself is its own.
+  CHECK(findCollisions(print(-12), extent, source, read(dry), {{Frames(20000), Frames(40000)}}, kRate).empty());
+}
+
+TEST_CASE("places and lengths are read as people say them", "[press][time]") {
+  const TempoMap map({{Beats(0), 100}}, {{Beats(0), 4, 4}, {Beats::ofQuarters(16), 7, 8}}, Seconds(0), 48000);
+  CHECK(readPlace("3:1", map) == Beats::ofQuarters(8));
+  CHECK(readPlace("3:1.5", map) == Beats::ofQuarters(8.5));
+  CHECK(readPlace("5:3", map) == Beats::ofQuarters(17)); // beats of an eighth
+  CHECK(readPlace("0:1", map) == Beats::ofQuarters(-4));
+  CHECK(readPlace("12.25", map) == Beats::ofQuarters(12.25));
+  for (const char* none : {"", "3:", ":1", "3:0", "3:5", "1.5:1", "x", "3:1:1", "nan", "1e300"})
+    CHECK_FALSE(readPlace(none, map));
+  CHECK(readLength("2 bars", map, Beats::ofQuarters(12)) ==
+        Beats::ofQuarters(7.5)); // one of four, one of seven eighths
+  CHECK(readLength("+1 bar", map, Beats(0)) == Beats::ofQuarters(4));
+  CHECK(readLength("1/8", map, Beats(0)) == Beats::ofQuarters(0.5));
+  CHECK(readLength("3", map, Beats(0)) == Beats::ofQuarters(3));
+  for (const char* none : {"", "0", "-1", "bars", "0 bars"}) CHECK_FALSE(readLength(none, map, Beats(0)));
+  CHECK(placeText(map, Beats::ofQuarters(17.25)) == "5:3.5");
+}
+
+// Three of the songs that docs/first-press.md is made of: five seconds of music to make, and some fifty presses, for
+// each.
+TEST_CASE("first presses over made songs keep the figures of docs/first-press.md", "[press][slow][heavy]") {
+  int presses = 0, next = 0, overNext = 0, adding = 0, inaudible = 0, lows = 0, mud = 0, jumps = 0, clicks = 0;
+  for (const int song : {2, 4, 7}) { // told over a bed, in one room, broken drums
+    for (const PressFigures& f : pressAll(madeSong(song))) {
+      if (f.refused) continue;
+      INFO(f.song << ": " << f.place.kind << " on " << f.place.row << " at " << f.place.start);
+      ++presses;
+      if (f.overNextDb && f.place.kind != "treat") {
+        ++next;
+        overNext += *f.overNextDb > -24;
+      }
+      if (f.changeLu) {
+        ++adding;
+        inaudible += std::abs(*f.changeLu) < 0.1;
+      }
+      if (f.lowsThereDb && f.place.kind != "treat") {
+        ++lows;
+        mud += *f.lowsThereDb > -10;
+      }
+      jumps += f.peakRaisedDb > 1.05;
+      clicks += f.clickDb > 6;
+      if (f.overSourceLu && f.place.kind != "treat") CHECK(*f.overSourceLu <= 2.05);
+      if (f.collides) CHECK(f.told);
+    }
+  }
+  CHECK(presses > 120);
+  CHECK(overNext <= std::max(1, next * 3 / 100));
+  CHECK(inaudible <= adding * 15 / 100); // of these three, the densest; a tenth of all of them
+  CHECK(mud <= lows / 20);
+  CHECK(jumps <= presses / 50);
+  CHECK(clicks == 0);
+}
