@@ -126,7 +126,8 @@ int place(const PlaceOptions& o) {
     }
   }
   const Ornament& placed = made.placed.front();
-  const std::string said = made.heard.empty() ? std::string() : saidOfPress(made.heard.front(), map);
+  const std::string said =
+      made.heard.empty() ? std::string() : saidOfPress(made.heard.front(), [&](Beats b) { return placeText(map, b); });
   if (o.song.json)
     std::cout << prettyJson(Object{{"ornament", ornamentJson(placed)},
                                    {"heard", made.heard.empty() ? Value() : heardJson(made.heard.front())},

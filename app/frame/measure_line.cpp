@@ -3,6 +3,7 @@
 #include "app/openrow/open_drawing.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "manners/fitting.h"
 
 #include <QAccessible>
 #include <QApplication>
@@ -147,7 +148,8 @@ QString MeasureLine::figures() const {
   };
   const auto endsOn = [&](Beats end) -> QString {
     for (const Landing& l : session_.song().allLandings())
-      if (l.at == end) return tr("ends on %1").arg(QString::fromStdString(l.name));
+      if (std::abs((l.at - end).ticks) <= kTicksPerQuarter / 32) // it may end a moment earlier, for an attack
+        return tr("ends on %1").arg(QString::fromStdString(l.name));
     return nextLanding(end);
   };
   if (const auto& s = score_.selection()) {
@@ -155,7 +157,8 @@ QString MeasureLine::figures() const {
     parts << tr("selected on %1: %2")
                  .arg(s->more.empty() ? row : tr("%1 and %2 more").arg(row).arg(s->more.size()),
                       spanWords(map, s->begin, s->end - s->begin));
-    const Room room = roomAfter(session_.phrases(s->row), map.frames(s->range()), map.sampleRate());
+    const Room room = roomAfter(joinedOver(session_.phrases(s->row), leastRest(map, s->begin)), map.frames(s->range()),
+                                map.sampleRate());
     if (room.next)
       parts << tr("room to the next phrase %1")
                    .arg(spanWords(map, s->end, map.beatAt(*room.next) - map.beatAt(room.sounding)));

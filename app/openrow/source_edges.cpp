@@ -2,8 +2,10 @@
 
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "manners/fitting.h"
 #include "song/settings/setting_text.h"
 #include "time/note_value.h"
+#include "time/song_place.h"
 
 #include <algorithm>
 #include <cmath>
@@ -72,7 +74,7 @@ void paintNeighbours(QPainter& p, const OpenCanvas& c) {
   const Palette& ink = paper();
   const TempoMap& map = c.session.plan()->map();
   const FrameRange source = map.frames(c.ornament.span());
-  for (const FrameRange& phrase : c.session.phrases(c.ornament.on))
+  for (const FrameRange& phrase : joinedOver(c.session.phrases(c.ornament.on), leastRest(map, c.ornament.start)))
     if (phrase.begin > source.end) {
       const double x = c.axis.xOf(map.beatAt(phrase.begin));
       if (x < c.area.right() - scaled(70))
@@ -116,11 +118,7 @@ std::optional<QString> fractionText(double rest) {
 }
 
 QString barWords(const TempoMap& map, Beats at) {
-  const BarPosition bar = map.barAt(at);
-  return QStringLiteral("%1.%2.%3")
-      .arg(bar.bar)
-      .arg(bar.beat)
-      .arg(bar.tick * 4 / map.meterAt(at).beatLength().ticks + 1);
+  return QString::fromStdString(barText(map, at));
 }
 
 QString spanWords(const TempoMap& map, Beats from, Beats length) {

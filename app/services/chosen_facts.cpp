@@ -16,7 +16,8 @@ std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& pla
         print->addTo(from, out);
       },
       node.extent(), plan->map().frames(node.ornament->span()), readerBeforeOrnaments(plan, node.ornament->on, stop),
-      joinedOver(found->phrases, leastRest(plan->map(), node.ornament->start)), plan->map().sampleRate());
+      joinedOver(found->phrases, Frames(leastRest(plan->map(), node.ornament->start).count / 2)),
+      plan->map().sampleRate());
   // What is made without the row is meant to sound over it.
   if (node.plan.reads.empty()) std::erase_if(all, [](const Collision& c) { return c.goesOn; });
   return all;

@@ -9,6 +9,8 @@
 #include "services/hearing.h"
 #include "song/edits.h"
 #include "song/limits.h"
+#include "time/note_value.h"
+#include "time/song_place.h"
 
 #include <QCoreApplication>
 #include <QEventLoop>
@@ -123,7 +125,12 @@ Session::Session(Options options)
             PlacedSeveral made = placeSeveral(allKinds(), in.kind, in.plan->song(), in.presses,
                                               hearing(in.plan, in.audio, cache_, *options_.findings, run.stop));
             const QString said =
-                made.heard.size() == 1 ? asText(saidOfPress(made.heard.front(), in.plan->map())) : QString();
+                made.heard.size() == 1
+                    ? asText(saidOfPress(made.heard.front(),
+                                         [&map = in.plan->map()](Beats b) {
+                                           return barText(map, snapToGrid(b, Beats(kTicksPerQuarter / 4), map));
+                                         }))
+                    : QString();
             return Placing{std::move(made.placed), in.after, asText(made.refusal), said};
           },
           [this](const Placing& placing) { addPlaced(placing); })
@@ -301,7 +308,8 @@ void Session::addPlaced(const Placing& placing) {
   if (!song().ornament(added.ids.front())) return;
   emit placed(asText(added.ids.front()));
   // Unless there was something to say that matters more.
-  if (!placing.said.isEmpty() && song().leadBars == lead) emit notice(tr("%1: %2").arg(name, placing.said), false);
+  if (!placing.said.isEmpty() && song().leadBars == lead)
+    emit notice(placing.said.left(1).toUpper() + placing.said.mid(1), false);
 }
 
 // ---------------------------------------------------------------- what is found and measured

@@ -58,4 +58,10 @@ std::string placeText(const TempoMap& map, Beats at) {
   return std::to_string(p.bar) + ":" + roundNumber(1 + std::round(beat * 1000) / 1000, 9);
 }
 
+std::string barText(const TempoMap& map, Beats at) {
+  const BarPosition p = map.barAt(at);
+  return std::to_string(p.bar) + "." + std::to_string(p.beat) + "." +
+         std::to_string(p.tick * 4 / map.meterAt(at).beatLength().ticks + 1);
+}
+
 } // namespace ivrin

@@ -17,4 +17,7 @@ std::optional<Beats> readLength(std::string_view text, const TempoMap& map, Beat
 /// "33:1.5", to a thousandth of a beat.
 std::string placeText(const TempoMap& map, Beats at);
 
+/// Bar, beat, sixteenth of the beat as a clock shows them: "29.2.4", what has been reached.
+std::string barText(const TempoMap& map, Beats at);
+
 } // namespace ivrin

@@ -50,6 +50,10 @@ Pressed pressOn(TestSong& t, const char* kind, const char* row, double from, dou
                listenTo(t.plan(), row));
 }
 
+std::string said(const TestSong& t, const Heard& heard) {
+  return saidOfPress(heard, [map = t.song.tempoMap()](Beats b) { return placeText(map, b); });
+}
+
 double number(const Ornament& o, const char* key) {
   return *settingOr(allKinds().find(o.kind)->table(), o.settings, key).number();
 }
@@ -95,7 +99,7 @@ TEST_CASE("what a press adds is heard in the mix it lands in, and does not jump 
     t.stem("v", 12 * 48000, line({{1, 3}, {7, 9}}));
     if (band > 0) t.stem("band", 12 * 48000, noise(3, band));
     const Pressed p = pressOn(t, "reverb-throw", "v", 5.5, 6);
-    INFO("band " << band << ": " << saidOfPress(p.heard, t.song.tempoMap()));
+    INFO("band " << band << ": " << said(t, p.heard));
     const double over = p.heard.overSourceLu;
     CHECK(over <= 2);
     if (band == 0) CHECK(over == Approx(-9).margin(1)); // against its source alone, as its low cut leaves it
@@ -143,7 +147,7 @@ TEST_CASE("bass and kick get throws and swells that are there, with 10 dB less o
       TestSong t(48000, 120);
       t.stem("r", 14 * 48000, signal);
       const Pressed p = pressOn(t, kind, "r", 8, 9);
-      INFO(name << ", " << kind << ": " << saidOfPress(p.heard, t.song.tempoMap()));
+      INFO(name << ", " << kind << ": " << said(t, p.heard));
       CHECK(number(p.ornament, "low_cut_hz") < 200); // where there is something left of it
       const PrintLevel l = measurePrint(*allKinds().find(kind), p.ornament, contextOf(t.song), listenTo(t.plan(), "r"));
       CHECK(l.printLowsDb <= l.sourceLowsDb - 10);
@@ -195,7 +199,7 @@ TEST_CASE("where a row comes back on an attack played a moment early, the attack
     t.stem("d", 10 * 48000, drums);
     t.song.sections = {{"s1", Beats(0), "A"}, {"s2", Beats::ofQuarters(8), "B"}};
     const Pressed p = pressOn(t, kind, "d", 6, 8);
-    INFO(kind << ": " << saidOfPress(p.heard, t.song.tempoMap()));
+    INFO(kind << ": " << said(t, p.heard));
     REQUIRE(p.heard.attackKeptMs);
     CHECK(*p.heard.attackKeptMs == Approx(7).margin(1));
     const std::string* landing = p.ornament.landing ? &*p.ornament.landing : nullptr;
@@ -220,12 +224,12 @@ TEST_CASE("a press says what it heard in one line", "[press]") {
   TestSong t(48000, 120);
   t.stem("v", 20 * 48000, line({{0.25, 6}, {8, 20}}));
   const Pressed p = pressOn(t, "delay-throw", "v", 11.5, 12);
-  const std::string said = saidOfPress(p.heard, t.song.tempoMap());
-  INFO(said);
-  CHECK(said.find("next phrase at 5:1") != std::string::npos); // four seconds in, at 120 and 4/4: beat 16
-  CHECK(said.find("LU under its source") != std::string::npos);
-  CHECK(said.find("LUFS") != std::string::npos);
-  CHECK(said.find('\n') == std::string::npos);
+  const std::string line = said(t, p.heard);
+  INFO(line);
+  CHECK(line.find("next phrase at 5:1") != std::string::npos); // four seconds in, at 120 and 4/4: beat 16
+  CHECK(line.find("LU under its source") != std::string::npos);
+  CHECK(line.find("LUFS") != std::string::npos);
+  CHECK(line.find('\n') == std::string::npos);
 }
 
 TEST_CASE("what lies over the phrase that goes on is told, and so is what meets the next", "[press]") {
