@@ -1,9 +1,34 @@
 // reverse: its manners.
+#include "dsp/loudness.h"
 #include "manners/fitting.h"
 #include "words/words.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace ivrin {
 namespace {
+
+constexpr double kFadeSeconds = 0.02, kFadedDb = -60, kFadeBend = 0.6; // it sets in gently
+constexpr double kHardSeconds = 0.004, kHard = 0.35;                   // so soon, so much of its loudest
+
+/// It is loud from its very start.
+bool startsHard(const Ornament& o, const PressedAt& at) {
+  const TempoMap& map = at.context.map;
+  const FrameRange span = map.frames(o.span());
+  const RowReader row = at.around.before(o.on);
+  StereoBuffer block(4096);
+  double first = 0, loudest = 0;
+  for (Frames f = span.begin; f < span.end; f = f + Frames(block.frames())) {
+    const StereoSpan part = block.span().part(0, std::min(block.frames(), (span.end - f).count));
+    row(f, part);
+    if (f == span.begin)
+      first = samplePeak(part.left, part.right,
+                         std::min<std::int64_t>(part.frames, std::llround(kHardSeconds * map.sampleRate())));
+    loudest = std::max(loudest, samplePeak(part.left, part.right, part.frames));
+  }
+  return first > kHard * loudest;
+}
 
 class ReverseManners : public Manners {
  public:
@@ -13,6 +38,12 @@ class ReverseManners : public Manners {
     Heard heard;
     tieToLanding(at.song, o, o.span().end);
     keepAttack(o, at, heard);
+    if (startsHard(o, at)) { // backwards it would stop dead at its loudest: a click where the row comes back
+      const double fade = kFadeSeconds * at.context.map.bpmAt(o.start) / 60, end = o.length.quarters();
+      if (end > 2 * fade)
+        o.finish.push_back(
+            {"gain", {{"db", List{Value(List{end - fade, 0.0}), Value(List{end, kFadedDb, kFadeBend})}}}});
+    }
     return heard;
   }
 

@@ -1,6 +1,7 @@
 // What a first press hears around its place, and what it does about it.
 #include "analysis/collisions.h"
 #include "dsp/loudness.h"
+#include "dsp/svf.h"
 #include "manners/first_press.h"
 #include "manners/fitting.h"
 #include "manners/said_of_press.h"
@@ -218,6 +219,35 @@ TEST_CASE("where a row comes back on an attack played a moment early, the attack
   const Pressed p = pressOn(t, "gap", "d", 6, 8);
   CHECK_FALSE(p.heard.attackKeptMs);
   CHECK(p.ornament.span().end == Beats::ofQuarters(8));
+}
+
+TEST_CASE("a hard attack played backwards is faded where it would click", "[press]") {
+  // A low tone that starts at its full height, where the selection starts.
+  TestSong t(48000, 120);
+  t.stem("b", 6 * 48000, [](std::int64_t f, int) {
+    const double s = static_cast<double>(f) / kRate - 1;
+    return s < 0 || s > 1 ? 0.0f : static_cast<float>(0.5 * std::cos(2 * M_PI * 60 * s) * std::exp(-8 * s));
+  });
+  const auto highs = [&](const Ornament& o) { // over 500 Hz, in the last 10 ms and the 10 after them
+    t.ornaments = {o};
+    StereoBuffer row = rowOut(*t.plan(), "b", 96000 - 4800, 9600);
+    StereoSvf high(StereoSvf::Pass::high, 500, 500, kRate), again = high;
+    high.process(row.left(), row.right(), row.frames());
+    again.process(row.left(), row.right(), row.frames());
+    return rmsDb(row.left() + 4800 - 480, 960);
+  };
+  const Pressed p = pressOn(t, "reverse", "b", 2, 4);
+  Ornament plain = p.ornament;
+  REQUIRE(plain.finish.size() == 1);
+  plain.finish.clear();
+  CHECK(highs(p.ornament) < highs(plain) - 10);
+  // What comes up slowly needs none.
+  TestSong soft(48000, 120);
+  soft.stem("b", 6 * 48000, only(48000, 96000, [](std::int64_t f, int) {
+              return static_cast<float>(0.5 * std::min(1.0, static_cast<double>(f - 48000) / 4800) *
+                                        std::sin(0.01 * static_cast<double>(f)));
+            }));
+  CHECK(pressOn(soft, "reverse", "b", 2, 4).ornament.finish.empty());
 }
 
 TEST_CASE("a press says what it heard in one line", "[press]") {
