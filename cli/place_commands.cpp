@@ -3,6 +3,7 @@
 #include "opened.h"
 
 #include "dsp/loudness.h"
+#include "manners/fitting.h"
 #include "manners/in_the_mix.h"
 #include "manners/said_of_press.h"
 #include "render/export.h"
@@ -32,8 +33,6 @@ Value rounded(double v) {
 double toBeat(Beats b) {
   return std::round(b.quarters() * 1e4) / 1e4;
 }
-
-constexpr double kRestBeats = 0.8;
 
 /// The place that was asked for, or nothing with the reason said.
 std::optional<BeatRange> stretchOf(const PlaceOptions& o, const TempoMap& map) {
@@ -152,8 +151,7 @@ int rows(const SongOptions& o) {
     const Stem* stem = opened->song.stem(id);
     const Bus* bus = opened->song.bus(id);
     // Between rests: what is nearer than nine tenths of a beat is one.
-    const Frames rest(std::llround(kRestBeats * 60 / map.bpmAt(Beats(0)) * map.sampleRate()));
-    const std::vector<FrameRange> phrases = joinedOver(found->phrases, rest);
+    const std::vector<FrameRange> phrases = joinedOver(found->phrases, leastRest(map, Beats(0)));
     const FrameRange all = stemsUnder(*plan, *plan->rowIndex(id));
     const bool runs = phrases.size() == 1 && 10 * phrases.front().length() > 9 * all.length();
     const std::string name = stem ? stem->name : bus ? bus->name : "Mix", type = stem ? "stem" : bus ? "bus" : "mix";
@@ -188,40 +186,25 @@ struct ShownLevels {
   std::optional<double> overSource, underMix;
 };
 ShownLevels levelsOf(const std::shared_ptr<const RenderPlan>& plan, const std::shared_ptr<const RenderPlan>& without,
-                     const OrnamentNode& node) {
+                     const std::shared_ptr<const OrnamentNode>& node) {
   ShownLevels l;
-  if (!node.print || !node.plan.dry.isOne()) return l; // it takes the row's place
-  const double rate = plan->map().sampleRate();
-  const FrameRange span = plan->map().frames(node.ornament->span());
-  const auto read = [](const RowReader& row, FrameRange r) {
-    StereoBuffer b(std::max<std::int64_t>(r.length(), 0));
-    for (std::int64_t at = 0; at < b.frames(); at += 4096)
-      row(r.begin + Frames(at), b.span().part(at, std::min<std::int64_t>(4096, b.frames() - at)));
-    return b;
-  };
-  const auto loudest = [&](const StereoBuffer& b, std::int64_t window) {
-    return b.frames() > 0 ? loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), window) : -200;
-  };
+  if (!node->print || !node->plan.dry.isOne()) return l; // it takes the row's place
+  const Ornament& o = *node->ornament;
+  const TempoMap& map = plan->map();
+  const double rate = map.sampleRate();
+  const FrameRange span = map.frames(o.span());
   const FrameRange extent{
-      node.print->first(),
-      std::min(node.print->end(), node.print->first() + Frames(std::llround(14 * rate) + span.length()))};
-  const StereoBuffer print = read(
-      [&](Frames from, StereoSpan out) {
-        out.clear();
-        node.print->addTo(from, out);
-      },
-      extent);
-  const StereoBuffer source = read(readerBeforeOrnaments(plan, node.ornament->on), span);
+      node->print->first(),
+      std::min(node->print->end(), node->print->first() + Frames(std::llround(14 * rate) + span.length()))};
+  const StereoBuffer print = heardOver(readerOfPrint(node), extent),
+                     source = heardOver(readerBeforeOrnaments(plan, o.on), span);
   const std::int64_t window = std::max<std::int64_t>(span.length(), std::llround(0.05 * rate));
-  const double is = loudest(source, window), p = loudest(print, window);
+  const double is = loudestWindowLufs(source, rate, window), p = loudestWindowLufs(print, rate, window);
   if (is > -70 && p > -100) l.overSource = p - is;
-  const Frames bar =
-      plan->map().frameAt(node.ornament->start + plan->map().meterAt(node.ornament->start).barLength()) - span.begin;
-  const MixFit fit =
-      fitInMix(print, extent.begin, readerBeforeOrnaments(without, kMixRow),
-               node.ornament->on == kMixRow ? SideGains{1, 1} : pathToMix(plan->song(), node.ornament->on),
-               {span.end - bar, span.end}, rate);
-  if (fit.mixLufs > -65 && fit.printLufs > -100) l.underMix = fit.mixLufs - fit.printLufs;
+  const Frames bar = map.frameAt(o.start + map.meterAt(o.start).barLength()) - span.begin;
+  l.underMix = fitInMix(print, extent.begin, readerBeforeOrnaments(without, kMixRow), pathToMix(plan->song(), o.on),
+                        {span.end - bar, span.end}, rate)
+                   .underMix(0);
   return l;
 }
 
@@ -256,10 +239,10 @@ int show(const SongOptions& o) {
     const auto without =
         RenderPlan::make(withoutOrnaments(opened->song, item->id), opened->audio, allKinds(), cache, plan.get());
     const OrnamentFacts f = factsOf(*plan, *node, *without);
-    const ShownLevels levels = levelsOf(plan, without, *node);
+    const ShownLevels levels = levelsOf(plan, without, node);
     List collisions;
     std::string meets;
-    for (const Collision& c : collisionsOf(plan, *node, findings)) {
+    for (const Collision& c : collisionsOf(plan, node, findings)) {
       collisions.emplace_back(Object{{"start", toBeat(map.beatAt(c.frames.begin))},
                                      {"end", toBeat(map.beatAt(c.frames.end))},
                                      {"level_db", rounded(c.db)},

@@ -6,20 +6,17 @@
 #include <cmath>
 
 namespace ivrin {
-std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& plan, const OrnamentNode& node,
-                                    Findings& findings, std::stop_token stop) {
-  const auto found = findings.of(plan, node.ornament->on, stop);
-  if (!found || !node.print) return {};
+std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& plan,
+                                    const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
+                                    std::stop_token stop) {
+  const Ornament& o = *node->ornament;
+  const auto found = findings.of(plan, o.on, stop);
+  if (!found || !node->print) return {};
   std::vector<Collision> all = findCollisions(
-      [print = node.print](Frames from, StereoSpan out) {
-        out.clear();
-        print->addTo(from, out);
-      },
-      node.extent(), plan->map().frames(node.ornament->span()), readerBeforeOrnaments(plan, node.ornament->on, stop),
-      joinedOver(found->phrases, Frames(leastRest(plan->map(), node.ornament->start).count / 2)),
-      plan->map().sampleRate());
+      readerOfPrint(node), node->extent(), plan->map().frames(o.span()), readerBeforeOrnaments(plan, o.on, stop),
+      joinedOver(found->phrases, Frames(leastRest(plan->map(), o.start).count / 2)), plan->map().sampleRate());
   // What is made without the row is meant to sound over it.
-  if (node.plan.reads.empty()) std::erase_if(all, [](const Collision& c) { return c.goesOn; });
+  if (node->plan.reads.empty()) std::erase_if(all, [](const Collision& c) { return c.goesOn; });
   return all;
 }
 
@@ -71,7 +68,7 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
     }
   }
   if (node->print) {
-    c.collisions = collisionsOf(plan, *node, findings, stop);
+    c.collisions = collisionsOf(plan, node, findings, stop);
     c.overWhatGoesOn = std::erase_if(c.collisions, [](const Collision& k) { return k.goesOn; }) > 0;
     if (!node->print->note().empty()) c.notes.push_back(node->print->note());
   }

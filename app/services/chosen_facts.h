@@ -28,8 +28,9 @@ struct ChosenFacts {
 };
 
 /// Where the print of an ornament, complete, meets what its row plays. None when asked to stop.
-std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& plan, const OrnamentNode& node,
-                                    Findings& findings, std::stop_token stop = {});
+std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& plan,
+                                    const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
+                                    std::stop_token stop = {});
 
 /// `without` is the plan of the same song with the ornament bypassed. Nothing when asked to stop.
 std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>& plan, const std::string& ornament,

@@ -1,6 +1,6 @@
 #include "analysis/level_curve.h"
 
-#include "dsp/fourier.h"
+#include "dsp/spectrum.h"
 #include "dsp/svf.h"
 
 #include <algorithm>
@@ -13,55 +13,33 @@ constexpr double kRumbleHz = 70, kBandSeconds = 0.04;
 constexpr double kLeastPower = 1e-12;
 constexpr std::int64_t kHopsAtOnce = 256;
 
-/// Power in octaves of a Hann-windowed stretch, both sides.
+/// Levels in octaves of a stretch of 40 ms or a little more, both sides.
 class Octaves {
  public:
   explicit Octaves(double sampleRate)
-      : size_(sizeFor(sampleRate))
-      , fourier_(RealFourier::ofSize(size_))
-      , in_(fourier_->samples())
-      , out_(fourier_->spectrum())
-      , window_(static_cast<std::size_t>(size_)) {
-    double power = 0;
-    for (std::int64_t i = 0; i < size_; ++i) {
-      const double w = 0.5 - 0.5 * std::cos(2 * M_PI * (static_cast<double>(i) + 0.5) / static_cast<double>(size_));
-      window_[static_cast<std::size_t>(i)] = static_cast<float>(w);
-      power += w * w;
-    }
-    scale_ = 1 / (power * static_cast<double>(size_)); // Parseval: mean power of the windowed stretch, one side
-    for (int b = 0; b <= LevelCurve::kBands; ++b)
-      edges_[static_cast<std::size_t>(b)] = std::min<std::int64_t>(
-          std::llround(100 * std::exp2(b) / sampleRate * static_cast<double>(size_)), fourier_->bins());
-  }
-  std::int64_t size() const { return size_; }
+      : power_(edges(), sampleRate, sizeFor(sampleRate)) {}
+  std::int64_t size() const { return power_.size(); }
   std::array<float, LevelCurve::kBands> of(const float* left, const float* right) {
     std::array<double, LevelCurve::kBands> power{};
-    for (const float* side : {left, right}) {
-      for (std::int64_t i = 0; i < size_; ++i) in_[i] = side[i] * window_[static_cast<std::size_t>(i)];
-      fourier_->forward(in_.get(), out_.get());
-      for (std::size_t b = 0; b < power.size(); ++b)
-        for (std::int64_t k = edges_[b]; k < edges_[b + 1]; ++k)
-          power[b] += static_cast<double>(std::norm(out_[static_cast<std::ptrdiff_t>(k)]));
-    }
+    power_.of(left, right, power);
     std::array<float, LevelCurve::kBands> db{};
     for (std::size_t b = 0; b < db.size(); ++b)
-      db[b] = static_cast<float>(10 * std::log10(power[b] * scale_ + kLeastPower));
+      db[b] = static_cast<float>(10 * std::log10(power[b] * power_.mean() + kLeastPower));
     return db;
   }
 
  private:
+  static std::vector<double> edges() {
+    std::vector<double> hz;
+    for (int b = 0; b <= LevelCurve::kBands; ++b) hz.push_back(100 * std::exp2(b));
+    return hz;
+  }
   static std::int64_t sizeFor(double sampleRate) {
     std::int64_t n = 64;
     while (static_cast<double>(n) < kBandSeconds * sampleRate) n *= 2;
     return n;
   }
-  std::int64_t size_;
-  std::shared_ptr<const RealFourier> fourier_;
-  RealFourier::Samples in_;
-  RealFourier::Bins out_;
-  std::vector<float> window_;
-  double scale_ = 1;
-  std::array<std::int64_t, LevelCurve::kBands + 1> edges_{};
+  BandPower power_;
 };
 
 } // namespace

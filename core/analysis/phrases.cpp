@@ -378,6 +378,14 @@ class Falls {
 
 } // namespace
 
+StereoBuffer heardOver(const RowReader& row, FrameRange stretch) {
+  constexpr std::int64_t kAtOnce = 4096;
+  StereoBuffer sound(std::max<std::int64_t>(stretch.length(), 0));
+  for (std::int64_t at = 0; at < sound.frames(); at += kAtOnce)
+    row(stretch.begin + Frames(at), sound.span().part(at, std::min(kAtOnce, sound.frames() - at)));
+  return sound;
+}
+
 RowPhrases findPhrases(const RowReader& row, FrameRange range, double sampleRate) {
   RowPhrases result;
   LevelCurve curve = levelCurve(row, range, sampleRate);

@@ -12,6 +12,8 @@ namespace ivrin {
 
 /// Fills `out` with a row's sound from song frame `from` on; silence outside of it.
 using RowReader = std::function<void(Frames from, StereoSpan out)>;
+/// A stretch of it as one sound.
+StereoBuffer heardOver(const RowReader& row, FrameRange stretch);
 
 /// What was heard of a row.
 struct RowPhrases {

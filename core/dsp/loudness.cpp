@@ -73,6 +73,11 @@ double loudestWindowLufs(const std::vector<float>& power, std::int64_t window) {
   return lufsOfPower(best / static_cast<double>(window));
 }
 
+double loudestWindowLufs(const StereoBuffer& sound, double sampleRate, std::int64_t window) {
+  if (sound.frames() == 0) return -200;
+  return loudestWindowLufs(kWeightedPower(sound.left(), sound.right(), sound.frames(), sampleRate), window);
+}
+
 double samplePeak(const float* left, const float* right, std::int64_t frames) {
   float peak = 0;
   for (std::int64_t i = 0; i < frames; ++i) peak = std::max(peak, std::max(std::abs(left[i]), std::abs(right[i])));

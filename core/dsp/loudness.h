@@ -69,6 +69,8 @@ Loudness measureLoudness(const float* left, const float* right, std::int64_t fra
 std::vector<float> kWeightedPower(const float* left, const float* right, std::int64_t frames, double sampleRate);
 /// The loudest window of `window` frames, in LUFS (−0.691 + 10 log10 of the mean power).
 double loudestWindowLufs(const std::vector<float>& power, std::int64_t window);
+/// The same of a sound as it is; −200 for none.
+double loudestWindowLufs(const StereoBuffer& sound, double sampleRate, std::int64_t window);
 
 double samplePeak(const float* left, const float* right, std::int64_t frames);
 

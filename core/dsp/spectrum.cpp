@@ -2,6 +2,7 @@
 
 #include "dsp/fourier.h"
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -38,6 +39,36 @@ std::vector<float> bandLevels(const StereoBuffer& sound, double rate, int bands)
     out.push_back(static_cast<float>(10 * std::log10(sum / full + 1e-20)));
   }
   return out;
+}
+
+BandPower::BandPower(const std::vector<double>& edgesHz, double sampleRate, std::int64_t size)
+    : size_(size)
+    , fourier_(RealFourier::ofSize(size))
+    , in_(fourier_->samples())
+    , out_(fourier_->spectrum())
+    , window_(static_cast<std::size_t>(size)) {
+  double power = 0;
+  for (std::int64_t i = 0; i < size_; ++i) {
+    const double w =
+        0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) / static_cast<double>(size_));
+    window_[static_cast<std::size_t>(i)] = static_cast<float>(w);
+    power += w * w;
+  }
+  mean_ = 1 / (power * static_cast<double>(size_));
+  for (const double hz : edgesHz)
+    edges_.push_back(
+        std::min<std::int64_t>(std::llround(hz / sampleRate * static_cast<double>(size_)), fourier_->bins()));
+}
+
+void BandPower::of(const float* left, const float* right, std::span<double> power) {
+  std::fill(power.begin(), power.end(), 0.0);
+  for (const float* side : {left, right}) {
+    for (std::int64_t i = 0; i < size_; ++i) in_[i] = side[i] * window_[static_cast<std::size_t>(i)];
+    fourier_->forward(in_.get(), out_.get());
+    for (std::size_t b = 0; b < power.size(); ++b)
+      for (std::int64_t k = edges_[b]; k < edges_[b + 1]; ++k)
+        power[b] += static_cast<double>(std::norm(out_[static_cast<std::ptrdiff_t>(k)]));
+  }
 }
 
 } // namespace ivrin

@@ -2,12 +2,36 @@
 #pragma once
 
 #include "audio/buffer.h"
+#include "dsp/fourier.h"
 
+#include <memory>
+#include <span>
 #include <vector>
 
 namespace ivrin {
 
 /// Mean level of both sides in `bands` bands from 20 Hz to 20 kHz, dB re a full-scale sine in the band; −200 for none.
 std::vector<float> bandLevels(const StereoBuffer& sound, double sampleRate, int bands);
+
+/// Power in bands of short stretches, both sides together, under a Hann window: not scaled, see mean().
+class BandPower {
+ public:
+  /// `edgesHz` ascend: one more than there are bands. A stretch is `size` frames long.
+  BandPower(const std::vector<double>& edgesHz, double sampleRate, std::int64_t size);
+  std::int64_t size() const { return size_; }
+  /// What a power is multiplied by to be the mean power of the windowed stretch (Parseval).
+  double mean() const { return mean_; }
+  /// Of size() frames of each side; `power` has room for all bands.
+  void of(const float* left, const float* right, std::span<double> power);
+
+ private:
+  std::int64_t size_;
+  std::shared_ptr<const RealFourier> fourier_;
+  RealFourier::Samples in_;
+  RealFourier::Bins out_;
+  std::vector<float> window_;
+  std::vector<std::int64_t> edges_;
+  double mean_ = 1;
+};
 
 } // namespace ivrin

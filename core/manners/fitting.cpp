@@ -82,7 +82,7 @@ PrintLevel measurePrint(const Kind& kind, const Ornament& o, const SongContext& 
   PrintLevel level;
   const auto measured = [&](const StereoBuffer& b, double& lufs, double& lows, double& peak) {
     if (b.frames() == 0) return;
-    lufs = loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), s.window);
+    lufs = loudestWindowLufs(b, rate, s.window);
     lows = lowEnergyDb(b, rate);
     peak = Decibels::ofGain(samplePeak(b.left(), b.right(), b.frames())).value;
   };
@@ -123,8 +123,7 @@ void keepAttack(Ornament& o, const PressedAt& at, Heard& heard) {
   const std::int64_t reach = std::llround(kAttackSeconds * map.sampleRate()),
                      around = std::llround(0.15 * map.sampleRate());
   OnsetFinder finder(map.sampleRate());
-  StereoBuffer there(2 * around);
-  at.around.before(o.on)(edge - Frames(around), there.span());
+  const StereoBuffer there = heardOver(at.around.before(o.on), {edge - Frames(around), edge + Frames(around)});
   finder.add(there.left(), there.right(), there.frames());
   for (const Onset& onset : finder.finish()) {
     if (onset.frame < around - reach || onset.frame >= around) continue;

@@ -1,7 +1,7 @@
 #include "manners/in_the_mix.h"
 
-#include "dsp/fourier.h"
 #include "dsp/loudness.h"
+#include "dsp/spectrum.h"
 #include "dsp/svf.h"
 
 #include <algorithm>
@@ -30,56 +30,26 @@ double lufsOf(double meanPower) {
   return -0.691 + 10 * std::log10(meanPower + 1e-20);
 }
 
-/// Mean power in third octaves of one stretch.
-class ThirdOctaves {
- public:
-  explicit ThirdOctaves(double sampleRate)
-      : size_(sampleRate > 100000 ? 8192 : 4096)
-      , fourier_(RealFourier::ofSize(size_))
-      , in_(fourier_->samples())
-      , out_(fourier_->spectrum())
-      , window_(static_cast<std::size_t>(size_)) {
-    for (std::int64_t i = 0; i < size_; ++i)
-      window_[static_cast<std::size_t>(i)] = static_cast<float>(
-          0.5 - 0.5 * std::cos(2 * M_PI * (static_cast<double>(i) + 0.5) / static_cast<double>(size_)));
-    for (int b = 0; b <= kBands; ++b)
-      edges_[static_cast<std::size_t>(b)] = std::min<std::int64_t>(
-          std::llround(125 * std::exp2((b - 0.5) / 3) / sampleRate * static_cast<double>(size_)), fourier_->bins());
-  }
-  std::int64_t size() const { return size_; }
-  std::array<double, kBands> of(const StereoBuffer& b, std::int64_t from) {
-    std::array<double, kBands> power{};
-    for (const float* side : {b.left() + from, b.right() + from}) {
-      for (std::int64_t i = 0; i < size_; ++i) in_[i] = side[i] * window_[static_cast<std::size_t>(i)];
-      fourier_->forward(in_.get(), out_.get());
-      for (std::size_t k = 0; k < power.size(); ++k)
-        for (std::int64_t i = edges_[k]; i < edges_[k + 1]; ++i)
-          power[k] += static_cast<double>(std::norm(out_[static_cast<std::ptrdiff_t>(i)]));
-    }
-    return power;
-  }
-
- private:
-  std::int64_t size_;
-  std::shared_ptr<const RealFourier> fourier_;
-  RealFourier::Samples in_;
-  RealFourier::Bins out_;
-  std::vector<float> window_;
-  std::array<std::int64_t, kBands + 1> edges_{};
-};
+/// Edges of the third octaves, Hz.
+std::vector<double> thirdOctaves() {
+  std::vector<double> edges;
+  for (int b = 0; b <= kBands; ++b) edges.push_back(125 * std::exp2((b - 0.5) / 3));
+  return edges;
+}
 
 /// Least gain that puts the print over the mix in enough bands for most of where it sounds.
 double gainOverBands(const StereoBuffer& print, const StereoBuffer& mix, std::int64_t from, std::int64_t to,
                      const std::vector<double>& printPower, double loudest, double sampleRate) {
-  ThirdOctaves bands(sampleRate);
+  BandPower bands(thirdOctaves(), sampleRate, sampleRate > 100000 ? 8192 : 4096);
+  std::array<double, kBands> p{}, m{}, under{};
   std::vector<double> needed;
   for (std::int64_t at = from; at + bands.size() <= to; at += bands.size()) {
     const double power =
         (printPower[static_cast<std::size_t>(at + bands.size())] - printPower[static_cast<std::size_t>(at)]) /
         static_cast<double>(bands.size());
     if (lufsOf(power) < loudest - kSounding) continue;
-    const auto p = bands.of(print, at), m = bands.of(mix, at);
-    std::array<double, kBands> under{};
+    bands.of(print.left() + at, print.right() + at, p);
+    bands.of(mix.left() + at, mix.right() + at, m);
     for (std::size_t k = 0; k < under.size(); ++k) under[k] = 10 * std::log10((m[k] + 1e-9) / (p[k] + 1e-12));
     std::nth_element(under.begin(), under.begin() + kHeardBands - 1, under.end());
     needed.push_back(under[kHeardBands - 1]);
@@ -107,6 +77,10 @@ SideGains pathToMix(const Song& song, const std::string& row) {
   }
   if (bus) through(bus->mix);
   return path;
+}
+
+std::optional<double> MixFit::underMix(double gainDb) const {
+  return mixLufs > kSilentLufs && printLufs > -100 ? std::optional(mixLufs - printLufs - gainDb) : std::nullopt;
 }
 
 double lowEnergyDb(const StereoBuffer& b, double sampleRate) {
@@ -141,14 +115,12 @@ MixFit fitInMix(const StereoBuffer& print, Frames first, const RowReader& mix, S
 
   const FrameRange range{std::min(compared.begin, first), std::max(compared.end, first + Frames(length))};
   const std::int64_t offset = (first - range.begin).count;
-  StereoBuffer m(range.length()), p(range.length());
-  for (std::int64_t i = 0; i < m.frames(); i += 4096)
-    mix(range.begin + Frames(i), m.span().part(i, std::min<std::int64_t>(4096, m.frames() - i)));
+  const StereoBuffer m = heardOver(mix, range);
+  StereoBuffer p(range.length());
   for (std::int64_t i = 0; i < length; ++i) {
     p.left()[offset + i] = print.left()[i] * static_cast<float>(path.left);
     p.right()[offset + i] = print.right()[i] * static_cast<float>(path.right);
   }
-  // The fit begins where something of either is heard; every figure is of K-weighted power.
   StereoBuffer both = m;
   double peak = 0;
   for (std::int64_t i = 0; i < both.frames(); ++i) {
@@ -180,7 +152,7 @@ MixFit fitInMix(const StereoBuffer& print, Frames first, const RowReader& mix, S
     loudestThere = std::max(loudestThere, over(pm, at, std::min(at + window, to)));
   fit.mixLufs = lufsOf(loudestThere);
   fit.printLufs = lufsOf(loudestPrint);
-  if (fit.mixLufs < kSilentLufs || fit.printLufs < -100) return fit;
+  if (!fit.underMix(0)) return fit;
 
   fit.heardDb = std::max(fit.mixLufs - kMostUnderMix - fit.printLufs,
                          gainOverBands(p, m, offset, offset + length, pp, fit.printLufs, sampleRate));

@@ -6,9 +6,12 @@
 #include "dsp/balance.h"
 #include "song/song.h"
 
+#include <optional>
+
 namespace ivrin {
 
 /// What a row's sound is multiplied by on its way to the mix: its own gain and pan, and its bus's; 0 where it is muted.
+/// Of the mix itself 1.
 SideGains pathToMix(const Song& song, const std::string& row);
 
 /// All gains are of the print, in dB; what does not apply is −200 or 200.
@@ -19,6 +22,8 @@ struct MixFit {
       -200; // least gain: 18 LU under that, and over the mix in three third-octave bands for most of its length
   double quietDb = 200;      // most gain: the mix's loudest 400 ms raised by 2 LU, its sample peak by 1 dB
   double lowsThereDb = -200; // energy under 200 Hz of the mix while the print sounds
+  /// How far the print at `gainDb` is under the mix; nothing where there is no mix to be heard in.
+  std::optional<double> underMix(double gainDb) const;
 };
 
 /// `print` begins at song frame `first` and is looked at until it has fallen by 30 dB. `compared` is where the mix's

@@ -16,13 +16,10 @@ constexpr double kLowerCuts[] = {150, 110, 80};   // Hz, where it takes more
 constexpr double kHigherCuts[] = {1.3, 1.7, 2.3}; // times the wished one, where too much of the lows is left
 constexpr double kUnderNextDb = -27, kBeforeNextBeats = 0.03;
 constexpr double kLeadSeconds = 1.5, kEndSeconds = 0.05, kWordSeconds = 0.6;
-constexpr double kLeastOffset = -24, kNear = 0.25, kNoMixLufs = -65;
+constexpr double kLeastOffset = -24, kNear = 0.25;
 constexpr double kDuckStep = 6, kMostDuck = 18; // deeper where it piles up on the row
 constexpr int kMostTries = 4;
 
-double loudest(const StereoBuffer& b, double rate, std::int64_t window) {
-  return b.frames() > 0 ? loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), window) : -200;
-}
 StereoBuffer part(const StereoBuffer& b, std::int64_t from, std::int64_t frames) {
   from = std::clamp<std::int64_t>(from, 0, b.frames());
   StereoBuffer out(std::clamp<std::int64_t>(frames, 0, b.frames() - from));
@@ -36,21 +33,14 @@ double meanDb(const StereoBuffer& b) {
     p += 0.5 * (static_cast<double>(b.left()[i]) * b.left()[i] + static_cast<double>(b.right()[i]) * b.right()[i]);
   return 10 * std::log10(p / std::max<double>(1, static_cast<double>(b.frames())) + 1e-20);
 }
-StereoBuffer heardFrom(const RowReader& row, Frames from, std::int64_t frames) {
-  StereoBuffer b(frames);
-  for (std::int64_t i = 0; i < frames; i += 4096)
-    row(from + Frames(i), b.span().part(i, std::min<std::int64_t>(4096, frames - i)));
-  return b;
-}
-
 double cutLoudness(StereoBuffer source, double hz, double rate, std::int64_t window) {
   StereoSvf(StereoSvf::Pass::high, hz, hz, rate).process(source.left(), source.right(), source.frames());
-  return loudest(source, rate, window);
+  return loudestWindowLufs(source, rate, window);
 }
 
 /// By what is there: lower where the wished cut would leave next to nothing of it.
 double cutFor(const StereoBuffer& source, double wished, double rate, std::int64_t window) {
-  const double all = loudest(source, rate, window);
+  const double all = loudestWindowLufs(source, rate, window);
   if (cutLoudness(source, wished, rate, window) > all - kMostLost) return wished;
   for (const double hz : kLowerCuts)
     if (hz < wished && cutLoudness(source, hz, rate, window) > all - kMostLost) return hz;
@@ -65,9 +55,10 @@ double endUnderWord(const PressSound& s, const Ornament& o, const PressedAt& at)
   const std::int64_t end = (*landing - s.first).count, n = std::llround(kEndSeconds * rate);
   if (end < n) return 200;
   // The word may begin softly, or a moment after the grid.
-  const StereoBuffer word = heardFrom(at.around.before(o.on), *landing, std::llround(kWordSeconds * rate));
-  const double is = loudest(word, rate, n);
-  return is > -70 ? is - loudest(part(s.print, end - n, n), rate, n) : 200;
+  const StereoBuffer word =
+      heardOver(at.around.before(o.on), {*landing, *landing + Frames(std::llround(kWordSeconds * rate))});
+  const double is = loudestWindowLufs(word, rate, n);
+  return is > -70 ? is - loudestWindowLufs(part(s.print, end - n, n), rate, n) : 200;
 }
 
 /// One try: the ornament as it stands, heard, and the gain that fits it.
@@ -86,16 +77,15 @@ Try tried(const Ornament& o, const PressedAt& at, const LevelWish& wish, std::op
   Try t;
   t.sound = soundOf(at.kind, o, at.context, at.around);
   const PressSound& s = t.sound;
-  t.source = loudest(s.source, rate, s.window);
-  t.print = loudest(s.print, rate, s.window);
+  t.source = loudestWindowLufs(s.source, rate, s.window);
+  t.print = loudestWindowLufs(s.print, rate, s.window);
   if (t.print < -100 || t.source < -70) return t; // nothing to compare
   t.measured = true;
   // What is compared: the bar before the end of the source, or the moments before a landing.
   const auto landing = at.kind.landingFrame({o, at.context});
   FrameRange compared{map.frameAt(o.span().end - map.meterAt(o.start).barLength()), map.frameAt(o.span().end)};
   if (wish.leadsIn && landing) compared = {*landing - Frames(std::llround(kLeadSeconds * rate)), *landing};
-  const SideGains path = o.on == kMixRow ? SideGains{1, 1} : pathToMix(at.song, o.on);
-  const MixFit fit = fitInMix(s.print, s.first, at.around.before(kMixRow), path, compared, rate);
+  const MixFit fit = fitInMix(s.print, s.first, at.around.before(kMixRow), pathToMix(at.song, o.on), compared, rate);
 
   t.first = (cut ? cutLoudness(s.source, *cut, rate, s.window) : t.source) - wish.underLu - t.print;
   if (wish.mostMoreLu > 0) {
@@ -117,7 +107,7 @@ Try tried(const Ornament& o, const PressedAt& at, const LevelWish& wish, std::op
                                     : Heard::Level::heldInMix;
   else
     t.level = wanted > t.first + kNear ? Heard::Level::raised : Heard::Level::asMeant;
-  if (fit.mixLufs > kNoMixLufs) t.underMix = fit.mixLufs - fit.printLufs - t.gain;
+  t.underMix = fit.underMix(t.gain);
   return t;
 }
 
@@ -127,7 +117,7 @@ void keepFromNext(Ornament& o, const PressedAt& at, const PressSound& s, double 
   if (!heard.next || !cutAt) return;
   const double rate = at.context.map.sampleRate();
   const Frames next = at.context.map.frameAt(*heard.next);
-  const double phrase = meanDb(heardFrom(at.around.before(o.on), next, std::llround(rate)));
+  const double phrase = meanDb(heardOver(at.around.before(o.on), {next, next + Frames(std::llround(rate))}));
   const std::int64_t n = std::llround(0.1 * rate);
   double most = -200;
   for (int k = 0; k < 5; ++k) most = std::max(most, meanDb(part(s.print, (next - s.first).count + k * n, n)));
@@ -145,7 +135,7 @@ void fitLevel(Ornament& o, const PressedAt& at, const LevelWish& wish, Heard& he
   const SettingSpec* duck = at.kind.table().withRole(Role::duck);
   std::optional<double> cut;
   if (at.kind.table().find("low_cut_hz")) {
-    cut = cutFor(heardFrom(at.around.before(o.on), span.begin, span.length()), wish.lowCutHz, rate,
+    cut = cutFor(heardOver(at.around.before(o.on), span), wish.lowCutHz, rate,
                  std::max<std::int64_t>(span.length(), std::llround(0.05 * rate)));
     o.settings["low_cut_hz"] = *cut;
   }

@@ -15,19 +15,10 @@ constexpr double kHardSeconds = 0.004, kHard = 0.35;                   // so soo
 /// It is loud from its very start.
 bool startsHard(const Ornament& o, const PressedAt& at) {
   const TempoMap& map = at.context.map;
-  const FrameRange span = map.frames(o.span());
-  const RowReader row = at.around.before(o.on);
-  StereoBuffer block(4096);
-  double first = 0, loudest = 0;
-  for (Frames f = span.begin; f < span.end; f = f + Frames(block.frames())) {
-    const StereoSpan part = block.span().part(0, std::min(block.frames(), (span.end - f).count));
-    row(f, part);
-    if (f == span.begin)
-      first = samplePeak(part.left, part.right,
-                         std::min<std::int64_t>(part.frames, std::llround(kHardSeconds * map.sampleRate())));
-    loudest = std::max(loudest, samplePeak(part.left, part.right, part.frames));
-  }
-  return first > kHard * loudest;
+  const StereoBuffer there = heardOver(at.around.before(o.on), map.frames(o.span()));
+  const std::int64_t first = std::min<std::int64_t>(there.frames(), std::llround(kHardSeconds * map.sampleRate()));
+  return samplePeak(there.left(), there.right(), first) >
+         kHard * samplePeak(there.left(), there.right(), there.frames());
 }
 
 class ReverseManners : public Manners {

@@ -26,7 +26,7 @@ class NoSounds : public Sounds {
 
 double loudest(const StereoBuffer& b, double rate) {
   const auto window = std::min<std::int64_t>(b.frames(), std::llround(kMeasuredSeconds * rate));
-  return loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), window);
+  return loudestWindowLufs(b, rate, window);
 }
 
 /// Bars from one place to another, to the nearest.
@@ -61,11 +61,7 @@ class RiserManners : public Manners {
     const TempoMap& map = at.context.map;
     const double rate = map.sampleRate();
     const Frames landing = map.frameAt(o.span().end), bar = map.frameAt(barsBefore(map, o.span().end, 1));
-    StereoBuffer mix((landing - bar).count);
-    const RowReader read = at.around.before(kMixRow);
-    for (std::int64_t i = 0; i < mix.frames(); i += kPrintBlock)
-      read(bar + Frames(i), mix.span().part(i, std::min(kPrintBlock, mix.frames() - i)));
-    const double there = loudest(mix, rate);
+    const double there = loudest(heardOver(at.around.before(kMixRow), {bar, landing}), rate);
     const double wanted = there > -60 ? there - kUnderMixLu : kWithoutMixLufs;
     const double level = std::clamp(std::round(-9 + wanted - loudestEnd(at.kind, {o, at.context})), -60.0, -3.0);
     o.settings["level_db"] = List{std::max(level - kRangeDb, -96.0), level};

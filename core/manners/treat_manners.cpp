@@ -26,12 +26,9 @@ class TreatManners : public Manners {
     const double rate = map.sampleRate();
     const PressSound s = soundOf(at.kind, o, at.context, at.around);
     const FrameRange bar{map.frameAt(o.span().end - map.meterAt(o.start).barLength()), map.frameAt(o.span().end)};
-    const MixFit fit = fitInMix(s.print, s.first, at.around.before(kMixRow),
-                                o.on == kMixRow ? SideGains{1, 1} : pathToMix(at.song, o.on), bar, rate);
-    const auto loudest = [&](const StereoBuffer& b) {
-      return b.frames() > 0 ? loudestWindowLufs(kWeightedPower(b.left(), b.right(), b.frames(), rate), s.window) : -200;
-    };
-    const double source = loudest(s.source), print = loudest(s.print);
+    const MixFit fit = fitInMix(s.print, s.first, at.around.before(kMixRow), pathToMix(at.song, o.on), bar, rate);
+    const double source = loudestWindowLufs(s.source, rate, s.window),
+                 print = loudestWindowLufs(s.print, rate, s.window);
     if (print < -100 || source < -70) return heard;
     const double most = std::min(source - kUnderSource - print, fit.quietDb),
                  gain = std::clamp(fit.heardDb, 0.0, std::max(0.0, most)),
@@ -40,7 +37,7 @@ class TreatManners : public Manners {
     const double more = Decibels::ofGain(percent / kFirstMix).value;
     heard.sourceLufs = source;
     heard.overSourceLu = print + more - source;
-    if (fit.mixLufs > -65) heard.underMixLu = fit.mixLufs - fit.printLufs - more;
+    heard.underMixLu = fit.underMix(more);
     heard.level = percent == kFirstMix       ? Heard::Level::asMeant
                   : fit.heardDb > more + 0.3 ? Heard::Level::heldUnderSource
                                              : Heard::Level::raised;

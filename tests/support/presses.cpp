@@ -181,7 +181,7 @@ std::vector<PressFigures> pressAll(const MadeSong& made) {
         f.overNextDb = std::max(most - is, -80.0);
         f.collides = *f.overNextDb > -24 && most > -60;
         if (f.collides) {
-          const auto told = collisionsOf(with, *node, findings);
+          const auto told = collisionsOf(with, node, findings);
           f.told = std::any_of(told.begin(), told.end(), [&](const Collision& c) {
             return c.frames.begin < next + Frames(std::llround(0.6 * rate)) &&
                    c.frames.end > next - Frames(std::llround(0.3 * rate));
