@@ -9,6 +9,7 @@
 #include "time/song_place.h"
 
 #include <algorithm>
+#include <functional>
 #include <iostream>
 
 namespace ivrin::cli {
@@ -79,28 +80,32 @@ int setSettings(const EditOptions& o) {
   return writeEdited(*opened, withOrnamentReplaced(opened->song, changed), o.out, changed.id);
 }
 
-int bypass(const EditOptions& o) {
+namespace {
+
+/// One change to each of the ornaments that are named.
+int changeEach(const EditOptions& o, const std::function<Song(Song, const std::string& id)>& change) {
   const auto opened = openSound(o.song);
   if (!opened) return 1;
   Song song = opened->song;
   for (const std::string& id : o.ids) {
     if (!isOrnament(song, "ORNAMENT", id)) return 2;
-    Ornament changed = *song.ornament(id);
-    changed.enabled = o.off;
-    song = withOrnamentReplaced(std::move(song), std::move(changed));
+    song = change(std::move(song), id);
   }
   return writeEdited(*opened, std::move(song), o.out, "");
 }
 
+} // namespace
+
+int bypass(const EditOptions& o) {
+  return changeEach(o, [&](Song song, const std::string& id) {
+    Ornament changed = *song.ornament(id);
+    changed.enabled = o.off;
+    return withOrnamentReplaced(std::move(song), std::move(changed));
+  });
+}
+
 int removeOrnaments(const EditOptions& o) {
-  const auto opened = openSound(o.song);
-  if (!opened) return 1;
-  Song song = opened->song;
-  for (const std::string& id : o.ids) {
-    if (!isOrnament(song, "ORNAMENT", id)) return 2;
-    song = withoutOrnament(std::move(song), id);
-  }
-  return writeEdited(*opened, std::move(song), o.out, "");
+  return changeEach(o, withoutOrnament);
 }
 
 namespace {
@@ -163,41 +168,43 @@ template <class Entry> bool putEntry(std::vector<Entry>& entries, const Entry& e
   return true;
 }
 
-} // namespace
-
-int tempoEntry(const MapOptions& o) {
+/// One change at a place; it returns false where it has said why not.
+int changeAt(const MapOptions& o, const std::function<bool(Song&, Beats)>& change) {
   const auto opened = openSound(o.song);
   if (!opened) return 1;
   Song song = opened->song;
   const auto at = placeOf(o.at, song.tempoMap());
-  if (!at) return 2;
-  if (!o.remove && !o.bpm) {
-    std::cerr << "ivrin-cli: --bpm or --remove is wanted\n";
-    return 2;
-  }
-  if (!putEntry(song.tempo, TempoEntry{*at, o.bpm.value_or(120)}, o.remove)) return 2;
+  if (!at || !change(song, *at)) return 2;
   return writeEdited(*opened, std::move(song), o.out, "");
 }
 
-int meter(const MapOptions& o) {
-  const auto opened = openSound(o.song);
-  if (!opened) return 1;
-  Song song = opened->song;
-  const auto at = placeOf(o.at, song.tempoMap());
-  if (!at) return 2;
-  MeterEntry e{*at, 4, 4};
-  if (!o.remove) {
-    const NumberRead count = readNumber(o.meter);
-    const NumberRead unit = readNumber(count.rest.starts_with('/') ? count.rest.substr(1) : "");
-    if (!count.rest.starts_with('/') || !unit.rest.empty() || count.value < 1 || unit.value < 1) {
-      std::cerr << "ivrin-cli: --meter: \"" << o.meter << "\" is no meter: 3/4, 7/8\n";
-      return 2;
+} // namespace
+
+int tempoEntry(const MapOptions& o) {
+  return changeAt(o, [&](Song& song, Beats at) {
+    if (!o.remove && !o.bpm) {
+      std::cerr << "ivrin-cli: --bpm or --remove is wanted\n";
+      return false;
     }
-    e.count = static_cast<int>(count.value);
-    e.unit = static_cast<int>(unit.value);
-  }
-  if (!putEntry(song.meter, e, o.remove)) return 2;
-  return writeEdited(*opened, std::move(song), o.out, "");
+    return putEntry(song.tempo, TempoEntry{at, o.bpm.value_or(120)}, o.remove);
+  });
+}
+
+int meter(const MapOptions& o) {
+  return changeAt(o, [&](Song& song, Beats at) {
+    MeterEntry e{at, 4, 4};
+    if (!o.remove) {
+      const NumberRead count = readNumber(o.meter);
+      const NumberRead unit = readNumber(count.rest.starts_with('/') ? count.rest.substr(1) : "");
+      if (!count.rest.starts_with('/') || !unit.rest.empty() || count.value < 1 || unit.value < 1) {
+        std::cerr << "ivrin-cli: --meter: \"" << o.meter << "\" is no meter: 3/4, 7/8\n";
+        return false;
+      }
+      e.count = static_cast<int>(count.value);
+      e.unit = static_cast<int>(unit.value);
+    }
+    return putEntry(song.meter, e, o.remove);
+  });
 }
 
 } // namespace ivrin::cli

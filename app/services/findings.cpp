@@ -37,7 +37,7 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
   const std::string sound = soundBefore(*plan, *index, range);
   if (auto known = find(sound)) return known;
 
-  // The row is read once; both look at the same blocks.
+  // Twice read: what is asked of it in blocks is cheap beside what is looked for in it.
   const RowReader reader = readerBeforeOrnaments(plan, row, stop);
   const double rate = plan->map().sampleRate();
   auto made = std::make_shared<RowFindings>();

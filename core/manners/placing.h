@@ -14,11 +14,10 @@ struct Press {
 using Hear = std::function<Surroundings(const Song& song, const std::string& row)>;
 
 struct PlacedSeveral {
-  Song song; // with them
-  std::vector<Ornament>
-      placed;               // in the order of the presses; rows that are not there are left out, and what is refused
-  std::vector<Heard> heard; // of each that was placed
-  std::string refusal;      // why the last one that was refused is not there
+  Song song;                    // with them
+  std::vector<Ornament> placed; // in the order of the presses, without what is refused and rows that are not there
+  std::vector<Heard> heard;     // of each that was placed
+  std::string refusal;          // why the last one that was refused is not there
 };
 
 /// Each press hears the rows as the earlier ones leave them; ids are fresh along the way.

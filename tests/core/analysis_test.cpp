@@ -8,6 +8,7 @@
 #include "render/facts.h"
 #include "song/song_file.h"
 #include "test_support/places.h"
+#include "test_support/presses.h"
 #include "test_support/signals.h"
 #include "time/note_value.h"
 
@@ -35,22 +36,6 @@ Signal phrases(const std::vector<std::pair<double, double>>& spans, double level
       }
     return static_cast<float>(v) + noise(9, floor)(f, side);
   };
-}
-
-RowReader readerOf(const Signal& s) {
-  return [s](Frames from, StereoSpan out) {
-    for (std::int64_t i = 0; i < out.frames; ++i) {
-      out.left[i] = s(from.count + i, 0);
-      out.right[i] = s(from.count + i, 1);
-    }
-  };
-}
-
-Surroundings listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
-  Surroundings l;
-  l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
-  l.phrases = findPhrases(l.before(row), {Frames(0), plan->end(true)}, kRate).phrases;
-  return l;
 }
 
 } // namespace

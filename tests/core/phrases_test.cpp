@@ -1,5 +1,6 @@
 #include "analysis/phrases.h"
 #include "test_support/made_rows.h"
+#include "test_support/signals.h"
 
 #include <catch2/catch.hpp>
 
@@ -11,17 +12,6 @@ using namespace ivrin;
 using namespace ivrin::test;
 
 namespace {
-
-RowReader readerOf(const StereoBuffer& b) {
-  return [&b](Frames from, StereoSpan out) {
-    out.clear();
-    for (std::int64_t i = 0; i < out.frames; ++i)
-      if (from.count + i >= 0 && from.count + i < b.frames()) {
-        out.left[i] = b.left()[from.count + i];
-        out.right[i] = b.right()[from.count + i];
-      }
-  };
-}
 
 struct Score {
   int entries = 0, found = 0, claimed = 0, wrong = 0;

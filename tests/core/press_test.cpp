@@ -37,15 +37,6 @@ Signal line(std::vector<std::pair<double, double>> spans, double level = 0.2, do
   };
 }
 
-Surroundings listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
-  Surroundings l;
-  l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
-  RowPhrases heard = findPhrases(l.before(row), {Frames(0), plan->end(true)}, plan->map().sampleRate());
-  l.phrases = std::move(heard.phrases);
-  l.decaySeconds = heard.decaySeconds;
-  return l;
-}
-
 Pressed pressOn(TestSong& t, const char* kind, const char* row, double from, double to) {
   return press(allKinds(), kind, t.song, row, {Beats::ofQuarters(from), Beats::ofQuarters(to)},
                listenTo(t.plan(), row));
@@ -263,26 +254,20 @@ TEST_CASE("a press says what it heard in one line", "[press]") {
 }
 
 TEST_CASE("what lies over the phrase that goes on is told, and so is what meets the next", "[press]") {
-  const auto read = [](const Signal& s) -> RowReader {
-    return [s](Frames from, StereoSpan out) {
-      for (std::int64_t i = 0; i < out.frames; ++i) {
-        out.left[i] = s(from.count + i, 0);
-        out.right[i] = s(from.count + i, 1);
-      }
-    };
-  };
   const Signal dry = only(0, 96000, sine(300, kRate, 0.3));
   const FrameRange source{Frames(24000), Frames(30000)}, extent{Frames(24000), Frames(80000)};
   const std::vector<FrameRange> phrases = {{Frames(0), Frames(96000)}};
-  const auto print = [&](double db) { return read(only(30000, 80000, sine(700, kRate, 0.3 * Decibels(db).gain()))); };
-  const auto over = findCollisions(print(-12), extent, source, read(dry), phrases, kRate);
+  const auto print = [&](double db) {
+    return readerOf(only(30000, 80000, sine(700, kRate, 0.3 * Decibels(db).gain())));
+  };
+  const auto over = findCollisions(print(-12), extent, source, readerOf(dry), phrases, kRate);
   REQUIRE(over.size() == 1);
   CHECK(over[0].goesOn);
   CHECK(over[0].db == Approx(-12).margin(0.5));
   CHECK(over[0].frames.begin == Frames(30000));
-  CHECK(findCollisions(print(-26), extent, source, read(dry), phrases, kRate).empty());
+  CHECK(findCollisions(print(-26), extent, source, readerOf(dry), phrases, kRate).empty());
   // The end of the word itself is its own.
-  CHECK(findCollisions(print(-12), extent, source, read(dry), {{Frames(20000), Frames(40000)}}, kRate).empty());
+  CHECK(findCollisions(print(-12), extent, source, readerOf(dry), {{Frames(20000), Frames(40000)}}, kRate).empty());
 }
 
 TEST_CASE("places and lengths are read as people say them", "[press][time]") {

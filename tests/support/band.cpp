@@ -21,34 +21,29 @@ double gainOf(double db) {
   return std::pow(10.0, db / 20);
 }
 
-/// Biquads of R. Bristow-Johnson's cookbook.
-Biquad lowPass(double hz, double q, double rate) {
-  const double w = kTau * std::min(hz, 0.45 * rate) / rate, a = std::sin(w) / (2 * q), c = std::cos(w), n = 1 + a;
+/// A frequency as the cookbook's formulas take it: its cosine, and what its bandwidth makes of its sine.
+struct Turn {
+  double c, a;
+};
+/// Of R. Bristow-Johnson's cookbook: they differ in their numerators alone.
+template <class Numerator> Biquad biquad(double hz, double q, double rate, Numerator numerator) {
+  const double w = kTau * std::min(hz, 0.45 * rate) / rate;
+  const Turn t{std::cos(w), std::sin(w) / (2 * q)};
+  const auto [b0, b1, b2] = numerator(t);
   Biquad b;
-  b.b0 = b.b2 = (1 - c) / 2 / n;
-  b.b1 = (1 - c) / n;
-  b.a1 = -2 * c / n;
-  b.a2 = (1 - a) / n;
+  b.b0 = b0 / (1 + t.a);
+  b.b1 = b1 / (1 + t.a);
+  b.b2 = b2 / (1 + t.a);
+  b.a1 = -2 * t.c / (1 + t.a);
+  b.a2 = (1 - t.a) / (1 + t.a);
   return b;
 }
+using Three = std::array<double, 3>;
 Biquad highPass(double hz, double q, double rate) {
-  const double w = kTau * std::min(hz, 0.45 * rate) / rate, a = std::sin(w) / (2 * q), c = std::cos(w), n = 1 + a;
-  Biquad b;
-  b.b0 = b.b2 = (1 + c) / 2 / n;
-  b.b1 = -(1 + c) / n;
-  b.a1 = -2 * c / n;
-  b.a2 = (1 - a) / n;
-  return b;
+  return biquad(hz, q, rate, [](Turn t) { return Three{(1 + t.c) / 2, -(1 + t.c), (1 + t.c) / 2}; });
 }
 Biquad bandPass(double hz, double q, double rate) {
-  const double w = kTau * std::min(hz, 0.45 * rate) / rate, a = std::sin(w) / (2 * q), c = std::cos(w), n = 1 + a;
-  Biquad b;
-  b.b0 = a / n;
-  b.b1 = 0;
-  b.b2 = -a / n;
-  b.a1 = -2 * c / n;
-  b.a2 = (1 - a) / n;
-  return b;
+  return biquad(hz, q, rate, [](Turn t) { return Three{t.a, 0, -t.a}; });
 }
 
 /// A saw without its sharpest corner (polynomial band-limited step, V. Välimäki and A. Huovilainen, 2007).
@@ -94,6 +89,15 @@ Vowel vowelOf(char v) {
 }
 
 } // namespace
+
+Biquad lowPass(double hz, double q, double rate) {
+  return biquad(hz, q, rate, [](Turn t) { return Three{(1 - t.c) / 2, 1 - t.c, (1 - t.c) / 2}; });
+}
+
+double noteOfScale(double root, int step, bool minor) {
+  static constexpr int kMajor[] = {0, 2, 4, 5, 7, 9, 11}, kMinor[] = {0, 2, 3, 5, 7, 8, 10};
+  return root + 12 * std::floor(step / 7.0) + (minor ? kMinor : kMajor)[((step % 7) + 7) % 7];
+}
 
 Part::Part(double seconds, double rate, std::uint64_t seed)
     : x(static_cast<std::size_t>(seconds * rate))

@@ -5,6 +5,7 @@
 
 #include "audio/buffer.h"
 #include "audio/chance.h"
+#include "dsp/loudness.h"
 
 #include <cstdint>
 #include <functional>
@@ -54,6 +55,10 @@ class Part {
   Chance chance_;
 };
 
+/// Of R. Bristow-Johnson's cookbook.
+Biquad lowPass(double hz, double q, double rate);
+/// The MIDI note so many steps of a major or minor scale over its root.
+double noteOfScale(double root, int step, bool minor);
 /// Both sides of a part in the middle, or apart by a few milliseconds.
 StereoBuffer stereoOf(const Part& part, double apartSeconds = 0);
 /// With a room around it: `wetDb` against the dry sound (a steady sound is as loud in the room at 0), `decay` seconds.

@@ -9,9 +9,8 @@ constexpr double kSeconds = 26;
 
 enum class Player { singer, talker, pad, bells, pluck, bass, kit, piano, brass };
 
-constexpr int kScale[] = {0, 2, 4, 5, 7, 9, 11};
 double scaleNote(double root, int step) {
-  return root + 12 * std::floor(step / 7.0) + kScale[((step % 7) + 7) % 7];
+  return noteOfScale(root, step, false);
 }
 
 /// A phrase of so many beats; returns where its last sound is let go.

@@ -63,9 +63,8 @@ const Style kStyles[] = {
      .doubles = 2},
 };
 
-constexpr int kMinorScale[] = {0, 2, 3, 5, 7, 8, 10};
 double minorNote(double root, int step) {
-  return root + 12 * std::floor(step / 7.0) + kMinorScale[((step % 7) + 7) % 7];
+  return noteOfScale(root, step, true);
 }
 constexpr int kRoots[] = {0, 5, 3, 4};
 

@@ -7,6 +7,7 @@
 #include "render/facts.h"
 #include "services/chosen_facts.h"
 #include "services/hearing.h"
+#include "test_support/band.h"
 
 #include <algorithm>
 #include <chrono>
@@ -25,14 +26,7 @@ double loudest(const StereoBuffer& b, double rate, double seconds) {
 double lowsOf(StereoBuffer b, double rate) {
   // Twice two poles, as steep as measures of lows are.
   Biquad f[4];
-  const double w = 2 * M_PI * 200 / rate;
-  for (int k = 0; k < 4; ++k) {
-    const double q = k % 2 == 0 ? 0.5412 : 1.3066, a = std::sin(w) / (2 * q), c = std::cos(w), n = 1 + a;
-    f[k].b0 = f[k].b2 = (1 - c) / 2 / n;
-    f[k].b1 = (1 - c) / n;
-    f[k].a1 = -2 * c / n;
-    f[k].a2 = (1 - a) / n;
-  }
+  for (int k = 0; k < 4; ++k) f[k] = lowPass(200, k % 2 == 0 ? 0.5412 : 1.3066, rate);
   double e = 1e-20;
   for (std::int64_t i = 0; i < b.frames(); ++i) {
     const double l = f[1].step(f[0].step(static_cast<double>(b.left()[i]))),
@@ -60,12 +54,6 @@ double meanDb(const StereoBuffer& b, std::int64_t from, std::int64_t to) {
 bool adds(const std::string& kind) {
   return kind == "delay-throw" || kind == "reverb-throw" || kind == "reverse-reverb" || kind == "treat";
 }
-StereoBuffer readAll(const RowReader& read, FrameRange r) {
-  StereoBuffer b(r.length());
-  for (std::int64_t i = 0; i < b.frames(); i += 4096)
-    read(r.begin + Frames(i), b.span().part(i, std::min<std::int64_t>(4096, b.frames() - i)));
-  return b;
-}
 double largestStep(const StereoBuffer& b, std::int64_t from, std::int64_t to) {
   double step = 0;
   for (std::int64_t i = std::max<std::int64_t>(from, 1); i < std::min(to, b.frames()); ++i)
@@ -75,6 +63,15 @@ double largestStep(const StereoBuffer& b, std::int64_t from, std::int64_t to) {
 }
 
 } // namespace
+
+Surroundings listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row) {
+  Surroundings l;
+  l.before = [plan](const std::string& r) { return readerBeforeOrnaments(plan, r); };
+  RowPhrases heard = findPhrases(l.before(row), {Frames(0), plan->end(true)}, plan->map().sampleRate());
+  l.phrases = std::move(heard.phrases);
+  l.decaySeconds = heard.decaySeconds;
+  return l;
+}
 
 std::vector<PressFigures> pressAll(const MadeSong& made) {
   TestSong& t = *made.song;
@@ -130,8 +127,8 @@ std::vector<PressFigures> pressAll(const MadeSong& made) {
     }
     const RowReader dryRow = readerBeforeOrnaments(bare, place.row);
     if (node->print && adds(place.kind)) {
-      StereoBuffer print = readAll(readerOfPrint(node), {extent.begin, std::min(extent.end, heard.end)});
-      const StereoBuffer source = readAll(dryRow, span);
+      StereoBuffer print = heardOver(readerOfPrint(node), {extent.begin, std::min(extent.end, heard.end)});
+      const StereoBuffer source = heardOver(dryRow, span);
       const double window = std::max(0.05, static_cast<double>(span.length()) / rate);
       f.overSourceLu = loudest(print, rate, window) - loudest(source, rate, window);
       f.lowsDb = lowsOf(print, rate) - lowsOf(source, rate);
@@ -171,7 +168,7 @@ std::vector<PressFigures> pressAll(const MadeSong& made) {
       }
       if (place.nextEntry && place.kind != "reverse-reverb") {
         const Frames next(std::llround(*place.nextEntry * rate));
-        const StereoBuffer phrase = readAll(dryRow, {next, next + Frames(std::llround(1.0 * rate))});
+        const StereoBuffer phrase = heardOver(dryRow, {next, next + Frames(std::llround(1.0 * rate))});
         const double is = meanDb(phrase, 0, phrase.frames());
         double most = -200;
         for (int k = 0; k < 5; ++k) {

@@ -1,6 +1,7 @@
 // First presses measured: what one does to the mix it lands in, by means that know nothing of how it was fitted.
 #pragma once
 
+#include "manners/manners.h"
 #include "test_support/made_songs.h"
 
 namespace ivrin::test {
@@ -24,6 +25,9 @@ struct PressFigures {
   double clickDb = -200;               // a step at its edges, against the largest step of the mix in the 50 ms around
   double pressMs = 0;                  // from the press to the ornament
 };
+
+/// What a first press on a row listens to.
+Surroundings listenTo(const std::shared_ptr<const RenderPlan>& plan, const std::string& row);
 
 /// Presses at each place of the song by itself.
 std::vector<PressFigures> pressAll(const MadeSong& song);

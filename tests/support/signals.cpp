@@ -57,6 +57,20 @@ Signal only(std::int64_t begin, std::int64_t end, Signal inner) {
   return [=](std::int64_t f, int side) { return f >= begin && f < end ? inner(f, side) : 0.0f; };
 }
 
+std::function<void(Frames from, StereoSpan out)> readerOf(Signal s) {
+  return [s = std::move(s)](Frames from, StereoSpan out) {
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      out.left[i] = s(from.count + i, 0);
+      out.right[i] = s(from.count + i, 1);
+    }
+  };
+}
+std::function<void(Frames from, StereoSpan out)> readerOf(const StereoBuffer& b) {
+  return readerOf([&b](std::int64_t f, int side) {
+    return f < 0 || f >= b.frames() ? 0.0f : (side == 0 ? b.left() : b.right())[f];
+  });
+}
+
 void writeWav(const fs::path& file, int rate, int channels, std::int64_t frames, const Signal& s) {
   fs::create_directories(file.parent_path());
   SF_INFO info{};

@@ -43,6 +43,10 @@ Signal square(double hz, double rate, double level);
 /// `inner` in [begin, end), silence elsewhere.
 Signal only(std::int64_t begin, std::int64_t end, Signal inner);
 
+/// A signal, or a sound from its first frame on, as a row is read.
+std::function<void(Frames from, StereoSpan out)> readerOf(Signal s);
+std::function<void(Frames from, StereoSpan out)> readerOf(const StereoBuffer& b);
+
 /// 32-bit float WAV.
 void writeWav(const std::filesystem::path& file, int rate, int channels, std::int64_t frames, const Signal& s);
 std::string fileBytes(const std::filesystem::path& file);
