@@ -1,5 +1,9 @@
 // What first presses do over songs made for it: the page docs/first-press.md.
 #include "bench.h"
+#include "play/player.h"
+#include "play/simulated_output.h"
+#include "render/render_pool.h"
+#include "services/hearing.h"
 #include "song/json.h"
 #include "song/problem.h"
 #include "test_support/presses.h"
@@ -20,6 +24,8 @@ using test::PressFigures;
 
 /// Named lists of numbers: what the page is made of, and what is kept of an earlier state.
 using Columns = std::map<std::string, std::vector<double>>;
+
+constexpr std::size_t kManyStems = 13;
 
 const std::vector<std::string> kGroups = {"throws", "spaces", "swells", "treat", "others"};
 std::string groupOf(const std::string& kind) {
@@ -55,6 +61,47 @@ Columns columnsOf(const std::vector<PressFigures>& all) {
     c["press, ms"].push_back(f.pressMs);
   }
   return c;
+}
+
+/// From the press until the player mixes what it placed, looping from a bar before it: ms for each place. Without the
+/// ring's 30 ms and the device's period.
+std::vector<double> heardAfter(const test::MadeSong& made) {
+  test::TestSong& t = *made.song;
+  const auto bare = t.plan();
+  const auto cache = std::make_shared<PrintCache>();
+  Findings findings;
+  for (const Stem& stem : t.song.stems) findings.of(bare, stem.id); // as a window knows them when a key is pressed
+  findings.of(bare, kMixRow);
+  const TempoMap& map = bare->map();
+  Player player({t.song.sampleRate, 256, true});
+  SimulatedOutput out(SimulatedOutput::Mode::realTime, 256);
+  RenderPool pool(2);
+  out.start(player, t.song.sampleRate);
+  std::vector<double> ms;
+  for (const test::MadePlace& place : made.places) {
+    const BeatRange stretch{Beats::ofQuarters(place.start), Beats::ofQuarters(place.start + place.length)};
+    player.setPlan(bare);
+    pool.setPlan(bare);
+    const Frames from = std::max(Frames(0), map.frameAt(stretch.begin - map.meterAt(stretch.begin).barLength()));
+    player.setLoop(FrameRange{from, map.frameAt(stretch.end) + Frames(2 * t.song.sampleRate)});
+    player.play(from);
+    while (!player.newestPlanHeard()) std::this_thread::yield();
+    const double begun = now();
+    const PlacedSeveral placed =
+        placeSeveral(allKinds(), place.kind, t.song, {{place.row, stretch}}, hearing(bare, t.audio, cache, findings));
+    if (placed.placed.empty()) continue;
+    const auto plan = RenderPlan::make(placed.song, t.audio, allKinds(), *cache, bare.get());
+    player.setPlan(plan);
+    pool.setPlayhead(player.position());
+    pool.setPlan(plan);
+    while (!player.newestPlanHeard()) std::this_thread::yield();
+    ms.push_back((now() - begun) * 1e3);
+    if (std::getenv("IVRIN_TELL_PRESSES"))
+      std::fprintf(stderr, "heard %-15s %-8s %6.2f+%.2f %.0f ms\n", place.kind.c_str(), place.row.c_str(), place.start,
+                   place.length, ms.back());
+    player.stop();
+  }
+  return ms;
 }
 
 std::string figure(double v) {
@@ -189,6 +236,17 @@ void firstPresses(const std::string& beforeFile, bool asJson) {
   }
   std::cout << "\nFrom the press to the ornament, on this machine: " << spreadOf(before, "press, ms") << " ms before, "
             << spreadOf(now, "press, ms") << " ms now.\n";
+  for (int i = 0; i < test::madeSongCount(); ++i) {
+    const test::MadeSong made = test::madeSong(i);
+    if (made.song->song.stems.size() < kManyStems) continue;
+    Columns heard;
+    heard["ms"] = heardAfter(made);
+    std::cout << "\nOn the song of " << made.song->song.stems.size()
+              << " stems, from the press until the player mixes what was placed, playing from a bar before it: "
+              << spreadOf(heard, "ms") << " ms, the longest "
+              << figure(*std::max_element(heard["ms"].begin(), heard["ms"].end()))
+              << " ms (the ring of 30 ms and the device's period come to that).\n";
+  }
 }
 
 } // namespace ivrin::bench

@@ -81,6 +81,7 @@ int main(int argc, char** argv) {
   if (wanted("speed")) ivrin::bench::speedBenchmarks();
   if (wanted("planning")) ivrin::bench::planningBenchmarks();
   if (wanted("work")) ivrin::bench::workBenchmarks();
+  if (wanted("show")) ivrin::bench::showBenchmarks();
 #ifdef IVRIN_BENCH_WINDOW
   if (wanted("window")) {
     int one = 1;

@@ -2,14 +2,10 @@
 #include "commands.h"
 #include "opened.h"
 
-#include "dsp/loudness.h"
 #include "manners/fitting.h"
-#include "manners/in_the_mix.h"
 #include "manners/said_of_press.h"
-#include "render/export.h"
-#include "render/facts.h"
-#include "services/chosen_facts.h"
 #include "services/hearing.h"
+#include "services/song_figures.h"
 #include "song/edits.h"
 #include "song/json.h"
 #include "song/targets.h"
@@ -32,6 +28,11 @@ Value rounded(double v) {
 }
 double toBeat(Beats b) {
   return std::round(b.quarters() * 1e4) / 1e4;
+}
+
+/// Phrases as the window keeps them; nothing here asks for attacks.
+Findings::Options kept() {
+  return {StemStore::defaultFolder(), false};
 }
 
 /// The place that was asked for, or nothing with the reason said.
@@ -116,7 +117,7 @@ int place(const PlaceOptions& o) {
   } else {
     const auto cache = std::make_shared<PrintCache>();
     const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), *cache);
-    Findings findings;
+    Findings findings(kept());
     made = placeSeveral(allKinds(), o.kind, opened->song, {{o.row, *stretch}},
                         hearing(plan, opened->audio, cache, findings));
     if (made.placed.empty()) {
@@ -143,7 +144,7 @@ int rows(const SongOptions& o) {
   PrintCache cache;
   const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
   const TempoMap& map = plan->map();
-  Findings findings;
+  Findings findings(kept());
   List list;
   for (const std::string& id : opened->song.rowsInScoreOrder()) {
     const auto found = findings.of(plan, id);
@@ -171,8 +172,8 @@ int rows(const SongOptions& o) {
     std::string line = runs ? "runs" : phrases.empty() ? "silent" : "";
     if (!runs)
       for (const FrameRange& p : phrases)
-        line +=
-            (line.empty() ? "" : "  ") + placeText(map, map.beatAt(p.begin)) + "–" + placeText(map, map.beatAt(p.end));
+        line += (line.empty() ? "" : "  ") + placeText(map, map.beatAt(p.begin), 2) + "–" +
+                placeText(map, map.beatAt(p.end), 2);
     std::cout << "    " << line << '\n';
   }
   if (o.json) std::cout << prettyJson(Object{{"rows", Value(std::move(list))}});
@@ -181,33 +182,10 @@ int rows(const SongOptions& o) {
 
 namespace {
 
-/// How loud the print of an ornament is against what it was made from and the mix it lands in.
-struct ShownLevels {
-  std::optional<double> overSource, underMix;
-};
-ShownLevels levelsOf(const std::shared_ptr<const RenderPlan>& plan, const std::shared_ptr<const RenderPlan>& without,
-                     const std::shared_ptr<const OrnamentNode>& node) {
-  ShownLevels l;
-  if (!node->print || !node->plan.dry.isOne()) return l; // it takes the row's place
-  const Ornament& o = *node->ornament;
-  const TempoMap& map = plan->map();
-  const double rate = map.sampleRate();
-  const FrameRange span = map.frames(o.span());
-  const FrameRange extent{
-      node->print->first(),
-      std::min(node->print->end(), node->print->first() + Frames(std::llround(14 * rate) + span.length()))};
-  const StereoBuffer print = heardOver(readerOfPrint(node), extent),
-                     source = heardOver(readerBeforeOrnaments(plan, o.on), span);
-  const std::int64_t window = std::max<std::int64_t>(span.length(), std::llround(0.05 * rate));
-  const double is = loudestWindowLufs(source, rate, window), p = loudestWindowLufs(print, rate, window);
-  if (is > -70 && p > -100) l.overSource = p - is;
-  const Frames bar = map.frameAt(o.start + map.meterAt(o.start).barLength()) - span.begin;
-  l.underMix = fitInMix(print, extent.begin, readerBeforeOrnaments(without, kMixRow), pathToMix(plan->song(), o.on),
-                        {span.end - bar, span.end}, rate)
-                   .underMix(0);
-  return l;
+std::string signedDecibels(double db) {
+  const std::string text = fixedNumber(db, 0);
+  return db > 0 && text != "0" ? "+" + text : text == "-0" ? "0" : text;
 }
-
 std::string decibels(const std::optional<double>& v) {
   return v ? fixedNumber(*v, 1) : "–";
 }
@@ -226,53 +204,61 @@ int show(const SongOptions& o) {
   if (!opened) return 1;
   PrintCache cache;
   const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
-  completePrints(*plan, 2);
-  Findings findings;
+  Findings findings(kept());
   const TempoMap& map = plan->map();
   List ornaments;
   if (!o.json)
     std::cout << column("id", 6) << column("kind", 15) << column("row", 12) << column("name", 20) << column("bars", 16)
               << column("source", 7) << column("mix", 7) << "meets\n";
-  for (const auto& item : opened->song.ornaments) {
-    const auto node = plan->node(item->id);
-    if (!node) continue; // bypassed
-    const auto without =
-        RenderPlan::make(withoutOrnaments(opened->song, item->id), opened->audio, allKinds(), cache, plan.get());
-    const OrnamentFacts f = factsOf(*plan, *node, *without);
-    const ShownLevels levels = levelsOf(plan, without, node);
-    List collisions;
+  for (const OrnamentFigures& figures : figuresOfAll(plan, opened->audio, cache, findings, 2)) {
+    const Ornament& item = *figures.node->ornament;
+    const OrnamentFacts& f = figures.facts;
+    List collisions, over;
     std::string meets;
-    for (const Collision& c : collisionsOf(plan, node, findings)) {
-      collisions.emplace_back(Object{{"start", toBeat(map.beatAt(c.frames.begin))},
-                                     {"end", toBeat(map.beatAt(c.frames.end))},
-                                     {"level_db", rounded(c.db)},
-                                     {"goes_on", c.goesOn}});
-      meets += (meets.empty() ? "" : ", ") + placeText(map, map.beatAt(c.frames.begin)) + " (" + fixedNumber(c.db, 1) +
-               " dB)";
+    const auto place = [&](const FrameRange& r) {
+      return Object{{"start", toBeat(map.beatAt(r.begin))}, {"end", toBeat(map.beatAt(r.end))}};
+    };
+    for (const Collision& c : figures.collisions) {
+      Object json = place(c.frames);
+      json.emplace_back("level_db", rounded(c.db));
+      json.emplace_back("goes_on", c.goesOn);
+      collisions.emplace_back(std::move(json));
+      meets += (meets.empty() ? "" : ", ") + placeText(map, map.beatAt(c.frames.begin), 2) + " " + signedDecibels(c.db);
+    }
+    for (const OverRow& r : figures.over) {
+      Object json = place(r.frames);
+      json.emplace_back("row", r.row);
+      json.emplace_back("level_db", rounded(r.db));
+      over.emplace_back(std::move(json));
+      meets += (!meets.empty() && &r == &figures.over.front() ? "; over "
+                : meets.empty()                               ? "over "
+                                                              : ", ") +
+               r.row + ' ' + signedDecibels(r.db);
     }
     if (!o.json) {
-      std::cout << column(item->id, 6) << column(item->kind, 15) << column(item->on, 12) << column(item->name, 20)
-                << column(placeText(map, item->start) + "–" + placeText(map, item->span().end), 16)
-                << column(decibels(levels.overSource), 7)
-                << column(levels.underMix ? decibels(-*levels.underMix) : "–", 7) << meets << '\n';
+      std::cout << column(item.id, 6) << column(item.kind, 15) << column(item.on, 12) << column(item.name, 20)
+                << column(placeText(map, item.start) + "–" + placeText(map, item.span().end), 16)
+                << column(decibels(figures.overSourceLu), 7)
+                << column(figures.underMixLu ? decibels(-*figures.underMixLu) : "–", 7) << meets << '\n';
       continue;
     }
     const auto beat = [&](const std::optional<Beats>& b) { return b ? Value(toBeat(*b)) : Value(); };
-    ornaments.emplace_back(Object{{"id", item->id},
-                                  {"kind", item->kind},
-                                  {"row", item->on},
-                                  {"name", item->name},
+    ornaments.emplace_back(Object{{"id", item.id},
+                                  {"kind", item.kind},
+                                  {"row", item.on},
+                                  {"name", item.name},
                                   {"first_frame", static_cast<double>(f.extent.begin.count)},
                                   {"end_frame", static_cast<double>(f.extent.end.count)},
                                   {"landing_frame", frameOrNull(f.landing)},
                                   {"peak_dbfs", rounded(f.peakDbfs)},
                                   {"lufs_with", rounded(f.lufsWith)},
                                   {"lufs_without", rounded(f.lufsWithout)},
-                                  {"over_source_lu", levels.overSource ? rounded(*levels.overSource) : Value()},
-                                  {"under_mix_lu", levels.underMix ? rounded(*levels.underMix) : Value()},
+                                  {"over_source_lu", figures.overSourceLu ? rounded(*figures.overSourceLu) : Value()},
+                                  {"under_mix_lu", figures.underMixLu ? rounded(*figures.underMixLu) : Value()},
                                   {"loop_gain_db", f.loop ? rounded(f.loop->gainPerPassDb) : Value()},
                                   {"dies_at_beat", f.loop ? beat(f.loop->diesAt) : Value()},
-                                  {"collisions", Value(std::move(collisions))}});
+                                  {"collisions", Value(std::move(collisions))},
+                                  {"over_rows", Value(std::move(over))}});
   }
   if (o.json) std::cout << prettyJson(Object{{"ornaments", Value(std::move(ornaments))}});
   return 0;

@@ -222,6 +222,8 @@ void MeasureLine::paintEvent(QPaintEvent*) {
     right = tr("it meets %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));
   else if (f && f->overWhatGoesOn)
     right = tr("it lies over what goes on");
+  else if (f && !f->over.empty() && f->over.front().db >= 0)
+    right = tr("it lies over %1").arg(QString::fromStdString(session_.song().rowName(f->over.front().row)));
   const int rightWidth = static_cast<int>(songTextWidth(right, 15, true));
   p.drawText(line.adjusted(0, 0, -rightWidth - scaled(10), 0), Qt::AlignVCenter | Qt::AlignLeft,
              p.fontMetrics().elidedText(shown_, Qt::ElideRight, line.width() - rightWidth - scaled(10)));

@@ -11,8 +11,9 @@
 namespace ivrin::app {
 namespace {
 
-constexpr double kReach = 6;        // pixels
-constexpr double kMagnetPixels = 4; // how near a line draws what is dragged
+constexpr double kReach = 6;           // pixels
+constexpr double kMagnetPixels = 4;    // how near a line draws what is dragged
+constexpr double kHeardSeconds = 0.02; // how far a phrase's edge may lie from where it was heard
 const Beats kLeast(kTicksPerQuarter / 64);
 
 } // namespace
@@ -93,8 +94,8 @@ std::vector<AlignmentMark> OrnamentHand::lines() const {
   const TempoMap& map = session_.plan()->map();
   for (const std::string& row : rows)
     for (const FrameRange& phrase : session_.phrases(row)) {
-      all.push_back({map.beatAt(phrase.begin), QObject::tr("phrase")});
-      all.push_back({map.beatAt(phrase.end), QObject::tr("phrase")});
+      all.push_back({map.beatAt(phrase.begin), QObject::tr("phrase"), true});
+      all.push_back({map.beatAt(phrase.end), QObject::tr("phrase"), true});
     }
   return all;
 }
@@ -117,8 +118,15 @@ Beats OrnamentHand::settled(Beats b, const Move& m, const TimeAxis& axis) {
     if (std::abs((l.at - b).quarters()) * axis.pxPerBeat <= kMagnetPixels &&
         (!best || std::abs((l.at - b).ticks) < std::abs((best->at - b).ticks)))
       best = &l;
-  if (best) return best->at;
-  return m.grid.ticks > 0 ? snapToGrid(b, m.grid, session_.plan()->map()) : b;
+  if (m.grid.ticks <= 0) return best ? best->at : b;
+  const TempoMap& map = session_.plan()->map();
+  // What was only heard is no nearer than some milliseconds: where the grid lies there too, the grid is meant.
+  if (best && best->heard) {
+    const Beats there = snapToGrid(best->at, m.grid, map);
+    const double apart = static_cast<double>((map.frameAt(there) - map.frameAt(best->at)).count);
+    if (std::abs(apart) <= kHeardSeconds * map.sampleRate()) return there;
+  }
+  return best ? best->at : snapToGrid(b, m.grid, map);
 }
 
 void OrnamentHand::align(const std::vector<Beats>& edges) {

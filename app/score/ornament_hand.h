@@ -31,6 +31,7 @@ struct PieceBox {
 struct AlignmentMark {
   Beats at;
   QString what;
+  bool heard = false; // found by listening
 };
 
 class OrnamentHand {

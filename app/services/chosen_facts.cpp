@@ -1,11 +1,18 @@
 #include "services/chosen_facts.h"
 
+#include "analysis/level_curve.h"
 #include "manners/fitting.h"
+#include "manners/in_the_mix.h"
 #include "render/evaluator.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace ivrin {
+namespace {
+constexpr double kNotInTheMixDb = -100; // muted
+}
+
 std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& plan,
                                     const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
                                     std::stop_token stop) {
@@ -18,6 +25,31 @@ std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& pla
   // What is made without the row is meant to sound over it.
   if (node->plan.reads.empty()) std::erase_if(all, [](const Collision& c) { return c.goesOn; });
   return all;
+}
+
+std::vector<OverRow> rowsUnder(const std::shared_ptr<const RenderPlan>& plan,
+                               const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
+                               std::stop_token stop) {
+  if (!node->print || !node->plan.dry.isOne() || node->print->extent().empty()) return {};
+  const Song& song = plan->song();
+  const auto path = [&](const std::string& row) {
+    const SideGains g = pathToMix(song, row);
+    return 10 * std::log10((g.left * g.left + g.right * g.right) / 2 + 1e-12);
+  };
+  const double own = path(node->ornament->on);
+  if (own < kNotInTheMixDb) return {};
+  const RowOctaves print = octavesOf(levelCurve(readerOfPrint(node), node->print->extent(), plan->map().sampleRate()),
+                                     node->print->extent().begin);
+  const std::string& on = node->ornament->on;
+  std::vector<OverRow> over;
+  for (const Stem& s : song.stems) {
+    if (s.id == on || s.bus == on || on == kMixRow || path(s.id) < kNotInTheMixDb) continue; // it is made of these
+    if (stop.stop_requested()) return {};
+    if (const auto found = findings.of(plan, s.id, stop))
+      if (auto met = findOverRow(print, own, s.id, found->octaves, path(s.id))) over.push_back(std::move(*met));
+  }
+  std::stable_sort(over.begin(), over.end(), [](const OverRow& a, const OverRow& b) { return a.db > b.db; });
+  return over;
 }
 
 std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>& plan, const std::string& ornament,
@@ -36,6 +68,7 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
                 f.loop,
                 {},
                 false,
+                {},
                 {},
                 {},
                 {}};
@@ -70,6 +103,7 @@ std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>
   if (node->print) {
     c.collisions = collisionsOf(plan, node, findings, stop);
     c.overWhatGoesOn = std::erase_if(c.collisions, [](const Collision& k) { return k.goesOn; }) > 0;
+    c.over = rowsUnder(plan, node, findings, stop);
     if (!node->print->note().empty()) c.notes.push_back(node->print->note());
   }
   if (stop.stop_requested()) return std::nullopt;

@@ -3,6 +3,7 @@
 #include "dsp/onsets.h"
 #include "render/facts.h"
 #include "render/provenance.h"
+#include "services/found_files.h"
 
 #include <algorithm>
 
@@ -29,6 +30,19 @@ std::shared_ptr<const RowFindings> Findings::known(const RenderPlan& plan, const
   return index ? find(soundBefore(plan, *index, stemsUnder(plan, *index))) : nullptr;
 }
 
+Findings::Findings()
+    : Findings(Options{}) {}
+Findings::Findings(Options options)
+    : options_(std::move(options))
+    , files_(std::make_unique<FoundFiles>(options_.cacheFolder)) {}
+Findings::~Findings() = default;
+
+void Findings::keep(const std::string& sound, std::shared_ptr<const RowFindings> made) {
+  std::lock_guard lock(mutex_);
+  recent_.push_front({sound, std::move(made)});
+  if (recent_.size() > kMost) recent_.pop_back();
+}
+
 std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const RenderPlan>& plan, const std::string& row,
                                                 std::stop_token stop) {
   const auto index = plan->rowIndex(row);
@@ -36,25 +50,33 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
   const FrameRange range = stemsUnder(*plan, *index);
   const std::string sound = soundBefore(*plan, *index, range);
   if (auto known = find(sound)) return known;
+  const bool isFile = plan->rows()[*index].audio != nullptr; // what is made of several changes with every edit of one
+  if (isFile)
+    if (auto kept = files_->read(sound); kept && (kept->hasAttacks || !options_.attacks)) {
+      keep(sound, kept);
+      return kept;
+    }
 
-  // Twice read: what is asked of it in blocks is cheap beside what is looked for in it.
   const RowReader reader = readerBeforeOrnaments(plan, row, stop);
   const double rate = plan->map().sampleRate();
   auto made = std::make_shared<RowFindings>();
   RowPhrases heard = findPhrases(reader, range, rate);
   made->phrases = std::move(heard.phrases);
   made->decaySeconds = heard.decaySeconds;
-  OnsetFinder finder(rate);
-  StereoBuffer block(16384);
-  for (Frames at = range.begin; at < range.end && !stop.stop_requested(); at = at + Frames(block.frames())) {
-    reader(at, block.span());
-    finder.add(block.left(), block.right(), block.frames());
+  made->octaves = std::move(heard.octaves);
+  if (options_.attacks) {
+    OnsetFinder finder(rate);
+    StereoBuffer block(16384);
+    for (Frames at = range.begin; at < range.end && !stop.stop_requested(); at = at + Frames(block.frames())) {
+      reader(at, block.span());
+      finder.add(block.left(), block.right(), block.frames());
+    }
+    for (const Onset& o : finder.finish()) made->onsets.push_back(range.begin + Frames(o.frame));
+    made->hasAttacks = true;
   }
-  for (const Onset& o : finder.finish()) made->onsets.push_back(range.begin + Frames(o.frame));
   if (stop.stop_requested()) return nullptr;
-  std::lock_guard lock(mutex_);
-  recent_.push_front({sound, made});
-  if (recent_.size() > kMost) recent_.pop_back();
+  keep(sound, made);
+  if (isFile) files_->write(sound, *made);
   return made;
 }
 

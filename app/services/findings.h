@@ -1,10 +1,12 @@
 // Phrases and attacks of rows, found once for every sound there is and remembered by its provenance: whoever asks for a
-// row's findings gets those of the row as it sounds in the plan he holds, never older ones.
+// row's findings gets those of the row as it sounds in the plan he holds, never older ones. Those of stems, which no
+// edit changes, are kept in files too.
 #pragma once
 
 #include "analysis/phrases.h"
 #include "render/render_plan.h"
 
+#include <filesystem>
 #include <list>
 #include <memory>
 #include <mutex>
@@ -17,11 +19,22 @@ struct RowFindings {
   std::vector<FrameRange> phrases;
   double decaySeconds = 0;    // see RowPhrases
   std::vector<Frames> onsets; // attacks, ascending, in song frames
+  bool hasAttacks = false;    // they were looked for
+  RowOctaves octaves;
 };
+
+class FoundFiles;
 
 /// Safe to use from any thread.
 class Findings {
  public:
+  struct Options {
+    std::filesystem::path cacheFolder; // where those of stems are kept; none: nowhere
+    bool attacks = true;               // half of the time
+  };
+  Findings();
+  explicit Findings(Options options);
+  ~Findings();
   /// Of a row before its own ornaments, as long as there are stems under it. Finds them if nobody has yet; nothing when
   /// asked to stop before that, or when there is no such row.
   std::shared_ptr<const RowFindings> of(const std::shared_ptr<const RenderPlan>& plan, const std::string& row,
@@ -36,6 +49,9 @@ class Findings {
     std::shared_ptr<const RowFindings> findings;
   };
   std::shared_ptr<const RowFindings> find(const std::string& sound);
+  void keep(const std::string& sound, std::shared_ptr<const RowFindings> made);
+  Options options_;
+  std::unique_ptr<FoundFiles> files_;
   std::mutex mutex_;
   std::list<Entry> recent_; // the latest used first
 };

@@ -24,8 +24,15 @@ constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120, kVerifyAfterMs = 2000;
 
 } // namespace
 
+namespace {
+Session::Options complete(Session::Options o) {
+  if (!o.findings) o.findings = std::make_shared<Findings>(Findings::Options{o.cacheFolder, true});
+  return o;
+}
+} // namespace
+
 Session::Session(Options options)
-    : options_(std::move(options))
+    : options_(complete(std::move(options)))
     , document_(allKinds().registry(), options_.journalFolder,
                 [this](const std::string& why) {
                   post([this, why] {

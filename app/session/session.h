@@ -37,7 +37,7 @@ class Session : public QObject {
     std::vector<std::filesystem::path> reach; // folders the user allowed
     Playback::Options playback;
     /// What is found about rows; may be shared by sessions.
-    std::shared_ptr<Findings> findings = std::make_shared<Findings>();
+    std::shared_ptr<Findings> findings; // none: its own, which keeps them in cacheFolder
   };
   explicit Session(Options options);
   ~Session() override;

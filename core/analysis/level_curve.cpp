@@ -1,17 +1,79 @@
 #include "analysis/level_curve.h"
 
+#include "audio/simd.h"
 #include "dsp/spectrum.h"
 #include "dsp/svf.h"
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace ivrin {
 namespace {
 
 constexpr double kRumbleHz = 70, kBandSeconds = 0.04;
 constexpr double kLeastPower = 1e-12;
-constexpr std::int64_t kHopsAtOnce = 256;
+constexpr std::int64_t kHopsAtOnce = 256, kStepsOfBands = 4;
+
+IVRIN_CLONES void addScaled(const float* in, float gain, float* out, std::int64_t n) {
+  for (std::int64_t i = 0; i < n; ++i) out[i] += gain * in[i];
+}
+
+double meanPower(StereoSpan s) {
+  double power = 0;
+  for (std::int64_t i = 0; i < s.frames; ++i) {
+    const double l = s.left[i], r = s.right[i];
+    power += 0.5 * (l * l + r * r);
+  }
+  return power / static_cast<double>(s.frames);
+}
+
+/// Every `times`-th frame of a sound, what lies over the new half rate taken out (a windowed sinc, 40 dB down).
+class Thinned {
+ public:
+  /// To 22 to 44 kHz: what is listened for lies under 11.
+  explicit Thinned(double sampleRate)
+      : times_(std::max<std::int64_t>(1, static_cast<std::int64_t>(sampleRate / kThinnedHz)))
+      , reach_(times_ > 1 ? kReach * times_ : 0)
+      , taps_(static_cast<std::size_t>(2 * reach_ + 1)) {
+    double sum = 0;
+    for (std::int64_t k = -reach_; k <= reach_; ++k) {
+      const double x = std::numbers::pi * static_cast<double>(k) / static_cast<double>(times_),
+                   w = 0.5 +
+                       0.5 * std::cos(std::numbers::pi * static_cast<double>(k) / static_cast<double>(reach_ + 1));
+      sum += (taps_[static_cast<std::size_t>(k + reach_)] = static_cast<float>((k == 0 ? 1 : std::sin(x) / x) * w));
+    }
+    for (float& t : taps_) t /= static_cast<float>(sum);
+  }
+  std::int64_t times() const { return times_; }
+
+  /// Fills `out` with what is thinned of the row from `from` on.
+  void read(const RowReader& row, Frames from, StereoSpan out) {
+    if (times_ == 1) return row(from, out);
+    // To the end of the last phase, which no tap of weight reaches.
+    const std::int64_t wide = out.frames * times_ + 2 * reach_ + times_;
+    if (sound_.frames() != wide) sound_.resize(wide);
+    row(from - Frames(reach_), sound_.span());
+    const auto n = static_cast<std::size_t>(out.frames + 2 * reach_ / times_);
+    phase_.resize(n);
+    for (const auto& [in, to] : {std::pair{sound_.left(), out.left}, std::pair{sound_.right(), out.right}}) {
+      std::fill_n(to, out.frames, 0.0f);
+      for (std::int64_t p = 0; p < times_; ++p) {
+        for (std::size_t i = 0; i < n; ++i) phase_[i] = in[static_cast<std::int64_t>(i) * times_ + p];
+        for (std::int64_t k = p; k <= 2 * reach_; k += times_)
+          if (const float tap = taps_[static_cast<std::size_t>(k)]; std::abs(tap) > 1e-6f) // every other one is none
+            addScaled(phase_.data() + k / times_, tap, to, out.frames);
+      }
+    }
+  }
+
+ private:
+  static constexpr double kThinnedHz = 22000;
+  static constexpr std::int64_t kReach = 4; // in frames of what is thinned
+  std::int64_t times_, reach_;
+  std::vector<float> taps_, phase_;
+  StereoBuffer sound_;
+};
 
 /// Levels in octaves of a stretch of 40 ms or a little more, both sides.
 class Octaves {
@@ -44,48 +106,74 @@ class Octaves {
 
 } // namespace
 
+std::uint8_t RowOctaves::packed(float db) {
+  return static_cast<std::uint8_t>(std::clamp(std::lround(2 * (db + 120)), 0L, 255L));
+}
+
+const RowOctaves::Step* RowOctaves::at(Frames f) const {
+  if (f < begin || hopFrames <= 0) return nullptr;
+  const auto i = static_cast<std::size_t>((f - begin).count / hopFrames);
+  return i < steps.size() ? &steps[i] : nullptr;
+}
+
+RowOctaves octavesOf(const LevelCurve& curve, Frames begin) {
+  RowOctaves o{begin, 4 * curve.hopFrames, {}};
+  o.steps.reserve(curve.bandsDb.size() / 2 + 1);
+  for (std::size_t i = 0; i < curve.bandsDb.size(); i += 2) {
+    RowOctaves::Step step{};
+    for (std::size_t b = 0; b < step.size(); ++b) step[b] = RowOctaves::packed(curve.bandsDb[i][b]);
+    o.steps.push_back(step);
+  }
+  return o;
+}
+
 LevelCurve levelCurve(const RowReader& row, FrameRange range, double sampleRate) {
   LevelCurve curve;
-  curve.hopFrames = std::max<std::int64_t>(1, std::llround(curve.hopSeconds * sampleRate));
-  const std::int64_t hop = curve.hopFrames;
-  Octaves octaves(sampleRate);
-  StereoSvf rumble(StereoSvf::Pass::high, kRumbleHz, kRumbleHz, sampleRate);
+  Thinned thinned(sampleRate);
+  const double rate = sampleRate / static_cast<double>(thinned.times());
+  const std::int64_t hop = std::max<std::int64_t>(1, std::llround(curve.hopSeconds * rate));
+  curve.hopFrames = hop * thinned.times();
+  Octaves octaves(rate);
+  StereoSvf rumble(StereoSvf::Pass::high, kRumbleHz, kRumbleHz, rate);
   // Half a window of what came before stands in front of every block, half a window of what comes stays behind.
   const std::int64_t half = octaves.size() / 2, ahead = hop * kHopsAtOnce;
   StereoBuffer held(octaves.size() + ahead);
-  const auto total = static_cast<std::size_t>((range.length() + hop - 1) / hop);
+  const auto total = static_cast<std::size_t>((range.length() + curve.hopFrames - 1) / curve.hopFrames);
   curve.db.reserve(total);
   std::int64_t quiet = octaves.size(); // frames of silence at the end of what is held
-  std::array<float, LevelCurve::kBands> none{};
+  using Bands = std::array<float, LevelCurve::kBands>;
+  Bands none{};
   none.fill(-120);
-  for (Frames at = range.begin; curve.db.size() < total; at = at + Frames(ahead)) {
+  std::vector<Bands> windows; // of every fourth step
+  for (Frames at = range.begin; curve.db.size() < total; at = at + Frames(ahead * thinned.times())) {
     for (float* side : {held.left(), held.right()}) std::copy_n(side + ahead, octaves.size(), side);
     const StereoSpan fresh = held.span().part(octaves.size(), ahead);
-    row(at, fresh);
+    thinned.read(row, at, fresh);
     rumble.process(fresh.left, fresh.right, fresh.frames);
     for (std::int64_t h = 0; h < kHopsAtOnce && curve.db.size() < total; ++h) {
-      double power = 0;
-      for (std::int64_t i = h * hop; i < (h + 1) * hop; ++i) {
-        const double l = fresh.left[i], r = fresh.right[i];
-        power += 0.5 * (l * l + r * r);
-      }
-      curve.db.push_back(static_cast<float>(10 * std::log10(power / static_cast<double>(hop) + kLeastPower)));
+      const double power = meanPower(fresh.part(h * hop, hop));
+      curve.db.push_back(static_cast<float>(10 * std::log10(power + kLeastPower)));
       quiet = curve.db.back() > -110 ? 0 : quiet + hop;
       // The window that ends with this step is centred half a window earlier.
-      if (h % 2 != 0) continue;
+      if (h % kStepsOfBands != 0) continue;
       const std::int64_t end = octaves.size() + (h + 1) * hop;
       if (quiet >= octaves.size())
-        curve.bandsDb.push_back(none);
+        windows.push_back(none);
       else
-        curve.bandsDb.push_back(octaves.of(held.left() + end - octaves.size(), held.right() + end - octaves.size()));
+        windows.push_back(octaves.of(held.left() + end - octaves.size(), held.right() + end - octaves.size()));
     }
   }
-  // So that a step's bands are those around it.
-  const auto late = static_cast<std::size_t>(std::llround(static_cast<double>(half) / static_cast<double>(2 * hop)));
-  if (!curve.bandsDb.empty()) {
-    curve.bandsDb.erase(curve.bandsDb.begin(),
-                        curve.bandsDb.begin() + static_cast<std::ptrdiff_t>(std::min(late, curve.bandsDb.size() - 1)));
-    curve.bandsDb.resize((curve.db.size() + 1) / 2, curve.bandsDb.back());
+  if (windows.empty()) return curve;
+  // So that a step's bands are those around it: between two windows what is between their levels.
+  const double late = static_cast<double>(half) / static_cast<double>(hop);
+  curve.bandsDb.resize((curve.db.size() + 1) / 2);
+  for (std::size_t i = 0; i < curve.bandsDb.size(); ++i) {
+    const double where = (2 * static_cast<double>(i) + late) / kStepsOfBands;
+    const std::size_t a = std::min(static_cast<std::size_t>(where), windows.size() - 1),
+                      b = std::min(a + 1, windows.size() - 1);
+    const auto u = static_cast<float>(where - std::floor(where));
+    for (std::size_t k = 0; k < none.size(); ++k)
+      curve.bandsDb[i][k] = windows[a][k] + u * (windows[b][k] - windows[a][k]);
   }
   return curve;
 }

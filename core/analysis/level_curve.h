@@ -9,12 +9,15 @@ namespace ivrin {
 
 /// Steps of 5 ms from the start of the range on.
 struct LevelCurve {
-  static constexpr int kBands = 7;
+  static constexpr int kBands = RowOctaves::kBands;
   double hopSeconds = 0.005;
   std::int64_t hopFrames = 0;
-  std::vector<float> db;                          // mean power of a step above 70 Hz, dBFS; −120 for silence
-  std::vector<std::array<float, kBands>> bandsDb; // of every second step, octaves from 100 Hz up, over 40 ms around it
+  std::vector<float> db; // mean power of a step, 70 Hz to 11 kHz or more, dBFS; −120 for silence
+  std::vector<std::array<float, kBands>> bandsDb; // of every second step, octaves from 100 Hz up, over 40 ms around it,
+                                                  // looked at every 20 ms
 };
+/// The same of its bands, to be kept.
+RowOctaves octavesOf(const LevelCurve& curve, Frames begin);
 LevelCurve levelCurve(const RowReader& row, FrameRange range, double sampleRate);
 
 } // namespace ivrin

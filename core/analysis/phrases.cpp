@@ -143,7 +143,7 @@ void takeNoiseOut(LevelCurve& curve, Steps steps) {
     bool any = false;
     for (std::size_t k = 0; k < noise.size(); ++k) {
       band.clear();
-      for (std::size_t i = a; i < b; ++i) band.push_back(curve.bandsDb[i][k]);
+      for (std::size_t i = a; i < b; i += 2) band.push_back(curve.bandsDb[i][k]); // they are looked at every 20 ms
       const double floor = static_cast<double>(level(band, kNoiseShare)), loud = static_cast<double>(level(band, 0.95));
       if (floor < -100 || floor > loud - kNoiseUnder) continue;
       noise[k] = std::pow(10.0, (floor + kNoiseOver) / 10);
@@ -389,6 +389,7 @@ StereoBuffer heardOver(const RowReader& row, FrameRange stretch) {
 RowPhrases findPhrases(const RowReader& row, FrameRange range, double sampleRate) {
   RowPhrases result;
   LevelCurve curve = levelCurve(row, range, sampleRate);
+  result.octaves = octavesOf(curve, range.begin);
   const Steps steps{curve.hopSeconds};
   std::vector<float> active;
   for (const float l : curve.db)

@@ -1,6 +1,7 @@
 // Where a row sounds and where it rests.
 #pragma once
 
+#include "analysis/octaves.h"
 #include "audio/buffer.h"
 #include "time/units.h"
 
@@ -25,6 +26,7 @@ struct RowPhrases {
   /// How long the row takes to fall by 60 dB where it falls by itself over a tenth of a second or more: its room, or
   /// the ring of what is struck. 0: it stops at once.
   double decaySeconds = 0;
+  RowOctaves octaves;
 };
 
 /// Listens to `range`. Something is played where the level is over a threshold that follows the passage (34 dB under

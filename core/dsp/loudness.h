@@ -48,7 +48,8 @@ struct Loudness {
 /// Of a stream of any length, in memory that does not grow with it but for 16 bytes each 100 ms.
 class LoudnessMeter {
  public:
-  explicit LoudnessMeter(int sampleRate, bool truePeak = true);
+  /// `whole`: short-term maximum and true peak too, which take most of the time.
+  explicit LoudnessMeter(int sampleRate, bool whole = true);
   ~LoudnessMeter();
   LoudnessMeter(const LoudnessMeter&) = delete;
   LoudnessMeter& operator=(const LoudnessMeter&) = delete;
@@ -62,8 +63,29 @@ class LoudnessMeter {
 };
 
 /// Whole stretch; shorter than 0.4 s falls back to K-weighted RMS over the active samples.
-Loudness measureLoudness(const float* left, const float* right, std::int64_t frames, int sampleRate,
-                         bool truePeak = true);
+Loudness measureLoudness(const float* left, const float* right, std::int64_t frames, int sampleRate, bool whole = true);
+
+/// Two sounds measured side by side, as with and without: their integrated loudness (BS.1770-5 annex 1: blocks of 400
+/// ms each 100 ms, gates at −70 LUFS and 10 LU under the mean; shorter than that the K-weighted RMS over active
+/// samples) and energy under 200 Hz. Both go through one set of filters, four lanes wide: a quarter of two meters'
+/// time.
+class PairLoudness {
+ public:
+  explicit PairLoudness(double sampleRate);
+  ~PairLoudness();
+  PairLoudness(const PairLoudness&) = delete;
+  PairLoudness& operator=(const PairLoudness&) = delete;
+  void add(const StereoSpan& first, const StereoSpan& second);
+  struct Figures {
+    double integratedLufs = -200, lowEnergyDb = -200; // as in Loudness
+  };
+  /// Of all that was added; 0: the first sound, 1: the second.
+  Figures figures(int which) const;
+
+ private:
+  struct Body;
+  std::unique_ptr<Body> body_;
+};
 
 /// K-weighted power of every frame, summed over both sides (BS.1770-5 annex 1, coefficients recomputed for the rate).
 std::vector<float> kWeightedPower(const float* left, const float* right, std::int64_t frames, double sampleRate);

@@ -1,12 +1,34 @@
 #include "dsp/spectrum.h"
 
-#include "dsp/fourier.h"
+#include "audio/lanes.h"
+#include "audio/simd.h"
 
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
 namespace ivrin {
+namespace {
+
+IVRIN_CLONES void windowed(const float* in, const float* window, float* out, std::int64_t n) {
+  for (std::int64_t i = 0; i < n; ++i) out[i] = in[i] * window[i];
+}
+
+/// Sum of squares, in eight lanes.
+IVRIN_CLONES double squares(const float* x, std::int64_t n) {
+  Eight sum{};
+  std::int64_t i = 0;
+  for (; i + 8 <= n; i += 8) {
+    const Eight v = *reinterpret_cast<const EightInMemory*>(x + i);
+    sum += v * v;
+  }
+  double all = 0;
+  for (int k = 0; k < 8; ++k) all += static_cast<double>(sum[k]);
+  for (; i < n; ++i) all += static_cast<double>(x[i]) * x[i];
+  return all;
+}
+
+} // namespace
 
 std::vector<float> bandLevels(const StereoBuffer& sound, double rate, int bands) {
   constexpr std::int64_t kSize = 8192, kHop = kSize / 2;
@@ -63,11 +85,10 @@ BandPower::BandPower(const std::vector<double>& edgesHz, double sampleRate, std:
 void BandPower::of(const float* left, const float* right, std::span<double> power) {
   std::fill(power.begin(), power.end(), 0.0);
   for (const float* side : {left, right}) {
-    for (std::int64_t i = 0; i < size_; ++i) in_[i] = side[i] * window_[static_cast<std::size_t>(i)];
+    windowed(side, window_.data(), in_.get(), size_);
     fourier_->forward(in_.get(), out_.get());
     for (std::size_t b = 0; b < power.size(); ++b)
-      for (std::int64_t k = edges_[b]; k < edges_[b + 1]; ++k)
-        power[b] += static_cast<double>(std::norm(out_[static_cast<std::ptrdiff_t>(k)]));
+      power[b] += squares(reinterpret_cast<const float*>(out_.get() + edges_[b]), 2 * (edges_[b + 1] - edges_[b]));
   }
 }
 

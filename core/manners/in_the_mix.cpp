@@ -30,6 +30,32 @@ double lufsOf(double meanPower) {
   return -0.691 + 10 * std::log10(meanPower + 1e-20);
 }
 
+/// Loudness of 400 ms, from sums of K-weighted power.
+struct Momentary {
+  std::vector<double> sums;
+  std::int64_t frames, window, every;
+  Momentary(const StereoBuffer& b, double sampleRate)
+      : sums(summed(kWeightedPower(b.left(), b.right(), b.frames(), sampleRate)))
+      , frames(b.frames())
+      , window(std::min<std::int64_t>(std::llround(kMomentary * sampleRate), frames))
+      , every(std::max<std::int64_t>(1, std::llround(kEvery * sampleRate))) {}
+  /// Mean power.
+  double over(std::int64_t from, std::int64_t to) const {
+    from = std::clamp<std::int64_t>(from, 0, frames);
+    to = std::clamp<std::int64_t>(to, from, frames);
+    return to > from ? (sums[static_cast<std::size_t>(to)] - sums[static_cast<std::size_t>(from)]) /
+                           static_cast<double>(to - from)
+                     : 0;
+  }
+  /// The greatest of windows that begin from `from` on and end by `to`.
+  double loudest(std::int64_t from, std::int64_t to) const {
+    double most = 0;
+    for (std::int64_t at = from; at < std::max(from + 1, to - window + 1); at += every)
+      most = std::max(most, over(at, std::min(at + window, to)));
+    return most;
+  }
+};
+
 /// Edges of the third octaves, Hz.
 std::vector<double> thirdOctaves() {
   std::vector<double> edges;
@@ -83,6 +109,14 @@ std::optional<double> MixFit::underMix(double gainDb) const {
   return mixLufs > kSilentLufs && printLufs > -100 ? std::optional(mixLufs - printLufs - gainDb) : std::nullopt;
 }
 
+std::optional<double> underMix(double printLufs, const RowReader& mix, FrameRange compared, double sampleRate) {
+  const StereoBuffer m = heardOver(mix, compared);
+  MixFit fit;
+  fit.mixLufs = lufsOf(Momentary(m, sampleRate).loudest(0, m.frames()));
+  fit.printLufs = printLufs;
+  return fit.underMix(0);
+}
+
 double lowEnergyDb(const StereoBuffer& b, double sampleRate) {
   StereoBuffer low = b;
   for (int pass = 0; pass < 2; ++pass)
@@ -128,41 +162,26 @@ MixFit fitInMix(const StereoBuffer& print, Frames first, const RowReader& mix, S
     both.left()[i] += p.left()[i];
     both.right()[i] += p.right()[i];
   }
-  const auto power = [&](const StereoBuffer& b) {
-    return summed(kWeightedPower(b.left(), b.right(), b.frames(), sampleRate));
-  };
-  const std::vector<double> pm = power(m), pp = power(p), ps = power(both);
-  const auto window = std::min<std::int64_t>(std::llround(kMomentary * sampleRate), m.frames()),
-             every = std::max<std::int64_t>(1, std::llround(kEvery * sampleRate));
-  const auto over = [&](const std::vector<double>& sum, std::int64_t from, std::int64_t to) {
-    from = std::clamp<std::int64_t>(from, 0, m.frames());
-    to = std::clamp<std::int64_t>(to, from, m.frames());
-    return to > from ? (sum[static_cast<std::size_t>(to)] - sum[static_cast<std::size_t>(from)]) /
-                           static_cast<double>(to - from)
-                     : 0;
-  };
-  double loudestMix = 0, loudestThere = 0, loudestPrint = 0;
+  const Momentary pm(m, sampleRate), pp(p, sampleRate), ps(both, sampleRate);
+  const std::int64_t window = pm.window, every = pm.every;
+  double loudestMix = 0, loudestPrint = 0;
   for (std::int64_t at = 0; at + window <= m.frames(); at += every) {
-    const double a = over(pm, at, at + window);
-    loudestMix = std::max(loudestMix, a);
-    loudestPrint = std::max(loudestPrint, over(pp, at, at + window));
+    loudestMix = std::max(loudestMix, pm.over(at, at + window));
+    loudestPrint = std::max(loudestPrint, pp.over(at, at + window));
   }
-  const std::int64_t from = (compared.begin - range.begin).count, to = (compared.end - range.begin).count;
-  for (std::int64_t at = from; at < std::max(from + 1, to - window + 1); at += every)
-    loudestThere = std::max(loudestThere, over(pm, at, std::min(at + window, to)));
-  fit.mixLufs = lufsOf(loudestThere);
+  fit.mixLufs = lufsOf(pm.loudest((compared.begin - range.begin).count, (compared.end - range.begin).count));
   fit.printLufs = lufsOf(loudestPrint);
   if (!fit.underMix(0)) return fit;
 
   fit.heardDb = std::max(fit.mixLufs - kMostUnderMix - fit.printLufs,
-                         gainOverBands(p, m, offset, offset + length, pp, fit.printLufs, sampleRate));
+                         gainOverBands(p, m, offset, offset + length, pp.sums, fit.printLufs, sampleRate));
   // |m + g p|² = |m|² + 2 g m·p + g² |p|², in every window.
   const double most = loudestMix * std::pow(10.0, kMostRaisedLu / 10);
   double gain = 1e10;
   for (std::int64_t at = 0; at + window <= m.frames(); at += every) {
-    const double b = over(pp, at, at + window), a = over(pm, at, at + window);
+    const double b = pp.over(at, at + window), a = pm.over(at, at + window);
     if (b <= 1e-14) continue;
-    const double c = (over(ps, at, at + window) - a - b) / 2;
+    const double c = (ps.over(at, at + window) - a - b) / 2;
     gain = std::min(gain, (std::sqrt(c * c + b * std::max(0.0, most - a)) - c) / b);
   }
   const double ceiling = peak * Decibels(kMostPeakDb).gain();

@@ -31,6 +31,9 @@ struct MixFit {
 MixFit fitInMix(const StereoBuffer& print, Frames first, const RowReader& mix, SideGains path, FrameRange compared,
                 double sampleRate);
 
+/// The same of a print whose loudest 400 ms, as it reaches the mix, is known: nothing else of a MixFit is computed.
+std::optional<double> underMix(double printLufs, const RowReader& mix, FrameRange compared, double sampleRate);
+
 /// 10 log of the energy (not the mean) under 200 Hz: comparable between a sound and its print whatever their lengths.
 double lowEnergyDb(const StereoBuffer& b, double sampleRate);
 

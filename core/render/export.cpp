@@ -2,9 +2,9 @@
 
 #include "audio/audio_reader.h"
 #include "audio/data_length.h"
-#include "dsp/denormals.h"
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
+#include "render/parallel.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
 #include "time/song_place.h"
@@ -17,7 +17,6 @@
 #include <future>
 #include <stdexcept>
 #include <sys/file.h>
-#include <thread>
 #include <unistd.h>
 #include <utility>
 
@@ -26,29 +25,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::int64_t kChunk = 1 << 18; // frames each thread computes at a time
-
-/// Runs `work(index)` for 0..count−1 on `threads` threads; the first exception is thrown again.
-template <class Work> void parallel(std::size_t count, int threads, const Work& work) {
-  std::atomic<std::size_t> next{0};
-  std::exception_ptr error;
-  std::mutex mutex;
-  const auto run = [&] {
-    const FlushDenormals guard;
-    try {
-      for (std::size_t i = next++; i < count; i = next++) work(i);
-    } catch (...) {
-      std::lock_guard lock(mutex);
-      if (!error) error = std::current_exception();
-      next = count;
-    }
-  };
-  {
-    std::vector<std::jthread> pool;
-    for (int t = 1; t < threads; ++t) pool.emplace_back(run);
-    run();
-  }
-  if (error) std::rethrow_exception(error);
-}
 
 /// A folder while an export writes into it: a second one waits, so that what lies there in the end is one song's.
 class FolderLock {
@@ -115,7 +91,7 @@ void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, c
     if (n->print && !n->print->complete()) open.push_back(n);
   std::atomic<std::size_t> done{0};
   std::mutex mutex;
-  parallel(open.size(), threads, [&](std::size_t i) {
+  inParallel(open.size(), threads, [&](std::size_t i) {
     if (stop.stop_requested()) return;
     open[i]->print->ensure(plan, *open[i], stop);
     const auto fraction = static_cast<double>(++done) / static_cast<double>(open.size());
@@ -266,7 +242,7 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
       const auto share = [&range, at](std::size_t i) {
         return std::clamp<std::int64_t>(range.length() - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk);
       };
-      parallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
+      inParallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
         buffers[i].resize(share(i));
         if (share(i) > 0)
           sources[i](range.begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());

@@ -4,22 +4,56 @@
 #include "dsp/loudness.h"
 #include "render/evaluator.h"
 
+#include <algorithm>
+
 namespace ivrin {
 namespace {
 
-/// Of nothing, when asked to stop.
-Loudness mixOver(const RenderPlan& plan, FrameRange range, const std::stop_token& stop) {
-  constexpr std::int64_t kAtOnce = 1 << 16;
-  StereoBuffer block(std::min(kAtOnce, range.length()));
-  LoudnessMeter meter(plan.song().sampleRate, false);
-  Evaluator mix(plan, Evaluator::Missing::compute, stop);
-  for (std::int64_t at = 0; at < range.length(); at += kAtOnce) {
-    if (stop.stop_requested()) return {};
-    const StereoSpan part = block.span().part(0, std::min(kAtOnce, range.length() - at));
-    mix.mix(range.begin + Frames(at), part);
-    meter.add(part.left, part.right, part.frames);
+/// Whether all that an ornament does to the mix is to add its print: then the mix without it is the mix less that.
+bool onlyAdds(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without) {
+  if (!node.print || !node.plan.dry.isOne() || !node.plan.wet.isOne() || node.refused) return false;
+  for (const RowNode& row : plan.rows()) // a muted row's print is not in the mix
+    if (row.mute && (&row == &plan.rows()[node.row] ||
+                     std::find(row.members.begin(), row.members.end(), node.row) != row.members.end()))
+      return false;
+  const FrameRange extent = node.extent();
+  for (const auto& other : plan.nodes()) {
+    if (other->ornament->id == node.ornament->id) continue;
+    const auto there = without.node(other->ornament->id);
+    if (!there || there->provenance != other->provenance) return false; // it hears it
+    // What turns down what was added before: on its row after it, on its bus or the mix.
+    if (!intersect(other->plan.wet.span(), extent).empty()) return false;
   }
-  return meter.finish();
+  return plan.nodes().size() == without.nodes().size() + 1;
+}
+
+void measureBoth(const RenderPlan& plan, const OrnamentNode& node, const RenderPlan& without, FrameRange range,
+                 const std::stop_token& stop, OrnamentFacts& f) {
+  constexpr std::int64_t kAtOnce = 1 << 14;
+  const bool adds = onlyAdds(plan, node, without);
+  StereoBuffer with(std::min(kAtOnce, range.length())), dry(with.frames());
+  PairLoudness meter(plan.map().sampleRate());
+  Evaluator mix(plan, Evaluator::Missing::compute, stop), other(without, Evaluator::Missing::compute, stop);
+  for (std::int64_t at = 0; at < range.length(); at += kAtOnce) {
+    if (stop.stop_requested()) return;
+    const std::int64_t n = std::min(kAtOnce, range.length() - at);
+    const Frames from = range.begin + Frames(at);
+    const StereoSpan a = with.span().part(0, n), b = dry.span().part(0, n);
+    mix.mix(from, a);
+    if (adds) {
+      mix.alone(node, from, b);
+      for (std::int64_t i = 0; i < n; ++i) {
+        b.left[i] = a.left[i] - b.left[i];
+        b.right[i] = a.right[i] - b.right[i];
+      }
+    } else {
+      other.mix(from, b);
+    }
+    meter.add(a, b);
+  }
+  f.lufsWith = meter.figures(0).integratedLufs;
+  f.lufsWithout = meter.figures(1).integratedLufs;
+  f.lowsAddedDb = meter.figures(0).lowEnergyDb - meter.figures(1).lowEnergyDb;
 }
 
 } // namespace
@@ -37,11 +71,7 @@ OrnamentFacts factsOf(const RenderPlan& plan, const OrnamentNode& node, const Re
   f.landing = node.kind->landingFrame(placed);
   f.loop = node.kind->loopFigures(placed);
   const FrameRange heard = intersect(f.extent, {plan.song().firstFrame(), f.extent.end});
-  if (heard.empty()) return f;
-  const Loudness with = mixOver(plan, heard, stop), dry = mixOver(without, heard, stop);
-  f.lufsWith = with.integratedLufs;
-  f.lufsWithout = dry.integratedLufs;
-  f.lowsAddedDb = with.lowEnergyDb - dry.lowEnergyDb;
+  if (!heard.empty()) measureBoth(plan, node, without, heard, stop, f);
   return f;
 }
 

@@ -51,11 +51,16 @@ std::optional<Beats> readLength(std::string_view text, const TempoMap& map, Beat
   return length && length->ticks > 0 ? length : std::nullopt;
 }
 
-std::string placeText(const TempoMap& map, Beats at) {
-  const BarPosition p = map.barAt(at);
-  const double beat =
-      static_cast<double>((at - map.barStart(p.bar)).ticks) / static_cast<double>(map.meterAt(at).beatLength().ticks);
-  return std::to_string(p.bar) + ":" + roundNumber(1 + std::round(beat * 1000) / 1000, 9);
+std::string placeText(const TempoMap& map, Beats at, int decimals) {
+  BarPosition p = map.barAt(at);
+  const double parts = std::pow(10.0, decimals);
+  const auto length = static_cast<double>(map.meterAt(at).beatLength().ticks);
+  double beat = std::round(static_cast<double>((at - map.barStart(p.bar)).ticks) / length * parts) / parts;
+  if (map.barStart(p.bar) + Beats(std::llround(beat * length)) >= map.barStart(p.bar + 1)) { // rounded up to the next
+    ++p.bar;
+    beat = 0;
+  }
+  return std::to_string(p.bar) + ":" + roundNumber(1 + beat, 9);
 }
 
 std::string barText(const TempoMap& map, Beats at) {

@@ -14,8 +14,8 @@ namespace ivrin {
 std::optional<Beats> readPlace(std::string_view text, const TempoMap& map);
 /// A length from `at` on: beats, a note value, bars; a leading "+" is allowed. Nothing where it is none or not over 0.
 std::optional<Beats> readLength(std::string_view text, const TempoMap& map, Beats at);
-/// "33:1.5", to a thousandth of a beat.
-std::string placeText(const TempoMap& map, Beats at);
+/// "33:1.5", to so many decimals of a beat.
+std::string placeText(const TempoMap& map, Beats at, int decimals = 3);
 
 /// Bar, beat, sixteenth of the beat as a clock shows them: "29.2.4", what has been reached.
 std::string barText(const TempoMap& map, Beats at);

@@ -70,7 +70,7 @@ TEST_CASE("room after a stretch: in a rest, inside a phrase, at the last one", "
   CHECK_FALSE(roomAfter(p, {Frames(100000), Frames(120000)}, kRate).next);
 }
 
-TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[analysis]") {
+TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[analysis][heavy]") {
   // Words of several lengths and levels with rests of several lengths after them.
   struct Place {
     double word, rest, level;

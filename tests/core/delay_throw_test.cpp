@@ -307,7 +307,7 @@ TEST_CASE("ducking turns the echoes down under the dry row, ahead of it, and let
   CHECK(difference(230000) == Approx(0).margin(0.5));   // up again within 0.6 s
 }
 
-TEST_CASE("wobble moves the time by a few milliseconds, the pitch step shifts each pass", "[throw]") {
+TEST_CASE("wobble moves the time by a few milliseconds, the pitch step shifts each pass", "[throw][heavy]") {
   Throw x(120, {{"time_left", "1/4"}, {"time_right", "1/4"}, {"feedback_percent", 80.0}, {"wobble_percent", 100.0}});
   const StereoBuffer p = x.print();
   double moved = 0;

@@ -128,7 +128,7 @@ TEST_CASE("at any rate a kind is as loud at every moment", "[kinds][everywhere][
 }
 
 TEST_CASE("half as loud in, half as loud out: nothing of a kind's own settings depends on the level",
-          "[kinds][everywhere]") {
+          "[kinds][everywhere][heavy]") {
   for (const Kind* kind : allKinds().all()) {
     if (kind->table().id == "riser") continue; // its level is its own
     const Settings s = plainOf(*kind);

@@ -174,7 +174,7 @@ TEST_CASE("duck: out of the way of another row, ahead of it", "[finish]") {
   CHECK(level(b, 500, 4 * kBeat - 9600, 4800) == Approx(Decibels::ofGain(0.3).value).margin(0.2));
 }
 
-TEST_CASE("phaser, chorus and tremolo move in time with the ornament", "[finish]") {
+TEST_CASE("phaser, chorus and tremolo move in time with the ornament", "[finish][heavy]") {
   const StereoBuffer trem = treated(sine(1000, 48000, 0.5), {{"tremolo", {{"rate", "1/4"}, {"depth_percent", 100.0}}}});
   CHECK(std::abs(rmsDb(trem.left() + kBeat, 240) - rmsDb(trem.left() + 2 * kBeat, 240)) < 0.2); // on every beat as loud
   CHECK(rmsDb(trem.left() + kBeat + kBeat / 2 - 60, 120) < rmsDb(trem.left() + kBeat, 240) - 40); // silent between
@@ -205,7 +205,7 @@ TEST_CASE("limiter: never over its ceiling as libebur128 measures it", "[finish]
   CHECK(measureLoudness(b.left(), b.right(), b.frames(), 48000).truePeakDbtp < -5.9);
 }
 
-TEST_CASE("level: so many LU under the source, also on very short sounds, and the gain is told", "[finish]") {
+TEST_CASE("level: so many LU under the source, also on very short sounds, and the gain is told", "[finish][heavy]") {
   for (const double beats : {0.0625, 0.25, 2.0})
     for (const double loud : {0.02, 0.5}) {
       TestSong t;
@@ -249,7 +249,7 @@ TEST_CASE("level: a kind that takes nothing is matched to the row where it sound
   }
 }
 
-TEST_CASE("level: of a throw that grows its first echo is matched, and it grows over that", "[finish]") {
+TEST_CASE("level: of a throw that grows its first echo is matched, and it grows over that", "[finish][heavy]") {
   for (const double feedback : {60.0, 106.0, 120.0}) {
     INFO(feedback);
     TestSong t;

@@ -43,7 +43,7 @@ TEST_CASE("halftime: a click at t in the first part is heard at slower·t, to th
 }
 
 TEST_CASE("halftime: stretched at its pitch, a click is heard within 5 ms and a tone keeps its pitch",
-          "[halftime][slow]") {
+          "[halftime][slow][heavy]") {
   for (const double slower : {1.5, 2.0, 4.0}) {
     TestSong t;
     t.stem("v", kSong, [](std::int64_t f, int) { return f % 96000 == 12000 ? 0.9f : 0.0f; });
@@ -62,7 +62,7 @@ TEST_CASE("halftime: stretched at its pitch, a click is heard within 5 ms and a 
 }
 
 TEST_CASE("halftime: stretched at its pitch, the first attack of every cycle is on its beat and whole",
-          "[halftime][slow]") {
+          "[halftime][slow][heavy]") {
   for (const double slower : {1.5, 2.0, 3.0, 4.0}) {
     TestSong t;
     t.stem("v", kSong, [](std::int64_t f, int) { return f % 96000 == 0 ? 0.9f : 0.0f; });

@@ -148,7 +148,7 @@ TEST_CASE("bass and kick get throws and swells that are there, with 10 dB less o
 }
 
 TEST_CASE("a swell's lead-in shrinks with the rest before its word, without a cliff, and ends under the word",
-          "[press]") {
+          "[press][heavy]") {
   double before = 0;
   for (double rest = 0.06; rest <= 2.3; rest += 0.12) { // seconds; half a second is a beat
     TestSong t(48000, 120);

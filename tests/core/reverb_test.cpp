@@ -77,7 +77,7 @@ TEST_CASE("echoes can soon no longer be told apart", "[reverb]") {
       }
 }
 
-TEST_CASE("both sides of a space are as loud and unlike each other", "[reverb]") {
+TEST_CASE("both sides of a space are as loud and unlike each other", "[reverb][heavy]") {
   for (const auto character : kSpaces)
     for (const double decay : {0.1, 0.3, 0.5, 1.0, 2.5, 12.0})
       for (const double modulation : {0.0, 0.2})
@@ -146,7 +146,7 @@ TEST_CASE("damping shortens the highs and leaves the lows", "[reverb]") {
   }
 }
 
-TEST_CASE("a held space neither dies nor grows", "[reverb]") {
+TEST_CASE("a held space neither dies nor grows", "[reverb][heavy]") {
   for (const auto character : kSpaces) {
     StereoBuffer x = fill(48000 * 20, only(0, 24000, noise(5, 0.5)));
     Reverb(ReverbSettings{character, 2.5, 0.5, 0.5, 0.2, true, 1}, kRate).process(x.span());

@@ -63,7 +63,7 @@ TEST_CASE("pre-delay shifts the answer to the frame", "[reverb-throw]") {
 }
 
 TEST_CASE("a frozen space holds its level until it is cut, and is faded at 120 s without a cut",
-          "[reverb-throw][slow]") {
+          "[reverb-throw][slow][heavy]") {
   const StereoBuffer held = printWith(noise(1, 0.3), {{"freeze", true}, {"cut_at", 13.0}});
   REQUIRE(held.frames() == 13 * kBeat);
   // At 1 kHz: the movement inside the space takes a little of the highest octave with time, as air does.

@@ -130,7 +130,7 @@ TEST_CASE("the landing is exact to the sample wherever it is put, at any rate an
     }
 }
 
-TEST_CASE("a fitted decay begins 60 dB under its end", "[reverse-reverb]") {
+TEST_CASE("a fitted decay begins 60 dB under its end", "[reverse-reverb][heavy]") {
   for (const char* character : {"plate", "room", "hall"})
     for (const double lead : {2.0, 4.0, 8.0})
       for (const double damping : {0.0, 30.0, 60.0}) {

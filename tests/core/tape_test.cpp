@@ -245,7 +245,7 @@ TEST_CASE("tape: buses and the mix stop whole, with the tails of what feeds them
   CHECK(level("mix", 5.95) == Approx(level("b", 2)).margin(1)); // only the bus has stopped there
 }
 
-TEST_CASE("tape: with time locked a click stays where it was and the pitch glides down", "[tape]") {
+TEST_CASE("tape: with time locked a click stays where it was and the pitch glides down", "[tape][heavy]") {
   for (const double lowest : {-12.0, -24.0, 7.0}) {
     TestSong t;
     t.stem("v", kSong, sine(880, 48000, 0.3));
