@@ -91,7 +91,7 @@ class CellsOfTest : public OpenDrawing {
 
 } // namespace
 
-TEST_CASE("every handle of every kind has its own name, its words, and lies in the drawing", "[handles]") {
+TEST_CASE("every handle of every kind has its own name, its words, and lies in the drawing", "[handles][heavy]") {
   SmallSongRig rig;
   for (const KindAt& k : everyKind()) {
     INFO(k.kind);
@@ -265,7 +265,7 @@ TEST_CASE("what lies above is taken, within four pixels", "[handles]") {
 }
 
 TEST_CASE("what handles say never lies on what others say, whatever the kind, the zoom and the text's size",
-          "[handles]") {
+          "[handles][heavy]") {
   int labels = 0, left = 0;
   for (const double text : kSanitized ? std::vector<double>{1.5} : std::vector<double>{1.0, 1.5}) {
     setTextScale(text);

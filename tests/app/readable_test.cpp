@@ -82,7 +82,7 @@ TEST_CASE("ornaments are objects on their row: read, opened, moved", "[readable]
   CHECK(o->text(QAccessible::Name).isEmpty());
 }
 
-TEST_CASE("handles of every kind are objects with words and values, and go up and down", "[readable]") {
+TEST_CASE("handles of every kind are objects with words and values, and go up and down", "[readable][heavy]") {
   SmallSongRig rig;
   int moved = 0;
   for (const Kind* k : allKinds().all()) {

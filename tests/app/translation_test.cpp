@@ -241,7 +241,7 @@ TEST_CASE("no word of the window escapes the translator", "[app][words]") {
   expectNone(escaped, 2000);
 }
 
-TEST_CASE("no word of an open row escapes the translator, whatever its kind", "[app][words]") {
+TEST_CASE("no word of an open row escapes the translator, whatever its kind", "[app][words][heavy]") {
   WideRig wide;
   Rig& rig = *wide.rig;
   for (const Kind* k : allKinds().all()) {
@@ -281,7 +281,7 @@ TEST_CASE("no word of a finish escapes the translator, whatever its processors",
 }
 
 // Seven seconds: every action in three situations, with what it opens.
-TEST_CASE("no word that an action says or asks escapes the translator", "[app][words]") {
+TEST_CASE("no word that an action says or asks escapes the translator", "[app][words][heavy]") {
   WideRig wide;
   Rig& rig = *wide.rig;
   Escaped escaped;
@@ -402,7 +402,7 @@ std::string workedOn(Rig& rig) {
 } // namespace
 
 // Ten seconds: all kinds are worked on twice.
-TEST_CASE("what is done in another language makes the same song", "[app][words]") {
+TEST_CASE("what is done in another language makes the same song", "[app][words][heavy]") {
   std::string wide, plain;
   {
     WideRig other;
