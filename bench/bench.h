@@ -23,6 +23,7 @@ void speedBenchmarks();
 void planningBenchmarks();
 void workBenchmarks();
 void showBenchmarks();
+void findings();
 void windowBenchmarks();
 /// The page of figures of first presses, as Markdown; `before` are the figures of an earlier state, as it printed them
 /// itself with `asJson`.

@@ -76,6 +76,10 @@ int main(int argc, char** argv) {
                                argc > 2 && std::strcmp(argv[2], "--json") == 0);
     return 0;
   }
+  if (argc > 1 && std::strcmp(argv[1], "finding") == 0) {
+    ivrin::bench::findings();
+    return 0;
+  }
   if (wanted("sound")) ivrin::bench::soundBenchmarks();
   if (wanted("space")) ivrin::bench::spaceBenchmarks();
   if (wanted("speed")) ivrin::bench::speedBenchmarks();

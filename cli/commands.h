@@ -9,7 +9,7 @@ namespace ivrin::cli {
 
 struct NewOptions {
   std::string out;
-  double bpm = 120;
+  std::optional<double> bpm; // none: found from the files
   int sampleRate = 0;
   std::vector<std::string> files;
 };
@@ -68,6 +68,7 @@ struct MapOptions {
 int tempoEntry(const MapOptions& o);
 int meter(const MapOptions& o);
 
+int tempo(const std::vector<std::string>& files, bool json);
 int times(double bpm, bool json);
 int measure(const std::vector<std::string>& files, bool json);
 enum class KindsAs { text, json, markdown };

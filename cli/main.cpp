@@ -39,8 +39,7 @@ int runCommand(int argc, char** argv) {
   NewOptions fresh;
   auto* cNew = app.add_subcommand("new", "a song from audio files");
   cNew->add_option("--out", fresh.out, "the song file to write")->required();
-  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute")
-      ->required()
+  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute; found from the files by default")
       ->check(finite)
       ->check(CLI::Range(20.0, 400.0));
   cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the commonest of the files by default")
@@ -84,6 +83,13 @@ int runCommand(int argc, char** argv) {
   cPlace->callback([&] { status = place(placed); });
 
   SongOptions listed;
+  std::vector<std::string> heard;
+  bool heardJson = false;
+  auto* cTempo = app.add_subcommand("tempo", "tempo, bar 1 and key of audio files that belong together");
+  cTempo->add_option("FILE", heard, "audio files of one song")->required();
+  cTempo->add_flag("--json", heardJson, "as JSON");
+  cTempo->callback([&] { status = tempo(heard, heardJson); });
+
   auto* cRows = app.add_subcommand("rows", "every row with where it sounds");
   addSong(cRows, listed, true);
   cRows->callback([&] { status = rows(listed); });

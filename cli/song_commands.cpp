@@ -5,10 +5,12 @@
 #include "manners/lead.h"
 #include "render/export.h"
 #include "render/open_song.h"
+#include "services/grid_finding.h"
 #include "song/json.h"
 #include "song/limits.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
+#include "time/plain_number.h"
 #include "time/song_place.h"
 
 #include <algorithm>
@@ -33,18 +35,86 @@ std::vector<std::string> verifyStems(const OpenedSong& opened) {
   return damaged;
 }
 
+constexpr double kNoTempo = 120; // of a song that has none
+
+constexpr const char* kNotes[] = {"C",       "C sharp", "D",      "E flat", "E",      "F",
+                                  "F sharp", "G",       "A flat", "A",      "B flat", "B"};
+
+/// What was found, in one line.
+std::string said(const FoundGrid& g) {
+  if (!g.tempo || g.tempo->confidence < kLeastConfidence)
+    return "no tempo can be told from the sound" +
+           std::string(g.tempo ? " (at most " + fixedNumber(g.tempo->bpm, 2) + " BPM, confidence " +
+                                     fixedNumber(g.tempo->confidence, 2) + ")"
+                               : "");
+  std::string text = roundNumber(g.tempo->bpm, 6) + " BPM, bar 1 at " + fixedNumber(g.tempo->barOneSeconds, 3) +
+                     " s, " + std::to_string(g.tempo->beatsInBar) + " beats in a bar (confidence " +
+                     fixedNumber(g.tempo->confidence, 2) + ", of the bar " + fixedNumber(g.tempo->barConfidence, 2) +
+                     ")";
+  if (g.key && g.key->confidence >= kLeastConfidence)
+    text += "; key " + std::string(kNotes[g.key->key.note]) + (g.key->key.minor ? " minor" : " major") + " (" +
+            fixedNumber(g.key->confidence, 2) + ")";
+  return text;
+}
+
 } // namespace
+
+int tempo(const std::vector<std::string>& files, bool json) {
+  const StemStore store(StemStore::defaultFolder());
+  Problems problems;
+  const Song song = songFromFiles({files.begin(), files.end()}, kNoTempo, 0, store, problems);
+  Reach reach;
+  for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
+  const SongAudio audio = SongAudio::open(song, reach, store, problems);
+  for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';
+  if (problems.hasErrors()) return 1;
+  const FoundGrid found = findGrid(song, audio, 2);
+  if (!json) {
+    std::cout << said(found) << '\n';
+    if (found.tempo) {
+      std::string other;
+      for (const double bpm : found.tempo->alternatives)
+        other += (other.empty() ? "or " : ", ") + roundNumber(std::round(bpm * 100) / 100, 6);
+      std::cout << "  " << other << " BPM\n";
+    }
+    return 0;
+  }
+  const auto hundredths = [](double v) { return std::round(v * 100) / 100; };
+  List alternatives;
+  if (found.tempo)
+    for (const double bpm : found.tempo->alternatives) alternatives.emplace_back(hundredths(bpm));
+  Value key;
+  if (found.key)
+    key = Object{{"note", found.key->key.note},
+                 {"mode", std::string(found.key->key.minor ? "minor" : "major")},
+                 {"confidence", hundredths(found.key->confidence)}};
+  std::cout << prettyJson(
+      Object{{"bpm", found.tempo ? Value(found.tempo->bpm) : Value()},
+             {"confidence", found.tempo ? hundredths(found.tempo->confidence) : 0.0},
+             {"bar_one_seconds", found.tempo ? Value(std::round(found.tempo->barOneSeconds * 1e4) / 1e4) : Value()},
+             {"beats_in_bar", found.tempo ? Value(found.tempo->beatsInBar) : Value()},
+             {"bar_confidence", found.tempo ? hundredths(found.tempo->barConfidence) : 0.0},
+             {"alternatives", Value(std::move(alternatives))},
+             {"key", std::move(key)}});
+  return 0;
+}
 
 int newSong(const NewOptions& o) {
   const StemStore store(StemStore::defaultFolder());
   Problems problems;
   const fs::path out = plainPath(o.out);
-  Song song = songFromFiles({o.files.begin(), o.files.end()}, o.bpm, o.sampleRate, store, problems);
+  Song song = songFromFiles({o.files.begin(), o.files.end()}, o.bpm.value_or(kNoTempo), o.sampleRate, store, problems);
   song.title = out.stem().string();
   // Brought in now, so that what is written can be read: broken and missing sound is refused here.
   Reach reach{out.parent_path(), {}};
   for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
-  if (!problems.hasErrors()) SongAudio::open(song, reach, store, problems);
+  SongAudio audio;
+  if (!problems.hasErrors()) audio = SongAudio::open(song, reach, store, problems);
+  if (!problems.hasErrors() && !o.bpm) {
+    const FoundGrid found = findGrid(song, audio, 2);
+    song = onGrid(std::move(song), found);
+    std::cerr << "note: " << said(found) << '\n';
+  }
   for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';
   if (problems.hasErrors()) return 1;
   for (const Stem& s : song.stems)

@@ -193,6 +193,43 @@ TEST_CASE("rows are listed with where they sound; ornaments as a table", "[cli]"
   CHECK(*at(throw_, "under_mix_lu").number() < 18.5);
 }
 
+TEST_CASE("tempo, bar 1 and key are told of files, and a new song takes them", "[cli]") {
+  const TempFolder dir;
+  // Kick on every beat, a burst between: 100 BPM from 0.5 s on.
+  const Signal burst = noise(3, 0.4);
+  const auto every = [](double seconds, double from, const Signal& s) {
+    return [=](std::int64_t f, int side) {
+      const double t = static_cast<double>(f) / 48000 - from;
+      const double in = t - std::floor(t / seconds) * seconds;
+      return t >= 0 && in < 0.05 ? s(std::llround(in * 48000), side) * static_cast<float>(std::exp(-in * 80)) : 0.0f;
+    };
+  };
+  writeWav(dir / "kick.wav", 48000, 2, 48000 * 24, every(0.6, 0.5, sine(60, 48000, 0.8)));
+  writeWav(dir / "snare.wav", 48000, 1, 48000 * 24, every(1.2, 1.1, burst));
+  writeWav(dir / "hiss.wav", 48000, 2, 48000 * 24, noise(8, 0.2));
+  const Value found = json(run(dir, "tempo kick.wav snare.wav --json"));
+  CHECK(*at(found, "bpm").number() == 100);
+  CHECK(*at(found, "confidence").number() > 0.6);
+  const double one = *at(found, "bar_one_seconds").number() - 0.5;
+  CHECK(std::abs(one - std::round(one / 0.6) * 0.6) < 0.004);
+  CHECK(at(found, "alternatives").list()->size() == 4);
+  CHECK(run(dir, "tempo kick.wav snare.wav").out.find("100 BPM") != std::string::npos);
+  const Value nothing = json(run(dir, "tempo hiss.wav --json"));
+  CHECK(*at(nothing, "confidence").number() < 0.3);
+  CHECK(run(dir, "tempo hiss.wav").out.find("no tempo can be told") != std::string::npos);
+  CHECK(run(dir, "tempo none.wav").status == 1);
+
+  REQUIRE(run(dir, "new --out s.ivrin kick.wav snare.wav").status == 0);
+  const Value song = json(Ran{0, fileBytes(dir / "s.ivrin"), {}});
+  CHECK(*at((*at(song, "tempo").list())[0], "bpm").number() == 100);
+  CHECK(*at(song, "start_seconds").number() == Approx(*at(found, "bar_one_seconds").number()).margin(1e-4));
+  const Ran guessed = run(dir, "new --out h.ivrin hiss.wav"); // said, and 120
+  CHECK(guessed.err.find("no tempo can be told") != std::string::npos);
+  CHECK(*at((*at(json(Ran{0, fileBytes(dir / "h.ivrin"), {}}), "tempo").list())[0], "bpm").number() == 120);
+  REQUIRE(run(dir, "new --out t.ivrin --bpm 87.5 kick.wav snare.wav").status == 0); // what is said is not looked for
+  CHECK(*at((*at(json(Ran{0, fileBytes(dir / "t.ivrin"), {}}), "tempo").list())[0], "bpm").number() == 87.5);
+}
+
 TEST_CASE("a song is changed by words, and its paths stay right in another folder", "[cli]") {
   const Made made;
   const TempFolder& dir = made.dir;

@@ -1,0 +1,73 @@
+#include "services/grid_finding.h"
+
+#include "dsp/onsets.h"
+#include "render/parallel.h"
+
+#include <cmath>
+
+namespace ivrin {
+namespace {
+
+/// Nobody hears a hundredth of a BPM, and most songs are made to a whole number.
+double rounded(double bpm) {
+  const double whole = std::round(bpm);
+  return std::abs(bpm - whole) < 0.0005 * bpm ? whole : std::round(bpm * 100) / 100;
+}
+
+} // namespace
+
+FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int threads, std::stop_token stop) {
+  std::vector<HeardRow> rows(sounds.size());
+  inParallel(sounds.size(), threads, [&](std::size_t i) {
+    if (stop.stop_requested()) return;
+    const HeardSound& s = sounds[i];
+    rows[i].beats = beatStrength(s.read, s.range, sampleRate);
+    rows[i].chroma = rowChroma(s.read, s.range, sampleRate);
+    OnsetFinder attacks(sampleRate);
+    StereoBuffer block(16384);
+    for (Frames at = s.range.begin; at < s.range.end && !stop.stop_requested(); at = at + Frames(block.frames())) {
+      s.read(at, block.span());
+      attacks.add(block.left(), block.right(), block.frames());
+    }
+    for (const Onset& o : attacks.finish()) rows[i].attacks.push_back(s.range.begin + Frames(o.frame));
+  });
+  FoundGrid found;
+  if (stop.stop_requested()) return found;
+  found.tempo = findTempo(rows, sampleRate);
+  if (found.tempo) found.tempo->bpm = rounded(found.tempo->bpm);
+  std::vector<RowChroma> notes;
+  for (HeardRow& r : rows) notes.push_back(std::move(r.chroma));
+  found.key = findKey(notes);
+  return found;
+}
+
+FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::stop_token stop) {
+  std::vector<HeardSound> sounds;
+  for (const Stem& s : song.stems) {
+    const auto& sound = audio.of(s.id);
+    if (!sound) continue;
+    const std::int64_t offset = std::llround(s.offsetSeconds * song.sampleRate);
+    sounds.push_back({[sound, offset](Frames from, StereoSpan out) {
+                        out.clear();
+                        const std::int64_t at = from.count - offset, a = std::max<std::int64_t>(at, 0),
+                                           b = std::min(at + out.frames, sound->frames());
+                        if (b <= a) return;
+                        std::copy(sound->left() + a, sound->left() + b, out.left + (a - at));
+                        std::copy(sound->right() + a, sound->right() + b, out.right + (a - at));
+                      },
+                      {Frames(0), Frames(std::max<std::int64_t>(0, offset + sound->frames()))}});
+  }
+  return findGrid(sounds, song.sampleRate, threads, stop);
+}
+
+Song onGrid(Song song, const FoundGrid& found) {
+  if (found.tempo && found.tempo->confidence >= kLeastConfidence) {
+    song.tempo = {{Beats(0), found.tempo->bpm}};
+    song.startSeconds = std::round(found.tempo->barOneSeconds * 1e5) / 1e5;
+    if (found.tempo->barConfidence >= kLeastConfidence) song.meter = {{Beats(0), found.tempo->beatsInBar, 4}};
+  }
+  if (found.key && found.key->confidence >= kLeastConfidence && !song.key) song.key = found.key->key;
+  return song;
+}
+
+} // namespace ivrin

@@ -1,0 +1,21 @@
+// The key that the notes of a song are of.
+#pragma once
+
+#include "analysis/chroma.h"
+#include "song/song.h"
+
+#include <optional>
+
+namespace ivrin {
+
+struct FoundKey {
+  Key key;
+  double confidence = 0; // 0..1: how far it is over the next best; under 0.3 nothing can be said
+};
+
+/// Correlates the notes' distribution with the profiles of C. L. Krumhansl and E. J. Kessler ("Tracing the dynamic
+/// changes in perceived tonal organization", Psychological Review 89 (1982)), after C. L. Krumhansl, "Cognitive
+/// Foundations of Musical Pitch" (1990), ch. 4. Nothing where no notes are heard.
+std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows);
+
+} // namespace ivrin
