@@ -77,8 +77,8 @@ void findings() {
       ++keyed;
       key = std::string(noteName(*piece.tonic)) + (piece.minor ? " minor" : " major");
       if (found.key) {
-        const Key is{*piece.tonic, piece.minor}, relative{(*piece.tonic + (piece.minor ? 3 : 9)) % 12, !piece.minor};
-        keys += found.key->key == is || found.key->key == relative;
+        const Key is{*piece.tonic, piece.minor};
+        keys += found.key->key == is || found.key->key == is.relative();
       }
     }
     const std::string foundKey =

@@ -40,6 +40,10 @@ constexpr double kNoTempo = 120; // of a song that has none
 constexpr const char* kNotes[] = {"C",       "C sharp", "D",      "E flat", "E",      "F",
                                   "F sharp", "G",       "A flat", "A",      "B flat", "B"};
 
+std::string nameOf(const Key& k) {
+  return std::string(kNotes[k.note]) + (k.minor ? " minor" : " major");
+}
+
 /// What was found, in one line.
 std::string said(const FoundGrid& g) {
   if (!g.tempo || g.tempo->confidence < kLeastConfidence)
@@ -52,7 +56,7 @@ std::string said(const FoundGrid& g) {
                      fixedNumber(g.tempo->confidence, 2) + ", of the bar " + fixedNumber(g.tempo->barConfidence, 2) +
                      ")";
   if (g.key && g.key->confidence >= kLeastConfidence)
-    text += "; key " + std::string(kNotes[g.key->key.note]) + (g.key->key.minor ? " minor" : " major") + " (" +
+    text += "; key " + nameOf(g.key->key) + " or " + nameOf(g.key->key.relative()) + " (" +
             fixedNumber(g.key->confidence, 2) + ")";
   return text;
 }

@@ -46,7 +46,7 @@ class MainWindow : public QMainWindow {
   /// "1/16", "1/8.", "1/4t" or "free".
   QString gridText() const;
   void setGridText(const QString& text);
-  void newFromFiles(const QStringList& files, double bpm);
+  void newFromFiles(const QStringList& files);
   /// What moves by itself, drawn where it is now; 60 times a second.
   void tick();
 
@@ -66,6 +66,9 @@ class MainWindow : public QMainWindow {
   void toNumbersAndBack();
   void stepSetting(const Face& face, const char* key, int steps);
   void addPlaceActions(const QString& menu);
+  void addGridEdits(const QString& menu);
+  void tempoDialog();
+  void barOneHere();
   void addTravelActions(const QString& menu);
   void addLookActions(const QString& menu);
   void addGridActions(const QString& menu);
@@ -100,7 +103,6 @@ class MainWindow : public QMainWindow {
   /// Where a new section or landing goes: the playhead while playing, else the caret.
   Beats here() const;
   void askLead();
-  void askTempoFor(const QStringList& files);
   void showKeys();
   QWidget* emptyPage();
 

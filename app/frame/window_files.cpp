@@ -58,7 +58,7 @@ void MainWindow::openDialog() {
 void MainWindow::newDialog() {
   const QStringList files =
       QFileDialog::getOpenFileNames(this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(soundFiles()));
-  if (!files.isEmpty()) askTempoFor(files);
+  if (!files.isEmpty()) newFromFiles(files);
 }
 
 void MainWindow::showRecent() {
@@ -126,16 +126,12 @@ void MainWindow::askLead() {
   session_.settle();
 }
 
-void MainWindow::askTempoFor(const QStringList& files) {
-  if (const auto bpm = askNumber(this, tr("New song"), tr("Tempo (BPM)"), 120, 20, 400, 2)) newFromFiles(files, *bpm);
-}
-
-void MainWindow::newFromFiles(const QStringList& files, double bpm) {
+void MainWindow::newFromFiles(const QStringList& files) {
   if (!mayLeave()) return;
   storeView();
   std::vector<fs::path> paths;
   for (const QString& f : files) paths.push_back(pathOf(f));
-  session_.begin(paths, bpm);
+  session_.begin(paths, std::nullopt);
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
@@ -151,7 +147,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
     QTimer::singleShot(0, this,
                        [this, f = files.front()] { openSong(pathOf(f)); }); // the drop must end before a question
   else if (!files.isEmpty())
-    QTimer::singleShot(0, this, [this, files] { askTempoFor(files); }); // the drop must end before a dialog begins
+    QTimer::singleShot(0, this, [this, files] { newFromFiles(files); }); // the drop must end before a question
 }
 
 // ---------------------------------------------------------------- what was left

@@ -111,4 +111,31 @@
         </translation>
     </message>
 </context>
+<context>
+    <name>ivrin::app::MainWindow</name>
+    <message numerus="yes">
+        <source>%1 BPM: %n ornament(s) stayed on the sound</source>
+        <translation>
+            <numerusform>%1 BPM: %n ornament stayed on the sound</numerusform>
+            <numerusform>%1 BPM: %n ornaments stayed on the sound</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%1 BPM: %n ornament(s) kept their beats</source>
+        <translation>
+            <numerusform>%1 BPM: %n ornament kept its beats</numerusform>
+            <numerusform>%1 BPM: %n ornaments kept their beats</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ivrin::app::TempoDialog</name>
+    <message numerus="yes">
+        <source>Tapped %n time(s)</source>
+        <translation>
+            <numerusform>Tapped %n time</numerusform>
+            <numerusform>Tapped %n times</numerusform>
+        </translation>
+    </message>
+</context>
 </TS>

@@ -7,6 +7,7 @@ namespace ivrin {
 namespace fs = std::filesystem;
 namespace {
 
+constexpr double kNoTempo = 120; // of a song of which none can be told
 constexpr int kThreads = 2;
 
 /// The song that a journal keeps, as a window has it.
@@ -90,14 +91,18 @@ OpenedDocument openDocument(const fs::path& file, const Places& places, const St
   return d;
 }
 
-OpenedDocument beginDocument(const std::vector<fs::path>& files, double bpm, const StemStore& store,
+OpenedDocument beginDocument(const std::vector<fs::path>& files, std::optional<double> bpm, const StemStore& store,
                              std::stop_token stop, const Progress& progress) {
   OpenedDocument d;
   OpenedSong made;
-  made.song = songFromFiles(files, bpm, 0, store, d.problems);
+  made.song = songFromFiles(files, bpm.value_or(kNoTempo), 0, store, d.problems);
   if (made.song.stems.empty()) return d;
   for (const fs::path& f : files) made.reach.allowed.push_back(plainPath(f).parent_path());
   made.audio = SongAudio::open(made.song, made.reach, store, d.problems, kThreads, stop, progress);
+  if (!bpm) {
+    d.grid = findGrid(made.song, made.audio, kThreads, stop);
+    made.song = onGrid(std::move(made.song), *d.grid);
+  }
   d.opened = std::move(made);
   return d;
 }

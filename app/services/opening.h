@@ -3,6 +3,7 @@
 #pragma once
 
 #include "render/open_song.h"
+#include "services/grid_finding.h"
 #include "song/journal.h"
 #include "song/song_place.h"
 
@@ -27,6 +28,7 @@ struct OpenedDocument {
   std::unique_ptr<JournalPlace> journal; // where that was kept
   int edits = 0;                         // in it
   std::vector<LeftEdits> left;           // the states left that nobody has chosen between yet
+  std::optional<FoundGrid> grid;         // of a new song: what was listened for
   Problems problems;
 };
 
@@ -43,9 +45,9 @@ struct Places {
 
 OpenedDocument openDocument(const std::filesystem::path& file, const Places& places, const StemStore& store,
                             std::stop_token stop, const Progress& progress);
-/// One stem from each file; their folders are allowed to the song.
-OpenedDocument beginDocument(const std::vector<std::filesystem::path>& files, double bpm, const StemStore& store,
-                             std::stop_token stop, const Progress& progress);
+/// One stem from each file; their folders are allowed to the song. Without `bpm` the grid is found by listening.
+OpenedDocument beginDocument(const std::vector<std::filesystem::path>& files, std::optional<double> bpm,
+                             const StemStore& store, std::stop_token stop, const Progress& progress);
 /// A song that was never saved, or whose file cannot be read any more, from what was left of it.
 OpenedDocument openLeft(const std::filesystem::path& journal, const Places& places, const StemStore& store,
                         std::stop_token stop, const Progress& progress);

@@ -51,8 +51,8 @@ Session::Session(Options options)
           workers_,
           [this](const OpenInput& in, const Run& run) {
             if (!in.left.empty()) return openLeft(in.left, in.places, store_, run.stop, reportImport(run));
-            return in.bpm ? beginDocument(in.files, *in.bpm, store_, run.stop, reportImport(run))
-                          : openDocument(in.files.front(), in.places, store_, run.stop, reportImport(run));
+            return in.fresh ? beginDocument(in.files, in.bpm, store_, run.stop, reportImport(run))
+                            : openDocument(in.files.front(), in.places, store_, run.stop, reportImport(run));
           },
           [this](OpenedDocument d) { takeOpened(std::move(d)); })
     , leftJob_(
@@ -116,6 +116,15 @@ Session::Session(Options options)
             if (!s) return;
             spectra_ = std::move(s);
             emit spectraChanged();
+          })
+    , gridJob_(
+          workers_,
+          [](const GridInput& in, const Run& run) -> std::optional<FoundGrid> {
+            FoundGrid found = findGrid(in.song, in.audio, kRenderThreads, run.stop);
+            return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(found));
+          },
+          [this](std::optional<FoundGrid> found) {
+            if (found) emit gridFound(*found);
           })
     , findJob_(
           workers_,
@@ -284,6 +293,10 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
   std::vector<Press> presses;
   for (const std::string& row : rows) presses.push_back({row, stretch});
   placeJob_.begin({plan_, audio_, kind, std::move(presses)});
+}
+
+void Session::lookForGrid() {
+  if (plan_) gridJob_.begin({song(), audio_});
 }
 
 void Session::placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch) {

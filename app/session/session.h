@@ -70,7 +70,9 @@ class Session : public QObject {
   void open(const std::filesystem::path& file, const OpenAs& as);
   bool readOnly() const { return document_.readOnly(); }
   /// A new song, never saved yet, from audio files.
-  void begin(const std::vector<std::filesystem::path>& files, double bpm);
+  void begin(const std::vector<std::filesystem::path>& files, std::optional<double> bpm);
+  /// Listens to the stems as they are; gridFound() says what was found.
+  void lookForGrid();
   bool save(const std::filesystem::path& file);
   /// Drops the edits that were brought back and opens the file as it was saved.
   void discardRecovered();
@@ -146,6 +148,7 @@ class Session : public QObject {
   void cancelWork();
 
  signals:
+  void gridFound(const ivrin::FoundGrid& found);
   void opened();
   void songChanged();
   void planChanged();
@@ -223,9 +226,14 @@ class Session : public QObject {
   };
   struct OpenInput {
     std::vector<std::filesystem::path> files; // a song, or the stems of a new one
-    std::optional<double> bpm{};              // of a new one
+    bool fresh = false;                       // a new one
+    std::optional<double> bpm{};              // of a new one; none: it is found
     Places places{};
     std::filesystem::path left{}; // or the journal of one without a file
+  };
+  struct GridInput {
+    Song song;
+    SongAudio audio;
   };
   struct FindInput {
     std::shared_ptr<const RenderPlan> plan;
@@ -292,6 +300,7 @@ class Session : public QObject {
   Job<SongAudio, Verified> verifyJob_;
   Job<LookInput, LookFound> lookJob_;
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
+  Job<GridInput, std::optional<FoundGrid>> gridJob_;
   Job<FindInput, int> findJob_;
   Job<PlaceInput, Placing> placeJob_;
   Job<PeaksInput, std::optional<AllRowPeaks>> peaksJob_;

@@ -21,15 +21,15 @@ Places Session::places() const {
 }
 
 void Session::open(const fs::path& file, const OpenAs& as) {
-  OpenInput in{{file}, std::nullopt, places()};
+  OpenInput in{{file}, false, std::nullopt, places()};
   in.places.readOnly = as.readOnly;
   in.places.asSaved = as.asSaved;
   in.places.bringBack = as.bringBack;
   openJob_.begin(std::move(in));
 }
 
-void Session::begin(const std::vector<fs::path>& files, double bpm) {
-  openJob_.begin({files, bpm});
+void Session::begin(const std::vector<fs::path>& files, std::optional<double> bpm) {
+  openJob_.begin({files, true, bpm});
 }
 
 void Session::takeOpened(OpenedDocument d) {
@@ -60,6 +60,17 @@ void Session::takeOpened(OpenedDocument d) {
   if (offered) emit leftOffered();
 }
 
+namespace {
+
+QString wordsOf(const FoundGrid& grid) {
+  if (!grid.tempo || grid.tempo->confidence < kLeastConfidence)
+    return Session::tr("No tempo can be told from the sound: set it by hand (Song, Tempo).");
+  return Session::tr("%1 BPM found, bar 1 at %2 s. If that is half or double of what you feel: Song, Tempo.")
+      .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2));
+}
+
+} // namespace
+
 void Session::adopt(OpenedDocument d) {
   if (playback_.begun()) player().stop();
   // What is under way belongs to the song that was open.
@@ -67,6 +78,7 @@ void Session::adopt(OpenedDocument d) {
   verifyJob_.cancel();
   lookJob_.cancel();
   spectraJob_.cancel();
+  gridJob_.cancel();
   findJob_.cancel();
   placeJob_.cancel();
   peaksJob_.cancel();
@@ -87,6 +99,7 @@ void Session::adopt(OpenedDocument d) {
   replan();
   verifyTimer_.start();
   emit opened();
+  if (d.grid) emit notice(wordsOf(*d.grid), false);
   // What is out of reach can be allowed; the rest is told.
   QString unreachable, first;
   int errors = 0;
@@ -166,7 +179,7 @@ void Session::bringBack(const LeftEdits& one) {
     open(one.file, OpenAs{false, false, one.journal});
     return;
   }
-  OpenInput in{{}, std::nullopt, places()};
+  OpenInput in{{}, false, std::nullopt, places()};
   in.left = one.journal;
   openJob_.begin(std::move(in));
 }

@@ -51,7 +51,7 @@ std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows) {
   std::stable_sort(guesses.begin(), guesses.end(), [](const Guess& a, const Guess& b) { return a.r > b.r; });
   // Its relative has the same notes: who is second is asked of the others.
   const Key best = guesses[0].key;
-  const Key relative{(best.note + (best.minor ? 3 : 9)) % 12, !best.minor};
+  const Key relative = best.relative();
   const auto next =
       std::find_if(guesses.begin() + 1, guesses.end(), [&](const Guess& g) { return !(g.key == relative); });
   FoundKey found{best, 0};

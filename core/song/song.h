@@ -18,6 +18,8 @@ inline constexpr const char* kMixRow = "mix";
 struct Key {
   int note = 0; // 0 = C .. 11 = B
   bool minor = false;
+  /// Of the same notes.
+  Key relative() const { return {(note + (minor ? 3 : 9)) % 12, !minor}; }
   friend bool operator==(const Key&, const Key&) = default;
 };
 

@@ -1,0 +1,142 @@
+#include "app/dialogs/tempo_dialog.h"
+
+#include "app/dialogs/paper_dialog.h"
+#include "app/theme/type.h"
+
+#include <QDialogButtonBox>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+
+constexpr double kForgottenSeconds = 3; // a tap after that begins anew
+constexpr double kOffBeat = 1.0 / 3;    // a tap so far beside its beat is none
+
+} // namespace
+
+std::optional<double> tappedTempo(const std::vector<double>& seconds) {
+  if (seconds.size() < 4) return std::nullopt;
+  std::vector<double> steps;
+  for (std::size_t i = 1; i < seconds.size(); ++i) steps.push_back(seconds[i] - seconds[i - 1]);
+  std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
+  const double beat = steps[steps.size() / 2];
+  if (beat <= 0) return std::nullopt;
+  // Each tap to the beat it is nearest to, counted from the last one that was on its beat; then a line through them.
+  double n = 0, x = 0, y = 0, xx = 0, xy = 0, at = 0, last = seconds.front();
+  for (std::size_t i = 0; i < seconds.size(); ++i) {
+    if (i > 0) {
+      const double step = (seconds[i] - last) / beat, whole = std::round(step);
+      if (whole < 1 || std::abs(step - whole) > kOffBeat) continue;
+      at += whole;
+      last = seconds[i];
+    }
+    n += 1;
+    x += at;
+    y += seconds[i];
+    xx += at * at;
+    xy += at * seconds[i];
+  }
+  const double spread = n * xx - x * x;
+  if (n < 3 || spread <= 0) return std::nullopt;
+  return 60 * spread / (n * xy - x * y);
+}
+
+TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, QWidget* parent)
+    : QDialog(parent)
+    , bpm_(new QDoubleSpinBox(this))
+    , corrects_(new QRadioButton(tr("The &grid lay wrong: ornaments stay on the sound"), this))
+    , changes_(new QRadioButton(tr("The song &changes its tempo: ornaments keep their beats"), this))
+    , listen_(new QPushButton(tr("&Listen for it"), this))
+    , said_(new QLabel(this)) {
+  setWindowTitle(tr("Tempo"));
+  bpm_->setObjectName(QStringLiteral("tempo-bpm"));
+  bpm_->setRange(20, 400);
+  bpm_->setDecimals(3);
+  bpm_->setValue(bpm);
+  bpm_->selectAll();
+  said_->setObjectName(QStringLiteral("tempo-said"));
+  said_->setWordWrap(true);
+  said_->setText(where);
+
+  auto* form = new QFormLayout;
+  form->addRow(tr("&Quarter notes a minute"), bpm_);
+  auto* ways = new QHBoxLayout;
+  const auto way = [&](const QString& text, const char* name, auto act) {
+    auto* b = new QPushButton(text, this);
+    b->setObjectName(QString::fromLatin1(name));
+    b->setAutoDefault(false);
+    connect(b, &QPushButton::clicked, this, act);
+    ways->addWidget(b);
+  };
+  const auto times = [this](double ratio) {
+    return [this, ratio] {
+      const double next = bpm_->value() * ratio;
+      if (next >= bpm_->minimum() && next <= bpm_->maximum()) bpm_->setValue(next);
+    };
+  };
+  way(tr("&Half"), "tempo-half", times(0.5));
+  way(tr("&Double"), "tempo-double", times(2));
+  way(tr("&Two thirds"), "tempo-two-thirds", times(2.0 / 3));
+  way(tr("Ta&p"), "tempo-tap", [this] { tap(); });
+  listen_->setObjectName(QStringLiteral("tempo-listen"));
+  listen_->setAutoDefault(false);
+  connect(listen_, &QPushButton::clicked, this, [this] {
+    listen_->setEnabled(false);
+    said_->setText(tr("Listening to all stems …"));
+    emit listens();
+  });
+  ways->addWidget(listen_);
+
+  corrects_->setObjectName(QStringLiteral("tempo-corrects"));
+  changes_->setObjectName(QStringLiteral("tempo-changes"));
+  corrects_->setChecked(true);
+  corrects_->setVisible(hasOrnaments);
+  changes_->setVisible(hasOrnaments);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
+  connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+  auto* all = new QVBoxLayout(this);
+  all->addLayout(form);
+  all->addLayout(ways);
+  all->addWidget(said_);
+  all->addWidget(corrects_);
+  all->addWidget(changes_);
+  all->addWidget(buttons);
+  setMinimumWidth(scaled(520));
+  dress(*this);
+}
+
+void TempoDialog::tap() {
+  const double now = clock_.isValid() ? static_cast<double>(clock_.elapsed()) / 1000 : 0;
+  if (!clock_.isValid()) clock_.start();
+  if (!taps_.empty() && now - taps_.back() > kForgottenSeconds) taps_.clear();
+  taps_.push_back(now);
+  if (const auto bpm = tappedTempo(taps_)) {
+    bpm_->setValue(std::round(*bpm * 10) / 10);
+    said_->setText(tr("Tapped %n time(s)", nullptr, static_cast<int>(taps_.size())));
+  } else {
+    said_->setText(tr("Tap along: from the fourth tap on it counts"));
+  }
+}
+
+void TempoDialog::setFound(const FoundGrid& found) {
+  listen_->setEnabled(true);
+  if (!found.tempo || found.tempo->confidence < kLeastConfidence) {
+    said_->setText(tr("No tempo can be told from the sound."));
+    return;
+  }
+  bpm_->setValue(found.tempo->bpm);
+  QStringList others;
+  for (const double bpm : found.tempo->alternatives)
+    others << QString::number(bpm, 'f', std::abs(bpm - std::round(bpm)) < 0.005 ? 0 : 2);
+  said_->setText(tr("%1 BPM is heard, confidence %2; or %3")
+                     .arg(QString::number(found.tempo->bpm), QString::number(found.tempo->confidence, 'f', 2),
+                          others.join(QStringLiteral(", "))));
+}
+
+} // namespace ivrin::app

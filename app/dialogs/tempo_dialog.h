@@ -1,0 +1,44 @@
+// The tempo that holds at a place: typed, tapped, found by listening, or half and double of what it is; and whether the
+// song is to be played faster or the grid lay wrong.
+#pragma once
+
+#include "services/grid_finding.h"
+
+#include <QDialog>
+#include <QDoubleSpinBox>
+#include <QElapsedTimer>
+#include <QLabel>
+#include <QPushButton>
+#include <QRadioButton>
+
+namespace ivrin::app {
+
+class TempoDialog : public QDialog {
+  Q_OBJECT
+ public:
+  /// `where` says from where on it holds; empty: all of the song. With no ornaments there is nothing to choose between.
+  TempoDialog(double bpm, const QString& where, bool hasOrnaments, QWidget* parent);
+  double bpm() const { return bpm_->value(); }
+  /// The grid lay wrong: what is placed stays on the sound.
+  bool corrects() const { return corrects_->isChecked(); }
+  /// What was found by listening, or that nothing was.
+  void setFound(const FoundGrid& found);
+
+ signals:
+  void listens();
+
+ private:
+  void tap();
+  QDoubleSpinBox* bpm_;
+  QRadioButton *corrects_, *changes_;
+  QPushButton* listen_;
+  QLabel* said_;
+  QElapsedTimer clock_;
+  std::vector<double> taps_; // seconds
+};
+
+/// The tempo of taps at these seconds, from four on: the slope through them, those that are a third of a beat off left
+/// out; nothing under that.
+std::optional<double> tappedTempo(const std::vector<double>& seconds);
+
+} // namespace ivrin::app
