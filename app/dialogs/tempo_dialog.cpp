@@ -17,6 +17,13 @@ namespace {
 constexpr double kForgottenSeconds = 3; // a tap after that begins anew
 constexpr double kOffBeat = 1.0 / 3;    // a tap so far beside its beat is none
 
+/// Without the noughts at the end.
+class BpmBox : public QDoubleSpinBox {
+ public:
+  using QDoubleSpinBox::QDoubleSpinBox;
+  QString textFromValue(double v) const override { return locale().toString(v, 'g', QLocale::FloatingPointShortest); }
+};
+
 } // namespace
 
 std::optional<double> tappedTempo(const std::vector<double>& seconds) {
@@ -48,7 +55,7 @@ std::optional<double> tappedTempo(const std::vector<double>& seconds) {
 
 TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, QWidget* parent)
     : QDialog(parent)
-    , bpm_(new QDoubleSpinBox(this))
+    , bpm_(new BpmBox(this))
     , corrects_(new QRadioButton(tr("The &grid lay wrong: ornaments stay on the sound"), this))
     , changes_(new QRadioButton(tr("The song &changes its tempo: ornaments keep their beats"), this))
     , listen_(new QPushButton(tr("&Listen for it"), this))
