@@ -56,8 +56,8 @@ class Bytes {
 
 } // namespace
 
-FoundFiles::FoundFiles(fs::path cacheFolder)
-    : folder_(cacheFolder.empty() ? fs::path() : std::move(cacheFolder) / "found") {}
+FoundFiles::FoundFiles(const fs::path& cacheFolder)
+    : folder_(cacheFolder.empty() ? fs::path() : cacheFolder / "found") {}
 
 fs::path FoundFiles::fileOf(const std::string& sound) const {
   const XXH128_hash_t h = XXH3_128bits(sound.data(), sound.size());

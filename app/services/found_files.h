@@ -12,7 +12,7 @@ namespace ivrin {
 class FoundFiles {
  public:
   /// In `cacheFolder`/found; an empty path: nothing is kept.
-  explicit FoundFiles(std::filesystem::path cacheFolder);
+  explicit FoundFiles(const std::filesystem::path& cacheFolder);
   /// `sound`: the row's provenance.
   std::shared_ptr<const RowFindings> read(const std::string& sound) const;
   /// What cannot be written is not: it is found again another time.
