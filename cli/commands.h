@@ -40,6 +40,8 @@ struct PlaceOptions {
 };
 int place(const PlaceOptions& o);
 int rows(const SongOptions& o);
+/// Of one row, or of all stems and the landings (empty).
+int openings(const SongOptions& o, const std::string& row);
 
 struct EditOptions {
   SongOptions song;

@@ -83,6 +83,13 @@ int runCommand(int argc, char** argv) {
   cPlace->callback([&] { status = place(placed); });
 
   SongOptions listed;
+  SongOptions opened;
+  std::string openingsRow;
+  auto* cOpenings = app.add_subcommand("openings", "places where an ornament wants to be: gaps, held notes, hits");
+  addSong(cOpenings, opened, true);
+  cOpenings->add_option("--row", openingsRow, "only this stem, bus or mix");
+  cOpenings->callback([&] { status = openings(opened, openingsRow); });
+
   std::vector<std::string> heard;
   bool heardJson = false;
   auto* cTempo = app.add_subcommand("tempo", "tempo, bar 1 and key of audio files that belong together");

@@ -5,6 +5,7 @@
 #include "manners/fitting.h"
 #include "manners/said_of_press.h"
 #include "services/hearing.h"
+#include "services/opening_finding.h"
 #include "services/song_figures.h"
 #include "song/edits.h"
 #include "song/json.h"
@@ -33,6 +34,14 @@ double toBeat(Beats b) {
 /// Phrases as the window keeps them; nothing here asks for attacks.
 Findings::Options kept() {
   return {StemStore::defaultFolder(), false};
+}
+
+/// In a column of so many letters, whatever bytes they take.
+std::string column(std::string text, std::size_t letters) {
+  std::size_t n = 0;
+  for (const char c : text) n += (static_cast<unsigned char>(c) & 0xC0) != 0x80 ? 1 : 0;
+  if (n < letters) text += std::string(letters - n, ' ');
+  return text + ' ';
 }
 
 /// The place that was asked for, or nothing with the reason said.
@@ -138,6 +147,46 @@ int place(const PlaceOptions& o) {
   return o.out.empty() ? 0 : writeEdited(*opened, made.song, o.out, placed.id);
 }
 
+int openings(const SongOptions& o, const std::string& row) {
+  const auto opened = openSound(o);
+  if (!opened) return 1;
+  if (!row.empty() && !isRow(opened->song, "--row", row)) return 2;
+  PrintCache cache;
+  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
+  Findings findings({StemStore::defaultFolder(), true});
+  std::vector<std::string> rows;
+  if (row.empty()) {
+    for (const Stem& s : opened->song.stems) rows.push_back(s.id);
+    rows.emplace_back(kMixRow);
+  } else {
+    rows.push_back(row);
+  }
+  const TempoMap& map = plan->map();
+  List list;
+  if (!o.json)
+    std::cout << column("where", 10) << column("row", 12) << column("what", 8) << column("beats", 6) << "suits\n";
+  for (const Opening& p : openingsOf(plan, rows, findings, 2)) {
+    List suits;
+    std::string words;
+    for (const std::string& s : p.suits) {
+      suits.emplace_back(s);
+      words += (words.empty() ? "" : ", ") + s;
+    }
+    if (o.json)
+      list.emplace_back(Object{{"row", p.row},
+                               {"kind", std::string(openingWord(p.kind))},
+                               {"start", toBeat(p.place.begin)},
+                               {"length", toBeat(p.place.length())},
+                               {"score", rounded(p.score)},
+                               {"suits", Value(std::move(suits))}});
+    else
+      std::cout << column(placeText(map, p.place.begin, 2), 10) << column(p.row, 12) << column(openingWord(p.kind), 8)
+                << column(fixedNumber(p.place.length().quarters(), 1), 6) << words << '\n';
+  }
+  if (o.json) std::cout << prettyJson(Object{{"openings", Value(std::move(list))}});
+  return 0;
+}
+
 int rows(const SongOptions& o) {
   const auto opened = openSound(o);
   if (!opened) return 1;
@@ -189,14 +238,6 @@ std::string signedDecibels(double db) {
 std::string decibels(const std::optional<double>& v) {
   return v ? fixedNumber(*v, 1) : "–";
 }
-/// In a column of so many letters, whatever bytes they take.
-std::string column(std::string text, std::size_t letters) {
-  std::size_t n = 0;
-  for (const char c : text) n += (static_cast<unsigned char>(c) & 0xC0) != 0x80 ? 1 : 0;
-  if (n < letters) text += std::string(letters - n, ' ');
-  return text + ' ';
-}
-
 } // namespace
 
 int show(const SongOptions& o) {

@@ -193,6 +193,35 @@ TEST_CASE("rows are listed with where they sound; ornaments as a table", "[cli]"
   CHECK(*at(throw_, "under_mix_lu").number() < 18.5);
 }
 
+TEST_CASE("openings of rows and before landings are listed", "[cli]") {
+  const TempFolder dir;
+  // Two words of the voice with two beats between them at 120 BPM, the second one held.
+  writeWav(dir / "voice.wav", 48000, 1, 48000 * 10, [](std::int64_t f, int) {
+    const double t = static_cast<double>(f) / 48000;
+    const bool sounds = (t >= 1 && t < 2) || (t >= 3 && t < 5);
+    return sounds ? static_cast<float>(0.3 * std::sin(2 * M_PI * 330 * t)) : 0.0f;
+  });
+  REQUIRE(run(dir, "new --out s.ivrin --bpm 120 voice.wav").status == 0);
+  REQUIRE(run(dir, "landing s.ivrin --section --at 5:1 --name B --out t.ivrin").status == 0);
+  const Value found = json(run(dir, "openings t.ivrin --json"));
+  int gaps = 0, held = 0, landings = 0;
+  for (const Value& o : *at(found, "openings").list()) {
+    const std::string kind = *at(o, "kind").text();
+    const double start = *at(o, "start").number(), length = *at(o, "length").number();
+    gaps += kind == "gap" && std::abs(start - 4) < 0.1 && std::abs(length - 2) < 0.1;
+    held += kind == "held" && std::abs(start - 6) < 0.1 && std::abs(length - 4) < 0.4;
+    landings += kind == "landing" && start == 8 && length == 8 && *at(o, "row").text() == "mix";
+    CHECK(*at(o, "score").number() > 0);
+    CHECK(at(o, "suits").list()->size() > 1);
+  }
+  CHECK(gaps == 1);
+  CHECK(held == 1);
+  CHECK(landings == 1);
+  CHECK(run(dir, "openings t.ivrin --row voice").out.find("gap") != std::string::npos);
+  CHECK(run(dir, "openings t.ivrin --row voice").out.find("landing") == std::string::npos);
+  CHECK(run(dir, "openings t.ivrin --row nobody").status == 2);
+}
+
 TEST_CASE("tempo, bar 1 and key are told of files, and a new song takes them", "[cli]") {
   const TempFolder dir;
   // Kick on every beat, a burst between: 100 BPM from 0.5 s on.

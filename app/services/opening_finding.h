@@ -1,0 +1,14 @@
+// Openings of a song's rows, from what is found of them.
+#pragma once
+
+#include "analysis/openings.h"
+#include "services/findings.h"
+
+namespace ivrin {
+
+/// Of these rows, in the order of their places, and before the landings when the mix is among them. `findings` look for
+/// attacks. On so many threads; nothing of use when asked to stop.
+std::vector<Opening> openingsOf(const std::shared_ptr<const RenderPlan>& plan, const std::vector<std::string>& rows,
+                                Findings& findings, int threads, std::stop_token stop = {});
+
+} // namespace ivrin
