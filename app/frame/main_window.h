@@ -69,6 +69,10 @@ class MainWindow : public QMainWindow {
   void addGridEdits(const QString& menu);
   void tempoDialog();
   void barOneHere();
+  void addOpeningActions(const QString& menu);
+  void stepOpening(int step);
+  int openingWanted_ = 0;                                    // a step that waits for openings to be found
+  std::optional<std::pair<Selection, Beats>> openingChosen_; // what was selected for the last one, and where that is
   void addTravelActions(const QString& menu);
   void addLookActions(const QString& menu);
   void addGridActions(const QString& menu);

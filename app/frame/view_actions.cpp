@@ -61,6 +61,7 @@ void MainWindow::addTravelActions(const QString& menu) {
                  [this] { score_->selectSpoken(); },
                  false,
                  true});
+  addOpeningActions(menu);
   actions_->add({"centre",
                  menu,
                  tr("&Centre on the landing"),

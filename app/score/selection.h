@@ -18,6 +18,7 @@ struct Selection {
     all.insert(all.end(), more.begin(), more.end());
     return all;
   }
+  friend bool operator==(const Selection&, const Selection&) = default;
 };
 
 } // namespace ivrin::app

@@ -126,6 +126,18 @@ Session::Session(Options options)
           [this](std::optional<FoundGrid> found) {
             if (found) emit gridFound(*found);
           })
+    , openingsJob_(
+          workers_,
+          [this](const OpeningsInput& in, const Run& run) -> std::optional<FoundOpenings> {
+            FoundOpenings found{in.plan->song(),
+                                openingsOf(in.plan, in.rows, *options_.findings, kRenderThreads, run.stop)};
+            return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(found));
+          },
+          [this](std::optional<FoundOpenings> found) {
+            if (!found) return;
+            openings_ = std::move(found);
+            emit openingsReady();
+          })
     , findJob_(
           workers_,
           [this](const FindInput& in, const Run& run) {
@@ -293,6 +305,18 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
   std::vector<Press> presses;
   for (const std::string& row : rows) presses.push_back({row, stretch});
   placeJob_.begin({plan_, audio_, kind, std::move(presses)});
+}
+
+const std::vector<Opening>* Session::openings() const {
+  if (!openings_) return nullptr;
+  const Song &was = openings_->of, &is = song();
+  const bool same = was.stems == is.stems && was.buses == is.buses && was.tempo == is.tempo && was.meter == is.meter &&
+                    was.startSeconds == is.startSeconds && was.sections == is.sections && was.landings == is.landings;
+  return same ? &openings_->all : nullptr;
+}
+
+void Session::lookForOpenings() {
+  if (plan_) openingsJob_.begin({plan_, song().rowsInScoreOrder()});
 }
 
 void Session::lookForGrid() {

@@ -15,6 +15,7 @@
 #include "services/finish_spectra.h"
 #include "services/jobs.h"
 #include "services/opening.h"
+#include "services/opening_finding.h"
 #include "services/row_peaks.h"
 
 #include <QObject>
@@ -73,6 +74,10 @@ class Session : public QObject {
   void begin(const std::vector<std::filesystem::path>& files, std::optional<double> bpm);
   /// Listens to the stems as they are; gridFound() says what was found.
   void lookForGrid();
+  /// Openings of all rows; nothing while they are not known of the stems, the grid and the landings as they are now.
+  const std::vector<Opening>* openings() const;
+  /// openingsReady() follows.
+  void lookForOpenings();
   bool save(const std::filesystem::path& file);
   /// Drops the edits that were brought back and opens the file as it was saved.
   void discardRecovered();
@@ -149,6 +154,7 @@ class Session : public QObject {
 
  signals:
   void gridFound(const ivrin::FoundGrid& found);
+  void openingsReady();
   void opened();
   void songChanged();
   void planChanged();
@@ -235,6 +241,15 @@ class Session : public QObject {
     Song song;
     SongAudio audio;
   };
+  struct OpeningsInput {
+    std::shared_ptr<const RenderPlan> plan;
+    std::vector<std::string> rows;
+  };
+  /// What was listened to, and what was found in it.
+  struct FoundOpenings {
+    Song of;
+    std::vector<Opening> all;
+  };
   struct FindInput {
     std::shared_ptr<const RenderPlan> plan;
     std::vector<std::string> rows;
@@ -301,6 +316,8 @@ class Session : public QObject {
   Job<LookInput, LookFound> lookJob_;
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
   Job<GridInput, std::optional<FoundGrid>> gridJob_;
+  Job<OpeningsInput, std::optional<FoundOpenings>> openingsJob_;
+  std::optional<FoundOpenings> openings_;
   Job<FindInput, int> findJob_;
   Job<PlaceInput, Placing> placeJob_;
   Job<PeaksInput, std::optional<AllRowPeaks>> peaksJob_;

@@ -79,6 +79,8 @@ void Session::adopt(OpenedDocument d) {
   lookJob_.cancel();
   spectraJob_.cancel();
   gridJob_.cancel();
+  openingsJob_.cancel();
+  openings_.reset();
   findJob_.cancel();
   placeJob_.cancel();
   peaksJob_.cancel();

@@ -12,8 +12,9 @@ namespace {
 
 constexpr std::int64_t kLength = 4096, kHop = 2048; // 171 and 85 ms at 24 kHz
 constexpr double kLeastHz = 60, kMostHz = 2000;
-constexpr double kBassHz = 180, kBassCounts = 2.5; // a bass says what a chord is on
-constexpr double kOverNeighbours = 4; // a peak's power over the mean around it: noise has few
+constexpr double kNoisePeaks = 0.5, kTonePeaks = 0.8; // the share of the power that lies in peaks: noise has some too
+constexpr double kBassHz = 180, kBassCounts = 2.5;    // a bass says what a chord is on
+constexpr double kOverNeighbours = 4;                 // a peak's power over the mean around it: noise has few
 
 } // namespace
 
@@ -49,13 +50,16 @@ RowChroma rowChroma(const RowReader& row, FrameRange range, double sampleRate) {
         for (std::int64_t k = lowest - 4; k <= highest + 4; ++k)
           power[static_cast<std::size_t>(k)] += static_cast<double>(std::norm(out[static_cast<std::ptrdiff_t>(k)]));
       }
+      double all = 1e-12, peaks = 0;
       for (std::int64_t k = lowest; k <= highest; ++k) {
         const auto i = static_cast<std::size_t>(k);
         const double p = power[i];
+        all += p;
         if (p < power[i - 1] || p < power[i + 1] || p < 1e-8) continue;
         double around = 0;
         for (const std::size_t d : {i - 4, i - 3, i + 3, i + 4}) around += power[d] / 4;
         if (p < kOverNeighbours * around) continue;
+        peaks += power[i - 1] + p + power[i + 1];
         // Where the peak lies between bins (a parabola through the logarithms).
         const double a = std::log(power[i - 1] + 1e-12), b = std::log(p), d = std::log(power[i + 1] + 1e-12);
         const double shift = std::clamp((a - d) / (2 * (a - 2 * b + d) - 1e-12), -0.5, 0.5);
@@ -68,7 +72,8 @@ RowChroma rowChroma(const RowReader& row, FrameRange range, double sampleRate) {
       float sum = 1e-6f;
       for (const float v : step) sum += v;
       // What is soft counts less, but not by its power.
-      const float weight = static_cast<float>(std::min(1.0, std::sqrt(static_cast<double>(sum) / kLength * 40)));
+      const double tonal = std::clamp((peaks / all - kNoisePeaks) / (kTonePeaks - kNoisePeaks), 0.0, 1.0);
+      const auto weight = static_cast<float>(tonal * std::min(1.0, std::sqrt(static_cast<double>(sum) / kLength * 40)));
       for (float& v : step) v = v / sum * weight;
     }
     c.steps.push_back(step);
