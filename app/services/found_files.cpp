@@ -25,7 +25,7 @@ template <class T> void put(std::string& out, const T& value) {
 template <class T> void putAll(std::string& out, const std::vector<T>& values) {
   static_assert(std::is_trivially_copyable_v<T>);
   put(out, static_cast<std::uint64_t>(values.size()));
-  out.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(T));
+  if (!values.empty()) out.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(T));
 }
 
 /// Reads what put() wrote; false, once and for all, where there is less than that.
@@ -44,7 +44,7 @@ class Bytes {
     std::uint64_t count = 0;
     if (!get(count) || count > static_cast<std::uint64_t>(end_ - at_) / sizeof(T)) return false;
     values.resize(count);
-    std::memcpy(static_cast<void*>(values.data()), at_, count * sizeof(T));
+    if (count > 0) std::memcpy(static_cast<void*>(values.data()), at_, count * sizeof(T));
     at_ += count * sizeof(T);
     return true;
   }
