@@ -10,7 +10,6 @@
 
 #include <QDialogButtonBox>
 #include <QDropEvent>
-#include <QInputDialog>
 #include <QMimeData>
 #include <QPushButton>
 #include <QSet>
@@ -325,9 +324,13 @@ TEST_CASE("a click places the playhead, the ruler too; landings and the form lin
   CHECK((rig.score().axis().left + rig.score().axis().right()) / 2 == Approx(48).margin(0.5));
 }
 
-TEST_CASE("dropped stems make a new song at the tempo asked for", "[window][display]") {
+TEST_CASE("dropped stems make a new song at the tempo that is heard in them", "[window][display]") {
   const TempFolder dir;
   writeSmallSong(dir);
+  writeWav(dir / "drums.wav", 48000, 1, 48000 * 24, [n = noise(3, 0.4)](std::int64_t f, int side) { // 100 BPM
+    const double in = static_cast<double>(f % 28800) / 48000;
+    return in < 0.05 ? n(f, side) * static_cast<float>(std::exp(-80 * in)) : 0.0f;
+  });
   Rig rig;
   QMimeData data;
   data.setUrls({QUrl::fromLocalFile(QString::fromStdString((dir / "voice.wav").string())),
@@ -335,17 +338,13 @@ TEST_CASE("dropped stems make a new song at the tempo asked for", "[window][disp
   QDragEnterEvent enter(QPoint(200, 200), Qt::CopyAction, &data, Qt::LeftButton, {});
   QApplication::sendEvent(rig.window.get(), &enter);
   CHECK(enter.isAccepted());
-  whenUp<QInputDialog>([](QInputDialog* d) {
-    d->setDoubleValue(97.5);
-    d->accept();
-  });
   QDropEvent drop(QPointF(200, 200), Qt::CopyAction, &data, Qt::LeftButton, {});
   QApplication::sendEvent(rig.window.get(), &drop);
   REQUIRE(QTest::qWaitFor([&] { return rig.session->isOpen(); }, 60000));
   rig.settle();
   CHECK(rig.session->song().stems.size() == 2);
   CHECK(rig.session->song().stems[0].name == "Voice");
-  CHECK(rig.session->song().tempo[0].bpm == 97.5);
+  CHECK(rig.session->song().tempo[0].bpm == 100);
   CHECK(rig.session->history().changedSinceSave());
   // Saved beside its stems it names them from there.
   REQUIRE(rig.session->save(dir / "new.ivrin"));
