@@ -3,6 +3,7 @@
 
 #include "services/grid_finding.h"
 #include "test_support/made_music.h"
+#include "test_support/signals.h"
 
 #include <cmath>
 #include <cstdio>
@@ -15,16 +16,7 @@ constexpr double kBpmWithin = 0.005;
 
 std::vector<HeardSound> soundsOf(const test::MadePiece& piece) {
   std::vector<HeardSound> sounds;
-  for (const StereoBuffer& b : piece.stems)
-    sounds.push_back({[&b](Frames from, StereoSpan out) {
-                        out.clear();
-                        const std::int64_t a = std::max<std::int64_t>(from.count, 0),
-                                           e = std::min(from.count + out.frames, b.frames());
-                        if (e <= a) return;
-                        std::copy(b.left() + a, b.left() + e, out.left + (a - from.count));
-                        std::copy(b.right() + a, b.right() + e, out.right + (a - from.count));
-                      },
-                      {Frames(0), Frames(b.frames())}});
+  for (const StereoBuffer& b : piece.stems) sounds.push_back({test::readerOf(b), {Frames(0), Frames(b.frames())}});
   return sounds;
 }
 const char* noteName(int note) {

@@ -1,8 +1,8 @@
 #include "services/findings.h"
 
-#include "dsp/onsets.h"
 #include "render/facts.h"
 #include "render/provenance.h"
+#include "services/attacks.h"
 #include "services/found_files.h"
 
 #include <algorithm>
@@ -65,13 +65,7 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
   made->decaySeconds = heard.decaySeconds;
   made->octaves = std::move(heard.octaves);
   if (options_.attacks) {
-    OnsetFinder finder(rate);
-    StereoBuffer block(16384);
-    for (Frames at = range.begin; at < range.end && !stop.stop_requested(); at = at + Frames(block.frames())) {
-      reader(at, block.span());
-      finder.add(block.left(), block.right(), block.frames());
-    }
-    for (const Onset& o : finder.finish()) made->onsets.push_back(range.begin + Frames(o.frame));
+    made->onsets = attacksIn(reader, range, rate, stop);
     made->hasAttacks = true;
   }
   if (stop.stop_requested()) return nullptr;

@@ -1,7 +1,7 @@
 #include "services/grid_finding.h"
 
-#include "dsp/onsets.h"
 #include "render/parallel.h"
+#include "services/attacks.h"
 
 #include <cmath>
 
@@ -23,13 +23,7 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
     const HeardSound& s = sounds[i];
     rows[i].beats = beatStrength(s.read, s.range, sampleRate);
     rows[i].chroma = rowChroma(s.read, s.range, sampleRate);
-    OnsetFinder attacks(sampleRate);
-    StereoBuffer block(16384);
-    for (Frames at = s.range.begin; at < s.range.end && !stop.stop_requested(); at = at + Frames(block.frames())) {
-      s.read(at, block.span());
-      attacks.add(block.left(), block.right(), block.frames());
-    }
-    for (const Onset& o : attacks.finish()) rows[i].attacks.push_back(s.range.begin + Frames(o.frame));
+    rows[i].attacks = attacksIn(s.read, s.range, sampleRate, stop);
   });
   FoundGrid found;
   if (stop.stop_requested()) return found;
