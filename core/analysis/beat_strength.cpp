@@ -12,7 +12,7 @@ namespace {
 constexpr std::int64_t kWindow = 1024, kStep = 256; // 43 and 11 ms at 24 kHz
 constexpr std::int64_t kStepsAtOnce = 64;
 constexpr int kBack = 2; // a rise is told against the step before the last one, which shares less of the sound
-constexpr double kFullPower = 1e-4;  // of a band: −40 dBFS and more count alike, nearly
+constexpr double kFullPower = 1e-4; // of a band: −40 dBFS and more count alike, nearly
 constexpr double kCompression = 20; // the constant of Klapuri's law
 constexpr double kLowHz = 150, kHighHz = 2000;
 
