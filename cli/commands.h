@@ -42,6 +42,8 @@ int place(const PlaceOptions& o);
 int rows(const SongOptions& o);
 /// Of one row, or of all stems and the landings (empty).
 int openings(const SongOptions& o, const std::string& row);
+/// Where parts of the song begin; `out`: the song with them, where it has none of its own.
+int sections(const SongOptions& o, const std::string& out);
 
 struct EditOptions {
   SongOptions song;

@@ -89,6 +89,11 @@ int runCommand(int argc, char** argv) {
   addSong(cOpenings, opened, true);
   cOpenings->add_option("--row", openingsRow, "only this stem, bus or mix");
   cOpenings->callback([&] { status = openings(opened, openingsRow); });
+  std::string sectionsOut;
+  auto* cSections = app.add_subcommand("sections", "where the parts of the song begin, as they are heard");
+  addSong(cSections, opened, true);
+  cSections->add_option("--out", sectionsOut, "writes the song with them, where it has none of its own");
+  cSections->callback([&] { status = sections(opened, sectionsOut); });
 
   std::vector<std::string> heard;
   bool heardJson = false;

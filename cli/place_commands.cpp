@@ -6,6 +6,7 @@
 #include "manners/said_of_press.h"
 #include "services/hearing.h"
 #include "services/opening_finding.h"
+#include "services/section_finding.h"
 #include "services/song_figures.h"
 #include "song/edits.h"
 #include "song/json.h"
@@ -185,6 +186,27 @@ int openings(const SongOptions& o, const std::string& row) {
   }
   if (o.json) std::cout << prettyJson(Object{{"openings", Value(std::move(list))}});
   return 0;
+}
+
+int sections(const SongOptions& o, const std::string& out) {
+  const auto opened = openSound(o);
+  if (!opened) return 1;
+  PrintCache cache;
+  const auto plan = RenderPlan::make(opened->song, opened->audio, allKinds(), cache);
+  Findings findings({StemStore::defaultFolder(), true});
+  const std::vector<FoundSection> found = sectionsOf(plan, findings, 2);
+  List list;
+  if (!o.json) std::cout << column("where", 10) << column("name", 6) << "sure\n";
+  for (const FoundSection& s : found) {
+    if (o.json)
+      list.emplace_back(Object{{"at", toBeat(s.at)}, {"name", s.name}, {"confidence", rounded(s.confidence)}});
+    else
+      std::cout << column(placeText(plan->map(), s.at, 2), 10) << column(s.name, 6) << fixedNumber(s.confidence, 2)
+                << '\n';
+  }
+  if (o.json) std::cout << prettyJson(Object{{"sections", Value(std::move(list))}});
+  if (found.empty() && !o.json) std::cerr << "No parts can be told apart.\n";
+  return out.empty() ? 0 : writeEdited(*opened, withSections(opened->song, found), out, "");
 }
 
 int rows(const SongOptions& o) {

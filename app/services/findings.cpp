@@ -52,7 +52,7 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
   if (auto known = find(sound)) return known;
   const bool isFile = plan->rows()[*index].audio != nullptr; // what is made of several changes with every edit of one
   if (isFile)
-    if (auto kept = files_->read(sound); kept && (kept->hasAttacks || !options_.attacks)) {
+    if (auto kept = files_->read(sound); kept && (kept->whole || !options_.whole)) {
       keep(sound, kept);
       return kept;
     }
@@ -64,9 +64,10 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
   made->phrases = std::move(heard.phrases);
   made->decaySeconds = heard.decaySeconds;
   made->octaves = std::move(heard.octaves);
-  if (options_.attacks) {
+  if (options_.whole) {
     made->onsets = attacksIn(reader, range, rate, stop);
-    made->hasAttacks = true;
+    made->notes = rowChroma(reader, range, rate);
+    made->whole = true;
   }
   if (stop.stop_requested()) return nullptr;
   keep(sound, made);

@@ -1,8 +1,9 @@
-// Phrases and attacks of rows, found once for every sound there is and remembered by its provenance: whoever asks for a
-// row's findings gets those of the row as it sounds in the plan he holds, never older ones. Those of stems, which no
-// edit changes, are kept in files too.
+// Phrases, attacks and notes of rows, found once for every sound there is and remembered by its provenance: whoever
+// asks for a row's findings gets those of the row as it sounds in the plan he holds, never older ones. Those of stems,
+// which no edit changes, are kept in files too.
 #pragma once
 
+#include "analysis/chroma.h"
 #include "analysis/phrases.h"
 #include "render/render_plan.h"
 
@@ -17,10 +18,11 @@ namespace ivrin {
 
 struct RowFindings {
   std::vector<FrameRange> phrases;
-  double decaySeconds = 0;    // see RowPhrases
-  std::vector<Frames> onsets; // attacks, ascending, in song frames
-  bool hasAttacks = false;    // they were looked for
+  double decaySeconds = 0; // see RowPhrases
   RowOctaves octaves;
+  bool whole = false;         // what follows was looked for
+  std::vector<Frames> onsets; // attacks, ascending, in song frames
+  RowChroma notes;
 };
 
 class FoundFiles;
@@ -30,7 +32,7 @@ class Findings {
  public:
   struct Options {
     std::filesystem::path cacheFolder; // where those of stems are kept; none: nowhere
-    bool attacks = true;               // half of the time
+    bool whole = true;                 // attacks and notes too: most of the time
   };
   Findings();
   explicit Findings(Options options);

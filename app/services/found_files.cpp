@@ -14,9 +14,9 @@ namespace fs = std::filesystem;
 namespace {
 
 /// To be raised whenever the same sound gives other findings.
-constexpr std::uint32_t kVersion = 1;
+constexpr std::uint32_t kVersion = 2;
 constexpr char kMagic[8] = {'i', 'v', 'r', 'f', 'o', 'u', 'n', 'd'};
-constexpr std::size_t kMostFiles = 2000;                        // a few tens of kilobytes each
+constexpr std::size_t kMostFiles = 800;                         // a quarter of a megabyte each
 constexpr std::uintmax_t kMostBytes = std::uintmax_t{64} << 20; // of one that is read: four hours have five million
 
 template <class T> void put(std::string& out, const T& value) {
@@ -87,9 +87,10 @@ std::shared_ptr<const RowFindings> FoundFiles::read(const std::string& sound) co
   auto found = std::make_shared<RowFindings>();
   if (!bytes.get(magic) || std::memcmp(magic, kMagic, sizeof magic) != 0 || !bytes.get(version) || version != kVersion)
     return nullptr;
-  if (!bytes.get(found->hasAttacks) || !bytes.get(found->decaySeconds) || !bytes.getAll(found->phrases) ||
+  if (!bytes.get(found->whole) || !bytes.get(found->decaySeconds) || !bytes.getAll(found->phrases) ||
       !bytes.getAll(found->onsets) || !bytes.get(found->octaves.begin) || !bytes.get(found->octaves.hopFrames) ||
-      !bytes.getAll(found->octaves.steps) || !bytes.ended())
+      !bytes.getAll(found->octaves.steps) || !bytes.get(found->notes.begin) || !bytes.get(found->notes.stepSeconds) ||
+      !bytes.getAll(found->notes.steps) || !bytes.ended())
     return nullptr;
   fs::last_write_time(file, fs::file_time_type::clock::now(), ec); // what is used stays longest
   return found;
@@ -99,13 +100,16 @@ void FoundFiles::write(const std::string& sound, const RowFindings& found) const
   if (folder_.empty()) return;
   std::string all(kMagic, sizeof kMagic);
   put(all, kVersion);
-  put(all, found.hasAttacks);
+  put(all, found.whole);
   put(all, found.decaySeconds);
   putAll(all, found.phrases);
   putAll(all, found.onsets);
   put(all, found.octaves.begin);
   put(all, found.octaves.hopFrames);
   putAll(all, found.octaves.steps);
+  put(all, found.notes.begin);
+  put(all, found.notes.stepSeconds);
+  putAll(all, found.notes.steps);
   put(all, static_cast<std::uint64_t>(XXH3_64bits(all.data(), all.size())));
   std::error_code ec;
   fs::create_directories(folder_, ec);

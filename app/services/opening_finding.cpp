@@ -19,10 +19,8 @@ std::vector<Opening> openingsOf(const std::shared_ptr<const RenderPlan>& plan, c
     }
     const auto found = findings.of(plan, rows[i], stop);
     if (!found || stop.stop_requested()) return;
-    const RowChroma chroma = rowChroma(readerBeforeOrnaments(plan, rows[i], stop),
-                                       stemsUnder(*plan, *plan->rowIndex(rows[i])), map.sampleRate());
     const std::vector<FrameRange> phrases = joinedOver(found->phrases, leastRest(map, Beats(0)));
-    each[i] = findOpenings({rows[i], &phrases, &found->onsets, &chroma, &found->octaves}, map);
+    each[i] = findOpenings({rows[i], &phrases, &found->onsets, &found->notes, &found->octaves}, map);
   });
   std::vector<Opening> all;
   for (auto& own : each) all.insert(all.end(), own.begin(), own.end());

@@ -128,15 +128,27 @@ Session::Session(Options options)
           })
     , openingsJob_(
           workers_,
-          [this](const OpeningsInput& in, const Run& run) -> std::optional<FoundOpenings> {
-            FoundOpenings found{in.plan->song(),
-                                openingsOf(in.plan, in.rows, *options_.findings, kRenderThreads, run.stop)};
+          [this](const OpeningsInput& in, const Run& run) -> std::optional<FoundIn<Opening>> {
+            FoundIn<Opening> found{in.plan->song(),
+                                   openingsOf(in.plan, in.rows, *options_.findings, kRenderThreads, run.stop)};
             return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(found));
           },
-          [this](std::optional<FoundOpenings> found) {
+          [this](std::optional<FoundIn<Opening>> found) {
             if (!found) return;
             openings_ = std::move(found);
             emit openingsReady();
+          })
+    , sectionsJob_(
+          workers_,
+          [this](const std::shared_ptr<const RenderPlan>& plan,
+                 const Run& run) -> std::optional<FoundIn<FoundSection>> {
+            FoundIn<FoundSection> found{plan->song(), sectionsOf(plan, *options_.findings, kRenderThreads, run.stop)};
+            return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(found));
+          },
+          [this](std::optional<FoundIn<FoundSection>> found) {
+            if (!found) return;
+            sections_ = std::move(found);
+            emit sectionsProposed();
           })
     , findJob_(
           workers_,
@@ -307,12 +319,38 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
   placeJob_.begin({plan_, audio_, kind, std::move(presses)});
 }
 
+namespace {
+/// What is found in the stems' sound at places of the grid stays so.
+bool soundsAlike(const Song& a, const Song& b) {
+  return std::equal(a.stems.begin(), a.stems.end(), b.stems.begin(), b.stems.end(),
+                    [](const Stem& x, const Stem& y) {
+                      return x.id == y.id && x.file == y.file && x.digest == y.digest &&
+                             x.offsetSeconds == y.offsetSeconds;
+                    }) &&
+         a.tempo == b.tempo && a.meter == b.meter && a.startSeconds == b.startSeconds;
+}
+} // namespace
+
 const std::vector<Opening>* Session::openings() const {
   if (!openings_) return nullptr;
   const Song &was = openings_->of, &is = song();
-  const bool same = was.stems == is.stems && was.buses == is.buses && was.tempo == is.tempo && was.meter == is.meter &&
-                    was.startSeconds == is.startSeconds && was.sections == is.sections && was.landings == is.landings;
+  const bool same = soundsAlike(was, is) && was.stems == is.stems && was.buses == is.buses &&
+                    was.sections == is.sections && was.landings == is.landings;
   return same ? &openings_->all : nullptr;
+}
+
+std::vector<FoundSection> Session::proposedSections() const {
+  if (!sections_ || !soundsAlike(sections_->of, song())) return {};
+  return withoutOwn(sections_->all, song());
+}
+
+void Session::lookForSections() {
+  if (plan_) sectionsJob_.begin(plan_);
+}
+
+void Session::letSectionsGo() {
+  sections_.reset();
+  emit sectionsProposed();
 }
 
 void Session::lookForOpenings() {

@@ -17,6 +17,7 @@
 #include "services/opening.h"
 #include "services/opening_finding.h"
 #include "services/row_peaks.h"
+#include "services/section_finding.h"
 
 #include <QObject>
 #include <QString>
@@ -78,6 +79,12 @@ class Session : public QObject {
   const std::vector<Opening>* openings() const;
   /// openingsReady() follows.
   void lookForOpenings();
+  /// Sections that were found on the stems and the grid as they are now, where the song has none of its own: proposed,
+  /// until they are taken or let go.
+  std::vector<FoundSection> proposedSections() const;
+  /// sectionsProposed() follows, now and whenever they change.
+  void lookForSections();
+  void letSectionsGo();
   bool save(const std::filesystem::path& file);
   /// Drops the edits that were brought back and opens the file as it was saved.
   void discardRecovered();
@@ -155,6 +162,7 @@ class Session : public QObject {
  signals:
   void gridFound(const ivrin::FoundGrid& found);
   void openingsReady();
+  void sectionsProposed();
   void opened();
   void songChanged();
   void planChanged();
@@ -246,9 +254,9 @@ class Session : public QObject {
     std::vector<std::string> rows;
   };
   /// What was listened to, and what was found in it.
-  struct FoundOpenings {
+  template <class T> struct FoundIn {
     Song of;
-    std::vector<Opening> all;
+    std::vector<T> all;
   };
   struct FindInput {
     std::shared_ptr<const RenderPlan> plan;
@@ -316,8 +324,10 @@ class Session : public QObject {
   Job<LookInput, LookFound> lookJob_;
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
   Job<GridInput, std::optional<FoundGrid>> gridJob_;
-  Job<OpeningsInput, std::optional<FoundOpenings>> openingsJob_;
-  std::optional<FoundOpenings> openings_;
+  Job<OpeningsInput, std::optional<FoundIn<Opening>>> openingsJob_;
+  std::optional<FoundIn<Opening>> openings_;
+  Job<std::shared_ptr<const RenderPlan>, std::optional<FoundIn<FoundSection>>> sectionsJob_;
+  std::optional<FoundIn<FoundSection>> sections_;
   Job<FindInput, int> findJob_;
   Job<PlaceInput, Placing> placeJob_;
   Job<PeaksInput, std::optional<AllRowPeaks>> peaksJob_;

@@ -81,6 +81,7 @@ void Session::adopt(OpenedDocument d) {
   gridJob_.cancel();
   openingsJob_.cancel();
   openings_.reset();
+  sections_.reset();
   findJob_.cancel();
   placeJob_.cancel();
   peaksJob_.cancel();
