@@ -19,15 +19,12 @@ std::vector<HeardSound> soundsOf(const test::MadePiece& piece) {
   for (const StereoBuffer& b : piece.stems) sounds.push_back({test::readerOf(b), {Frames(0), Frames(b.frames())}});
   return sounds;
 }
-const char* noteName(int note) {
-  static const char* const kNames[] = {"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"};
-  return kNames[note % 12];
-}
 
 } // namespace
 
 void findings() {
-  int steady = 0, right = 0, octaveOff = 0, bars = 0, keyed = 0, keys = 0, nothing = 0, admitted = 0, doubted = 0;
+  int steady = 0, right = 0, octaveOff = 0, bars = 0, keyed = 0, keys = 0, tonics = 0, nothing = 0, admitted = 0,
+      doubted = 0;
   std::printf("# What is found of a song, measured\n\nMade by `ivrin-bench finding`: %d pieces made for it "
               "(`tests/support/made_music.cpp`: rock, four to the floor, slow and broken beats, ballads, shuffles, "
               "waltzes, 6/8, without drums, drifting, rubato, and sounds that have no tempo), 30 s each, every piece "
@@ -67,14 +64,14 @@ void findings() {
     std::string key = "–";
     if (piece.tonic) {
       ++keyed;
-      key = std::string(noteName(*piece.tonic)) + (piece.minor ? " minor" : " major");
+      key = keyText({*piece.tonic, piece.minor});
       if (found.key) {
         const Key is{*piece.tonic, piece.minor};
         keys += found.key->key == is || found.key->key == is.relative();
+        tonics += found.key->key == is;
       }
     }
-    const std::string foundKey =
-        found.key ? std::string(noteName(found.key->key.note)) + (found.key->key.minor ? " minor" : " major") : "–";
+    const std::string foundKey = found.key ? keyText(found.key->key) : "–";
     std::printf("| %s | %s | %.2f | %.2f | %s | %s | %s | %s | %.2f |\n", piece.name.c_str(),
                 piece.bpm > 0 ? std::to_string(piece.bpm).substr(0, 5).c_str() : "–", bpm, sure, bar.c_str(),
                 found.tempo
@@ -87,6 +84,7 @@ void findings() {
   std::printf("| half or double of it | %d | – |\n", octaveOff);
   std::printf("| bar 1 within 30 ms, and the bar's length | %d of %d | ≥ 8 of 10 |\n", bars, steady);
   std::printf("| key or its relative | %d of %d | ≥ 80 %% |\n", keys, keyed);
+  std::printf("| key itself, not its relative | %d of %d | – |\n", tonics, keyed);
   std::printf("| nothing there: confidence under 0.3 | %d of %d | all |\n", admitted, nothing);
   std::printf("| there, and doubted nevertheless | %d of %d | – |\n", doubted, steady);
   std::printf("\nOn two threads %.1f ms for each second of a stem.\n", 1e3 * seconds / sounding);

@@ -37,13 +37,6 @@ std::vector<std::string> verifyStems(const OpenedSong& opened) {
 
 constexpr double kNoTempo = 120; // of a song that has none
 
-constexpr const char* kNotes[] = {"C",       "C sharp", "D",      "E flat", "E",      "F",
-                                  "F sharp", "G",       "A flat", "A",      "B flat", "B"};
-
-std::string nameOf(const Key& k) {
-  return std::string(kNotes[k.note]) + (k.minor ? " minor" : " major");
-}
-
 /// What was found, in one line.
 std::string said(const FoundGrid& g) {
   if (!g.tempo || g.tempo->confidence < kLeastConfidence)
@@ -56,8 +49,8 @@ std::string said(const FoundGrid& g) {
                      fixedNumber(g.tempo->confidence, 2) + ", of the bar " + fixedNumber(g.tempo->barConfidence, 2) +
                      ")";
   if (g.key && g.key->confidence >= kLeastConfidence)
-    text += "; key " + nameOf(g.key->key) + " or " + nameOf(g.key->key.relative()) + " (" +
-            fixedNumber(g.key->confidence, 2) + ")";
+    text += "; key " + keyText(g.key->key) + " (" + fixedNumber(g.key->confidence, 2) + "), if not " +
+            keyText(g.key->key.relative());
   return text;
 }
 
@@ -122,7 +115,7 @@ int newSong(const NewOptions& o) {
   for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';
   if (problems.hasErrors()) return 1;
   for (const Stem& s : song.stems)
-    if (fs::path(*s.file).is_absolute())
+    if (fs::path(pathForSong(*s.file, out.parent_path())).is_absolute())
       std::cerr << "note: " << *s.file << " lies outside the song's folder; other commands need --reach "
                 << fs::path(*s.file).parent_path().string() << '\n';
   // What cannot be read again is not written: `check` would refuse it.

@@ -101,6 +101,17 @@ std::optional<double> askNumber(QWidget* parent, const QString& title, const QSt
   return given(d) ? std::optional<double>(d.doubleValue()) : std::nullopt;
 }
 
+std::optional<int> askOne(QWidget* parent, const QString& title, const QString& label, const QStringList& all,
+                          int now) {
+  QInputDialog d(parent);
+  d.setWindowTitle(title);
+  d.setLabelText(label);
+  d.setComboBoxItems(all);
+  d.setTextValue(all.value(now));
+  const auto chosen = given(d);
+  return chosen ? std::optional(static_cast<int>(all.indexOf(*chosen))) : std::nullopt;
+}
+
 std::optional<QString> askName(QWidget* parent, const QString& title, const QString& label) {
   QInputDialog d(parent);
   d.setWindowTitle(title);

@@ -19,6 +19,8 @@ void tell(QWidget* parent, const QString& title, const QString& html);
 /// A number or a name; nothing where it was not given.
 std::optional<double> askNumber(QWidget* parent, const QString& title, const QString& label, double now, double least,
                                 double most, int decimals);
+/// One of several, by its place in the list.
+std::optional<int> askOne(QWidget* parent, const QString& title, const QString& label, const QStringList& all, int now);
 std::optional<QString> askName(QWidget* parent, const QString& title, const QString& label);
 
 } // namespace ivrin::app

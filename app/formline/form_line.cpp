@@ -1,7 +1,9 @@
 #include "app/formline/form_line.h"
 
 #include "app/score/modifiers.h"
+#include "app/session/as_text.h"
 #include "app/session/landing_edits.h"
+#include "app/session/section_marks.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
@@ -20,7 +22,9 @@
 namespace ivrin::app {
 namespace {
 constexpr int kLeft = 24, kRight = 25;
-}
+constexpr double kGridScaleMs = 30; // at the least
+constexpr double kGridFarMs = 20;   // a bar so far off is heard to be
+} // namespace
 
 FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent)
     : QWidget(parent)
@@ -40,6 +44,10 @@ FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent)
   connect(&session, &Session::songChanged, this, anew);
   connect(&session, &Session::opened, this, anew);
   connect(&session, &Session::rowPeaksReady, this, anew);
+  connect(&session, &Session::sectionsProposed, this, anew);
+  connect(&session, &Session::printsAdvanced, this, [this, anew] {
+    if (showsGrid_) anew(); // rows have been listened to
+  });
 }
 
 QSize FormLine::sizeHint() const {
@@ -89,6 +97,64 @@ void FormLine::paintEvent(QPaintEvent*) {
   p.drawLine(QPointF(x, scaled(24)), QPointF(x, height() - scaled(20)));
 }
 
+/// The mix, small.
+void FormLine::paintWave(QPainter& p, double mid, double half) {
+  const Palette& c = paper();
+  const auto peaks = session_.rowPeaks(kMixRow);
+  if (!peaks) return;
+  const PeakView view = PeakView::of(*peaks);
+  const double begin = session_.start().quarters(), end = endQuarters(), left = scaled(kLeft),
+               span = width() - scaled(kLeft) - scaled(kRight);
+  QColor wave = c.wave;
+  wave.setAlphaF(0.55f);
+  p.setPen(Qt::NoPen);
+  p.setBrush(wave);
+  const TempoMap& map = session_.plan()->map();
+  for (int x = 0; x < static_cast<int>(span); ++x) {
+    const auto f = [&](int at) { return map.frameAt(Beats::ofQuarters(begin + at / span * (end - begin))).count; };
+    const Peak k = view.over(f(x), f(x + 1));
+    const double h =
+        std::max(0.5, std::max(std::abs(static_cast<double>(k.high)), std::abs(static_cast<double>(k.low))) * half);
+    p.fillRect(QRectF(left + x, mid - h, 1, 2 * h), wave);
+  }
+}
+
+std::vector<BarOffset> FormLine::gridOffsets() const {
+  if (!session_.plan()) return {};
+  std::vector<const std::vector<Frames>*> attacks;
+  for (const Stem& s : session_.song().stems) attacks.push_back(&session_.onsets(s.id));
+  return ivrin::gridOffsets(attacks, session_.plan()->map(), {Frames(0), session_.plan()->end(true)});
+}
+
+void FormLine::setShowsGrid(bool on) {
+  showsGrid_ = on;
+  song_ = QPixmap();
+  update();
+}
+
+/// A stroke for each bar, up where what is played is late, down where it is early; the rule between them is the grid.
+void FormLine::paintOffsets(QPainter& p, double mid, double half) {
+  const Palette& c = paper();
+  const std::vector<BarOffset> offsets = gridOffsets();
+  double most = kGridScaleMs;
+  for (const BarOffset& o : offsets) most = std::max(most, std::abs(o.ms));
+  const TempoMap& map = session_.plan()->map();
+  p.setPen(QPen(c.barRule, 1));
+  p.drawLine(QPointF(scaled(kLeft), mid), QPointF(width() - scaled(kRight), mid));
+  for (const BarOffset& o : offsets) {
+    const double from = xOf(map.barStart(o.bar)), to = xOf(map.barStart(o.bar + 1)), y = mid - o.ms / most * half,
+                 x = (from + to) / 2;
+    p.setPen(QPen(std::abs(o.ms) >= kGridFarMs ? c.warning : c.ink, std::clamp((to - from) * 0.5, 1.0, 3.0),
+                  Qt::SolidLine, Qt::FlatCap));
+    p.drawLine(QPointF(x, mid), QPointF(x, std::abs(y - mid) < 0.8 ? mid - 0.8 : y));
+  }
+  p.setFont(sans(9.5));
+  p.setPen(c.quiet);
+  const QString scale = QStringLiteral("±%1 ms").arg(most, 0, 'f', 0);
+  p.drawText(QRectF(width() - scaled(66), mid + half - 1, scaled(62), scaled(12)), Qt::AlignRight | Qt::AlignVCenter,
+             scale);
+}
+
 void FormLine::paintSong(QPainter& p) {
   const Palette& c = paper();
   p.fillRect(rect(), c.margin);
@@ -98,23 +164,10 @@ void FormLine::paintSong(QPainter& p) {
   if (!session_.isOpen()) return;
 
   const double mid = scaled(36), half = scaled(9);
-  if (const auto peaks = session_.rowPeaks(kMixRow)) { // the mix, small
-    const PeakView view = PeakView::of(*peaks);
-    const double begin = session_.start().quarters(), end = endQuarters(), left = scaled(kLeft),
-                 span = width() - scaled(kLeft) - scaled(kRight);
-    QColor wave = c.wave;
-    wave.setAlphaF(0.55f);
-    p.setPen(Qt::NoPen);
-    p.setBrush(wave);
-    const TempoMap& map = session_.plan()->map();
-    for (int x = 0; x < static_cast<int>(span); ++x) {
-      const auto f = [&](int at) { return map.frameAt(Beats::ofQuarters(begin + at / span * (end - begin))).count; };
-      const Peak k = view.over(f(x), f(x + 1));
-      const double h =
-          std::max(0.5, std::max(std::abs(static_cast<double>(k.high)), std::abs(static_cast<double>(k.low))) * half);
-      p.fillRect(QRectF(left + x, mid - h, 1, 2 * h), wave);
-    }
-  }
+  if (showsGrid_)
+    paintOffsets(p, mid, half);
+  else
+    paintWave(p, mid, half);
   if (session_.song().leadBars > 0) { // what was put before the stems: hatched, and said
     const double x0 = scaled(kLeft), x1 = xOf(session_.plan()->map().beatAt(Frames(0)));
     p.setPen(QPen(c.quiet, 0.8));
@@ -127,7 +180,6 @@ void FormLine::paintSong(QPainter& p) {
       drawSongText(p, QPointF(x0, scaled(18)), words, 12.5, true, c.quiet);
   }
   // Sections: a notch and a boxed letter; landings: a notch and a name. Their ornaments' signs stand below.
-  QChar letter('A');
   const auto notch = [&](const Landing& l) {
     const bool current = score_.landing() && score_.landing()->id == l.id;
     const double x = xOf(l.at);
@@ -148,18 +200,19 @@ void FormLine::paintSong(QPainter& p) {
     if (room > scaled(14))
       drawSongText(p, at, shortened(QString::fromStdString(l.name), 14.5, italic, room), 14.5, italic, c.ink);
   };
-  for (const Landing& s : session_.song().sections) {
-    const double x = notch(s);
-    const QString mark(letter);
-    letter = QChar(letter.unicode() + 1);
-    const QRectF box(x + scaled(4), scaled(5), scaled(15), scaled(15));
-    p.fillRect(box, c.margin);
-    p.setPen(QPen(c.ink, 1.2));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(box);
-    drawSongText(p, QPointF(box.center().x() - songTextWidth(mark, 13, false) / 2, box.bottom() - scaled(3)), mark, 13,
-                 false, c.ink);
-    name(s, QPointF(box.right() + scaled(6), box.bottom() - scaled(2)), false);
+  const auto marks = sectionMarks(session_.song().sections);
+  for (std::size_t i = 0; i < marks.size(); ++i) {
+    Landing named = session_.song().sections[i];
+    named.name = marks[i].name.toStdString();
+    const double x = notch(named);
+    paintBox(p, x, marks[i].mark, false);
+    name(named, QPointF(x + scaled(10) + boxWidth(marks[i].mark), scaled(18)), false);
+  }
+  for (const FoundSection& f : session_.proposedSections()) {
+    const double x = xOf(f.at);
+    p.setPen(QPen(c.quiet, 1.2, Qt::DotLine));
+    p.drawLine(QPointF(x, scaled(7)), QPointF(x, height() - scaled(15)));
+    paintBox(p, x, asText(f.name), true);
   }
   for (const Landing& l : session_.song().landings) {
     const double x = notch(l);
@@ -169,6 +222,34 @@ void FormLine::paintSong(QPainter& p) {
     const double w = scaled(s.tied ? 17 : 14), h = scaled(s.tied ? 13 : 11);
     drawSign(p, asText(s.ornament->kind), QRectF(s.x, height() - scaled(11.5) - h / 2, w, h), inkOf(*s.ornament));
   }
+}
+
+double FormLine::boxWidth(const QString& mark) const {
+  return std::max(1.0 * scaled(15), songTextWidth(mark, 13, false) + scaled(6));
+}
+
+void FormLine::paintBox(QPainter& p, double x, const QString& mark, bool proposed) const {
+  const Palette& c = paper();
+  const QColor ink = proposed ? c.quiet : c.ink;
+  const QRectF box(x + scaled(4), scaled(5), boxWidth(mark), scaled(15));
+  p.fillRect(box, c.margin);
+  p.setPen(QPen(ink, 1.2, proposed ? Qt::DotLine : Qt::SolidLine));
+  p.setBrush(Qt::NoBrush);
+  p.drawRect(box);
+  drawSongText(p, QPointF(box.center().x() - songTextWidth(mark, 13, false) / 2, box.bottom() - scaled(3)), mark, 13,
+               false, ink);
+}
+
+QRectF FormLine::markOf(const FoundSection& proposed) const {
+  return {xOf(proposed.at) - 3, static_cast<double>(scaled(3)), boxWidth(asText(proposed.name)) + scaled(9),
+          static_cast<double>(scaled(19))};
+}
+
+std::optional<Beats> FormLine::proposedUnder(QPointF p) const {
+  std::optional<Beats> found;
+  for (const FoundSection& f : session_.proposedSections())
+    if (markOf(f).contains(p)) found = f.at;
+  return found;
 }
 
 /// What is heard before a landing stands before it, what is heard from it on behind it; free ones at their own place.
@@ -229,12 +310,12 @@ Beats FormLine::beatAt(double x) const {
 QRectF FormLine::markOf(const std::string& id) const {
   const auto l = session_.song().landingById(id);
   if (!l) return {};
-  const bool section = std::any_of(session_.song().sections.begin(), session_.song().sections.end(),
-                                   [&](const Landing& s) { return s.id == id; });
-  const double name = songTextWidth(QString::fromStdString(l->name), 14.5, !section);
-  const double x = xOf(l->at);
-  return {x - 3, static_cast<double>(scaled(3)), (section ? scaled(26) : scaled(8)) + name + 3,
-          static_cast<double>(scaled(19))};
+  const auto& sections = session_.song().sections;
+  const auto own = std::find_if(sections.begin(), sections.end(), [&](const Landing& s) { return s.id == id; });
+  const double x = xOf(l->at), top = scaled(3), tall = scaled(19);
+  if (own == sections.end()) return {x - 3, top, scaled(8) + songTextWidth(asText(l->name), 14.5, true) + 3, tall};
+  const SectionMark m = sectionMarks(sections)[static_cast<std::size_t>(own - sections.begin())];
+  return {x - 3, top, scaled(11) + boxWidth(m.mark) + songTextWidth(m.name, 14.5, false) + 3, tall};
 }
 
 /// The letter or name under the point; the later one where two overlap.
@@ -251,20 +332,24 @@ void FormLine::mousePressEvent(QMouseEvent* e) {
   press_ = e->position();
   moved_ = false;
   held_ = markUnder(press_);
-  if (held_.empty()) score_.centreOn(beatAt(press_.x()));
+  heldProposal_ = held_.empty() ? proposedUnder(press_) : std::nullopt;
+  if (held_.empty() && !heldProposal_) score_.centreOn(beatAt(press_.x()));
 }
 
 void FormLine::mouseMoveEvent(QMouseEvent* e) {
   if (!session_.isOpen()) return;
   if (!(e->buttons() & Qt::LeftButton)) {
     const std::string now = markUnder(e->position());
-    setCursor(now.empty() ? Qt::ArrowCursor : Qt::SizeHorCursor);
+    setCursor(!now.empty()                   ? Qt::SizeHorCursor
+              : proposedUnder(e->position()) ? Qt::PointingHandCursor
+                                             : Qt::ArrowCursor);
     if (now == hover_) return;
     hover_ = now;
     song_ = QPixmap();
     update();
     return;
   }
+  if (heldProposal_) return;
   if (held_.empty()) { // travelling
     score_.centreOn(beatAt(e->position().x()));
     return;
@@ -275,7 +360,11 @@ void FormLine::mouseMoveEvent(QMouseEvent* e) {
               landingPlace(session_, beatAt(e->position().x()), leavesGrid(e->modifiers()), score_.grid()));
 }
 
-void FormLine::mouseReleaseEvent(QMouseEvent*) {
+void FormLine::mouseReleaseEvent(QMouseEvent* e) {
+  if (const auto at = std::exchange(heldProposal_, std::nullopt)) {
+    if (proposedUnder(e->position()) == at) takeProposed(session_, at);
+    return;
+  }
   if (held_.empty()) return;
   if (moved_)
     session_.settle();
@@ -307,6 +396,11 @@ void FormLine::contextMenuEvent(QContextMenuEvent* e) {
   std::map<const QAction*, std::function<void()>> does;
   const auto add = [&](const QString& text, std::function<void()> act) { does[menu.addAction(text)] = std::move(act); };
   if (id.empty()) {
+    if (const auto proposed = proposedUnder(e->pos())) {
+      add(tr("Take this section"), [this, proposed] { takeProposed(session_, proposed); });
+      add(tr("Take all that are proposed"), [&] { takeProposed(session_); });
+      add(tr("Let them go"), [&] { session_.letSectionsGo(); });
+    }
     add(tr("New section here"), [&] { rename(addLanding(session_, at, true, tr("Section"))); });
     add(tr("New landing here"), [&] { rename(addLanding(session_, at, false, tr("landing"))); });
   } else {

@@ -2,6 +2,7 @@
 // lands there, the part in view as a bracket.
 #pragma once
 
+#include "analysis/grid_check.h"
 #include "app/score/score_view.h"
 
 #include <QLineEdit>
@@ -24,7 +25,14 @@ class FormLine : public QWidget {
   double xOf(Beats b) const;
   /// Where a section's or landing's letter and name stand.
   QRectF markOf(const std::string& id) const;
+  /// Where the dotted mark of a proposed section stands.
+  QRectF markOf(const FoundSection& proposed) const;
   std::vector<FormSign> signs() const;
+  /// How far what is played lies from the grid, in place of the small waveform.
+  void setShowsGrid(bool on);
+  bool showsGrid() const { return showsGrid_; }
+  /// Of the rows that have been listened to.
+  std::vector<BarOffset> gridOffsets() const;
   /// Types a new name at its place; Return keeps it, Esc leaves the old one.
   void rename(const std::string& id);
   QLineEdit* nameField() const { return name_; }
@@ -48,12 +56,19 @@ class FormLine : public QWidget {
   double endQuarters() const;
   Beats beatAt(double x) const;
   std::string markUnder(QPointF p) const;
+  std::optional<Beats> proposedUnder(QPointF p) const;
+  double boxWidth(const QString& mark) const;
+  void paintBox(QPainter& p, double x, const QString& mark, bool proposed) const;
   void endNaming(bool keep);
   Session& session_;
   ScoreView& score_;
   void paintSong(QPainter& p);
+  void paintWave(QPainter& p, double mid, double half);
+  void paintOffsets(QPainter& p, double mid, double half);
+  bool showsGrid_ = false;
   QLineEdit* name_ = nullptr;
   std::string naming_, held_, hover_;
+  std::optional<Beats> heldProposal_;
   QPointF press_;
   bool moved_ = false;
   double playheadDrawn_ = -1;

@@ -14,7 +14,6 @@
 namespace ivrin::app {
 namespace {
 
-const char* const kNotes[] = {"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"};
 constexpr double kMeterFloorDb = -48;
 
 double meterPart(float amplitude) {
@@ -143,8 +142,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
         const QString bpm = QStringLiteral("= %1").arg(QString::number(map.bpmAt(here), 'g', 6));
         const MeterEntry& m = map.meterAt(here);
         const auto& key = session_.song().key;
-        const QString keyWords =
-            !key ? QString() : (key->minor ? tr("%1 minor") : tr("%1 major")).arg(QString::fromUtf8(kNotes[key->note]));
+        const QString keyWords = key ? asText(keyText(*key)) : QString();
         if (stacked_) { // meter and key under the tempo
           p.drawText(QRectF(scaled(19), 0, r.width() - scaled(19), r.height() - scaled(17)),
                      Qt::AlignVCenter | Qt::AlignLeft, bpm);

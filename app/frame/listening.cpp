@@ -109,7 +109,9 @@ std::optional<FrameRange> Listening::loopRange() const {
   if (!session_.isOpen()) return std::nullopt;
   const TempoMap& map = session_.plan()->map();
   FrameRange r;
-  if (score_.selection()) {
+  if (around_ && score_.selection() && *score_.selection() == around_->first) {
+    r = map.frames(around_->second);
+  } else if (score_.selection()) {
     r = map.frames(score_.selection()->range());
   } else if (const auto node = session_.plan()->node(session_.chosen()); node) {
     // From a bar before it to the end of its tail, at a bar line. While the tail is not known, what the settings
@@ -159,6 +161,19 @@ void Listening::hold(bool held) {
   r->begin = std::max(r->begin, from);
   p.setLoop(r);
   p.play(r->begin);
+  emit changed();
+}
+
+void Listening::hear(const Selection& selected, BeatRange around) {
+  if (!session_.isOpen()) return;
+  const TempoMap& map = session_.plan()->map();
+  around_ = {
+      selected,
+      {around.begin - map.meterAt(around.begin).beatLength(), around.end + map.meterAt(around.end).beatLength()}};
+  action("loop")->setChecked(true);
+  const auto r = loopRange();
+  session_.player().setLoop(r);
+  if (r) session_.player().play(r->begin);
   emit changed();
 }
 

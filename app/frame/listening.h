@@ -19,6 +19,9 @@ class Listening : public QObject {
   void playOrStop();
   /// Loops the open ornament from a bar before it to the end of its tail.
   void audition();
+  /// Loops about what was just selected, from a beat before `around` to a beat after it, for as long as that is
+  /// selected.
+  void hear(const Selection& selected, BeatRange around);
   /// While a handle is held what it does is heard, in a loop from a beat before the ornament; let go, it is as before.
   void hold(bool held);
   /// What the loop is laid about: the selection, else the open ornament, else the bars about the landing.
@@ -39,6 +42,7 @@ class Listening : public QObject {
   ScoreView& score_;
   ActionRegistry& actions_;
   double clickDb_ = kClickDb, monitorDb_ = 0;
+  std::optional<std::pair<Selection, BeatRange>> around_;
   bool heldStarted_ = false, heldLoop_ = false;
 };
 

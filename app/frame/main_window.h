@@ -69,8 +69,27 @@ class MainWindow : public QMainWindow {
   void addGridEdits(const QString& menu);
   void tempoDialog();
   void barOneHere();
+  void noteValues();
+  void askKey();
+  void gridCheck();
+  void toWorstOfGrid();
+  QString gridWords(const std::vector<BarOffset>& offsets) const;
+  void addSectionActions(const QString& menu);
+  void proposeOrTakeSections();
+  void tellSections();
+  bool letProposedGo();
+  bool sectionsWanted_ = false; // asked for by hand: what comes of it is said
+  void addSelectionActions(const QString& menu);
+  bool selectionWanted();
+  void selectLess();
+  void putEdges(BeatRange to, const QString& said);
+  void edgesToAttacks();
+  void edgesToZero();
+  void fromVowel();
   void addOpeningActions(const QString& menu);
   void stepOpening(int step);
+  void showOpenings();
+  bool openingsAwaited_ = false;                             // they are to be counted once they are there
   int openingWanted_ = 0;                                    // a step that waits for openings to be found
   std::optional<std::pair<Selection, Beats>> openingChosen_; // what was selected for the last one, and where that is
   void addTravelActions(const QString& menu);

@@ -1,37 +1,11 @@
 // From one opening of the caret's row to the next: each is selected, so that the next key places an ornament there.
 #include "app/frame/main_window.h"
-#include "app/theme/words.h"
-#include "manners/fitting.h"
+#include "app/openrow/open_drawing.h"
+#include "app/theme/ornament_look.h"
 
 #include <algorithm>
 
 namespace ivrin::app {
-namespace {
-
-constexpr double kLongestWordBeats = 4, kHitBeats = 0.5;
-
-/// What is marked for an opening: the word before a gap, the note itself, the hit, the bars before a landing.
-BeatRange sourceOf(const Opening& o, const TempoMap& map, const std::vector<FrameRange>& phrases,
-                   const std::vector<Frames>& attacks) {
-  if (o.kind == Opening::Kind::hit)
-    return {o.place.begin, o.place.begin + std::min(o.place.length(), Beats::ofQuarters(kHitBeats))};
-  if (o.kind != Opening::Kind::gap) return o.place;
-  const Frames gap = map.frameAt(o.place.begin);
-  const auto after =
-      std::partition_point(phrases.begin(), phrases.end(), [&](const FrameRange& p) { return p.begin < gap; });
-  if (after == phrases.begin()) return o.place;
-  const FrameRange last = *(after - 1);
-  // From its last attack, but for one at its very end.
-  const Frames late = map.frameAt(map.beatAt(last.end) - Beats::ofQuarters(0.2));
-  const auto attack = std::upper_bound(attacks.begin(), attacks.end(), late);
-  Frames from = last.begin;
-  if (attack != attacks.begin() && *(attack - 1) > last.begin) from = *(attack - 1);
-  const Beats begin = std::max(map.beatAt(from), map.beatAt(last.end) - Beats::ofQuarters(kLongestWordBeats));
-  return {begin, std::max(map.beatAt(last.end), begin + Beats(1))};
-}
-
-} // namespace
-
 void MainWindow::addOpeningActions(const QString& menu) {
   const QString tip =
       tr("A gap, a held note, a lone hit of the caret's row, or on the mix the bars before a landing: it is "
@@ -47,9 +21,28 @@ void MainWindow::addOpeningActions(const QString& menu) {
   actions_->add({"nextOpening", menu, tr("Next &opening"), tip, {QKeySequence(Qt::CTRL | Qt::Key_G)}, [this] {
                    stepOpening(1);
                  }});
+  actions_->add({"openings",
+                 menu,
+                 tr("Openings sho&wn"),
+                 tr("Hollow signs at places where an ornament wants to be; a click makes the one that suits best"),
+                 {QKeySequence(Qt::SHIFT | Qt::Key_O)},
+                 [this] { showOpenings(); },
+                 true});
   connect(&session_, &Session::openingsReady, this, [this] {
+    if (const auto* all = session_.openings(); all && std::exchange(openingsAwaited_, false))
+      measure_->say(tr("%n opening(s)", nullptr,
+                       static_cast<int>(std::count_if(all->begin(), all->end(),
+                                                      [](const Opening& o) { return o.score >= kWorthShowing; }))),
+                    false);
     if (const int step = std::exchange(openingWanted_, 0); step != 0) stepOpening(step);
   });
+}
+
+void MainWindow::showOpenings() {
+  const bool on = action(QStringLiteral("openings"))->isChecked();
+  openingsAwaited_ = on && session_.isOpen() && !session_.openings();
+  if (openingsAwaited_) measure_->say(tr("Listening for openings …"), false);
+  score_->setShowsOpenings(on);
 }
 
 void MainWindow::stepOpening(int step) {
@@ -66,7 +59,7 @@ void MainWindow::stepOpening(int step) {
   const Beats from = goesOn ? openingChosen_->second : selected ? selected->begin : score_->caret();
   const Opening* next = nullptr;
   for (const Opening& o : *all) {
-    if (o.row != row) continue;
+    if (o.row != row || o.score < kWorthShowing) continue;
     if (step > 0 && (o.place.begin > from || (!goesOn && o.place.begin == from))) {
       next = &o;
       break;
@@ -96,11 +89,12 @@ void MainWindow::stepOpening(int step) {
     const Kind* k = allKinds().find(kind);
     suits << QStringLiteral("%1 (%2)").arg(kindWord(kind), QString::fromStdString(k->table().key));
   }
-  const QString beats = QString::number(next->place.length().quarters(), 'f', 1);
-  const QString what = next->kind == Opening::Kind::gap    ? tr("A gap of %1 beats after this").arg(beats)
-                       : next->kind == Opening::Kind::held ? tr("Held for %1 beats").arg(beats)
-                       : next->kind == Opening::Kind::hit  ? tr("A hit, %1 beats to the next").arg(beats)
-                                                           : tr("%1 beats before a landing").arg(beats);
+  listening_->hear(s, {both.begin, both.end});
+  const QString beats = spanWords(map, next->place.begin, next->place.length());
+  const QString what = next->kind == Opening::Kind::gap    ? tr("A gap of %1 after this").arg(beats)
+                       : next->kind == Opening::Kind::held ? tr("Held for %1").arg(beats)
+                       : next->kind == Opening::Kind::hit  ? tr("A hit, %1 to the next").arg(beats)
+                                                           : tr("%1 before a landing").arg(beats);
   measure_->say(tr("%1: %2").arg(what, suits.join(QStringLiteral(", "))), false);
 }
 

@@ -53,14 +53,7 @@ void MainWindow::addTravelActions(const QString& menu) {
       add(w.unit == CaretUnit::end ? "Start" : "Previous", w.back, w.backKey, -1);
       add(w.unit == CaretUnit::end ? "End" : "Next", w.on, w.onKey, 1);
     }
-  actions_->add({"selectSpoken",
-                 menu,
-                 tr("&Select the word"),
-                 tr("The one at the caret, or the next one; again: its whole phrase"),
-                 {K(Qt::Key_S)},
-                 [this] { score_->selectSpoken(); },
-                 false,
-                 true});
+  addSelectionActions(menu);
   addOpeningActions(menu);
   actions_->add({"centre",
                  menu,

@@ -303,7 +303,7 @@ void MainWindow::addEditActions(const QString& menu) {
            ;
          else if (score_->curveLane())
            score_->closeCurve();
-         else
+         else if (score_->ornamentIsOpen() || !letProposedGo())
            score_->closeOrnament();
        },
        false,

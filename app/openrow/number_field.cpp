@@ -1,12 +1,14 @@
 #include "app/openrow/number_field.h"
 
 #include "app/actions/action_registry.h"
+#include "app/dialogs/note_values_page.h"
 #include "app/openrow/readable_field.h"
 #include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/settings/setting_text.h"
 #include "song/settings/setting_type.h"
+#include "time/plain_number.h"
 
 #include <QAccessible>
 #include <QKeyEvent>
@@ -317,6 +319,31 @@ void NumberField::endTyping(bool take, bool focusHere) {
     return;
   }
   enter(*v);
+}
+
+std::optional<Value> NumberField::timeAs(const NoteValue& v) const {
+  if (spec_.shape != Shape::one || turns(spec_) || spec_.type->picked() || spec_.type->namesRow()) return std::nullopt;
+  const double seconds = v.seconds(map_, at_).value;
+  std::string why;
+  for (const std::string& text : {v.text(), roundNumber(seconds * 1e3, 9) + " ms", roundNumber(seconds, 9) + " s"})
+    if (auto value = parseSettingAt(spec_, text, map_, at_, why)) return value;
+  return std::nullopt;
+}
+
+bool NumberField::pickTime() {
+  if (!timeAs(*NoteValue::parse("1/4")) && !timeAs(*NoteValue::parse("1/64"))) return false;
+  NoteValuesPage page(map_, at_, asWords(spec_.label), window());
+  if (page.exec() != QDialog::Accepted || !page.picked()) return true;
+  if (const auto v = timeAs(*page.picked()))
+    enter(*v);
+  else
+    emit refused(
+        tr("%1: %2 is out of its range").arg(asWords(spec_.label), QString::fromStdString(page.picked()->text())));
+  return true;
+}
+
+void NumberField::contextMenuEvent(QContextMenuEvent* e) {
+  if (!pickTime()) QWidget::contextMenuEvent(e);
 }
 
 void NumberField::enter(const Value& v) {

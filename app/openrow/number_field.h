@@ -2,7 +2,7 @@
 #pragma once
 
 #include "song/settings/setting_spec.h"
-#include "time/tempo_map.h"
+#include "time/note_value.h"
 
 #include <QLineEdit>
 #include <QWidget>
@@ -53,6 +53,7 @@ class NumberField : public QWidget {
   void mouseReleaseEvent(QMouseEvent*) override;
   void mouseDoubleClickEvent(QMouseEvent*) override;
   void wheelEvent(QWheelEvent*) override;
+  void contextMenuEvent(QContextMenuEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
   void focusInEvent(QFocusEvent*) override {
     update();
@@ -67,6 +68,11 @@ class NumberField : public QWidget {
   void stepBy(int steps) { step(steps); }
   /// As if it had been typed.
   void enter(const Value& v);
+  /// This note value as a value of the setting: itself, beats, milliseconds or seconds. Nothing where it takes no
+  /// times.
+  std::optional<Value> timeAs(const NoteValue& v) const;
+  /// The page of note values, to pick one; false where it takes no times.
+  bool pickTime();
 
  private:
   void step(int steps);

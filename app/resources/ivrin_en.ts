@@ -114,6 +114,27 @@
 <context>
     <name>ivrin::app::MainWindow</name>
     <message numerus="yes">
+        <source>%n section(s) taken; F2 names the one that bars are counted to.</source>
+        <translation>
+            <numerusform>%n section taken; F2 names the one that bars are counted to.</numerusform>
+            <numerusform>%n sections taken; F2 names the one that bars are counted to.</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n section(s) proposed, dotted: a click takes one, %1 all of them.</source>
+        <translation>
+            <numerusform>%n section proposed, dotted: a click takes it, or %1.</numerusform>
+            <numerusform>%n sections proposed, dotted: a click takes one, %1 all of them.</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n opening(s)</source>
+        <translation>
+            <numerusform>%n opening</numerusform>
+            <numerusform>%n openings</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>%1 BPM: %n ornament(s) stayed on the sound</source>
         <translation>
             <numerusform>%1 BPM: %n ornament stayed on the sound</numerusform>

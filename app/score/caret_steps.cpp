@@ -101,4 +101,40 @@ std::optional<BeatRange> phraseAt(Beats at, const TempoMap& map, const RowSpeech
   return beats(map, *p);
 }
 
+namespace {
+
+Frames sameOf(const TempoMap& map) {
+  return Frames(std::llround(map.sampleRate() * kSameSeconds));
+}
+bool covers(FrameRange all, FrameRange part, Frames same) {
+  return all.begin <= part.begin + same && all.end + same >= part.end;
+}
+
+} // namespace
+
+std::optional<BeatRange> grown(std::optional<BeatRange> selected, Beats at, const TempoMap& map,
+                               const RowSpeech& speech) {
+  const Beats from = selected ? selected->begin : at;
+  const auto word = wordAt(from, map, speech), phrase = phraseAt(from, map, speech);
+  if (!selected || !word || !phrase) return word;
+  const Frames same = sameOf(map);
+  const FrameRange now = map.frames(*selected);
+  if (!covers(now, map.frames(*word), same)) return word;
+  if (!covers(now, map.frames(*phrase), same)) return phrase;
+  const auto next = phraseAt(map.beatAt(now.end + same), map, speech);
+  return next ? std::optional(BeatRange{std::min(selected->begin, phrase->begin), next->end}) : std::nullopt;
+}
+
+std::optional<BeatRange> shrunk(BeatRange selected, const TempoMap& map, const RowSpeech& speech) {
+  const Frames same = sameOf(map);
+  const FrameRange now = map.frames(selected);
+  const FrameRange* last = nullptr; // the phrase that is left as the last one
+  for (const FrameRange& p : speech.phrases)
+    if (p.end > now.begin + same && p.end + same < now.end) last = &p;
+  if (last) return BeatRange{selected.begin, map.beatAt(last->end)};
+  const auto word = wordAt(selected.begin, map, speech);
+  if (!word || word->length() >= selected.length()) return std::nullopt;
+  return word;
+}
+
 } // namespace ivrin::app

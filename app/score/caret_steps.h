@@ -26,4 +26,11 @@ std::optional<BeatRange> wordAt(Beats at, const TempoMap& map, const RowSpeech& 
 /// The phrase that sounds at a place, else the next one.
 std::optional<BeatRange> phraseAt(Beats at, const TempoMap& map, const RowSpeech& speech);
 
+/// The next larger thing that is said around what is selected: a word, its phrase, the next phrase too. Where nothing
+/// is selected, the word at `at` or after it.
+std::optional<BeatRange> grown(std::optional<BeatRange> selected, Beats at, const TempoMap& map,
+                               const RowSpeech& speech);
+/// Back: without its last phrase, its first word.
+std::optional<BeatRange> shrunk(BeatRange selected, const TempoMap& map, const RowSpeech& speech);
+
 } // namespace ivrin::app

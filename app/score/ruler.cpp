@@ -2,6 +2,7 @@
 
 #include "app/score/score_picture.h"
 #include "app/session/as_text.h"
+#include "app/session/section_marks.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 
@@ -56,14 +57,22 @@ void paintBeatNumbers(QPainter& p, const ScorePicture& s, std::int64_t first, st
 } // namespace
 
 std::vector<RulerName> rulerNames(const Song& song, const TimeAxis& axis, const std::optional<Landing>& current,
-                                  bool onBar, double pageWidth) {
+                                  bool onBar, double pageWidth, const std::vector<FoundSection>& proposed) {
   constexpr double kLongestName = 320;
   std::vector<RulerName> all;
-  QChar letter('A');
-  for (const Landing& section : song.sections) {
-    RulerName n{QString(letter), asText(section.name), current && current->id == section.id};
-    letter = QChar(letter.unicode() + 1);
+  const auto marks = sectionMarks(song.sections);
+  for (std::size_t i = 0; i < marks.size(); ++i) {
+    const Landing& section = song.sections[i];
+    RulerName n{marks[i].mark, marks[i].name, current && current->id == section.id};
     n.x = axis.xOf(section.at);
+    n.box = QRectF(n.x - 1, scaled(4), songTextWidth(n.mark, 17, false) + scaled(9), scaled(20));
+    n.at = n.box.right() + scaled(8);
+    all.push_back(n);
+  }
+  for (const FoundSection& f : proposed) {
+    RulerName n{asText(f.name), {}};
+    n.proposed = true;
+    n.x = axis.xOf(f.at);
     n.box = QRectF(n.x - 1, scaled(4), songTextWidth(n.mark, 17, false) + scaled(9), scaled(20));
     n.at = n.box.right() + scaled(8);
     all.push_back(n);
@@ -102,7 +111,7 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   const std::int64_t first = map.barAt(s.axis.beatAt(s.axis.x0 - 60)).bar,
                      last = map.barAt(s.axis.beatAt(s.page.width() + 10)).bar;
   p.setClipRect(QRect(Page::marginWidth(), 0, s.page.width(), Page::rulerHeight()).intersected(dirty));
-  const std::vector<RulerName> names = rulerNames(s.song(), s.axis, s.landing, onBar, s.page.width());
+  const std::vector<RulerName> names = rulerNames(s.song(), s.axis, s.landing, onBar, s.page.width(), s.proposed);
   const auto covered = [&](double begin, double end) { // by a name, which says more
     return std::any_of(names.begin(), names.end(), [&](const RulerName& n) { return n.x < end && n.ends > begin; });
   };
@@ -126,9 +135,10 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
     const bool section = !n.mark.isEmpty();
     if (section) {
       p.fillRect(n.box, c.paper);
-      p.setPen(QPen(c.ink, 1.3));
+      const QColor ink = n.proposed ? c.quiet : c.ink;
+      p.setPen(QPen(ink, 1.3, n.proposed ? Qt::DotLine : Qt::SolidLine));
       p.drawRect(n.box);
-      drawSongText(p, QPointF(n.box.left() + scaled(4.5), scaled(20)), n.mark, 17, false, c.ink);
+      drawSongText(p, QPointF(n.box.left() + scaled(4.5), scaled(20)), n.mark, 17, false, ink);
     }
     double at = n.at;
     if (n.counts) at += drawSongText(p, QPointF(at, scaled(20)), QStringLiteral("+1"), 17, false, c.ink) + scaled(9);

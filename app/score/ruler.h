@@ -1,6 +1,7 @@
 // The ruler over the staves: bars counted to the landing, the song's own below them, sections and landings by name.
 #pragma once
 
+#include "analysis/sections.h"
 #include "app/score/time_axis.h"
 #include "song/song.h"
 
@@ -16,15 +17,16 @@ namespace ivrin::app {
 struct RulerName {
   QString mark, name;
   bool counts = false;
-  QRectF box{};    // of the mark
-  double x = 0;    // of its line
-  double at = 0;   // of its text
-  double ends = 0; // where what is written ends
+  bool proposed = false; // a section that is not the song's own yet: dotted
+  QRectF box{};          // of the mark
+  double x = 0;          // of its line
+  double at = 0;         // of its text
+  double ends = 0;       // where what is written ends
 };
 
 /// Those on the page, from left to right, each with as much of its name as there is room for up to the next. `current`
 /// is the landing that bars are counted to, `onBar` whether it lies on a bar line.
 std::vector<RulerName> rulerNames(const Song& song, const TimeAxis& axis, const std::optional<Landing>& current,
-                                  bool onBar, double pageWidth);
+                                  bool onBar, double pageWidth, const std::vector<FoundSection>& proposed = {});
 
 } // namespace ivrin::app

@@ -14,6 +14,11 @@
 
 namespace ivrin::app {
 
+namespace {
+constexpr double kStepPixels = 4;     // of an arrow key without a grid
+constexpr double kSamplePixels = 1.2; // samples so far apart are stepped through one by one
+} // namespace
+
 void ScoreView::setCaret(Beats b) {
   caret_ = b;
   update();
@@ -32,7 +37,9 @@ void ScoreView::moveCaret(int rows, int steps, bool extend) {
   Beats to = caret_;
   if (steps != 0) {
     const Beats step = snapStep();
-    const Beats moved = snapToGrid(caret_ + step * steps, step, session_.plan()->map());
+    const TempoMap& map = session_.plan()->map();
+    const Beats moved = grid_.ticks > 0 ? snapToGrid(caret_ + step * steps, step, map)
+                                        : map.beatAt(map.frameAt(caret_ + step * steps)); // to the sample
     // A grid that does not divide the bar begins again at its line: never stand still.
     to = moved == caret_ ? caret_ + step * steps : moved;
   }
@@ -91,25 +98,50 @@ QString ScoreView::nothingHeard() const {
 
 void ScoreView::selectSpoken() {
   if (rows_.empty() || !session_.plan()) return;
-  const TempoMap& map = session_.plan()->map();
   const RowSpeech speech{session_.phrases(caretRow_), session_.onsets(caretRow_)};
-  const Beats at = selection_ ? selection_->begin : caret_;
-  const auto word = wordAt(at, map, speech), phrase = phraseAt(at, map, speech);
-  if (!word || !phrase) {
+  const auto now = selection_ ? std::optional(selection_->range()) : std::nullopt;
+  const auto to = grown(now, caret_, session_.plan()->map(), speech);
+  if (!to)
     emit session_.notice(speech.phrases.empty() ? nothingHeard() : tr("There is no word after this place."), false);
-    return;
-  }
-  const bool grows = selection_ && selection_->range() == *word;
-  const BeatRange r = grows ? *phrase : *word;
-  anchor_.reset();
-  caret_ = r.begin;
-  select(Selection{caretRow_, r.begin, r.end});
-  if (r.begin.quarters() < axis().left || r.end.quarters() > axis().right()) centreOn(r.begin);
-  bringIntoView(caretRow_);
+  else
+    selectOnRow(caretRow_, *to);
 }
 
+void ScoreView::selectLess() {
+  if (rows_.empty() || !session_.plan() || !selection_) return;
+  const RowSpeech speech{session_.phrases(selection_->row), session_.onsets(selection_->row)};
+  if (const auto to = shrunk(selection_->range(), session_.plan()->map(), speech))
+    selectOnRow(selection_->row, *to);
+  else
+    emit session_.notice(tr("There is nothing smaller to be heard in the selection."), false);
+}
+
+bool ScoreView::selectSaidAt(const std::string& row, Beats at, bool phrase) {
+  const TempoMap& map = session_.plan()->map();
+  const RowSpeech speech{session_.phrases(row), session_.onsets(row)};
+  const auto r = phrase ? phraseAt(at, map, speech) : wordAt(at, map, speech);
+  if (!r || at < r->begin || at >= r->end) return false;
+  selectOnRow(row, *r);
+  return true;
+}
+
+void ScoreView::selectOnRow(const std::string& row, BeatRange r) {
+  anchor_.reset();
+  caret_ = r.begin;
+  caretRow_ = row;
+  select(Selection{row, r.begin, r.end});
+  if (r.begin.quarters() < axis().left || r.end.quarters() > axis().right()) centreOn(r.begin);
+  bringIntoView(row);
+}
+
+/// Off the grid what can be seen: a sixty-fourth, or a few pixels where that is less, and no less than a sample.
 Beats ScoreView::snapStep() const {
-  return grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
+  if (grid_.ticks > 0 || !session_.plan()) return grid_.ticks > 0 ? grid_ : Beats(kTicksPerQuarter / 16);
+  const TempoMap& map = session_.plan()->map();
+  const Beats frame = Beats::ofQuarters(map.bpmAt(caret_) / 60 / map.sampleRate()),
+              pixels = Beats::ofQuarters(kStepPixels / axis().pxPerBeat);
+  if (frame.quarters() * axis().pxPerBeat >= kSamplePixels) return frame;
+  return std::max(frame, std::min(pixels, Beats(kTicksPerQuarter / 16)));
 }
 
 void ScoreView::bringIntoView(const std::string& row) {

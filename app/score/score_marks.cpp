@@ -231,6 +231,10 @@ void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const st
     p.fillRect(QRectF(x - thick / 2, from, thick, bottom - from), c.ochre);
     if (current) p.fillRect(QRectF(x + 4, scaled(24), 1.1, bottom - scaled(24)), c.ochre);
   }
+  p.setPen(QPen(c.quiet, 1.2, Qt::DotLine));
+  for (const FoundSection& f : s.proposed)
+    if (const double x = s.axis.xOf(f.at); x > -2 && x < s.page.width() + 2)
+      p.drawLine(QPointF(x, top), QPointF(x, bottom));
   p.save();
   if (s.page.scrollY > 0) // what lies scrolled under the ruler does not reach into it
     p.setClipRect(QRect(Page::marginWidth(), top, s.page.width(), s.page.height()).intersected(dirty));
@@ -242,6 +246,7 @@ void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const st
     open(p);
     p.restore();
   }
+  if (s.openings) s.openings->paint(p, s.page, s.axis, *s.plan, s.hotOpening);
   paintOrnaments(p, s, dirty);
   paintSelection(p, s);
   if (s.caret) paintCaret(p, s);

@@ -10,6 +10,7 @@
 #include "song/edits.h"
 #include "time/note_value.h"
 
+#include <QApplication>
 #include <QDropEvent>
 #include <QMimeData>
 #include <QMouseEvent>
@@ -113,6 +114,10 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
   anchor_.reset();
+  if (const auto was = std::exchange(doubleClicked_, std::nullopt);
+      was && e->timestamp() - was->first < static_cast<quint64>(QApplication::doubleClickInterval()) &&
+      (press_ - was->second).manhattanLength() < kDragFrom)
+    if (const RowBox* r = page_.rowAt(e->pos().y()); r && selectSaidAt(r->id, axis().beatAt(press_.x()), true)) return;
   if (!open_.empty() && openArea().contains(e->pos())) {
     openHand_.stopWalking();
     if (openHand_.press(press_, e->modifiers(), handGrid(), canvas())) {
@@ -136,6 +141,8 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
       emit seekRequested(snapped(press_.x(), e->modifiers()));
     return;
   }
+  if (showsOpenings_)
+    if (const Opening* o = openings_.under(press_, page_, axis(), session_.song())) return takeOpening(*o);
   mark({});
   if (selection_) {
     const QRect staff = page_.staffOf(selection_->rows());
@@ -186,6 +193,9 @@ void ScoreView::hover(QPointF at) {
     setToolTip({});
   }
   if (shape == Qt::ArrowCursor && !landingUnder(at).empty()) shape = Qt::SizeHorCursor;
+  const bool mayOpen = showsOpenings_ && !hold && (open_.empty() || !openArea().contains(at.toPoint()));
+  setHotOpening(mayOpen ? openings_.under(at, page_, axis(), session_.song()) : nullptr);
+  if (hotOpening_) shape = Qt::PointingHandCursor;
   if (selection_ && page_.staffOf(selection_->rows()).contains(at.toPoint()) &&
       (std::abs(at.x() - axis().xOf(selection_->begin)) <= kEdgeReach ||
        std::abs(at.x() - axis().xOf(selection_->end)) <= kEdgeReach))
@@ -299,7 +309,17 @@ void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
 }
 
 void ScoreView::mouseDoubleClickEvent(QMouseEvent* e) {
-  if (e->position().y() >= rulerHeight() || !session_.isOpen()) return;
+  if (!session_.isOpen()) return;
+  if (e->position().y() >= rulerHeight()) { // on a row: the word there; a third click: its phrase
+    const RowBox* r = page_.rowAt(e->pos().y());
+    if (e->button() != Qt::LeftButton || !r || e->position().x() < axis().x0 ||
+        (!open_.empty() && openArea().contains(e->pos())) || hand_.under(e->position(), marks_, pieceBoxes(), hot_))
+      return;
+    doubleClicked_ = {e->timestamp(), e->position()};
+    if (!selectSaidAt(r->id, axis().beatAt(e->position().x()), false))
+      emit session_.notice(session_.heardRow(r->id) ? tr("Nothing is said there.") : nothingHeard(), false);
+    return;
+  }
   // On the ruler: the nearest landing becomes the one that bars are counted to.
   const auto all = session_.song().allLandings();
   const Landing* best = nullptr;
@@ -330,8 +350,16 @@ void ScoreView::wheelEvent(QWheelEvent* e) {
   e->accept();
 }
 
+void ScoreView::takeOpening(Opening o) {
+  if (o.suits.empty()) return;
+  const BeatRange source = sourceOf(o, session_.plan()->map(), session_.phrases(o.row), session_.onsets(o.row));
+  selectOnRow(o.row, source);
+  session_.place(o.suits.front(), {o.row}, source);
+}
+
 void ScoreView::leaveEvent(QEvent*) {
   setHot({});
+  setHotOpening(nullptr);
   if (openHand_.leave()) update(openArea());
 }
 

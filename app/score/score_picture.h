@@ -3,6 +3,8 @@
 #pragma once
 
 #include "analysis/collisions.h"
+#include "analysis/sections.h"
+#include "app/score/opening_marks.h"
 #include "app/score/ornament_hand.h"
 #include "app/score/ornament_layout.h"
 #include "app/score/page_layout.h"
@@ -30,6 +32,9 @@ struct ScorePicture {
   std::string hot{};                   // its bracket is shown
   std::set<std::string> marked{};
   std::vector<PieceBox> pieces{};
+  std::vector<FoundSection> proposed{};
+  const OpeningMarks* openings = nullptr; // where they are shown; of the window's thread
+  const Opening* hotOpening = nullptr;
   std::optional<Selection> selection{};
   QRect strip{}; // of signs, beside the selection; null while it is hidden
   /// The keyboard's row while the keys are with the score, and its place where nothing is selected or open.

@@ -66,6 +66,7 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   });
   connect(&session_, &Session::opened, this, &ScoreView::rebuild);
   connect(&session_, &Session::songChanged, this, &ScoreView::refresh);
+  connect(&session_, &Session::openingsReady, this, &ScoreView::renewOpenings);
   for (auto signal : {&Session::planChanged, &Session::printsAdvanced, &Session::rowPeaksReady, &Session::factsChanged})
     connect(&session_, signal, this, [this] {
       showWaves();
@@ -128,6 +129,7 @@ void ScoreView::rebuild() {
     heads_.back()->show();
   }
   if (!rows_.empty()) caretRow_ = rows_.front();
+  renewOpenings();
   homeWanted_ = true;
   warmTimer_.start(kWarmAfterMs);
   if (isVisible()) goHome();
@@ -144,6 +146,7 @@ void ScoreView::refresh() {
   if (std::erase_if(marked_, [&](const std::string& id) { return !session_.song().ornament(id); }) > 0)
     emit markedChanged();
   travel_.renewLanding(session_.song());
+  if (showsOpenings_ && !session_.openings()) renewOpenings();
   if (!open_.empty()) {
     if (const Ornament* o = session_.song().ornament(open_)) {
       openRow_->setOrnament(*o);
@@ -361,6 +364,9 @@ ScorePicture ScoreView::picture() const {
   s.hot = hot_;
   s.marked = marked_;
   s.pieces = pieceBoxes();
+  s.proposed = session_.proposedSections();
+  if (showsOpenings_) s.openings = &openings_;
+  s.hotOpening = hotOpening_;
   s.selection = selection_;
   if (strip_->isVisible()) s.strip = strip_->geometry();
   if (hasFocus() && open_.empty()) s.caret = {caretRow_, selection_ ? std::nullopt : std::optional(caret_)};
@@ -392,6 +398,28 @@ void ScoreView::paintEvent(QPaintEvent* e) {
       paintHandles(on, openHand_.handles(c), openHand_.active());
     };
   paintMarks(p, now, dirty, open);
+}
+
+void ScoreView::setShowsOpenings(bool on) {
+  showsOpenings_ = on;
+  renewOpenings();
+}
+
+/// Those there are; they are listened for again where the song has moved on under them.
+void ScoreView::renewOpenings() {
+  hotOpening_ = nullptr;
+  const std::vector<Opening>* all = session_.openings();
+  std::vector<Opening> shown;
+  if (all && showsOpenings_)
+    std::copy_if(all->begin(), all->end(), std::back_inserter(shown),
+                 [](const Opening& o) { return o.score >= kWorthShowing; });
+  openings_.show(std::move(shown), session_.plan() ? session_.plan()->map() : TempoMap());
+  if (!all && showsOpenings_) session_.lookForOpenings();
+  update();
+}
+
+void ScoreView::setHotOpening(const Opening* o) {
+  if (std::exchange(hotOpening_, o) != o) updateStaves();
 }
 
 QRectF ScoreView::signOf(const std::string& ornament) const {

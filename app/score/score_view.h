@@ -72,11 +72,19 @@ class ScoreView : public QWidget {
   /// The frame of the open row; null while none is open (it is kept for the next one).
   Tries& tries() { return tries_; }
   OpenRow* openRow() const { return open_.empty() ? nullptr : openRow_; }
+  /// Openings as hollow signs; a click makes the ornament that suits best. They are listened for when they are not
+  /// known.
+  void setShowsOpenings(bool on);
+  bool showsOpenings() const { return showsOpenings_; }
+  const OpeningMarks& openings() const { return openings_; }
   /// The keyboard's place in the score.
   void moveCaret(int rows, int steps, bool extend);
   void travelCaret(CaretUnit unit, int step, bool extend);
-  /// Selects the word at the caret, or the next one; what is selected already grows to its phrase.
+  /// Selects the word at the caret, or the next one; what is selected already grows to its phrase, and the next one.
   void selectSpoken();
+  /// Back: to fewer phrases, to a word.
+  void selectLess();
+  void selectOnRow(const std::string& row, BeatRange stretch);
   /// The open ornament, else the one that Return would open; empty where the caret's row has none.
   std::string ornamentAtCaret() const;
   const std::string& caretRow() const { return caretRow_; }
@@ -219,9 +227,13 @@ class ScoreView : public QWidget {
   void putCaret(Beats to, bool extend);
   Beats snapStep() const; // the grid's; a sixty-fourth where there is none
   QString nothingHeard() const;
+  bool selectSaidAt(const std::string& row, Beats at, bool phrase);
   void updatePlayhead(double former);
   double playheadX() const;
   void travelled();
+  void renewOpenings();
+  void takeOpening(Opening o);
+  void setHotOpening(const Opening* o);
 
   Session& session_;
   Page page_;
@@ -229,6 +241,9 @@ class ScoreView : public QWidget {
   RowWaves waves_;
   StaffPaint staffPaint_;
   OrnamentLayout marks_;
+  OpeningMarks openings_;
+  const Opening* hotOpening_ = nullptr; // of openings_
+  bool showsOpenings_ = false;
   OrnamentHand hand_;
   OpenHand openHand_;
   Tries tries_{session_};
@@ -255,6 +270,7 @@ class ScoreView : public QWidget {
   int scrollY_ = 0;
   Drag drag_ = Drag::none;
   QPointF press_;
+  std::optional<std::pair<quint64, QPointF>> doubleClicked_; // when, in ms of the events' clock, and where
   bool moved_ = false, follows_ = true, wasPlaying_ = false;
   double playheadAt_ = -1;  // where it is painted; moved by tick alone, so that no part of it is left behind
   bool homeWanted_ = false; // the view of a song just opened, once the page has its size

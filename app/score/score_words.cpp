@@ -62,6 +62,13 @@ QString ScoreView::explained(QPointF at) const {
     words.removeAll(QString());
     return words.join(' ');
   }
+  if (showsOpenings_)
+    if (const Opening* o = openings_.under(at, page_, axis(), session_.song())) {
+      QStringList suits;
+      for (const std::string& kind : o->suits) suits << kindWord(kind);
+      return tr("%1: a click makes a %2. Suits: %3.")
+          .arg(openingWords(*o, map), suits.value(0), suits.join(QStringLiteral(", ")));
+    }
   if (at.y() < rulerHeight() && at.x() >= axis().x0 && landing())
     return tr("Above, bars counted to %1 and on from it; below, the song's own.").arg(asText(landing()->name));
   return {};

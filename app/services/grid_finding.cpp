@@ -60,6 +60,7 @@ Song onGrid(Song song, const FoundGrid& found) {
     song.startSeconds = std::round(found.tempo->barOneSeconds * 1e5) / 1e5;
     if (found.tempo->barConfidence >= kLeastConfidence) song.meter = {{Beats(0), found.tempo->beatsInBar, 4}};
   }
+  if (!song.key && found.key && found.key->confidence >= kLeastConfidence) song.key = found.key->key;
   return song;
 }
 

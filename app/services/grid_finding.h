@@ -26,8 +26,7 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
 FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::stop_token stop = {});
 
 /// The song on what was found: one tempo, one meter, where bar 1 lies. Sections, landings and ornaments stay on their
-/// beats. What was not found with some confidence is left as it is, and so is the key: a key and its relative are not
-/// told apart.
+/// beats. What was not found with some confidence is left as it is, and so is a key that is there already.
 Song onGrid(Song song, const FoundGrid& found);
 /// What a confidence must reach to be acted upon: under it nothing can be said.
 inline constexpr double kLeastConfidence = 0.3;

@@ -29,4 +29,29 @@ std::vector<Opening> openingsOf(const std::shared_ptr<const RenderPlan>& plan, c
   return all;
 }
 
+namespace {
+
+constexpr double kLongestWordBeats = 4, kHitBeats = 0.5;
+
+} // namespace
+
+BeatRange sourceOf(const Opening& o, const TempoMap& map, const std::vector<FrameRange>& phrases,
+                   const std::vector<Frames>& attacks) {
+  if (o.kind == Opening::Kind::hit)
+    return {o.place.begin, o.place.begin + std::min(o.place.length(), Beats::ofQuarters(kHitBeats))};
+  if (o.kind != Opening::Kind::gap) return o.place;
+  const Frames gap = map.frameAt(o.place.begin);
+  const auto after =
+      std::partition_point(phrases.begin(), phrases.end(), [&](const FrameRange& p) { return p.begin < gap; });
+  if (after == phrases.begin()) return o.place;
+  const FrameRange last = *(after - 1);
+  // From its last attack, but for one at its very end.
+  const Frames late = map.frameAt(map.beatAt(last.end) - Beats::ofQuarters(0.2));
+  const auto attack = std::upper_bound(attacks.begin(), attacks.end(), late);
+  Frames from = last.begin;
+  if (attack != attacks.begin() && *(attack - 1) > last.begin) from = *(attack - 1);
+  const Beats begin = std::max(map.beatAt(from), map.beatAt(last.end) - Beats::ofQuarters(kLongestWordBeats));
+  return {begin, std::max(map.beatAt(last.end), begin + Beats(1))};
+}
+
 } // namespace ivrin

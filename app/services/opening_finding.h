@@ -11,4 +11,12 @@ namespace ivrin {
 std::vector<Opening> openingsOf(const std::shared_ptr<const RenderPlan>& plan, const std::vector<std::string>& rows,
                                 Findings& findings, int threads, std::stop_token stop = {});
 
+/// Less than this nobody looks for: the window leaves it out.
+inline constexpr double kWorthShowing = 0.4;
+
+/// What an ornament takes there: the word before a gap, the note itself, the hit, the bars before a landing. `phrases`
+/// and `attacks` of its row.
+BeatRange sourceOf(const Opening& o, const TempoMap& map, const std::vector<FrameRange>& phrases,
+                   const std::vector<Frames>& attacks);
+
 } // namespace ivrin

@@ -65,8 +65,12 @@ namespace {
 QString wordsOf(const FoundGrid& grid) {
   if (!grid.tempo || grid.tempo->confidence < kLeastConfidence)
     return Session::tr("No tempo can be told from the sound: set it by hand (Song, Tempo).");
-  return Session::tr("%1 BPM found, bar 1 at %2 s. If that is half or double of what you feel: Song, Tempo.")
-      .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2));
+  const bool key = grid.key && grid.key->confidence >= kLeastConfidence;
+  return (key ? Session::tr("%1 BPM found, bar 1 at %2 s, %3. Half or double of what you feel: Song, Tempo.")
+                    .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2),
+                         asText(keyText(grid.key->key)))
+              : Session::tr("%1 BPM found, bar 1 at %2 s. Half or double of what you feel: Song, Tempo.")
+                    .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2)));
 }
 
 } // namespace
@@ -80,6 +84,7 @@ void Session::adopt(OpenedDocument d) {
   spectraJob_.cancel();
   gridJob_.cancel();
   openingsJob_.cancel();
+  sectionsJob_.cancel();
   openings_.reset();
   sections_.reset();
   findJob_.cancel();
@@ -102,7 +107,10 @@ void Session::adopt(OpenedDocument d) {
   replan();
   verifyTimer_.start();
   emit opened();
-  if (d.grid) emit notice(wordsOf(*d.grid), false);
+  if (d.grid) {
+    emit notice(wordsOf(*d.grid), false);
+    if (d.grid->tempo && d.grid->tempo->confidence >= kLeastConfidence) lookForSections();
+  }
   // What is out of reach can be allowed; the rest is told.
   QString unreachable, first;
   int errors = 0;

@@ -8,6 +8,7 @@ namespace {
 
 constexpr double kNearBeats = 0.2; // on either side of where a beat is expected
 constexpr int kLeastAttacks = 2;
+constexpr double kNearMs = 45;
 constexpr double kFollows = 0.7;   // of a bar's offset, the next one is expected there
 constexpr double kRunsAwayMs = 10; // from end to end; less is nobody's business
 constexpr double kStraightMs = 8;  // what bars may be off the line that runs away, in the middle
@@ -49,21 +50,21 @@ std::vector<BarOffset> gridOffsets(const std::vector<const std::vector<Frames>*>
                                    FrameRange sounding) {
   if (sounding.empty()) return {};
   const std::int64_t first = map.barAt(map.beatAt(sounding.begin)).bar, last = map.barAt(map.beatAt(sounding.end)).bar;
-  // Where to begin: eight bars that lie on the grid best.
+  // Where to begin: the first four bars that lie near the grid, else those that lie nearest; farther on a grid that
+  // runs away comes back to it a beat later.
   std::int64_t from = first;
   double least = 1e9;
-  for (std::int64_t bar = first; bar <= last; ++bar) {
+  for (std::int64_t bar = first; bar <= last && least > kNearMs; ++bar) {
     double sum = 0;
     int n = 0;
-    for (std::int64_t b = bar; b < std::min(bar + 8, last + 1); ++b) {
+    for (std::int64_t b = bar; b < std::min(bar + 4, last + 1); ++b) {
       const BarOffset o = offsetOf(attacks, map, b, 0);
       if (o.attacks < kLeastAttacks) continue;
       sum += std::abs(o.ms);
       ++n;
     }
-    if (n < 3 && last - first > 8) continue;
-    const double mean = n > 0 ? sum / n : 1e8;
-    if (mean < least - 0.5) {
+    if (n < 2 && last - first > 8) continue;
+    if (const double mean = n > 0 ? sum / n : 1e8; mean < least) {
       least = mean;
       from = bar;
     }

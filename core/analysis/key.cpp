@@ -13,6 +13,9 @@ constexpr std::array<double, 12> kMinorProfile = {6.33, 2.68, 3.52, 5.38, 2.60, 
                                                   2.54, 4.75, 3.98, 2.69, 3.34, 3.17};
 constexpr double kClearLead = 0.12; // in correlation: no doubt
 constexpr double kLeastNotes = 5;   // steps' worth of notes
+constexpr double kChordSeconds = 1.5, kSounding = 0.1;
+constexpr double kLastCounts = 0.5; // what was given to us may end anywhere
+constexpr double kEndsCount = 1;    // against the correlation: a song starts and ends on its tonic more often than not
 
 double correlation(const std::array<double, 12>& a, const std::array<double, 12>& profile, int tonic) {
   const double ma = std::accumulate(a.begin(), a.end(), 0.0) / 12,
@@ -25,6 +28,40 @@ double correlation(const std::array<double, 12>& a, const std::array<double, 12>
     pp += y * y;
   }
   return ap / std::sqrt(aa * pp);
+}
+
+/// How much of a chord's notes are of the triad on a key's tonic.
+double triad(const std::array<double, 12>& chord, const Key& key) {
+  double all = 1e-9, own = 0;
+  for (const double v : chord) all += v;
+  for (const int step : {0, 0, key.minor ? 3 : 4, 7}) // the root twice: a triad and its relative's share two notes
+    own += chord[static_cast<std::size_t>((key.note + step) % 12)];
+  return own / all;
+}
+
+/// Notes of the first two seconds in which any are heard, or of the last. All rows start together.
+std::array<double, 12> chordAtEnd(const std::vector<RowChroma>& rows, bool last) {
+  std::array<double, 12> chord{};
+  std::size_t steps = 0;
+  double hop = 0.1;
+  for (const RowChroma& r : rows) {
+    steps = std::max(steps, r.steps.size());
+    if (r.stepSeconds > 0) hop = r.stepSeconds;
+  }
+  const auto wanted = static_cast<int>(kChordSeconds / hop);
+  int taken = 0;
+  for (std::size_t n = 0; n < steps && taken < wanted; ++n) {
+    const std::size_t i = last ? steps - 1 - n : n;
+    double sum = 0;
+    for (const RowChroma& r : rows)
+      if (i < r.steps.size())
+        for (std::size_t k = 0; k < chord.size(); ++k) {
+          chord[k] += static_cast<double>(r.steps[i][k]);
+          sum += static_cast<double>(r.steps[i][k]);
+        }
+    taken += sum > kSounding;
+  }
+  return chord;
 }
 
 } // namespace
@@ -54,7 +91,11 @@ std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows) {
   const Key relative = best.relative();
   const auto next =
       std::find_if(guesses.begin() + 1, guesses.end(), [&](const Guess& g) { return !(g.key == relative); });
-  FoundKey found{best, 0};
+  const auto own = std::find_if(guesses.begin(), guesses.end(), [&](const Guess& g) { return g.key == relative; });
+  const auto first = chordAtEnd(rows, false), last = chordAtEnd(rows, true);
+  const double ends =
+      triad(first, best) - triad(first, relative) + kLastCounts * (triad(last, best) - triad(last, relative));
+  FoundKey found{guesses[0].r - own->r + kEndsCount * ends >= 0 ? best : relative, 0};
   found.confidence = std::clamp((guesses[0].r - next->r) / kClearLead, 0.0, 1.0) * std::clamp(guesses[0].r, 0.0, 1.0);
   return found;
 }

@@ -18,6 +18,7 @@ constexpr double kHalves = 0.25;                          // how much agreeing a
 constexpr double kBackbeat = 1.4;                         // what a perfect one is worth, as a share of the comb
 constexpr double kHighsOfDrums = 0.25;
 constexpr double kCombCounts = 1.3; // against where people tap
+constexpr float kNotes = 0.2f;      // a step's weight of which notes are heard
 constexpr std::size_t kFew = 12;    // of the tempi that are looked at closely
 constexpr double kNeighbours = 0.03;
 constexpr double kWandering = 0.15;  // what a tempo is worth whose beats do not stay where they are
@@ -450,7 +451,15 @@ std::optional<FoundTempo> findTempo(const std::vector<HeardRow>& rows, double sa
   for (const float v : t->all) loudest = std::max(loudest, static_cast<double>(v));
   std::size_t first = 0;
   while (first < t->all.size() && static_cast<double>(t->all[first]) < 0.15 * loudest) ++first;
-  const double sound = static_cast<double>(t->begin.count) / sampleRate + static_cast<double>(first) * t->step;
+  double sound = static_cast<double>(t->begin.count) / sampleRate + static_cast<double>(first) * t->step;
+  for (const HeardRow& r : rows) // notes that come in softly are played too
+    for (std::size_t i = 0; i < r.chroma.steps.size(); ++i) {
+      const double at =
+          static_cast<double>(r.chroma.begin.count) / sampleRate + static_cast<double>(i) * r.chroma.stepSeconds;
+      if (at >= sound) break;
+      if (std::accumulate(r.chroma.steps[i].begin(), r.chroma.steps[i].end(), 0.0f) > kNotes)
+        sound = std::min(sound, at + r.chroma.stepSeconds); // a step hears what comes half a window later
+    }
   const double firstBeat = static_cast<double>(t->begin.count) / sampleRate + phase * t->step, // as barsOf() counts
       shift = std::round((found.beatSeconds - firstBeat) / seconds);
   double line = found.beatSeconds + (static_cast<double>(bars.phase) - shift) * seconds;

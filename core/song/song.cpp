@@ -7,6 +7,15 @@
 #include <algorithm>
 
 namespace ivrin {
+
+const char* noteName(int note) {
+  static constexpr const char* kNotes[] = {"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"};
+  return kNotes[note % 12];
+}
+
+std::string keyText(const Key& key) {
+  return key.minor ? worded("%1 minor", noteName(key.note)) : worded("%1 major", noteName(key.note));
+}
 namespace {
 
 template <class Items> auto findById(const Items& items, const std::string& id) -> decltype(&*items.begin()) {

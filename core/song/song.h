@@ -23,6 +23,11 @@ struct Key {
   friend bool operator==(const Key&, const Key&) = default;
 };
 
+/// "E♭", 0 = C .. 11 = B.
+const char* noteName(int note);
+/// "D minor", in the reader's language.
+std::string keyText(const Key& key);
+
 /// Where things resolve: a section start or a landing of its own. One id space for both.
 struct Landing {
   std::string id;

@@ -37,7 +37,7 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
   next();
   CHECK(rig.window->measure().said().startsWith("Held for"));
   next(); // then its gap: the word before it is selected
-  CHECK(rig.window->measure().said().startsWith("A gap of 2.0 beats"));
+  CHECK(rig.window->measure().said().startsWith("A gap of 2 beats"));
   CHECK(rig.window->measure().said().contains("delay throw"));
   CHECK(selected().first == Approx(2).margin(0.07));
   CHECK(selected().second == Approx(3).margin(0.07));
@@ -46,11 +46,11 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
   CHECK(selected().first == Approx(5).margin(0.1));
   CHECK(selected().second == Approx(10).margin(0.4));
   next();
-  CHECK(rig.window->measure().said().startsWith("A gap of 1.5 beats"));
+  CHECK(rig.window->measure().said().startsWith("A gap of 1½ beats"));
   next(Qt::ShiftModifier);
   CHECK(rig.window->measure().said().startsWith("Held for"));
   next(Qt::ShiftModifier);
-  CHECK(rig.window->measure().said().startsWith("A gap of 2.0 beats"));
+  CHECK(rig.window->measure().said().startsWith("A gap of 2 beats"));
   // One key, and the throw is there, from the word into the gap.
   QTest::keyClick(&rig.score(), Qt::Key_D);
   rig.session->waitUntilIdle();

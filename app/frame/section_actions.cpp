@@ -1,0 +1,54 @@
+// Sections that are heard in the stems, proposed and taken.
+#include "app/frame/main_window.h"
+#include "app/session/section_marks.h"
+
+namespace ivrin::app {
+
+void MainWindow::addSectionActions(const QString& menu) {
+  actions_->add({"sections",
+                 menu,
+                 tr("Propose sect&ions"),
+                 tr("Where the parts of the song are heard to start, dotted; again: takes them all"),
+                 {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_F)},
+                 [this] { proposeOrTakeSections(); },
+                 false,
+                 true});
+  connect(&session_, &Session::sectionsProposed, this, [this] {
+    score_->update();
+    tellSections();
+  });
+}
+
+void MainWindow::proposeOrTakeSections() {
+  if (!session_.isOpen()) return;
+  if (const int taken = takeProposed(session_); taken > 0) {
+    measure_->say(tr("%n section(s) taken; F2 names the one that bars are counted to.", nullptr, taken), false);
+    return;
+  }
+  sectionsWanted_ = true;
+  measure_->say(tr("Listening for sections …"), false);
+  session_.lookForSections();
+}
+
+void MainWindow::tellSections() {
+  const int count = static_cast<int>(session_.proposedSections().size());
+  const bool wanted = std::exchange(sectionsWanted_, false);
+  if (count > 0) {
+    const QString text = tr("%n section(s) proposed, dotted: a click takes one, %1 all of them.", nullptr, count)
+                             .arg(action("sections")->shortcut().toString(QKeySequence::NativeText));
+    // Of a new song, after what was found of its grid.
+    measure_->say(wanted ? text : QStringLiteral("%1 %2").arg(measure_->said(), text).trimmed(), false);
+  } else if (wanted) {
+    measure_->say(session_.song().sections.empty() ? tr("No parts of the song can be told apart.")
+                                                   : tr("No section is heard that is not there already."),
+                  false);
+  }
+}
+
+bool MainWindow::letProposedGo() {
+  if (session_.proposedSections().empty()) return false;
+  session_.letSectionsGo();
+  return true;
+}
+
+} // namespace ivrin::app
