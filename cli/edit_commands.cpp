@@ -4,6 +4,7 @@
 
 #include "finish/finisher.h"
 #include "song/edits.h"
+#include "song/grid_edits.h"
 #include "song/json.h"
 #include "time/plain_number.h"
 #include "time/song_place.h"
@@ -149,32 +150,22 @@ int landing(const LandingOptions& o) {
 
 namespace {
 
-/// Puts an entry into a map that ascends, in the place of one that is there already; or takes it away.
-template <class Entry> bool putEntry(std::vector<Entry>& entries, const Entry& e, bool remove) {
-  const auto at =
-      std::lower_bound(entries.begin(), entries.end(), e, [](const Entry& a, const Entry& b) { return a.at < b.at; });
-  const bool there = at != entries.end() && at->at == e.at;
-  if (remove) {
-    if (!there || e.at == Beats(0)) {
-      std::cerr << "ivrin-cli: --at: " << (there ? "the first entry stays" : "there is no entry") << '\n';
-      return false;
-    }
-    entries.erase(at);
-  } else if (there) {
-    *at = e;
-  } else {
-    entries.insert(at, e);
-  }
-  return true;
+/// Whether an entry may be removed there; why not is said.
+template <class Entry> bool isRemovable(const std::vector<Entry>& entries, Beats at) {
+  const bool there = std::any_of(entries.begin(), entries.end(), [&](const Entry& e) { return e.at == at; });
+  if (there && at != Beats(0)) return true;
+  std::cerr << "ivrin-cli: --at: " << (there ? "the first entry stays" : "there is no entry") << '\n';
+  return false;
 }
 
-/// One change at a place; it returns false where it has said why not.
-int changeAt(const MapOptions& o, const std::function<bool(Song&, Beats)>& change) {
+/// One change at a place; it returns the exit status, not 0 where it has said why not.
+int changeAt(const MapOptions& o, const std::function<int(Song&, Beats)>& change) {
   const auto opened = openSound(o.song);
   if (!opened) return 1;
   Song song = opened->song;
   const auto at = placeOf(o.at, song.tempoMap());
-  if (!at || !change(song, *at)) return 2;
+  if (!at) return 2;
+  if (const int status = change(song, *at); status != 0) return status;
   return writeEdited(*opened, std::move(song), o.out, "");
 }
 
@@ -184,26 +175,33 @@ int tempoEntry(const MapOptions& o) {
   return changeAt(o, [&](Song& song, Beats at) {
     if (!o.remove && !o.bpm) {
       std::cerr << "ivrin-cli: --bpm or --remove is wanted\n";
-      return false;
+      return 2;
     }
-    return putEntry(song.tempo, TempoEntry{at, o.bpm.value_or(120)}, o.remove);
+    if (o.remove && !isRemovable(song.tempo, at)) return 2;
+    song = o.remove ? withoutTempoAt(std::move(song), at) : withTempoFrom(std::move(song), at, *o.bpm);
+    return 0;
   });
 }
 
 int meter(const MapOptions& o) {
   return changeAt(o, [&](Song& song, Beats at) {
-    MeterEntry e{at, 4, 4};
-    if (!o.remove) {
+    if (o.remove && !isRemovable(song.meter, at)) return 2;
+    if (o.remove) {
+      song = withoutMeterAt(std::move(song), at);
+    } else {
       const NumberRead count = readNumber(o.meter);
       const NumberRead unit = readNumber(count.rest.starts_with('/') ? count.rest.substr(1) : "");
       if (!count.rest.starts_with('/') || !unit.rest.empty() || count.value < 1 || unit.value < 1) {
         std::cerr << "ivrin-cli: --meter: \"" << o.meter << "\" is no meter: 3/4, 7/8\n";
-        return false;
+        return 2;
       }
-      e.count = static_cast<int>(count.value);
-      e.unit = static_cast<int>(unit.value);
+      if (song.tempoMap().barStart(song.tempoMap().barAt(at).bar) != at) {
+        std::cerr << "ivrin-cli: --at: a meter changes on a bar line\n";
+        return 1;
+      }
+      song = withMeterFrom(std::move(song), at, static_cast<int>(count.value), static_cast<int>(unit.value));
     }
-    return putEntry(song.meter, e, o.remove);
+    return 0;
   });
 }
 

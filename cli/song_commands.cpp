@@ -59,7 +59,7 @@ std::string said(const FoundGrid& g) {
 int tempo(const std::vector<std::string>& files, bool json) {
   const StemStore store(StemStore::defaultFolder());
   Problems problems;
-  const Song song = songFromFiles({files.begin(), files.end()}, kNoTempo, 0, store, problems);
+  const Song song = songFromFiles({files.begin(), files.end()}, kNoTempo, 0, store, problems).song;
   Reach reach;
   for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
   const SongAudio audio = SongAudio::open(song, reach, store, problems);
@@ -100,18 +100,24 @@ int newSong(const NewOptions& o) {
   const StemStore store(StemStore::defaultFolder());
   Problems problems;
   const fs::path out = plainPath(o.out);
-  Song song = songFromFiles({o.files.begin(), o.files.end()}, o.bpm.value_or(kNoTempo), o.sampleRate, store, problems);
+  NewSong made =
+      songFromFiles({o.files.begin(), o.files.end()}, o.bpm.value_or(kNoTempo), o.sampleRate, store, problems);
+  Song song = std::move(made.song);
+  if (made.apart) std::cerr << "note: the stems lie where their files say, which is not one place\n";
   song.title = out.stem().string();
   // Brought in now, so that what is written can be read: broken and missing sound is refused here.
   Reach reach{out.parent_path(), {}};
   for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
   SongAudio audio;
   if (!problems.hasErrors()) audio = SongAudio::open(song, reach, store, problems);
+  FoundGrid found;
   if (!problems.hasErrors() && !o.bpm) {
-    const FoundGrid found = findGrid(song, audio, 2);
+    found = findGrid(song, audio, 2);
+    if (made.bpm) song.tempo.front().bpm = *made.bpm; // where none is heard
     song = onGrid(std::move(song), found);
     std::cerr << "note: " << said(found) << '\n';
   }
+  song = withHeardRoles(std::move(song), found);
   for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';
   if (problems.hasErrors()) return 1;
   for (const Stem& s : song.stems)

@@ -112,11 +112,12 @@ std::optional<int> askOne(QWidget* parent, const QString& title, const QString& 
   return chosen ? std::optional(static_cast<int>(all.indexOf(*chosen))) : std::nullopt;
 }
 
-std::optional<QString> askName(QWidget* parent, const QString& title, const QString& label) {
+std::optional<QString> askName(QWidget* parent, const QString& title, const QString& label, const QString& now) {
   QInputDialog d(parent);
   d.setWindowTitle(title);
   d.setLabelText(label);
   d.setInputMode(QInputDialog::TextInput);
+  d.setTextValue(now);
   return given(d);
 }
 

@@ -21,6 +21,6 @@ std::optional<double> askNumber(QWidget* parent, const QString& title, const QSt
                                 double most, int decimals);
 /// One of several, by its place in the list.
 std::optional<int> askOne(QWidget* parent, const QString& title, const QString& label, const QStringList& all, int now);
-std::optional<QString> askName(QWidget* parent, const QString& title, const QString& label);
+std::optional<QString> askName(QWidget* parent, const QString& title, const QString& label, const QString& now = {});
 
 } // namespace ivrin::app

@@ -5,12 +5,21 @@
 #include "app/dialogs/tempo_dialog.h"
 #include "app/frame/main_window.h"
 #include "app/openrow/number_field.h"
+#include "app/openrow/open_drawing.h"
 #include "app/session/as_text.h"
+#include "app/session/landing_edits.h"
+#include "time/note_value.h"
+
+#include <QMenu>
+#include <QRegularExpression>
 
 #include <algorithm>
 #include <cmath>
 
 namespace ivrin::app {
+namespace {
+constexpr double kMarkReachPixels = 60;
+}
 
 void MainWindow::addGridEdits(const QString& menu) {
   actions_->add({"tempo",
@@ -18,9 +27,25 @@ void MainWindow::addGridEdits(const QString& menu) {
                  tr("&Tempo…"),
                  tr("Typed, tapped or listened for; ornaments keep their beats, or stay on the sound"),
                  {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_M)},
-                 [this] { tempoDialog(); },
+                 [this] { tempoDialog(here(), false); },
                  false,
                  true});
+  actions_->add({"tempoHere",
+                 menu,
+                 tr("Tempo &from here on…"),
+                 tr("At the beat of the playhead while playing, else of the caret; the ruler shows it"),
+                 {},
+                 [this] {
+                   if (!session_.isOpen()) return;
+                   const TempoMap& map = session_.plan()->map();
+                   tempoDialog(std::max(Beats(0), snapToGrid(here(), map.meterAt(here()).beatLength(), map)), true);
+                 }});
+  actions_->add({"meterHere",
+                 menu,
+                 tr("&Meter from this bar on…"),
+                 tr("At the bar of the playhead while playing, else of the caret; the ruler shows it"),
+                 {},
+                 [this] { meterDialog(here()); }});
   actions_->add({"barOne",
                  menu,
                  tr("Bar &1 is here"),
@@ -41,6 +66,7 @@ void MainWindow::addGridEdits(const QString& menu) {
                  tr("Goes to the bar that lies farthest from it"),
                  {QKeySequence(Qt::SHIFT | Qt::Key_F9)},
                  [this] { toWorstOfGrid(); }});
+  connectGridMarks();
   addSectionActions(menu);
   actions_->add({"noteValues",
                  menu,
@@ -109,43 +135,131 @@ void MainWindow::noteValues() {
   NoteValuesPage(session_.plan()->map(), open ? open->start : here(), {}, this).exec();
 }
 
-void MainWindow::tempoDialog() {
+/// The tempo that holds at a place becomes another, or there is another from there on.
+void MainWindow::tempoDialog(Beats at, bool fromHere) {
   if (!session_.isOpen()) return;
   const Song& song = session_.song();
-  const Beats at = here();
   const TempoMap map = song.tempoMap();
-  QString where;
-  if (song.tempo.size() > 1) {
-    const TempoEntry* holds = &song.tempo.front();
-    for (const TempoEntry& e : song.tempo)
-      if (e.at <= at) holds = &e;
-    where = tr("From bar %1 on").arg(map.barAt(holds->at).bar);
-  }
+  const TempoEntry* holds = &song.tempo.front();
+  for (const TempoEntry& e : song.tempo)
+    if (e.at <= at) holds = &e;
+  if (!fromHere) at = holds->at;
+  const QString where = fromHere || song.tempo.size() > 1 ? tr("From %1 on").arg(barWords(map, at)) : QString();
   TempoDialog d(map.bpmAt(at), where, !song.ornaments.empty(), this);
   connect(&d, &TempoDialog::listens, &session_, &Session::lookForGrid);
   connect(&session_, &Session::gridFound, &d, &TempoDialog::setFound);
-  if (d.exec() != QDialog::Accepted || std::abs(d.bpm() - map.bpmAt(at)) < 1e-9) return;
+  if (d.exec() != QDialog::Accepted || (!fromHere && std::abs(d.bpm() - map.bpmAt(at)) < 1e-9)) return;
   const QString bpm = QString::number(d.bpm());
+  const Song changed =
+      fromHere ? withTempoFrom(session_.song(), at, d.bpm()) : withTempoAt(session_.song(), at, d.bpm());
   if (d.corrects())
-    session_.edit(tr("grid at %1 BPM").arg(bpm), withTempoCorrectedAt(session_.song(), at, d.bpm()));
+    session_.edit(tr("grid at %1 BPM").arg(bpm),
+                  withGridCorrected(session_.song(), changed.tempo, session_.song().startSeconds));
   else
-    session_.edit(tr("tempo of %1 BPM").arg(bpm), withTempoAt(session_.song(), at, d.bpm()));
+    session_.edit(tr("tempo of %1 BPM").arg(bpm), changed);
   session_.settle();
+  measure_->say(QStringLiteral("%1%2").arg(tr("%1 BPM").arg(bpm), whatMoved(d.corrects())), false);
+}
+
+/// ": 3 ornaments kept their beats"; nothing where there are none.
+QString MainWindow::whatMoved(bool onTheSound) const {
+  const auto count = static_cast<int>(session_.song().ornaments.size());
+  if (count == 0) return {};
+  return onTheSound ? tr(": %n ornament(s) stayed on the sound", nullptr, count)
+                    : tr(": %n ornament(s) kept their beats", nullptr, count);
+}
+
+/// Another map of tempi, ornaments on their beats; that they stay on the sound is offered.
+void MainWindow::changeTempi(const QString& label, const Song& changed) {
+  if (changed == session_.song()) return;
+  const Song corrected = withGridCorrected(session_.song(), changed.tempo, session_.song().startSeconds);
+  session_.edit(label, changed);
+  session_.settle();
+  const QString said = label.left(1).toUpper() + label.mid(1);
   if (session_.song().ornaments.empty())
-    measure_->say(tr("%1 BPM").arg(bpm), false);
+    measure_->say(said, false);
   else
-    measure_->say(d.corrects() ? tr("%1 BPM: %n ornament(s) stayed on the sound", nullptr,
-                                    static_cast<int>(session_.song().ornaments.size()))
-                                     .arg(bpm)
-                               : tr("%1 BPM: %n ornament(s) kept their beats", nullptr,
-                                    static_cast<int>(session_.song().ornaments.size()))
-                                     .arg(bpm),
-                  false);
+    measure_->say(said + whatMoved(false), false, tr("keep them on the sound instead"), [this, label, said, corrected] {
+      session_.undo();
+      session_.edit(label, corrected);
+      session_.settle();
+      measure_->say(said + whatMoved(true), false);
+    });
+}
+
+void MainWindow::meterDialog(Beats at) {
+  if (!session_.isOpen()) return;
+  const TempoMap& map = session_.plan()->map();
+  const Beats line = map.barStart(std::max<std::int64_t>(1, map.barAt(at).bar));
+  const MeterEntry now = map.meterAt(line);
+  const auto typed = askName(this, tr("Meter from bar %1 on").arg(map.barAt(line).bar), tr("As in 3/4 or 7/8"),
+                             QStringLiteral("%1/%2").arg(now.count).arg(now.unit));
+  if (!typed) return;
+  static const QRegularExpression asMeter(QStringLiteral("^\\s*(\\d{1,2})\\s*/\\s*(1|2|4|8|16|32)\\s*$"));
+  const auto m = asMeter.match(*typed);
+  const int count = m.captured(1).toInt();
+  if (!m.hasMatch() || count < 1 || count > 32) {
+    measure_->say(tr("“%1” is no meter: 1 to 32 beats over 1, 2, 4, 8, 16 or 32, as 3/4 or 7/8.").arg(*typed), true);
+    return;
+  }
+  session_.edit(tr("meter of %1/%2").arg(count).arg(m.captured(2)),
+                withMeterFrom(session_.song(), line, count, m.captured(2).toInt()));
+  session_.settle();
+}
+
+void MainWindow::connectGridMarks() {
+  connect(score_, &ScoreView::gridMarkClicked, this, [this](const GridMark& mark) {
+    if (mark.kind == GridMark::Kind::tempo)
+      tempoDialog(mark.at, false);
+    else if (mark.kind == GridMark::Kind::meter)
+      meterDialog(mark.at);
+    else
+      measure_->say(tr("Bar 1 is dragged onto the first beat; %1 puts it at the caret.")
+                        .arg(action(QStringLiteral("barOne"))->shortcut().toString(QKeySequence::NativeText)),
+                    false);
+  });
+  connect(score_, &ScoreView::gridMarkMoved, this, [this](const GridMark& mark, Beats to) {
+    const TempoMap& map = session_.plan()->map();
+    if (mark.kind == GridMark::Kind::barOne)
+      putBarOne(to);
+    else if (mark.kind == GridMark::Kind::tempo)
+      changeTempi(tr("change of tempo at %1").arg(barWords(map, to)), withTempoMoved(session_.song(), mark.at, to));
+    else
+      editRows(tr("change of meter at bar %1").arg(map.barAt(to).bar), withMeterMoved(session_.song(), mark.at, to));
+  });
+  connect(score_, &ScoreView::rulerMenuWanted, this, [this](Beats at, const QPoint& globalAt) {
+    const TempoMap& map = session_.plan()->map();
+    const Beats beat = std::max(Beats(0), snapToGrid(at, map.meterAt(at).beatLength(), map));
+    QMenu m(this);
+    m.addAction(tr("Tempo from here on…"), this, [this, beat] { tempoDialog(beat, true); });
+    m.addAction(tr("Meter from this bar on…"), this, [this, at] { meterDialog(at); });
+    // Changes that lie within reach of the hand.
+    const double reach = kMarkReachPixels / score_->axis().pxPerBeat;
+    for (const TempoEntry& e : session_.song().tempo)
+      if (e.at > Beats(0) && std::abs((e.at - at).quarters()) < reach)
+        m.addAction(tr("Remove the tempo of %1 BPM").arg(QString::number(e.bpm)), this, [this, e] {
+          changeTempi(tr("tempo of %1 BPM removed").arg(QString::number(e.bpm)), withoutTempoAt(session_.song(), e.at));
+        });
+    for (const MeterEntry& e : session_.song().meter)
+      if (e.at > Beats(0) && std::abs((e.at - at).quarters()) < reach)
+        m.addAction(tr("Remove the meter of %1/%2").arg(e.count).arg(e.unit), this, [this, e] {
+          editRows(tr("meter of %1/%2 removed").arg(e.count).arg(e.unit), withoutMeterAt(session_.song(), e.at));
+        });
+    m.addSeparator();
+    m.addAction(tr("New section here"), this, [this, at] {
+      form_->rename(addLanding(session_, landingPlace(session_, at, false, {}), true, tr("Section")));
+    });
+    m.addAction(tr("New landing here"), this,
+                [this, beat] { form_->rename(addLanding(session_, beat, false, tr("landing"))); });
+    m.exec(globalAt);
+  });
 }
 
 void MainWindow::barOneHere() {
-  if (!session_.isOpen()) return;
-  const Beats at = here();
+  if (session_.isOpen()) putBarOne(here());
+}
+
+void MainWindow::putBarOne(Beats at) {
   if (at.ticks == 0) {
     measure_->say(tr("Bar 1 is here already."), false);
     return;

@@ -67,8 +67,27 @@ class MainWindow : public QMainWindow {
   void stepSetting(const Face& face, const char* key, int steps);
   void addPlaceActions(const QString& menu);
   void addGridEdits(const QString& menu);
-  void tempoDialog();
+  void tempoDialog(Beats at, bool fromHere);
+  QString whatMoved(bool onTheSound) const;
+  void changeTempi(const QString& label, const Song& changed);
+  void meterDialog(Beats at);
+  void connectGridMarks();
+  void putBarOne(Beats at);
   void barOneHere();
+  void addRowActions(const QString& menu);
+  void editRows(const QString& label, Song next);
+  std::optional<std::string> rowInHand();
+  static QString audioFilter();
+  void takeDropped(const QStringList& files);
+  QStringList newWanted_; // dropped on an open song, and added to it: a new one may have been meant
+  void addStemsDialog();
+  void newEmptyRow();
+  void newBus();
+  void nameRow();
+  void chooseRole();
+  void chooseBus();
+  void moveRow(int step);
+  void removeRow();
   void noteValues();
   void askKey();
   void gridCheck();

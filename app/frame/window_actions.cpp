@@ -68,6 +68,7 @@ void MainWindow::addSongActions(const QString& menu) {
        [this] { findStems(); },
        false,
        true});
+  addRowActions(menu);
   addGridEdits(menu);
   add({"stemFile", menu, tr("The file of the caret's ro&w…"), {}, {}, [this] { chooseStemFile(score_->caretRow()); }});
   add({"lead",

@@ -7,6 +7,7 @@
 #include "app/session/as_text.h"
 #include "song/limits.h"
 
+#include <QDirIterator>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -55,9 +56,28 @@ void MainWindow::openDialog() {
   if (!f.isEmpty()) openSong(pathOf(f));
 }
 
+QString MainWindow::audioFilter() {
+  return tr("Audio (%1)").arg(soundFiles());
+}
+
+namespace {
+
+constexpr int kMostOfAFolder = 512;
+
+/// A folder's sound files, and those below it, by name; a file itself.
+QStringList withFolders(const QString& path) {
+  if (!QFileInfo(path).isDir()) return {path};
+  QStringList files;
+  QDirIterator all(path, soundFiles().split(' '), QDir::Files, QDirIterator::Subdirectories);
+  while (all.hasNext() && files.size() < kMostOfAFolder) files << all.next();
+  files.sort();
+  return files;
+}
+
+} // namespace
+
 void MainWindow::newDialog() {
-  const QStringList files =
-      QFileDialog::getOpenFileNames(this, tr("Stems of the song"), {}, tr("Audio (%1)").arg(soundFiles()));
+  const QStringList files = QFileDialog::getOpenFileNames(this, tr("Stems of the song"), {}, audioFilter());
   if (!files.isEmpty()) newFromFiles(files);
 }
 
@@ -141,13 +161,26 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
 void MainWindow::dropEvent(QDropEvent* e) {
   QStringList files;
   for (const QUrl& u : e->mimeData()->urls())
-    if (u.isLocalFile()) files << u.toLocalFile();
+    if (u.isLocalFile()) files << withFolders(u.toLocalFile());
   e->acceptProposedAction();
+  if (files.isEmpty()) measure_->say(tr("There is no sound file in what was dropped."), true);
   if (files.size() == 1 && files.front().endsWith(QLatin1String(".ivrin")))
     QTimer::singleShot(0, this,
                        [this, f = files.front()] { openSong(pathOf(f)); }); // the drop must end before a question
   else if (!files.isEmpty())
-    QTimer::singleShot(0, this, [this, files] { newFromFiles(files); }); // the drop must end before a question
+    QTimer::singleShot(0, this, [this, files] { takeDropped(files); });
+}
+
+/// Rows of the song that is open; a new song where there is none, or where that was meant.
+void MainWindow::takeDropped(const QStringList& files) {
+  if (!session_.isOpen()) {
+    newFromFiles(files);
+    return;
+  }
+  std::vector<fs::path> paths;
+  for (const QString& f : files) paths.push_back(pathOf(f));
+  newWanted_ = files;
+  session_.addStems(paths);
 }
 
 // ---------------------------------------------------------------- what was left
@@ -178,6 +211,21 @@ void MainWindow::connectFiles() {
     measure_->say(text, true, tr("look for them in a folder…"), [this] { findStems(); });
   });
   connect(score_, &ScoreView::fileWanted, this, &MainWindow::chooseStemFile);
+  connect(&session_, &Session::offered, this,
+          [this](const QString& text, const QString& what, const std::function<void()>& does) {
+            measure_->say(text, false, what, does);
+          });
+  connect(&session_, &Session::stemsAdded, this, [this](int count) {
+    const QStringList meant = std::exchange(newWanted_, {});
+    const QString text = tr("%n row(s) added", nullptr, count);
+    if (meant.isEmpty())
+      measure_->say(text, false);
+    else
+      measure_->say(text, false, tr("a new song of them instead"), [this, meant] {
+        session_.undo();
+        newFromFiles(meant);
+      });
+  });
 }
 
 void MainWindow::offerLeft() {
@@ -231,9 +279,8 @@ void MainWindow::chooseStemFile(const std::string& row) {
     measure_->say(tr("%1 is no stem; it has no file.").arg(asText(session_.song().rowName(row))), false);
     return;
   }
-  const QString f =
-      QFileDialog::getOpenFileName(this, tr("The file of %1").arg(asText(session_.song().rowName(row))),
-                                   asText(session_.file().parent_path().string()), tr("Audio (%1)").arg(soundFiles()));
+  const QString f = QFileDialog::getOpenFileName(this, tr("The file of %1").arg(asText(session_.song().rowName(row))),
+                                                 asText(session_.file().parent_path().string()), audioFilter());
   if (!f.isEmpty()) session_.pointAt(row, pathOf(f));
 }
 

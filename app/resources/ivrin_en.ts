@@ -114,6 +114,20 @@
 <context>
     <name>ivrin::app::MainWindow</name>
     <message numerus="yes">
+        <source>%n row(s) added</source>
+        <translation>
+            <numerusform>%n row added</numerusform>
+            <numerusform>%n rows added</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%1 is removed, with %n ornament(s)</source>
+        <translation>
+            <numerusform>%1 is removed, with its ornament</numerusform>
+            <numerusform>%1 is removed, with %n ornaments</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>%n section(s) taken; F2 names the one that bars are counted to.</source>
         <translation>
             <numerusform>%n section taken; F2 names the one that bars are counted to.</numerusform>
@@ -135,17 +149,17 @@
         </translation>
     </message>
     <message numerus="yes">
-        <source>%1 BPM: %n ornament(s) stayed on the sound</source>
+        <source>: %n ornament(s) stayed on the sound</source>
         <translation>
-            <numerusform>%1 BPM: %n ornament stayed on the sound</numerusform>
-            <numerusform>%1 BPM: %n ornaments stayed on the sound</numerusform>
+            <numerusform>: %n ornament stayed on the sound</numerusform>
+            <numerusform>: %n ornaments stayed on the sound</numerusform>
         </translation>
     </message>
     <message numerus="yes">
-        <source>%1 BPM: %n ornament(s) kept their beats</source>
+        <source>: %n ornament(s) kept their beats</source>
         <translation>
-            <numerusform>%1 BPM: %n ornament kept its beats</numerusform>
-            <numerusform>%1 BPM: %n ornaments kept their beats</numerusform>
+            <numerusform>: %n ornament kept its beats</numerusform>
+            <numerusform>: %n ornaments kept their beats</numerusform>
         </translation>
     </message>
 </context>

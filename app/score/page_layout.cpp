@@ -78,6 +78,21 @@ int Page::scrollTo(const std::string& id) const {
   return scrollY + (over < 0 ? over : std::min(under, over)); // one too high for the window shows its top
 }
 
+std::optional<RowDrop> rowDropAt(const Page& page, int y, const std::set<std::string>& buses) {
+  if (y < Page::rulerHeight()) return std::nullopt;
+  for (std::size_t i = 0; i < page.rows.size(); ++i) {
+    const RowBox& r = page.rows[i];
+    if (y >= r.y + r.height && i + 1 < page.rows.size()) continue;
+    const int from = y - r.y;
+    if (buses.contains(r.id) && from > r.height / 4 && from < r.height * 3 / 4)
+      return RowDrop{r.id, true, r.y, r.height};
+    // The mix is the last row, whatever comes.
+    const bool after = from >= r.height / 2 && i + 1 < page.rows.size();
+    return RowDrop{page.rows[after ? i + 1 : i].id, false, after ? page.rows[i + 1].y : r.y, 0};
+  }
+  return std::nullopt;
+}
+
 Page layOutPage(const PageSpec& spec) {
   Page page{spec.size, {}, 0, 0};
   const int n = static_cast<int>(spec.rows.size());

@@ -59,6 +59,15 @@ struct Page {
   int scrollTo(const std::string& row) const;
 };
 
+/// Where a row that is dragged goes: before another one, at a height of the page, or onto a bus.
+struct RowDrop {
+  std::string before;
+  bool ontoBus = false;
+  int y = 0, height = 0; // of the line, or of the bus
+};
+/// Over the middle of one of `buses` onto it, else between rows. Nothing over the ruler.
+std::optional<RowDrop> rowDropAt(const Page& page, int y, const std::set<std::string>& buses);
+
 Page layOutPage(const PageSpec& spec);
 
 } // namespace ivrin::app

@@ -1,16 +1,20 @@
 #include "app/score/row_head.h"
 
+#include "app/session/row_words.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
 #include "song/settings/setting_text.h"
 
+#include <QContextMenuEvent>
 #include <QInputDialog>
 #include <QKeyEvent>
 #include <QPainter>
 
 namespace ivrin::app {
 namespace {
+
+constexpr int kDragFromPixels = 6;
 
 const SettingSpec& gainSpec() {
   static const SettingSpec s{.key = "row_gain_db",
@@ -136,6 +140,31 @@ void RowHead::resizeEvent(QResizeEvent*) {
   if (find_) find_->setGeometry(scaled(30), y, std::min(find_->sizeHint().width(), width() - scaled(32)), scaled(20));
 }
 
+void RowHead::contextMenuEvent(QContextMenuEvent* e) {
+  emit menuWanted(e->globalPos());
+}
+
+void RowHead::mousePressEvent(QMouseEvent* e) {
+  pressed_ = e->button() == Qt::LeftButton && row_ != kMixRow;
+  dragging_ = false;
+  press_ = e->pos();
+}
+
+void RowHead::mouseMoveEvent(QMouseEvent* e) {
+  if (!pressed_) return;
+  if (!dragging_ && std::abs(e->pos().y() - press_.y()) < kDragFromPixels) return;
+  dragging_ = true;
+  setCursor(Qt::ClosedHandCursor);
+  emit dragged(e->globalPosition().toPoint(), false);
+}
+
+void RowHead::mouseReleaseEvent(QMouseEvent* e) {
+  const bool was = std::exchange(dragging_, false);
+  pressed_ = false;
+  unsetCursor();
+  if (was) emit dragged(e->globalPosition().toPoint(), true);
+}
+
 void RowHead::paintEvent(QPaintEvent*) {
   QPainter p(this);
   const Palette& c = paper();
@@ -149,7 +178,13 @@ void RowHead::paintEvent(QPaintEvent*) {
   const QString shown = shortened(name, px, false, width() - scaled(34) - scaled(2));
   drawSongText(p, QPointF(scaled(34), y), shown, px, false, problem ? c.warning : m.mute ? c.quiet : c.ink);
   const QString whole = shortened(name, 200);
-  setToolTip(problem ? QStringLiteral("%1: %2").arg(whole, session_.rowProblem(row_)) : whole);
+  const Song& song = session_.song();
+  const Stem* stem = song.stem(row_);
+  const Bus* bus = song.bus(row_);
+  const auto role = stem ? stem->role : bus ? bus->role : std::nullopt;
+  setToolTip(problem ? QStringLiteral("%1: %2").arg(whole, session_.rowProblem(row_))
+             : role  ? QStringLiteral("%1 (%2)").arg(whole, roleName(role))
+                     : whole);
   if (problem) {
     p.setFont(sans(11));
     p.setPen(c.warning);

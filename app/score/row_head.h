@@ -21,9 +21,17 @@ class RowHead : public QWidget {
   void foldRequested();
   /// Its file is not there, and another one is to be chosen.
   void fileWanted();
+  /// What can be done with the row.
+  void menuWanted(const QPoint& globalAt);
+  /// It is dragged to another place, and then dropped there.
+  void dragged(const QPoint& globalAt, bool dropped);
 
  protected:
   void mouseDoubleClickEvent(QMouseEvent*) override { emit foldRequested(); }
+  void contextMenuEvent(QContextMenuEvent* e) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
   void paintEvent(QPaintEvent*) override;
   void resizeEvent(QResizeEvent*) override;
 
@@ -35,7 +43,8 @@ class RowHead : public QWidget {
   InkButton* solo_ = nullptr;
   QWidget* gain_ = nullptr;
   InkButton* find_ = nullptr; // in place of the others where the file is not there
-  bool folded_ = false;
+  bool folded_ = false, pressed_ = false, dragging_ = false;
+  QPoint press_;
 };
 
 } // namespace ivrin::app

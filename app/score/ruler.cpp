@@ -12,6 +12,8 @@
 namespace ivrin::app {
 namespace {
 
+constexpr int kBarNumber = 26; // room for a bar's number before what changes there
+constexpr double kMarkSize = 13.5;
 constexpr int kLeastBeatNumber = 56; // pixels from one number of the ruler to the next
 
 /// A line up from the staves, on the very pixel that the grid's line stands on.
@@ -95,6 +97,25 @@ std::vector<RulerName> rulerNames(const Song& song, const TimeAxis& axis, const 
   return all;
 }
 
+std::vector<GridMark> gridMarks(const Song& song, const TimeAxis& axis, double pageWidth) {
+  std::vector<GridMark> marks;
+  const auto add = [&](GridMark::Kind kind, Beats at, const QString& text) {
+    double x = axis.xOf(at);
+    if (kind != GridMark::Kind::barOne) x += scaled(kBarNumber);
+    for (const GridMark& m : marks) // behind what stands there already
+      if (m.at == at && m.kind != GridMark::Kind::barOne) x = m.box.right() + scaled(6);
+    const double width = kind == GridMark::Kind::barOne ? scaled(14) : songTextWidth(text, kMarkSize, true);
+    const QRectF box(x, Page::rulerHeight() - scaled(20), width + scaled(4), scaled(20));
+    if (box.right() > axis.x0 && box.left() < pageWidth) marks.push_back({kind, at, box, text});
+  };
+  add(GridMark::Kind::barOne, Beats(0), QStringLiteral("1"));
+  for (const TempoEntry& e : song.tempo)
+    if (e.at > Beats(0)) add(GridMark::Kind::tempo, e.at, QStringLiteral("♩ = %1").arg(QString::number(e.bpm, 'g', 6)));
+  for (const MeterEntry& e : song.meter)
+    if (e.at > Beats(0)) add(GridMark::Kind::meter, e.at, QStringLiteral("%1/%2").arg(e.count).arg(e.unit));
+  return marks;
+}
+
 void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   const Palette& c = paper();
   const QRect ruler(0, 0, s.page.width(), Page::rulerHeight());
@@ -131,6 +152,16 @@ void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty) {
     drawSongText(p, QPointF(x + scaled(onLine ? 8 : 4), scaled(38)), QString::number(bar), 12, true, c.quiet);
   }
   if (every == 1) paintBeatNumbers(p, s, first, last);
+  for (const GridMark& m : gridMarks(s.song(), s.axis, s.page.width())) {
+    if (m.kind == GridMark::Kind::barOne) continue; // its number stands there
+    p.fillRect(m.box.adjusted(-2, 2, 0, -2), c.paper);
+    drawSongText(p, QPointF(m.box.left(), scaled(38)), m.text, kMarkSize, true, c.ink);
+  }
+  if (s.gridDrag) {
+    const double x = s.axis.xOf(*s.gridDrag);
+    p.setPen(QPen(c.ink, 2));
+    p.drawLine(QPointF(x, Page::rulerHeight() - scaled(20)), QPointF(x, Page::rulerHeight()));
+  }
   for (const RulerName& n : names) {
     const bool section = !n.mark.isEmpty();
     if (section) {

@@ -29,4 +29,14 @@ struct RulerName {
 std::vector<RulerName> rulerNames(const Song& song, const TimeAxis& axis, const std::optional<Landing>& current,
                                   bool onBar, double pageWidth, const std::vector<FoundSection>& proposed = {});
 
+/// What of the grid itself can be taken hold of in the ruler: bar 1, and changes of tempo and meter.
+struct GridMark {
+  enum class Kind { barOne, tempo, meter };
+  Kind kind = Kind::barOne;
+  Beats at;
+  QRectF box; // of its text, in the ruler's lower line
+  QString text{};
+};
+std::vector<GridMark> gridMarks(const Song& song, const TimeAxis& axis, double pageWidth);
+
 } // namespace ivrin::app

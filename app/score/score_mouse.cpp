@@ -11,6 +11,7 @@
 #include "time/note_value.h"
 
 #include <QApplication>
+#include <QContextMenuEvent>
 #include <QDropEvent>
 #include <QMimeData>
 #include <QMouseEvent>
@@ -52,6 +53,31 @@ std::string ScoreView::landingUnder(QPointF p) const {
   return found;
 }
 
+std::optional<GridMark> ScoreView::gridMarkUnder(QPointF p) const {
+  if (p.y() >= rulerHeight() || p.x() < axis().x0 || !session_.plan()) return std::nullopt;
+  for (const GridMark& m : gridMarks(session_.song(), axis(), width()))
+    if (m.box.contains(p)) return m;
+  return std::nullopt;
+}
+
+/// Bar 1 anywhere, or onto an attack; a tempo on beats; a meter on bar lines.
+Beats ScoreView::gridMarkPlace(QPointF p, Qt::KeyboardModifiers m) const {
+  const Beats at = axis().beatAt(p.x());
+  const TempoMap& map = session_.plan()->map();
+  const MeterEntry& meter = map.meterAt(at);
+  switch (gridMark_->kind) {
+  case GridMark::Kind::barOne: {
+    const Beats attack = nearestOnset(session_, caretRow_, at, Beats::ofQuarters(kOnsetReachPixels / axis().pxPerBeat));
+    return leavesGrid(m) ? at : attack;
+  }
+  case GridMark::Kind::tempo:
+    return leavesGrid(m) ? at : snapToGrid(at, meter.beatLength(), map);
+  case GridMark::Kind::meter:
+    return snapToGrid(at, meter.barLength(), map);
+  }
+  return at;
+}
+
 std::optional<std::size_t> ScoreView::orderUnder(double y) const {
   // The number is dragged over the lanes of what it overlaps: the lane under the mouse tells the new place.
   const OrnamentBox* own = marks_.box(hand_.hold().ornament);
@@ -68,6 +94,7 @@ std::optional<std::size_t> ScoreView::orderUnder(double y) const {
 
 std::optional<std::pair<std::string, Beats>> ScoreView::magnified() const {
   if (hand_.holding()) return hand_.edge();
+  if (gridMarkAt_ && gridMark_->kind == GridMark::Kind::barOne) return {{caretRow_, *gridMarkAt_}};
   if (selection_ && drag_ == Drag::edgeBegin) return {{selection_->row, selection_->begin}};
   if (selection_ && drag_ == Drag::edgeEnd) return {{selection_->row, selection_->end}};
   if (selection_ && drag_ == Drag::select && moved_) // the edge that moves is the one away from the press
@@ -135,8 +162,11 @@ void ScoreView::mousePressEvent(QMouseEvent* e) {
   }
   if (press_.y() < rulerHeight()) {
     dragLanding_ = landingUnder(press_);
+    gridMark_ = gridMarkUnder(press_);
     if (!dragLanding_.empty())
       drag_ = Drag::landing;
+    else if (gridMark_)
+      drag_ = Drag::gridMark;
     else
       emit seekRequested(snapped(press_.x(), e->modifiers()));
     return;
@@ -192,7 +222,7 @@ void ScoreView::hover(QPointF at) {
   } else {
     setToolTip({});
   }
-  if (shape == Qt::ArrowCursor && !landingUnder(at).empty()) shape = Qt::SizeHorCursor;
+  if (shape == Qt::ArrowCursor && (!landingUnder(at).empty() || gridMarkUnder(at))) shape = Qt::SizeHorCursor;
   const bool mayOpen = showsOpenings_ && !hold && (open_.empty() || !openArea().contains(at.toPoint()));
   setHotOpening(mayOpen ? openings_.under(at, page_, axis(), session_.song()) : nullptr);
   if (hotOpening_) shape = Qt::PointingHandCursor;
@@ -260,6 +290,10 @@ void ScoreView::mouseMoveEvent(QMouseEvent* e) {
   case Drag::landing:
     moveLanding(session_, dragLanding_, landingPlace(session_, axis().beatAt(at.x()), free, handGrid()));
     break;
+  case Drag::gridMark:
+    gridMarkAt_ = gridMarkPlace(at, e->modifiers());
+    update();
+    break;
   case Drag::none:
   case Drag::pan:
     break;
@@ -287,6 +321,16 @@ void ScoreView::mouseReleaseEvent(QMouseEvent* e) {
     openHand_.letGo();
     if (moved_) emit handleHeld(false);
     update();
+    return;
+  }
+  if (was == Drag::gridMark) {
+    const GridMark mark = *std::exchange(gridMark_, std::nullopt);
+    const auto to = std::exchange(gridMarkAt_, std::nullopt);
+    update();
+    if (!to)
+      emit gridMarkClicked(mark);
+    else if (*to != mark.at)
+      emit gridMarkMoved(mark, *to);
     return;
   }
   if (was == Drag::landing) {
@@ -348,6 +392,11 @@ void ScoreView::wheelEvent(QWheelEvent* e) {
     scrollBy(-(dy + dx));
   }
   e->accept();
+}
+
+void ScoreView::contextMenuEvent(QContextMenuEvent* e) {
+  if (session_.isOpen() && e->pos().y() < rulerHeight() && e->pos().x() >= axis().x0)
+    emit rulerMenuWanted(axis().beatAt(e->pos().x()), e->globalPos());
 }
 
 void ScoreView::takeOpening(Opening o) {

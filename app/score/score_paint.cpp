@@ -235,6 +235,13 @@ void paintMargin(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   }
   p.fillRect(QRect(0, 0, margin.width(), Page::rulerHeight() - 1), c.paper);
   p.restore();
+  if (s.rowDrop) { // where a dragged row goes
+    p.setPen(QPen(c.ink, 2.4));
+    if (s.rowDrop->ontoBus)
+      p.drawRect(QRectF(scaled(8), s.rowDrop->y + 3, margin.width() - scaled(10), s.rowDrop->height - 6));
+    else
+      p.drawLine(QPointF(scaled(8), s.rowDrop->y), QPointF(s.page.width(), s.rowDrop->y));
+  }
 }
 
 } // namespace ivrin::app

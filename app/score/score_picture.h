@@ -44,6 +44,8 @@ struct ScorePicture {
   };
   std::optional<Caret> caret{};
   // While something is dragged.
+  std::optional<RowDrop> rowDrop{};
+  std::optional<Beats> gridDrag{}; // where bar 1 or a change of tempo or meter would go
   std::vector<AlignmentMark> alignments{};
   struct Lens {
     std::string row;

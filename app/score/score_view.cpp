@@ -48,11 +48,11 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   setAccessibleName(tr("Score"));
   setAccessibleDescription(
       tr("Arrow keys move by the grid and between rows, Shift selects, Return opens the ornament there."));
-  gridMark_ = new InkButton(tr("grid 1/16"), this);
-  gridMark_->setTextPx(12);
-  gridMark_->setFocusPolicy(Qt::TabFocus);
-  gridMark_->setObjectName(QStringLiteral("grid"));
-  gridMark_->setToolTip(tr(
+  gridButton_ = new InkButton(tr("grid 1/16"), this);
+  gridButton_->setTextPx(12);
+  gridButton_->setFocusPolicy(Qt::TabFocus);
+  gridButton_->setObjectName(QStringLiteral("grid"));
+  gridButton_->setToolTip(tr(
       "What selections, edges and moves snap to, coarser where it could not be seen; Shift leaves it, Ctrl and Shift "
       "find the attack"));
   strip_->hide();
@@ -110,9 +110,24 @@ void ScoreView::showWaves() {
   if (session_.plan()) waves_.show({session_.plan(), session_.audio(), session_.rowPeaks()});
 }
 
+/// Another song.
 void ScoreView::rebuild() {
+  caretRow_.clear();
+  makeRows();
+  homeWanted_ = true;
+  warmTimer_.start(kWarmAfterMs);
+  if (isVisible()) goHome();
+  layOut();
+  refresh();
+}
+
+/// Rows have come, gone or changed places; the view stays where it is.
+void ScoreView::makeRows() {
   closeOrnament();
-  qDeleteAll(heads_);
+  for (RowHead* h : heads_) { // one of them may have told of it
+    h->hide();
+    h->deleteLater();
+  }
   heads_.clear();
   rows_.clear();
   selection_.reset();
@@ -126,21 +141,37 @@ void ScoreView::rebuild() {
     heads_.push_back(new RowHead(session_, id, this));
     connect(heads_.back(), &RowHead::foldRequested, this, [this, id] { toggleFold(id); });
     connect(heads_.back(), &RowHead::fileWanted, this, [this, id] { emit fileWanted(id); });
+    connect(heads_.back(), &RowHead::menuWanted, this, [this, id](const QPoint& at) {
+      caretRow_ = id;
+      update();
+      emit rowMenuWanted(at);
+    });
+    connect(heads_.back(), &RowHead::dragged, this,
+            [this, id](const QPoint& at, bool dropped) { dragRow(id, at, dropped); });
     heads_.back()->show();
   }
-  if (!rows_.empty()) caretRow_ = rows_.front();
+  if (std::find(rows_.begin(), rows_.end(), caretRow_) == rows_.end())
+    caretRow_ = rows_.empty() ? std::string() : rows_.front();
   renewOpenings();
-  homeWanted_ = true;
-  warmTimer_.start(kWarmAfterMs);
-  if (isVisible()) goHome();
-  layOut();
-  refresh();
+}
+
+void ScoreView::dragRow(const std::string& row, QPoint globalAt, bool dropped) {
+  std::set<std::string> buses;
+  if (session_.song().stem(row))
+    for (const Bus& b : session_.song().buses) buses.insert(b.id);
+  const auto to = rowDropAt(page_, mapFromGlobal(globalAt).y(), buses);
+  rowDrop_ = dropped ? std::nullopt : to;
+  update();
+  if (!dropped || !to) return;
+  caretRow_ = row;
+  QMetaObject::invokeMethod( // the head that was let go is still telling it
+      this, [this, row, to = *to] { emit rowDropped(row, to.before, to.ontoBus); }, Qt::QueuedConnection);
 }
 
 void ScoreView::refresh() {
   if (rows_ != session_.song().rowsInScoreOrder()) {
-    rebuild();
-    return;
+    makeRows();
+    layOut();
   }
   for (RowHead* h : heads_) h->refresh();
   if (std::erase_if(marked_, [&](const std::string& id) { return !session_.song().ornament(id); }) > 0)
@@ -242,7 +273,7 @@ void ScoreView::layOut() {
     if (r.open) openRow_->place(QRect(0, r.y, width(), r.height));
   }
   if (page_.rows.empty()) return;
-  gridMark_->setGeometry(scaled(30), Page::rulerHeight() - scaled(24), gridMark_->sizeHint().width(), scaled(20));
+  gridButton_->setGeometry(scaled(30), Page::rulerHeight() - scaled(24), gridButton_->sizeHint().width(), scaled(20));
   if (strip_->isVisible()) showStrip();
   axisMoved();
 }
@@ -284,10 +315,10 @@ void ScoreView::showGrid() {
     coarser.number = std::max(1, static_cast<int>(coarser.number * grid_.ticks / step.ticks));
     name = step == meter.barLength() ? tr("1 bar") : step == meter.beatLength() ? tr("1 beat") : asText(coarser.text());
   }
-  if (gridMark_->text() == tr("grid %1").arg(name)) return;
-  gridMark_->setText(tr("grid %1").arg(name));
-  gridMark_->setAccessibleName(tr("Grid of %1").arg(name));
-  gridMark_->resize(gridMark_->sizeHint().width(), gridMark_->height());
+  if (gridButton_->text() == tr("grid %1").arg(name)) return;
+  gridButton_->setText(tr("grid %1").arg(name));
+  gridButton_->setAccessibleName(tr("Grid of %1").arg(name));
+  gridButton_->resize(gridButton_->sizeHint().width(), gridButton_->height());
 }
 
 // ---------------------------------------------------------------- selecting and opening
@@ -371,6 +402,8 @@ ScorePicture ScoreView::picture() const {
   if (strip_->isVisible()) s.strip = strip_->geometry();
   if (hasFocus() && open_.empty()) s.caret = {caretRow_, selection_ ? std::nullopt : std::optional(caret_)};
   s.alignments = hand_.marks();
+  s.rowDrop = rowDrop_;
+  s.gridDrag = gridMarkAt_;
   if (const auto at = magnified()) s.lens = {at->first, at->second, magnifierRect(), session_.onsets(at->first)};
   s.playheadX = playheadAt_;
   return s;

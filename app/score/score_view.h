@@ -8,6 +8,7 @@
 
 #include "app/openrow/open_hand.h"
 #include "app/score/caret_steps.h"
+#include "app/score/ruler.h"
 #include "app/score/score_picture.h"
 #include "app/score/score_travel.h"
 #include "app/session/tries.h"
@@ -61,7 +62,7 @@ class ScoreView : public QWidget {
   void scrollBy(double pixels);
   /// The snap grid; zero is free. `name` is how it is written at the head of the margin.
   void setGrid(Beats step, const QString& name);
-  InkButton* gridMark() const { return gridMark_; }
+  InkButton* gridMark() const { return gridButton_; }
   Beats grid() const { return grid_; }
   /// What the hand snaps to: the grid, or where that would be finer than can be seen, beats or bars.
   Beats handGrid() const;
@@ -174,6 +175,14 @@ class ScoreView : public QWidget {
   void aloneRequested(bool on);
   /// The row's file is not there: another one is wanted.
   void fileWanted(const std::string& row);
+  /// Of a mark of the grid in the ruler: it was clicked, or dragged to another place.
+  void gridMarkClicked(const ivrin::app::GridMark& mark);
+  void gridMarkMoved(const ivrin::app::GridMark& mark, ivrin::Beats to);
+  void rulerMenuWanted(ivrin::Beats at, const QPoint& globalAt);
+  /// The menu of the caret's row.
+  void rowMenuWanted(const QPoint& globalAt);
+  /// A row was dropped before another one ("mix": last), or onto a bus.
+  void rowDropped(const std::string& row, const std::string& before, bool ontoBus);
 
  protected:
   void paintEvent(QPaintEvent*) override;
@@ -186,12 +195,13 @@ class ScoreView : public QWidget {
   void keyPressEvent(QKeyEvent*) override;
   void leaveEvent(QEvent*) override;
   bool event(QEvent* e) override;
+  void contextMenuEvent(QContextMenuEvent*) override;
   void dragEnterEvent(QDragEnterEvent*) override;
   void dragMoveEvent(QDragMoveEvent*) override;
   void dropEvent(QDropEvent*) override;
 
  private:
-  enum class Drag { none, select, edgeBegin, edgeEnd, handle, hand, landing, pan };
+  enum class Drag { none, select, edgeBegin, edgeEnd, handle, hand, landing, gridMark, pan };
 
   void updateStaves();
   void viewMoved();
@@ -207,6 +217,8 @@ class ScoreView : public QWidget {
   void setHot(const std::string& id);
   std::optional<std::size_t> orderUnder(double y) const;
   std::string landingUnder(QPointF p) const;
+  std::optional<GridMark> gridMarkUnder(QPointF p) const;
+  Beats gridMarkPlace(QPointF p, Qt::KeyboardModifiers m) const;
   std::optional<std::pair<std::string, Beats>> magnified() const;
   QRectF magnifierRect() const;
   void dragSelection(QPointF at, Qt::KeyboardModifiers m);
@@ -231,6 +243,8 @@ class ScoreView : public QWidget {
   void updatePlayhead(double former);
   double playheadX() const;
   void travelled();
+  void makeRows();
+  void dragRow(const std::string& row, QPoint globalAt, bool dropped);
   void renewOpenings();
   void takeOpening(Opening o);
   void setHotOpening(const Opening* o);
@@ -250,8 +264,11 @@ class ScoreView : public QWidget {
 
   std::vector<std::string> rows_; // ids, in the order of the score
   std::vector<RowHead*> heads_;
+  std::optional<GridMark> gridMark_; // that is held
+  std::optional<Beats> gridMarkAt_;  // where it was dragged to
+  std::optional<RowDrop> rowDrop_;   // where a row that is dragged would go
   SignStrip* strip_;
-  InkButton* gridMark_ = nullptr;
+  InkButton* gridButton_ = nullptr;
   OpenRow* openRow_ = nullptr;
   CurveLane* lane_ = nullptr;
 

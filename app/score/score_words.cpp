@@ -69,6 +69,11 @@ QString ScoreView::explained(QPointF at) const {
       return tr("%1: a click makes a %2. Suits: %3.")
           .arg(openingWords(*o, map), suits.value(0), suits.join(QStringLiteral(", ")));
     }
+  if (const auto mark = gridMarkUnder(at))
+    return mark->kind == GridMark::Kind::barOne
+               ? tr("Bar 1: drag it onto the first beat; near an attack it lands there, with Shift anywhere.")
+               : tr("%1 from here on: click to change it, drag to move it; the right button removes it.")
+                     .arg(mark->text);
   if (at.y() < rulerHeight() && at.x() >= axis().x0 && landing())
     return tr("Above, bars counted to %1 and on from it; below, the song's own.").arg(asText(landing()->name));
   return {};

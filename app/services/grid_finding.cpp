@@ -2,6 +2,7 @@
 
 #include "render/parallel.h"
 #include "services/attacks.h"
+#include "song/row_edits.h"
 
 #include <cmath>
 
@@ -18,14 +19,17 @@ double rounded(double bpm) {
 
 FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int threads, std::stop_token stop) {
   std::vector<HeardRow> rows(sounds.size());
+  FoundGrid found;
+  found.roles.resize(sounds.size());
   inParallel(sounds.size(), threads, [&](std::size_t i) {
     if (stop.stop_requested()) return;
     const HeardSound& s = sounds[i];
     rows[i].beats = beatStrength(s.read, s.range, sampleRate);
     rows[i].chroma = rowChroma(s.read, s.range, sampleRate);
     rows[i].attacks = attacksIn(s.read, s.range, sampleRate, stop);
+    if (const auto sketch = sketchOf(s.read, s.range, sampleRate, rows[i].chroma, rows[i].attacks))
+      found.roles[i] = roleOfSound(*sketch);
   });
-  FoundGrid found;
   if (stop.stop_requested()) return found;
   found.tempo = findTempo(rows, sampleRate);
   if (found.tempo) found.tempo->bpm = rounded(found.tempo->bpm);
@@ -37,9 +41,11 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
 
 FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::stop_token stop) {
   std::vector<HeardSound> sounds;
+  std::vector<std::string> ids;
   for (const Stem& s : song.stems) {
     const auto& sound = audio.of(s.id);
     if (!sound) continue;
+    ids.push_back(s.id);
     const std::int64_t offset = std::llround(s.offsetSeconds * song.sampleRate);
     sounds.push_back({[sound, offset](Frames from, StereoSpan out) {
                         out.clear();
@@ -51,7 +57,10 @@ FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::s
                       },
                       {Frames(0), Frames(std::max<std::int64_t>(0, offset + sound->frames()))}});
   }
-  return findGrid(sounds, song.sampleRate, threads, stop);
+  FoundGrid found = findGrid(sounds, song.sampleRate, threads, stop);
+  for (std::size_t i = 0; i < ids.size(); ++i)
+    if (found.roles[i]) found.stemRoles[ids[i]] = *found.roles[i];
+  return found;
 }
 
 Song onGrid(Song song, const FoundGrid& found) {
@@ -62,6 +71,13 @@ Song onGrid(Song song, const FoundGrid& found) {
   }
   if (!song.key && found.key && found.key->confidence >= kLeastConfidence) song.key = found.key->key;
   return song;
+}
+
+Song withHeardRoles(Song song, const FoundGrid& found) {
+  for (Stem& s : song.stems)
+    if (const auto heard = found.stemRoles.find(s.id); !s.role && heard != found.stemRoles.end())
+      s.role = heard->second;
+  return withRowsByRole(std::move(song));
 }
 
 } // namespace ivrin

@@ -2,9 +2,11 @@
 #pragma once
 
 #include "analysis/key.h"
+#include "analysis/roles.h"
 #include "analysis/tempo.h"
 #include "render/song_audio.h"
 
+#include <map>
 #include <stop_token>
 
 namespace ivrin {
@@ -12,6 +14,8 @@ namespace ivrin {
 struct FoundGrid {
   std::optional<FoundTempo> tempo; // nothing where nothing begins twice
   std::optional<FoundKey> key;
+  std::vector<std::optional<RowRole>> roles;  // of the sounds, as they sound; nothing for silence
+  std::map<std::string, RowRole> stemRoles{}; // of a song's stems, by id
 };
 
 /// A sound from its first frame on, at the song's rate.
@@ -28,6 +32,8 @@ FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::s
 /// The song on what was found: one tempo, one meter, where bar 1 lies. Sections, landings and ornaments stay on their
 /// beats. What was not found with some confidence is left as it is, and so is a key that is there already.
 Song onGrid(Song song, const FoundGrid& found);
+/// Rows without a role have the one that is heard; then all stand by their roles.
+Song withHeardRoles(Song song, const FoundGrid& found);
 /// What a confidence must reach to be acted upon: under it nothing can be said.
 inline constexpr double kLeastConfidence = 0.3;
 

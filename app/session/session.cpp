@@ -117,6 +117,14 @@ Session::Session(Options options)
             spectra_ = std::move(s);
             emit spectraChanged();
           })
+    , addJob_(
+          workers_,
+          [this](const AddInput& in, const Run&) {
+            Added added;
+            added.stems = stemsFromFiles(in.files, in.song, store_, added.problems).stems;
+            return added;
+          },
+          [this](Added added) { takeAdded(std::move(added)); })
     , gridJob_(
           workers_,
           [](const GridInput& in, const Run& run) -> std::optional<FoundGrid> {

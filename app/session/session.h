@@ -73,6 +73,8 @@ class Session : public QObject {
   bool readOnly() const { return document_.readOnly(); }
   /// A new song, never saved yet, from audio files.
   void begin(const std::vector<std::filesystem::path>& files, std::optional<double> bpm);
+  /// More rows from audio files: one undo step. stemsAdded() follows.
+  void addStems(const std::vector<std::filesystem::path>& files);
   /// Listens to the stems as they are; gridFound() says what was found.
   void lookForGrid();
   /// Openings of all rows; nothing while they are not known of the stems, the grid and the landings as they are now.
@@ -184,6 +186,9 @@ class Session : public QObject {
   void folderAllowed(const QString& folder);
   void outOfReach(const QString& folder);
   void outputReplaced();
+  void stemsAdded(int count);
+  /// Something can be done about what `text` says; asked once.
+  void offered(const QString& text, const QString& action, std::function<void()> does);
 
  private:
   struct FactsInput {
@@ -245,6 +250,14 @@ class Session : public QObject {
     Places places{};
     std::filesystem::path left{}; // or the journal of one without a file
   };
+  struct AddInput {
+    Song song;
+    std::vector<std::filesystem::path> files;
+  };
+  struct Added {
+    std::vector<Stem> stems;
+    Problems problems;
+  };
   struct GridInput {
     Song song;
     SongAudio audio;
@@ -282,6 +295,7 @@ class Session : public QObject {
   void takeAudio(AudioFound found);
   void takeProblems(const Problems& problems);
   void takeFound(LookFound found);
+  void takeAdded(Added added);
   void dropDamaged(const std::vector<std::string>& stems);
   Places places() const;
   void nextExport();
@@ -323,6 +337,7 @@ class Session : public QObject {
   Job<SongAudio, Verified> verifyJob_;
   Job<LookInput, LookFound> lookJob_;
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
+  Job<AddInput, Added> addJob_;
   Job<GridInput, std::optional<FoundGrid>> gridJob_;
   Job<OpeningsInput, std::optional<FoundIn<Opening>>> openingsJob_;
   std::optional<FoundIn<Opening>> openings_;

@@ -82,6 +82,7 @@ void Session::adopt(OpenedDocument d) {
   verifyJob_.cancel();
   lookJob_.cancel();
   spectraJob_.cancel();
+  addJob_.cancel();
   gridJob_.cancel();
   openingsJob_.cancel();
   sectionsJob_.cancel();
@@ -111,6 +112,13 @@ void Session::adopt(OpenedDocument d) {
     emit notice(wordsOf(*d.grid), false);
     if (d.grid->tempo && d.grid->tempo->confidence >= kLeastConfidence) lookForSections();
   }
+  if (d.apart)
+    emit offered(tr("The stems lie where their files say, which is not one place."), tr("all from the start"), [this] {
+      Song together = song();
+      for (Stem& s : together.stems) s.offsetSeconds = 0;
+      edit(tr("all stems from the start"), std::move(together));
+      settle();
+    });
   // What is out of reach can be allowed; the rest is told.
   QString unreachable, first;
   int errors = 0;
@@ -287,6 +295,29 @@ std::vector<std::string> Session::missingStems() const {
 
 void Session::pointAt(const std::string& stem, const fs::path& file) {
   lookJob_.begin({song(), {stem}, file, false});
+}
+
+void Session::addStems(const std::vector<fs::path>& files) {
+  if (!plan_) return;
+  for (const fs::path& f : files) pathFor(f); // their folders are allowed
+  addJob_.begin({song(), files});
+}
+
+void Session::takeAdded(Added added) {
+  for (const Problem& p : added.problems.list)
+    if (p.isError) emit notice(asText(p.text()), true);
+  if (added.stems.empty()) return;
+  // The song may have moved on meanwhile: ids are made anew.
+  Song taken = song();
+  for (Stem& s : added.stems) {
+    s.id = freshRowId(taken, s.name);
+    taken = withStem(std::move(taken), s);
+  }
+  const int count = static_cast<int>(added.stems.size());
+  const QString name = asText(added.stems.front().name);
+  edit(count == 1 ? tr("new row %1").arg(name) : tr("new rows"), withStems(song(), std::move(added.stems)));
+  settle();
+  emit stemsAdded(count);
 }
 
 void Session::findStemsIn(const fs::path& folder) {

@@ -16,7 +16,7 @@ constexpr double kLeastPeriod = 0.002, kMostPeriod = 0.014; // 500 to 71 Hz
 constexpr double kVoiced = 0.5;                             // the autocorrelation at a period, against that at none
 constexpr double kUnderLoudestDb = 15;
 constexpr double kMostHigh = 0.25; // of the power
-constexpr double kHighHz = 4000;
+constexpr double kHissHz = 4000;
 constexpr double kMostSeconds = 2;   // a word's begin is looked for in so much of it
 constexpr std::int64_t kThinned = 4; // voicing is told from every fourth frame, averaged
 
@@ -61,7 +61,7 @@ std::optional<Frames> vowelBegin(const RowReader& row, FrameRange word, double s
   const StereoBuffer sound = heardOver(row, {word.begin, word.begin + Frames(length)});
   // Thinned, and the power of all and of what is over the high edge (one pole, roughly).
   std::vector<float> x(static_cast<std::size_t>(count)), power(x.size()), highPower(x.size());
-  const double a = std::exp(-2 * std::numbers::pi * kHighHz / sampleRate);
+  const double a = std::exp(-2 * std::numbers::pi * kHissHz / sampleRate);
   double low = 0;
   for (std::size_t i = 0; i < x.size(); ++i)
     for (std::int64_t k = 0; k < kThinned; ++k) {

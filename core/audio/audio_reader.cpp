@@ -71,13 +71,24 @@ std::optional<std::int64_t> timeReferenceOf(SNDFILE* file) {
   return at <= kMost ? std::optional(static_cast<std::int64_t>(at)) : std::nullopt;
 }
 
+std::string titleOf(SNDFILE* file) {
+  const char* title = sf_get_string(file, SF_STR_TITLE);
+  return title ? std::string(title).substr(0, 1000) : std::string();
+}
+std::optional<double> bpmOf(SNDFILE* file) {
+  SF_LOOP_INFO loop{};
+  if (sf_command(file, SFC_GET_LOOP_INFO, &loop, sizeof loop) != SF_TRUE) return std::nullopt;
+  const auto bpm = static_cast<double>(loop.bpm);
+  return bpm >= 20 && bpm <= 400 ? std::optional(bpm) : std::nullopt;
+}
+
 class SndfileReader : public AudioReader {
  public:
   SndfileReader(SNDFILE* file, const SF_INFO& info, int songRate, bool shortData, std::unique_ptr<SoundFileIo> source)
       : source_(std::move(source))
       , file_(file)
       , short_(shortData) {
-    info_ = {info.channels, info.samplerate, info.frames, timeReferenceOf(file)};
+    info_ = {info.channels, info.samplerate, info.frames, timeReferenceOf(file), titleOf(file), bpmOf(file)};
     if (info.samplerate == songRate) {
       frames_ = info.frames;
     } else {

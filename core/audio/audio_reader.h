@@ -21,6 +21,8 @@ struct AudioInfo {
   std::int64_t fileFrames = 0;
   /// Frames from midnight to its first one, where the file says so (EBU Tech 3285, the bext chunk of a WAV file).
   std::optional<std::int64_t> timeReference{};
+  std::string title{};         // of the recording, where the file says it
+  std::optional<double> bpm{}; // 20..400, of its loop information
 };
 
 /// Called with the frames decoded so far and the file's total.

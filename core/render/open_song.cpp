@@ -1,12 +1,13 @@
 #include "render/open_song.h"
 
 #include "song/edits.h"
+#include "song/limits.h"
+#include "song/row_edits.h"
 #include "song/value.h"
 #include "words/words.h"
 
 #include <algorithm>
-#include <cctype>
-#include <map>
+#include <cmath>
 
 namespace ivrin {
 namespace fs = std::filesystem;
@@ -27,44 +28,105 @@ static std::string shown(const std::string& name) {
   return quoted.substr(1, quoted.size() - 2);
 }
 
-Song songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRate, const StemStore& store,
-                   Problems& problems) {
-  Song song;
-  song.tempo.front().bpm = bpm;
-  song.sampleRate = sampleRate;
-  std::map<int, int> rates; // of the files, how many have each
+namespace {
+
+/// Where each file says its first frame lies, in seconds of the earliest; nothing unless all say it, it is not one
+/// place, and they lie within reach of each other.
+std::optional<std::vector<double>> statedPlaces(const std::vector<AudioInfo>& infos) {
+  std::vector<double> at;
+  for (const AudioInfo& i : infos) {
+    if (!i.timeReference || i.fileRate <= 0) return std::nullopt;
+    at.push_back(static_cast<double>(*i.timeReference) / i.fileRate);
+  }
+  if (at.empty()) return std::nullopt;
+  const auto [least, most] = std::minmax_element(at.begin(), at.end());
+  if (*most - *least < 1e-4 || *most - *least > kFarthestOffsetSeconds) return std::nullopt;
+  const double first = *least;
+  for (double& a : at) a -= first;
+  return at;
+}
+
+} // namespace
+
+NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, const StemStore& store,
+                        Problems& problems) {
+  NewStems made;
+  std::vector<AudioInfo> infos;
+  std::vector<std::string> names;
   for (const fs::path& file : files) {
     if (!isUtf8(file.string())) { // a song file is UTF-8: it could not name it
       problems.error(ErrorId::refused, shown(file.filename().string()), worded("its name is not UTF-8; rename it"));
       continue;
     }
     const auto reader =
-        AudioReader::open(file, sampleRate > 0 ? sampleRate : 48000, file.filename().string(), problems);
+        AudioReader::open(file, song.sampleRate > 0 ? song.sampleRate : 48000, file.filename().string(), problems);
     if (!reader) continue;
-    ++rates[std::clamp(reader->info().fileRate, 8000, 192000)];
+    infos.push_back(reader->info());
+    names.push_back(file.stem().string());
+    ++made.rates[std::clamp(reader->info().fileRate, 8000, 192000)];
     Stem s;
-    s.name = file.stem().string();
-    std::replace(s.name.begin(), s.name.end(), '_', ' ');
-    if (!s.name.empty()) s.name[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(s.name[0])));
-    s.id = freshRowId(song, s.name);
     s.file = absolutePath(file.string(), {});
     s.digest = store.digestOf(file);
     s.frames = reader->info().fileFrames;
-    song = withStem(std::move(song), std::move(s));
+    made.stems.push_back(std::move(s));
   }
+  names = rowNames(names);
+  const auto places = statedPlaces(infos);
+  made.apart = places.has_value();
+  Song taken = song; // for fresh ids
+  for (std::size_t i = 0; i < made.stems.size(); ++i) {
+    Stem& s = made.stems[i];
+    s.name = names[i];
+    s.role = roleOfName(files.size() == 1 ? s.name : fs::path(*s.file).stem().string());
+    if (!s.role) s.role = roleOfName(s.name);
+    s.id = freshRowId(taken, s.name);
+    if (places) s.offsetSeconds = std::round((*places)[i] * 1e6) / 1e6;
+    taken = withStem(std::move(taken), s);
+  }
+  if (!infos.empty()) {
+    made.bpm = infos.front().bpm;
+    made.title = infos.front().title;
+  }
+  for (const AudioInfo& i : infos) {
+    if (i.bpm != made.bpm) made.bpm.reset();
+    if (i.title != made.title) made.title.clear();
+  }
+  return made;
+}
+
+Song withStems(Song song, std::vector<Stem> stems) {
+  for (Stem& s : stems) {
+    const auto last = std::find_if(song.stems.rbegin(), song.stems.rend(),
+                                   [&](const Stem& own) { return s.role && own.role == s.role && !own.bus; });
+    song.stems.insert(last == song.stems.rend() ? song.stems.end() : last.base(), std::move(s));
+  }
+  return song;
+}
+
+NewSong songFromFiles(const std::vector<fs::path>& files, double bpm, int sampleRate, const StemStore& store,
+                      Problems& problems) {
+  NewSong made;
+  Song& song = made.song;
+  song.tempo.front().bpm = bpm;
+  song.sampleRate = sampleRate;
+  NewStems stems = stemsFromFiles(files, song, store, problems);
+  made.apart = stems.apart;
+  made.bpm = stems.bpm;
+  song.title = stems.title;
+  song.stems = std::move(stems.stems);
   // The commonest, so that as little as can be is converted; of two as common the higher.
   int most = 0;
   if (song.sampleRate == 0)
-    for (const auto& [rate, count] : rates)
+    for (const auto& [rate, count] : stems.rates)
       if (count >= most) {
         most = count;
         song.sampleRate = rate;
       }
   if (song.sampleRate == 0) song.sampleRate = 48000;
-  if (rates.size() > 1)
+  if (stems.rates.size() > 1)
     problems.note(ErrorId::out_of_range, "sample_rate",
                   worded("is %1 Hz; files of another rate are converted", song.sampleRate));
-  return song;
+  return made;
 }
 
 } // namespace ivrin

@@ -5,6 +5,8 @@
 #include "render/song_audio.h"
 #include "song/song_file.h"
 
+#include <map>
+
 namespace ivrin {
 
 struct OpenedSong {
@@ -20,9 +22,28 @@ std::optional<OpenedSong> openSong(const std::filesystem::path& file, const std:
                                    std::stop_token stop = {}, const Progress& progress = {},
                                    std::string* itsText = nullptr);
 
-/// A new song from audio files: one stem each, named after its file, which it names by its absolute path. `sampleRate`
-/// 0 takes the first file's. Files that cannot be used are problems and are left out.
-Song songFromFiles(const std::vector<std::filesystem::path>& files, double bpm, int sampleRate, const StemStore& store,
-                   Problems& problems);
+/// Rows made of audio files.
+struct NewStems {
+  std::vector<Stem> stems;   // in the order of the files
+  std::map<int, int> rates;  // Hz of the files, and how many have each
+  bool apart = false;        // the files say where they lie (bext), and it is not one place: the stems lie so
+  std::optional<double> bpm; // that all of them say
+  std::string title;         // likewise
+};
+/// One stem each, that the song can take: named after its file without what all files' names have in common, with the
+/// role that its name tells, its file by its absolute path. Files that cannot be used are problems and are left out.
+NewStems stemsFromFiles(const std::vector<std::filesystem::path>& files, const Song& song, const StemStore& store,
+                        Problems& problems);
+/// The song with them: each behind the last of its role, else last.
+Song withStems(Song song, std::vector<Stem> stems);
+
+/// A new song of them, rows by their roles. `sampleRate` 0 takes the commonest of the files.
+struct NewSong {
+  Song song;
+  bool apart = false;        // see NewStems
+  std::optional<double> bpm; // what the files say; `bpm` is what the song has
+};
+NewSong songFromFiles(const std::vector<std::filesystem::path>& files, double bpm, int sampleRate,
+                      const StemStore& store, Problems& problems);
 
 } // namespace ivrin

@@ -17,4 +17,18 @@ Song withBarOneAt(const Song& song, Beats at);
 /// The same with another tempo at a place; bar 1 stays where it is in the sound.
 Song withTempoCorrectedAt(const Song& song, Beats at, double bpm);
 
+// The maps of tempo and meter, entry by entry. What is placed keeps its beats; `tempo` of such a song given to
+// withGridCorrected() keeps it on the sound instead.
+/// Another tempo from a place on, in the place of an entry that is there.
+Song withTempoFrom(Song song, Beats at, double bpm);
+/// Without the entry there; the first one stays.
+Song withoutTempoAt(Song song, Beats at);
+/// An entry at another place, not before 0; over one that is there. The first one stays.
+Song withTempoMoved(Song song, Beats from, Beats to);
+/// Another meter from the bar line at or before a place. Later entries that lie on no bar line any more go to the next
+/// one.
+Song withMeterFrom(Song song, Beats at, int count, int unit);
+Song withoutMeterAt(Song song, Beats at);
+Song withMeterMoved(Song song, Beats from, Beats to);
+
 } // namespace ivrin

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "song/chunked.h"
+#include "song/row_role.h"
 #include "song/shared.h"
 #include "song/value.h"
 #include "time/tempo_map.h"
@@ -48,6 +49,7 @@ struct RowMix {
 struct Bus {
   std::string id, name;
   RowMix mix;
+  std::optional<RowRole> role{}; // since version 2
   friend bool operator==(const Bus&, const Bus&) = default;
 };
 
@@ -59,6 +61,7 @@ struct Stem {
   std::optional<std::string> bus;
   std::string digest; // of the file's bytes, for relinking; may be empty
   std::optional<std::int64_t> frames;
+  std::optional<RowRole> role{}; // since version 2
   friend bool operator==(const Stem&, const Stem&) = default;
 };
 

@@ -190,6 +190,7 @@ class SongReader {
       bus.id = b.id();
       bus.name = b.text("name");
       bus.mix = readRowMix(b);
+      bus.role = readRole(b, at);
       song.buses.push_back(std::move(bus));
     });
     f.items("stems", [&](const Value& v, const std::string& at) { song.stems.push_back(readStem(v, at)); });
@@ -264,6 +265,21 @@ class SongReader {
       problems_.error(ErrorId::bad_order, place + ".at", worded("positions must strictly ascend"));
   }
 
+  std::optional<RowRole> readRole(Fields& f, const std::string& place) {
+    if (version_ < 2 && f.find("role"))
+      problems_.error(ErrorId::unknown_field, place + ".role", newerThan(2, version_));
+    const auto word = f.textOrNull("role");
+    if (!word) return std::nullopt;
+    const auto role = roleOfWord(*word);
+    if (!role) {
+      std::vector<std::string> names;
+      for (const RowRole r : kRowRoles) names.emplace_back(roleWord(r));
+      problems_.error(ErrorId::out_of_range, place + ".role",
+                      worded("\"%1\" is no role%2", *word, didYouMean(*word, names)));
+    }
+    return role;
+  }
+
   Stem readStem(const Value& v, const std::string& place) {
     Fields f(v, place, problems_);
     Stem s;
@@ -275,6 +291,7 @@ class SongReader {
     s.offsetSeconds = f.number("offset_seconds", 0, -kFarthestOffsetSeconds, kFarthestOffsetSeconds);
     s.mix = readRowMix(f);
     s.bus = f.textOrNull("bus");
+    s.role = readRole(f, place);
     s.digest = f.text("digest");
     if (const Value* n = f.find("frames"); n && !n->isNull()) s.frames = f.integer("frames", 0, 0, 9e15);
     return s;

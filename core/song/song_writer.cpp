@@ -4,6 +4,7 @@
 #include "song/reach.h"
 #include "song/song_file.h"
 #include "time/plain_number.h"
+#include <algorithm>
 
 namespace ivrin {
 namespace {
@@ -84,7 +85,10 @@ Value ornamentValue(const Ornament& o) {
 } // namespace
 
 int lowestVersion(const Song& song, const Registry& registry) {
-  int version = song.leadBars > 0 ? 2 : 1;
+  const auto named = [](const auto& rows) {
+    return std::any_of(rows.begin(), rows.end(), [](const auto& r) { return r.role.has_value(); });
+  };
+  int version = song.leadBars > 0 || named(song.stems) || named(song.buses) ? 2 : 1;
   const auto holds = [&](const TableSpec* table, const Settings& settings) {
     if (!table) return;
     version = std::max(version, table->since);
@@ -115,12 +119,14 @@ std::string writeSong(const Song& song, const Registry& registry) {
   for (const auto& b : song.buses) {
     Object o{{"id", b.id}, {"name", b.name}};
     addRowMix(o, b.mix);
+    if (b.role) o.emplace_back("role", roleWord(*b.role));
     buses.emplace_back(std::move(o));
   }
   for (const auto& s : song.stems) {
     Object o{{"id", s.id}, {"name", s.name}, {"file", textOrNull(s.file)}, {"offset_seconds", s.offsetSeconds}};
     addRowMix(o, s.mix);
     o.emplace_back("bus", textOrNull(s.bus));
+    if (s.role) o.emplace_back("role", roleWord(*s.role));
     if (!s.digest.empty()) o.emplace_back("digest", s.digest);
     if (s.frames) o.emplace_back("frames", static_cast<double>(*s.frames));
     stems.emplace_back(std::move(o));

@@ -1,3 +1,4 @@
+#include "ornaments/kind.h"
 #include "song/grid_edits.h"
 #include "test_support/signals.h"
 
@@ -71,4 +72,41 @@ TEST_CASE("half and double tempi give whole beats, bar 1 is put where it is poin
   CHECK(faster.tempo[0].bpm == 120);
   CHECK(faster.tempo[1].bpm == 99);
   CHECK(faster.ornaments == two.ornaments);
+}
+
+TEST_CASE("tempo and meter change from a place on, move and go", "[grid-edits]") {
+  Song s;
+  const auto q = [](double b) { return Beats::ofQuarters(b); };
+  s = withTempoFrom(s, q(16), 90);
+  s = withTempoFrom(s, q(32), 100);
+  REQUIRE(s.tempo.size() == 3);
+  CHECK(withTempoFrom(s, q(16), 95).tempo[1].bpm == 95);
+  CHECK(withTempoMoved(s, q(16), q(24)).tempo[1] == TempoEntry{q(24), 90});
+  CHECK(withTempoMoved(s, q(16), q(40)).tempo.back() == TempoEntry{q(40), 90}); // past the next one
+  CHECK(withTempoMoved(s, q(16), q(32)).tempo.size() == 2);                     // over it
+  CHECK(withTempoMoved(s, q(0), q(8)) == s);
+  CHECK(withTempoMoved(s, q(16), q(-4)) == s);
+  CHECK(withoutTempoAt(s, q(16)).tempo.size() == 2);
+  CHECK(withoutTempoAt(s, q(0)) == s);
+
+  Song m = withMeterFrom(Song(), q(33), 3, 4); // on the line of its bar
+  REQUIRE(m.meter.size() == 2);
+  CHECK(m.meter[1] == MeterEntry{q(32), 3, 4});
+  m = withMeterFrom(m, q(44), 4, 4);
+  CHECK(m.meter[2] == MeterEntry{q(44), 4, 4});
+  // An earlier change: later ones go to the next bar line.
+  const Song five = withMeterFrom(m, q(16), 5, 4);
+  REQUIRE(five.meter.size() == 4);
+  CHECK(five.meter[1] == MeterEntry{q(16), 5, 4});
+  CHECK(five.meter[2] == MeterEntry{q(36), 3, 4});
+  CHECK(five.meter[3] == MeterEntry{q(45), 4, 4});
+  CHECK(withoutMeterAt(m, q(32)).meter.size() == 2);
+  CHECK(withMeterMoved(m, q(32), q(24)).meter[1] == MeterEntry{q(24), 3, 4});
+  CHECK(withMeterMoved(m, q(32), q(1)) == m); // the first one stays
+  // Whatever is done, it can be written and read.
+  for (const Song& each : {s, m, five, withMeterMoved(five, q(16), q(28)), withoutMeterAt(five, q(36))}) {
+    Problems problems;
+    readSong(writeSong(each, allKinds().registry()), allKinds().registry(), problems);
+    CHECK_FALSE(problems.hasErrors());
+  }
 }

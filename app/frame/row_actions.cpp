@@ -1,0 +1,179 @@
+// What is done to rows: added, named, ordered, put on buses, removed. Everything acts on the caret's row.
+#include "app/dialogs/paper_dialog.h"
+#include "app/frame/main_window.h"
+#include "app/session/as_text.h"
+#include "app/session/row_words.h"
+#include "song/edits.h"
+#include "song/row_edits.h"
+
+#include <QFileDialog>
+#include <QMenu>
+
+#include <algorithm>
+
+namespace ivrin::app {
+
+void MainWindow::addRowActions(const QString& menu) {
+  const QString sub = tr("Ro&ws");
+  const auto add = [this, menu, sub](const char* id, const QString& text, const QString& tip, auto run) {
+    actions_->add({QString::fromLatin1(id), menu, text, tip, {}, run, false, false, sub});
+  };
+  add("addStems", tr("&Add stems…"), tr("More rows from audio files"), [this] { addStemsDialog(); });
+  add("emptyRow", tr("New &empty row…"), tr("Without a file: it carries ornaments of sound from other rows"),
+      [this] { newEmptyRow(); });
+  add("newBus", tr("New &bus…"), tr("The caret's row is the first on it"), [this] { newBus(); });
+  add("rowName", tr("&Name…"), tr("Of the caret's row"), [this] { nameRow(); });
+  add("rowRole", tr("&Role…"), tr("What the caret's row is in the song"), [this] { chooseRole(); });
+  add("rowBus", tr("&On the bus…"), tr("That the caret's stem goes through"), [this] { chooseBus(); });
+  add("rowUp", tr("&Up"), tr("The caret's row, with all that is on its bus; the mouse drags it by its name"),
+      [this] { moveRow(-1); });
+  add("rowDown", tr("&Down"), tr("The caret's row, with all that is on its bus; the mouse drags it by its name"),
+      [this] { moveRow(1); });
+  add("removeRow", tr("Re&move…"), tr("The caret's row, with its ornaments"), [this] { removeRow(); });
+  connect(score_, &ScoreView::rowMenuWanted, this, [this](const QPoint& at) {
+    QMenu m(this);
+    for (const char* id : {"rowName", "rowRole", "rowBus", "rowUp", "rowDown", "stemFile", "removeRow", "addStems",
+                           "emptyRow", "newBus"}) {
+      if (QLatin1String(id) == QLatin1String("addStems")) m.addSeparator();
+      m.addAction(action(QString::fromLatin1(id)));
+    }
+    m.exec(at);
+  });
+  connect(score_, &ScoreView::rowDropped, this, [this](const std::string& row, const std::string& before, bool onto) {
+    const QString name = asText(session_.song().rowName(row));
+    if (onto && session_.song().stem(row))
+      editRows(tr("%1 on %2").arg(name, asText(session_.song().rowName(before))),
+               withStemOnBus(session_.song(), row, before));
+    else if (!onto)
+      editRows(tr("place of %1").arg(name), withRowBefore(session_.song(), row, before));
+  });
+}
+
+void MainWindow::editRows(const QString& label, Song next) {
+  if (next == session_.song()) return;
+  session_.edit(label, std::move(next));
+  session_.settle();
+}
+
+/// The caret's row where it is a stem or a bus; else it is said that it is none.
+std::optional<std::string> MainWindow::rowInHand() {
+  if (!session_.isOpen()) return std::nullopt;
+  const std::string row = score_->caretRow();
+  if (row != kMixRow && session_.song().hasRow(row)) return row;
+  measure_->say(tr("The mix is always there, under all rows."), false);
+  return std::nullopt;
+}
+
+void MainWindow::addStemsDialog() {
+  if (!session_.isOpen()) return;
+  const QStringList files = QFileDialog::getOpenFileNames(this, tr("Add stems"), QString(), audioFilter());
+  std::vector<std::filesystem::path> paths;
+  for (const QString& f : files) paths.push_back(pathOf(f));
+  if (!paths.empty()) session_.addStems(paths);
+}
+
+void MainWindow::newEmptyRow() {
+  if (!session_.isOpen()) return;
+  const auto name = askName(this, tr("New empty row"), tr("Name"));
+  if (!name || name->trimmed().isEmpty()) return;
+  Stem s;
+  s.name = name->trimmed().toStdString();
+  s.id = freshRowId(session_.song(), s.name);
+  editRows(tr("new row %1").arg(*name), withStem(session_.song(), std::move(s)));
+}
+
+void MainWindow::newBus() {
+  if (!session_.isOpen()) return;
+  const auto name = askName(this, tr("New bus"), tr("Name"));
+  if (!name || name->trimmed().isEmpty()) return;
+  Bus bus;
+  bus.name = name->trimmed().toStdString();
+  bus.id = freshRowId(session_.song(), bus.name);
+  const std::string id = bus.id, row = score_->caretRow();
+  Song next = withBus(session_.song(), std::move(bus));
+  if (next.stem(row)) next = withStemOnBus(std::move(next), row, id);
+  editRows(tr("new bus %1").arg(*name), std::move(next));
+}
+
+void MainWindow::nameRow() {
+  const auto row = rowInHand();
+  if (!row) return;
+  const auto name = askName(this, tr("Name of the row"), tr("Name"), asText(session_.song().rowName(*row)));
+  if (name && !name->trimmed().isEmpty())
+    editRows(tr("name of %1").arg(*name), withRowName(session_.song(), *row, name->trimmed().toStdString()));
+}
+
+void MainWindow::chooseRole() {
+  const auto row = rowInHand();
+  if (!row) return;
+  const Stem* stem = session_.song().stem(*row);
+  const auto now = stem ? stem->role : session_.song().bus(*row)->role;
+  QStringList all{roleName(std::nullopt)};
+  int place = 0;
+  for (const RowRole r : kRowRoles) {
+    if (now == r) place = static_cast<int>(all.size());
+    all << roleName(r);
+  }
+  const QString name = asText(session_.song().rowName(*row));
+  const auto chosen = askOne(this, tr("Role"), tr("%1 is").arg(name), all, place);
+  if (!chosen) return;
+  const auto role = *chosen == 0 ? std::nullopt : std::optional(kRowRoles[static_cast<std::size_t>(*chosen - 1)]);
+  editRows(tr("role of %1").arg(name), withRole(session_.song(), *row, role));
+}
+
+void MainWindow::chooseBus() {
+  const auto row = rowInHand();
+  if (!row) return;
+  const Stem* stem = session_.song().stem(*row);
+  if (!stem) {
+    measure_->say(tr("Buses go to the mix, not to another bus."), false);
+    return;
+  }
+  if (session_.song().buses.empty()) {
+    newBus();
+    return;
+  }
+  QStringList all{tr("none: to the mix")};
+  int place = 0;
+  for (const Bus& b : session_.song().buses) {
+    if (stem->bus == b.id) place = static_cast<int>(all.size());
+    all << asText(b.name);
+  }
+  const QString name = asText(stem->name);
+  const auto chosen = askOne(this, tr("Bus"), tr("%1 goes through").arg(name), all, place);
+  if (!chosen) return;
+  const auto bus =
+      *chosen == 0 ? std::nullopt : std::optional(session_.song().buses[static_cast<std::size_t>(*chosen - 1)].id);
+  editRows(tr("bus of %1").arg(name), withStemOnBus(session_.song(), *row, bus));
+}
+
+void MainWindow::moveRow(int step) {
+  const auto row = rowInHand();
+  if (!row) return;
+  // Past what stands next to it: within its bus a stem, else a group.
+  const std::vector<std::string> rows = session_.song().rowsInScoreOrder();
+  const auto own = std::find(rows.begin(), rows.end(), *row) - rows.begin();
+  for (auto i = own + step; i >= 0 && i < static_cast<std::ptrdiff_t>(rows.size()); i += step) {
+    // Down: before the one after the next.
+    const auto before = step < 0 ? i : i + 1;
+    if (before >= static_cast<std::ptrdiff_t>(rows.size())) break;
+    Song next = withRowBefore(session_.song(), *row, rows[static_cast<std::size_t>(before)]);
+    if (next.rowsInScoreOrder() == rows) continue;
+    editRows(tr("place of %1").arg(asText(session_.song().rowName(*row))), std::move(next));
+    return;
+  }
+  measure_->say(step < 0 ? tr("It is the first already.") : tr("It is the last already."), false);
+}
+
+void MainWindow::removeRow() {
+  const auto row = rowInHand();
+  if (!row) return;
+  const QString name = asText(session_.song().rowName(*row));
+  const int ornaments = ornamentsOn(session_.song(), *row);
+  editRows(tr("remove %1").arg(name), withoutRow(session_.song(), *row, allKinds().registry()));
+  measure_->say(ornaments == 0 ? tr("%1 is removed.").arg(name)
+                               : tr("%1 is removed, with %n ornament(s)", nullptr, ornaments).arg(name),
+                false);
+}
+
+} // namespace ivrin::app
