@@ -2,6 +2,7 @@
 #include "app/dialogs/note_values_page.h"
 #include "app/score/opening_marks.h"
 #include "app/session/section_marks.h"
+#include "bare_stems.h"
 #include "rig.h"
 #include "song/grid_edits.h"
 #include "test_support/band.h"
@@ -9,7 +10,6 @@
 #include <catch2/catch.hpp>
 
 #include <QClipboard>
-#include <QMimeData>
 
 #include <cmath>
 
@@ -18,36 +18,6 @@ using namespace ivrin::app::test;
 using namespace ivrin::test;
 
 namespace {
-
-/// 120 BPM: eight bars of a held chord, then a kit and a bass too for eight, then the chord again.
-std::vector<std::filesystem::path> songOfThree(const TempFolder& dir) {
-  Part pads(50, 24000, 1), kit(50, 24000, 2), bass(50, 24000, 3);
-  for (int bar = 0; bar < 24; ++bar) {
-    const double root = bar % 4 == 1 ? 65 : bar % 4 == 2 ? 67 : 60; // C F G C
-    pads.pad(bar * 2.0, 1.9, {root, root + 4, root + 7}, -26, 0.02, 0.1);
-    if (bar < 8 || bar >= 16) continue;
-    for (int beat = 0; beat < 4; ++beat) {
-      const double at = bar * 2.0 + beat * 0.5;
-      beat % 2 == 0 ? kit.kick(at, -14) : kit.snare(at, -16);
-      if (beat == 0) bass.bass(at, 1.8, bar % 4 == 1 ? 41 : bar % 4 == 2 ? 43 : 36, -20);
-    }
-  }
-  const auto write = [&](const char* name, const Part& p) {
-    writeWav(dir / name, 24000, 1, p.frames(), [&](std::int64_t f, int) { return p.x[static_cast<std::size_t>(f)]; });
-    return dir / name;
-  };
-  return {write("pads.wav", pads), write("kit.wav", kit), write("bass.wav", bass)};
-}
-
-/// 120 BPM: a word, two beats of rest, a long one, a beat and a half of rest, a third.
-std::filesystem::path spoken(const TempFolder& dir) {
-  writeWav(dir / "voice.wav", 48000, 1, 48000 * 12, [](std::int64_t f, int) {
-    const double t = static_cast<double>(f) / 48000;
-    const bool sounds = (t >= 1 && t < 1.5) || (t >= 2.5 && t < 5) || (t >= 5.75 && t < 6.2);
-    return sounds ? static_cast<float>(0.3 * std::sin(2 * M_PI * 330 * t)) : 0.0f;
-  });
-  return dir / "voice.wav";
-}
 
 void begin(Rig& rig, const std::vector<std::filesystem::path>& files, std::optional<double> bpm) {
   rig.session->begin(files, bpm);
@@ -336,14 +306,7 @@ TEST_CASE("from bare stems to a throw in the first gap, looping: three actions",
   files.insert(files.begin(), spoken(dir));
   Rig rig;
   int actions = 0;
-  QMimeData data;
-  QList<QUrl> urls;
-  for (const auto& f : files) urls << QUrl::fromLocalFile(QString::fromStdString(f.string()));
-  data.setUrls(urls);
-  QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
-  QApplication::sendEvent(rig.window.get(), &enter);
-  QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
-  QApplication::sendEvent(rig.window.get(), &drop);
+  dropFiles(rig, files);
   ++actions;
   const bool opens = QTest::qWaitFor([&] { return rig.session->isOpen(); }, 20000);
   INFO(rig.window->measure().lastSaid().toStdString());

@@ -3,6 +3,7 @@
 #include "app/openrow/curve_lane.h"
 #include "app/session/as_text.h"
 #include "app/theme/type.h"
+#include "bare_stems.h"
 #include "rig.h"
 #include "song/curve.h"
 #include "test_support/places.h"
@@ -103,6 +104,10 @@ class Hand {
     QTest::mouseRelease(lane, Qt::LeftButton, {}, at(parts.back()));
     rig.settle();
     done("one stroke");
+  }
+  void drop(const std::vector<std::filesystem::path>& files) {
+    dropFiles(rig, files);
+    done("drop the folder");
   }
   void pull(const char* handle, QPoint by) {
     const QPoint at = rig.handle(handle);
@@ -349,6 +354,33 @@ TEST_CASE("every job that can be done is done in three actions, and with all it 
     rig.score().closeOrnament();
     while (rig.session->history().canUndo()) rig.session->undo();
     CHECK(rig.session->song().ornaments.empty());
+  }
+  { // From nothing: tempo, bar 1, key and sections, the first place looping, a throw on it.
+    const TempFolder dir;
+    songOfThree(dir);
+    spoken(dir);
+    Rig rig;
+    Hand hand(rig);
+    hand.drop({dir.path()});
+    REQUIRE(rig.session->song().stems.size() == 4);
+    CHECK(rig.session->song().tempo[0].bpm == 120);
+    CHECK(rig.session->song().startSeconds == Approx(0).margin(0.03));
+    CHECK(rig.session->song().key);
+    for (int i = 0; i < 4 && !rig.window->measure().said().startsWith("A gap"); ++i)
+      hand.key(Qt::Key_G, "Ctrl+G: the next opening", Qt::ControlModifier);
+    CHECK(rig.session->player().playing());
+    CHECK(rig.window->action("loop")->isChecked());
+    hand.key(Qt::Key_D, "D");
+    const int plain = hand.actions();
+    CHECK(plain <= 6);
+    table += "| From bare stems | " + hand.told() + " | " + std::to_string(plain) + " | ";
+    hand.forget();
+    hand.key(Qt::Key_F, "Ctrl+Shift+F: the sections that are heard", Qt::ControlModifier | Qt::ShiftModifier);
+    hand.key(Qt::Key_F9, "F9: the grid is checked");
+    CHECK(rig.session->song().sections.size() >= 3);
+    CHECK(rig.session->song().ornaments.size() == 1);
+    CHECK(rig.window->form().showsGrid());
+    table += hand.told() + " | " + std::to_string(plain + hand.actions()) + " |\n";
   }
   if (kSanitized) return;
   const auto file = sourceFolder() / "docs" / "jobs.md";

@@ -1,11 +1,10 @@
 // Rows added, named, ordered, put on buses and removed, in the window.
-#include "rig.h"
+#include "bare_stems.h"
 
 #include <catch2/catch.hpp>
 
 #include <QComboBox>
 #include <QInputDialog>
-#include <QMimeData>
 
 #include <filesystem>
 
@@ -40,19 +39,6 @@ void answer(const QString& text) {
     d->accept();
   });
 }
-void drop(Rig& rig, const std::vector<std::filesystem::path>& files) {
-  QMimeData data;
-  QList<QUrl> urls;
-  for (const auto& f : files) urls << QUrl::fromLocalFile(QString::fromStdString(f.string()));
-  data.setUrls(urls);
-  QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
-  QApplication::sendEvent(rig.window.get(), &enter);
-  QDropEvent e(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
-  QApplication::sendEvent(rig.window.get(), &e);
-  QCoreApplication::processEvents();
-  rig.settle();
-}
-
 } // namespace
 
 TEST_CASE("rows are dragged to their places and onto buses, an undo step each", "[app][rows]") {
@@ -128,7 +114,7 @@ TEST_CASE("files dropped on an open song are rows of it, or a new song if that w
   std::filesystem::create_directories(more / "takes/deep");
   writeWav(more / "takes/Song_Bass.wav", 48000, 1, 48000, sine(80, 48000, 0.2));
   writeWav(more / "takes/deep/Song_Claps.wav", 44100, 2, 44100, noise(4, 0.2));
-  drop(rig, {more / "takes"}); // a folder, with what lies below it
+  dropFiles(rig, {more / "takes"}); // a folder, with what lies below it
   REQUIRE(rig.session->song().stems.size() == 5);
   CHECK(rig.window->measure().said() == "2 rows added");
   const Stem* bass = rig.session->song().stem("bass");
@@ -141,7 +127,7 @@ TEST_CASE("files dropped on an open song are rows of it, or a new song if that w
   CHECK(rig.session->song().stems.size() == 3);
   // Nothing to be had.
   std::filesystem::create_directories(more / "empty");
-  drop(rig, {more / "empty"});
+  dropFiles(rig, {more / "empty"});
   CHECK(rig.window->measure().said() == "There is no sound file in what was dropped.");
 }
 
