@@ -1,6 +1,7 @@
 // ivrin [SONG]: the window. `--shot FILE.png` takes its picture instead of staying open.
 #include "app/actions/core_words.h"
 #include "app/dialogs/export_dialog.h"
+#include "app/dialogs/note_values_page.h"
 #include "app/frame/main_window.h"
 #include "app/openrow/open_row.h"
 #include "app/theme/type.h"
@@ -41,6 +42,26 @@ bool arrange(MainWindow& w, const QString& view) {
   if (view == QLatin1String("selecting")) {
     score.showRange(80, 116, false);
     score.select(Selection{"voice", Beats::ofQuarters(92), Beats::ofQuarters(93.5)});
+    return true;
+  }
+  if (view == QLatin1String("found") || view == QLatin1String("grid")) { // as a new song of these stems is
+    Song bare = w.session().song();
+    bare.sections.clear();
+    bare.landings.clear();
+    bare.ornaments = {};
+    w.session().edit(QStringLiteral("bare stems"), std::move(bare));
+    w.session().waitUntilIdle();
+    w.action(QStringLiteral("sections"))->trigger();
+    if (view == QLatin1String("grid"))
+      w.action(QStringLiteral("gridCheck"))->trigger();
+    else
+      w.action(QStringLiteral("openings"))->trigger();
+    w.session().waitUntilIdle();
+    score.showRange(28, 60, false);
+    return true;
+  }
+  if (view == QLatin1String("note-values")) {
+    (new NoteValuesPage(w.session().plan()->map(), Beats(0), {}, &w))->show();
     return true;
   }
   if (view == QLatin1String("open-throw")) {

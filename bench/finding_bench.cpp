@@ -1,7 +1,12 @@
 // What is found of pieces made for it: the page docs/finding.md.
 #include "bench.h"
 
+#include "other_finders.h"
 #include "services/grid_finding.h"
+#include "services/opening_finding.h"
+#include "services/section_finding.h"
+#include "test_support/bench_song.h"
+#include "test_support/found_scores.h"
 #include "test_support/made_music.h"
 #include "test_support/signals.h"
 
@@ -20,6 +25,100 @@ std::vector<HeardSound> soundsOf(const test::MadePiece& piece) {
   return sounds;
 }
 
+/// How one of them did on all pieces.
+struct Finder {
+  int tempo = 0, octave = 0, related = 0, keys = 0;
+  double seconds = 0;
+  void add(const test::MadePiece& piece, double bpm, const std::optional<Key>& key, double took) {
+    seconds += took;
+    if (piece.bpm > 0) {
+      tempo += std::abs(bpm / piece.bpm - 1) < kBpmWithin;
+      for (const double r : {0.5, 2.0}) octave += std::abs(bpm / piece.bpm / r - 1) < kBpmWithin;
+    }
+    if (!piece.tonic || !key) return;
+    const Key is{*piece.tonic, piece.minor};
+    related += *key == is || *key == is.relative();
+    keys += *key == is;
+  }
+  void tell(const char* name, int steady, int keyed, double sounding) const {
+    std::printf("| %s | %d of %d | %d | %d of %d | %d of %d | %.1f |\n", name, tempo, steady, octave, related, keyed,
+                keys, keyed, 1e3 * seconds / sounding);
+  }
+};
+
+void openingsFound(int take) {
+  test::OpeningScores all;
+  int roles = 0;
+  for (int i = 0; i < test::madeOpeningsCount(); ++i) {
+    const test::MadeOpenings made = test::madeOpenings(i, take);
+    const TempoMap map({{Beats(0), made.bpm}}, {{Beats(0), 4, 4}}, Seconds(0), made.rate);
+    all += scored(made, openingsIn(made.sound, map), map);
+    roles += roleHeard(made) == roleOf(made);
+  }
+  std::printf("\n## Openings\n\nOn %d made rows of 30 s (`tests/support/made_openings.cpp`: singers, talkers, strings, "
+              "pianos, bells, drums, dry, in hiss and in rooms).\n\n| what | found | that are not there | target |\n"
+              "|---|---|---|---|\n",
+              test::madeOpeningsCount());
+  const auto line = [](const char* name, const test::FoundScore& s, const char* target) {
+    std::printf("| %s | %d of %d | %d of %d | %s |\n", name, s.found, s.there, s.wrong, s.claimed, target);
+  };
+  line("gaps", all.gaps, "–");
+  std::printf("| their next entry, within 30 ms | %d of %d | – | ≥ 95 %% |\n", all.entries, all.gaps.found);
+  line("held notes", all.held, "≥ 85 %, ≤ 10 % false");
+  line("lone hits", all.hits, "≥ 85 %, ≤ 10 % false");
+  std::printf(
+      "\nWhat a row is (voice, harmony, texture, bass, drums) is told from its sound alone in %d of %d; where its "
+      "name says it, the name is believed.\n",
+      roles, test::madeOpeningsCount());
+}
+
+void sectionsFound(int take) {
+  std::printf("\n## Sections\n\nOn %d made songs (`tests/support/made_forms.cpp`): a letter and the bar that it starts "
+              "on.\n\n| song | is | found |\n|---|---|---|\n",
+              test::madeFormCount());
+  test::SectionScores all;
+  for (int i = 0; i < test::madeFormCount(); ++i) {
+    const test::MadeForm song = test::madeForm(i, take);
+    std::string is;
+    for (std::size_t k = 0; k < song.starts.size(); ++k)
+      is += (k > 0 ? " " : "") + std::string(1, song.letters[k]) + std::to_string(song.starts[k] + 1);
+    const test::SectionScores own = scored(song, sectionsIn(song));
+    std::printf("| %s | %s | %s |\n", song.name.c_str(), is.empty() ? "–" : is.c_str(),
+                own.told.empty() ? "–" : own.told.c_str());
+    all += own;
+  }
+  std::printf("\n| what | found | target |\n|---|---|---|\n");
+  std::printf("| starts within a bar, the first left out | %d of %d | ≥ 75 %% |\n", all.starts.found, all.starts.there);
+  std::printf("| on the very bar | %d of %d | – |\n", all.exact, all.starts.there);
+  std::printf("| where none is | %d of %d | – |\n", all.starts.wrong, all.starts.claimed);
+  std::printf("| two of them named alike, or not, as they are | %d of %d | – |\n", all.named, all.pairs);
+}
+
+void timesOfFinding() {
+  const auto t = test::bigSong(16, 240, 0);
+  for (Stem& s : t->song.stems) s.role = RowRole::harmony; // named, as stems are
+  const auto plan = t->plan();
+  Findings findings;
+  double begun = now();
+  const FoundGrid grid = findGrid(t->song, t->audio, 2);
+  keep(&grid);
+  const double tempo = now() - begun;
+  std::vector<std::string> rows;
+  for (const Stem& s : t->song.stems) rows.push_back(s.id);
+  rows.emplace_back(kMixRow);
+  begun = now();
+  const auto openings = openingsOf(plan, rows, findings, 2);
+  keep(openings.data());
+  const double all = now() - begun;
+  begun = now();
+  const auto sections = sectionsOf(plan, findings, 2);
+  keep(sections.data());
+  std::printf(
+      "\n## How long it takes\n\nOf 16 stems of four minutes, on two threads, nothing known of them before: tempo, "
+      "bar 1 and key %.1f s (target: 3 s); all openings %.1f s (target: 20 s), and sections %.2f s more.\n",
+      tempo, all, now() - begun);
+}
+
 } // namespace
 
 void findings() {
@@ -34,12 +133,20 @@ void findings() {
   std::printf("| piece | BPM | found | confidence | bar 1 off by | beats in a bar | key | found | confidence |\n"
               "|---|---|---|---|---|---|---|---|---|\n");
   double seconds = 0, sounding = 0;
+  Finder ours, qm, aubio;
   const int take = std::getenv("IVRIN_TAKE") ? std::atoi(std::getenv("IVRIN_TAKE")) : 0;
   for (int i = 0; i < test::madePieceCount(); ++i) {
     const test::MadePiece piece = test::madePiece(i, take);
     const double begun = now();
     const FoundGrid found = findGrid(soundsOf(piece), piece.rate, 2);
-    seconds += now() - begun;
+    const double took = now() - begun;
+    seconds += took;
+    ours.add(piece, found.tempo ? found.tempo->bpm : 0, found.key ? std::optional(found.key->key) : std::nullopt, took);
+    if (othersAreThere()) {
+      const FoundByOther q = foundByQmDsp(piece.stems, piece.rate), a = foundByAubio(piece.stems, piece.rate);
+      qm.add(piece, q.bpm, q.key, q.seconds);
+      aubio.add(piece, a.bpm, a.key, a.seconds);
+    }
     for (const StereoBuffer& b : piece.stems) sounding += static_cast<double>(b.frames()) / piece.rate;
     const double bpm = found.tempo ? found.tempo->bpm : 0, sure = found.tempo ? found.tempo->confidence : 0;
     std::string bar = "–";
@@ -87,7 +194,20 @@ void findings() {
   std::printf("| key itself, not its relative | %d of %d | – |\n", tonics, keyed);
   std::printf("| nothing there: confidence under 0.3 | %d of %d | all |\n", admitted, nothing);
   std::printf("| there, and doubted nevertheless | %d of %d | – |\n", doubted, steady);
-  std::printf("\nOn two threads %.1f ms for each second of a stem.\n", 1e3 * seconds / sounding);
+  if (othersAreThere()) {
+    std::printf("\n## Beside libraries\n\nThe same pieces; the libraries get all stems as one sound, one thread each "
+                "(measured where they are installed; qm-dsp: complex-domain onset function, its second tempo tracker, "
+                "its key mode; aubio: its default "
+                "tempo; both at 512 of 1024 frames, the tempo from what lies between their beats).\n\n| | tempo within "
+                "0.5 %% | half or double | key or its relative | key itself | ms for each second of a stem |\n"
+                "|---|---|---|---|---|---|\n");
+    ours.tell("ours, two threads", steady, keyed, sounding);
+    qm.tell("qm-dsp", steady, keyed, sounding);
+    aubio.tell("aubio", steady, 0, sounding);
+  }
+  openingsFound(take);
+  sectionsFound(take);
+  timesOfFinding();
 }
 
 } // namespace ivrin::bench

@@ -10,12 +10,9 @@ $ivrin $song --shot $out/selecting-day.png --view selecting
 $ivrin $song --shot $out/open-throw-day.png --view open-throw
 $ivrin --shot $out/empty-day.png --view empty --demo $song
 QT_SCALE_FACTOR=2 $ivrin $song --shot $out/score-200.png --view open-throw
-$ivrin $song --shot $out/handling-day.png --view handling
 $ivrin $song --shot $out/open-curve-night.png --view open-curve --night
-$ivrin $song --shot $out/rows-day.png --view rows
 $ivrin $song --shot $out/open-swell-day.png --view open-o14
 $ivrin $song --shot $out/finish-night.png --view finish-o15-0 --night
-$ivrin $song --shot $out/open-reverb-throw-day.png --view open-o15
 $ivrin $song --shot $out/open-tape-day.png --view open-o18
 $ivrin $song --shot $out/open-halftime-night.png --view open-o20 --night
 $ivrin $song --shot $out/open-pulse-day.png --view open-o25
@@ -23,3 +20,6 @@ $ivrin $song --shot $out/open-stutter-day.png --view open-o26
 $ivrin $song --shot $out/open-glitch-night.png --view open-o27 --night
 $ivrin $song --shot $out/open-riser-day.png --view open-o28
 $ivrin $song --shot $out/tries-day.png --view tries-o19
+$ivrin $song --shot $out/found-day.png --view found
+$ivrin $song --shot $out/grid-night.png --view grid --night
+$ivrin $song --shot $out/note-values-day.png --view note-values

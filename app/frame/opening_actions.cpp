@@ -94,6 +94,7 @@ void MainWindow::stepOpening(int step) {
   const QString what = next->kind == Opening::Kind::gap    ? tr("A gap of %1 after this").arg(beats)
                        : next->kind == Opening::Kind::held ? tr("Held for %1").arg(beats)
                        : next->kind == Opening::Kind::hit  ? tr("A hit, %1 to the next").arg(beats)
+                       : next->kind == Opening::Kind::turn ? tr("%1 in which the section turns round").arg(beats)
                                                            : tr("%1 before a landing").arg(beats);
   measure_->say(tr("%1: %2").arg(what, suits.join(QStringLiteral(", "))), false);
 }

@@ -36,6 +36,8 @@ QString openingWords(const Opening& o, const TempoMap& map) {
     return QObject::tr("hit, %1 free").arg(beats);
   case Opening::Kind::landing:
     return QObject::tr("before the landing");
+  case Opening::Kind::turn:
+    return QObject::tr("turn, %1").arg(beats);
   }
   return {};
 }

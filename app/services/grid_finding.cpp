@@ -4,10 +4,14 @@
 #include "services/attacks.h"
 #include "song/row_edits.h"
 
+#include <algorithm>
 #include <cmath>
+#include <numeric>
 
 namespace ivrin {
 namespace {
+
+constexpr std::size_t kStruckRows = 4;
 
 /// Nobody hears a hundredth of a BPM, and most songs are made to a whole number.
 double rounded(double bpm) {
@@ -26,9 +30,28 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
     const HeardSound& s = sounds[i];
     rows[i].beats = beatStrength(s.read, s.range, sampleRate);
     rows[i].chroma = rowChroma(s.read, s.range, sampleRate);
+  });
+  // Attacks make beats sharper: those of the rows that beat most are enough.
+  std::vector<std::size_t> order(sounds.size());
+  std::iota(order.begin(), order.end(), 0);
+  const auto beating = [&](std::size_t i) {
+    double sum = 0; // of squares: a few strong ones are more of a beat than steady noise
+    for (const auto& range : rows[i].beats.rise)
+      for (const float v : range) sum += static_cast<double>(v) * static_cast<double>(v);
+    return sum;
+  };
+  std::vector<double> strength;
+  for (const std::size_t i : order) strength.push_back(beating(i));
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return strength[a] > strength[b]; });
+  inParallel(sounds.size(), threads, [&](std::size_t k) {
+    const std::size_t i = order[k];
+    const HeardSound& s = sounds[i];
+    if (stop.stop_requested() || (k >= kStruckRows && !s.namesRole)) return;
     rows[i].attacks = attacksIn(s.read, s.range, sampleRate, stop);
+    if (!s.namesRole) return;
     if (const auto sketch = sketchOf(s.read, s.range, sampleRate, rows[i].chroma, rows[i].attacks))
       found.roles[i] = roleOfSound(*sketch);
+    if (k >= kStruckRows) rows[i].attacks.clear(); // the same tempo, whoever asks for roles
   });
   if (stop.stop_requested()) return found;
   found.tempo = findTempo(rows, sampleRate);
@@ -55,7 +78,8 @@ FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::s
                         std::copy(sound->left() + a, sound->left() + b, out.left + (a - at));
                         std::copy(sound->right() + a, sound->right() + b, out.right + (a - at));
                       },
-                      {Frames(0), Frames(std::max<std::int64_t>(0, offset + sound->frames()))}});
+                      {Frames(0), Frames(std::max<std::int64_t>(0, offset + sound->frames()))},
+                      !s.role});
   }
   FoundGrid found = findGrid(sounds, song.sampleRate, threads, stop);
   for (std::size_t i = 0; i < ids.size(); ++i)

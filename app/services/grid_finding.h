@@ -14,7 +14,7 @@ namespace ivrin {
 struct FoundGrid {
   std::optional<FoundTempo> tempo; // nothing where nothing begins twice
   std::optional<FoundKey> key;
-  std::vector<std::optional<RowRole>> roles;  // of the sounds, as they sound; nothing for silence
+  std::vector<std::optional<RowRole>> roles;  // of the sounds, where asked for; nothing for silence
   std::map<std::string, RowRole> stemRoles{}; // of a song's stems, by id
 };
 
@@ -22,6 +22,7 @@ struct FoundGrid {
 struct HeardSound {
   RowReader read; // used by one thread
   FrameRange range;
+  bool namesRole = true; // its role is asked for
 };
 
 /// Listens to all of them, on so many threads. Nothing of use when asked to stop.

@@ -11,16 +11,26 @@ namespace ivrin {
 std::vector<Opening> openingsOf(const std::shared_ptr<const RenderPlan>& plan, const std::vector<std::string>& rows,
                                 Findings& findings, int threads, std::stop_token stop) {
   const TempoMap& map = plan->map();
+  const Song& song = plan->song();
+  const Beats end = map.beatAt(plan->end(true));
+  const auto add = [](std::vector<Opening>& to, std::vector<Opening> more) {
+    to.insert(to.end(), more.begin(), more.end());
+  };
   std::vector<std::vector<Opening>> each(rows.size());
   inParallel(rows.size(), threads, [&](std::size_t i) {
     if (rows[i] == kMixRow) {
-      each[i] = openingsBeforeLandings(plan->song());
+      each[i] = openingsBeforeLandings(song);
+      add(each[i], turnsOf(song, rows[i], end));
       return;
     }
     const auto found = findings.of(plan, rows[i], stop);
     if (!found || stop.stop_requested()) return;
     const std::vector<FrameRange> phrases = joinedOver(found->phrases, leastRest(map, Beats(0)));
     each[i] = findOpenings({rows[i], &phrases, &found->onsets, &found->notes, &found->octaves}, map);
+    const Stem* stem = song.stem(rows[i]);
+    const Bus* bus = song.bus(rows[i]);
+    if ((stem && stem->role == RowRole::drums) || (bus && bus->role == RowRole::drums))
+      add(each[i], turnsOf(song, rows[i], end));
   });
   std::vector<Opening> all;
   for (auto& own : each) all.insert(all.end(), own.begin(), own.end());

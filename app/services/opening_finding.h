@@ -6,8 +6,8 @@
 
 namespace ivrin {
 
-/// Of these rows, in the order of their places, and before the landings when the mix is among them. `findings` look for
-/// attacks. On so many threads; nothing of use when asked to stop.
+/// Of these rows, in the order of their places; before the landings when the mix is among them; where sections turn on
+/// the mix and on drums. `findings` look for attacks. On so many threads; nothing of use when asked to stop.
 std::vector<Opening> openingsOf(const std::shared_ptr<const RenderPlan>& plan, const std::vector<std::string>& rows,
                                 Findings& findings, int threads, std::stop_token stop = {});
 

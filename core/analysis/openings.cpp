@@ -13,6 +13,7 @@ constexpr double kSameNotes = 0.85;     // cosine between a step's notes and tho
 constexpr double kTonal = 0.12;         // a step's notes weigh so much, or it is noise
 constexpr double kMostHeldFallDb = 10;  // from its loudest
 constexpr double kHitFallsDb = 12, kHitFallsBeats = 0.5, kHitRoomBeats = 1, kHitAloneBeats = 0.4;
+constexpr double kEightScore = 0.6, kFourScore = 0.45;
 constexpr double kFullGapBeats = 2, kFullHeldBeats = 2, kFullHitBeats = 2; // the best score from here on
 
 double similarity(const Chroma& a, const Chroma& b) {
@@ -182,6 +183,32 @@ std::vector<Opening> openingsBeforeLandings(const Song& song) {
   return found;
 }
 
+std::vector<Opening> turnsOf(const Song& song, const std::string& row, Beats end) {
+  const TempoMap map = song.tempoMap();
+  std::vector<Beats> starts;
+  for (const Landing& s : song.sections) starts.push_back(s.at);
+  std::sort(starts.begin(), starts.end());
+  if (starts.empty()) starts.push_back(Beats(0));
+  const std::vector<Landing> landings = song.allLandings();
+  std::vector<Opening> found;
+  for (std::size_t i = 0; i < starts.size(); ++i) {
+    const std::int64_t first = map.barAt(starts[i]).bar;
+    const Beats last = i + 1 < starts.size() ? starts[i + 1] : end;
+    for (std::int64_t bars = 4;; bars += 4) {
+      const Beats at = map.barStart(first + bars);
+      if (at >= last) break;
+      if (std::any_of(landings.begin(), landings.end(), [&](const Landing& l) { return l.at == at; })) continue;
+      const bool eight = bars % 8 == 0;
+      found.push_back({Opening::Kind::turn,
+                       row,
+                       {map.barStart(first + bars - (eight ? 2 : 1)), at},
+                       eight ? kEightScore : kFourScore,
+                       {"glitch", "stutter", "tape", "pulse"}});
+    }
+  }
+  return found;
+}
+
 const char* openingWord(Opening::Kind kind) {
   switch (kind) {
   case Opening::Kind::gap:
@@ -192,6 +219,8 @@ const char* openingWord(Opening::Kind kind) {
     return "hit";
   case Opening::Kind::landing:
     return "landing";
+  case Opening::Kind::turn:
+    return "turn";
   }
   return "";
 }

@@ -1,4 +1,5 @@
-// Places where an ornament wants to be: gaps between phrases, held notes, isolated hits, the bars before a landing.
+// Places where an ornament wants to be: gaps between phrases, held notes, isolated hits, the bars before a landing, and
+// those in which a section turns round.
 #pragma once
 
 #include "analysis/chroma.h"
@@ -11,11 +12,11 @@
 namespace ivrin {
 
 struct Opening {
-  enum class Kind { gap, held, hit, landing };
+  enum class Kind { gap, held, hit, landing, turn };
   Kind kind = Kind::gap;
   std::string row;
   /// Of a gap the rest itself, of a held note the note, of a hit from its attack to what comes next, of a landing the
-  /// bars before it.
+  /// bars before it, of a turn the last bars before the section's fifth bar, ninth, thirteenth …
   BeatRange place;
   double score = 0;               // 0..1
   std::vector<std::string> suits; // kinds of ornaments, the likeliest first
@@ -37,7 +38,10 @@ struct RowHeard {
 std::vector<Opening> findOpenings(const RowHeard& heard, const TempoMap& map);
 /// Two bars before each section and landing that has them, on the mix.
 std::vector<Opening> openingsBeforeLandings(const Song& song);
+/// Where a row that never rests has its places: within each section, up to `end`, the last bar of four and the last two
+/// of eight. Where something starts anew anyway there is no turn. Without sections they are counted from bar 1.
+std::vector<Opening> turnsOf(const Song& song, const std::string& row, Beats end);
 
-const char* openingWord(Opening::Kind kind); // "gap", "held", "hit", "landing"
+const char* openingWord(Opening::Kind kind); // "gap", "held", "hit", "landing", "turn"
 
 } // namespace ivrin

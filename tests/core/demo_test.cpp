@@ -8,6 +8,9 @@
 #include "manners/first_press.h"
 #include "manners/fitting.h"
 #include "render/facts.h"
+#include "services/grid_finding.h"
+#include "services/opening_finding.h"
+#include "services/section_finding.h"
 #include "test_support/places.h"
 #include "test_support/signals.h"
 
@@ -338,4 +341,43 @@ TEST_CASE("First presses of what cuts time are heard, and no louder than the row
     }
   }
   CHECK(tried >= 100);
+}
+
+// Two seconds: all stems are listened to.
+TEST_CASE("of its bare stems the grid and the form are found, and openings hold every place its ornaments use",
+          "[demo][heavy]") {
+  const Demo& d = demo();
+  const Song& song = d.opened->song;
+  Song bare = song;
+  bare.key.reset();
+  const FoundGrid grid = findGrid(bare, d.opened->audio, 2);
+  REQUIRE(grid.tempo);
+  CHECK(grid.tempo->bpm == 104);
+  CHECK(grid.tempo->barOneSeconds == Approx(0).margin(0.01));
+  CHECK(grid.tempo->beatsInBar == 4);
+  REQUIRE(grid.key);
+  CHECK((grid.key->key == *song.key || grid.key->key == song.key->relative()));
+
+  Findings findings;
+  const std::vector<FoundSection> sections = sectionsOf(d.plan, findings, 2);
+  for (const Landing& own : song.sections) {
+    INFO(own.name);
+    CHECK(std::any_of(sections.begin(), sections.end(), [&](const FoundSection& s) { return s.at == own.at; }));
+  }
+  CHECK(sections.size() <= song.sections.size() + 2); // two more bars in which a row comes or goes
+
+  std::vector<std::string> rows;
+  for (const Stem& s : song.stems) rows.push_back(s.id);
+  rows.emplace_back(kMixRow);
+  const std::vector<Opening> openings = openingsOf(d.plan, rows, findings, 2);
+  for (const auto& o : song.ornaments) {
+    INFO(o->id << " " << o->kind << " on " << o->on << " at " << o->start.quarters());
+    // On its row, one under it, or of all of them; it starts in it, or just before or behind it.
+    const Beats near = Beats::ofQuarters(0.6);
+    CHECK(std::any_of(openings.begin(), openings.end(), [&](const Opening& p) {
+      const Stem* stem = song.stem(p.row);
+      return (p.row == o->on || p.row == kMixRow || (stem && stem->bus == o->on)) &&
+             p.place.begin < o->span().end + near && p.place.end > o->start - near;
+    }));
+  }
 }
