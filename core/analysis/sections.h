@@ -28,7 +28,8 @@ struct FoundSection {
 /// novelty", ICME 2000; as an energy distance: G. J. Székely and M. L. Rizzo, "Energy statistics", J. Stat. Plan.
 /// Inference 143 (2013)), and sections of four and eight bars are likelier than others (G. Sargent, F. Bimbot and
 /// E. Vincent, "Estimating the structural segmentation of popular music pieces under regularity constraints", IEEE/ACM
-/// TASLP 25 (2017)). Nothing where only one is found. `sounding`: the rows' first to last frame.
+/// TASLP 25 (2017)). Nothing where only one is found. Of 2000 bars at most, which is more than an hour of any song.
+/// `sounding`: the rows' first to last frame.
 std::vector<FoundSection> findSections(const std::vector<RowOfForm>& rows, const TempoMap& map, FrameRange sounding);
 
 } // namespace ivrin

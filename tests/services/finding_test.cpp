@@ -1,0 +1,71 @@
+// What is looked for in sounds that have nothing to be found.
+#include "services/grid_finding.h"
+#include "services/opening_finding.h"
+#include "services/section_finding.h"
+#include "song/row_edits.h"
+#include "test_support/signals.h"
+
+#include <catch2/catch.hpp>
+
+using namespace ivrin;
+using namespace ivrin::test;
+
+TEST_CASE("nothing is found, and nothing fails, in a tenth of a second, in silence and in no stem at all",
+          "[finding][services]") {
+  using Sound = std::pair<std::int64_t, Signal>;
+  const auto of = [](const std::vector<Sound>& stems) {
+    TestSong t;
+    for (std::size_t i = 0; i < stems.size(); ++i) t.stem("s" + std::to_string(i), stems[i].first, stems[i].second);
+    const auto plan = t.plan();
+    Findings findings;
+    const FoundGrid grid = findGrid(t.song, t.audio, 2);
+    CHECK((!grid.tempo || grid.tempo->confidence < kLeastConfidence));
+    CHECK((!grid.key || grid.key->confidence < kLeastConfidence));
+    CHECK(sectionsOf(plan, findings, 2).empty());
+    // Where bars turn, and a burst that stands alone.
+    for (const Opening& o : openingsOf(plan, t.song.rowsInScoreOrder(), findings, 2))
+      CHECK((o.kind == Opening::Kind::turn || o.kind == Opening::Kind::hit));
+    const Song same = onGrid(t.song, grid);
+    CHECK(same.tempo == t.song.tempo);
+    CHECK(same.startSeconds == t.song.startSeconds);
+  };
+  const Signal silent = [](std::int64_t, int) { return 0.0f; };
+  of({});
+  of({{4800, silent}});
+  of({{4800, noise(3, 0.3)}, {4800, sine(440, 48000, 0.3)}});
+  of({{1, noise(3, 0.3)}});
+  of({{48000 * 30, silent}});
+  of({{48000 * 20, silent}, {4800, noise(3, 0.3)}});
+}
+
+TEST_CASE("proposed sections join the song's own, but where one starts already", "[finding]") {
+  Song s;
+  s.sections = {{"s1", Beats::ofQuarters(16), "Verse"}};
+  const std::vector<FoundSection> found = {
+      {Beats(0), "A", 1}, {Beats::ofQuarters(16), "B", 1}, {Beats::ofQuarters(48), "A", 1}};
+  CHECK(withoutOwn(found, s).size() == 2);
+  const Song with = withSections(s, found);
+  REQUIRE(with.sections.size() == 3);
+  CHECK(with.sections[0].name == "A");
+  CHECK(with.sections[1].name == "Verse");
+  CHECK(with.sections[2].at == Beats::ofQuarters(48));
+  CHECK(with.sections[0].id != with.sections[2].id);
+  CHECK(withSections(with, found) == with);
+}
+
+TEST_CASE("roles that are heard fill in those that names do not tell", "[finding]") {
+  Song s;
+  for (const char* id : {"kit", "x", "vox"}) {
+    Stem stem;
+    stem.id = stem.name = id;
+    s.stems.push_back(stem);
+  }
+  s.stems[2].role = RowRole::voice;
+  FoundGrid found;
+  found.stemRoles = {{"kit", RowRole::drums}, {"vox", RowRole::harmony}};
+  const Song with = withHeardRoles(s, found);
+  CHECK(with.stem("kit")->role == RowRole::drums);
+  CHECK(with.stem("vox")->role == RowRole::voice);
+  CHECK_FALSE(with.stem("x")->role);
+  CHECK(with.rowsInScoreOrder() == std::vector<std::string>{"vox", "x", "kit", "mix"});
+}
