@@ -162,7 +162,10 @@ void RowHead::mouseReleaseEvent(QMouseEvent* e) {
   const bool was = std::exchange(dragging_, false);
   pressed_ = false;
   unsetCursor();
-  if (was) emit dragged(e->globalPosition().toPoint(), true);
+  if (was)
+    emit dragged(e->globalPosition().toPoint(), true);
+  else if (e->button() == Qt::LeftButton)
+    emit chosen();
 }
 
 void RowHead::paintEvent(QPaintEvent*) {

@@ -21,6 +21,8 @@ class RowHead : public QWidget {
   void foldRequested();
   /// Its file is not there, and another one is to be chosen.
   void fileWanted();
+  /// It was clicked.
+  void chosen();
   /// What can be done with the row.
   void menuWanted(const QPoint& globalAt);
   /// It is dragged to another place, and then dropped there.

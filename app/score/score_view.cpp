@@ -141,6 +141,11 @@ void ScoreView::makeRows() {
     heads_.push_back(new RowHead(session_, id, this));
     connect(heads_.back(), &RowHead::foldRequested, this, [this, id] { toggleFold(id); });
     connect(heads_.back(), &RowHead::fileWanted, this, [this, id] { emit fileWanted(id); });
+    connect(heads_.back(), &RowHead::chosen, this, [this, id] {
+      setFocus();
+      caretRow_ = id;
+      update();
+    });
     connect(heads_.back(), &RowHead::menuWanted, this, [this, id](const QPoint& at) {
       caretRow_ = id;
       update();

@@ -15,6 +15,9 @@
 #include <QCoreApplication>
 #include <QEventLoop>
 
+#include <algorithm>
+#include <tuple>
+
 namespace ivrin::app {
 namespace fs = std::filesystem;
 namespace {
@@ -342,8 +345,15 @@ bool soundsAlike(const Song& a, const Song& b) {
 const std::vector<Opening>* Session::openings() const {
   if (!openings_) return nullptr;
   const Song &was = openings_->of, &is = song();
-  const bool same = soundsAlike(was, is) && was.stems == is.stems && was.buses == is.buses &&
-                    was.sections == is.sections && was.landings == is.landings;
+  const auto onBuses = [](const Song& s) {
+    std::vector<std::tuple<std::string, std::optional<std::string>, std::optional<RowRole>>> rows;
+    for (const Stem& own : s.stems) rows.emplace_back(own.id, own.bus, own.role);
+    for (const Bus& b : s.buses) rows.emplace_back(b.id, std::nullopt, b.role);
+    return rows;
+  };
+  // Levels in the mix change no place.
+  const bool same =
+      soundsAlike(was, is) && onBuses(was) == onBuses(is) && was.sections == is.sections && was.landings == is.landings;
   return same ? &openings_->all : nullptr;
 }
 

@@ -62,6 +62,7 @@ TEST_CASE("rows are dragged to their places and onto buses, an undo step each", 
   const std::string label = rig.session->history().undoLabel();
   QTest::mouseClick(head(rig, "keys"), Qt::LeftButton, {}, QPoint(20, 8));
   CHECK(rig.session->history().undoLabel() == label);
+  CHECK(rig.score().caretRow() == "keys"); // it is the caret's row
 }
 
 TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][rows]") {
