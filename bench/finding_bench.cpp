@@ -40,9 +40,11 @@ struct Finder {
     related += *key == is || *key == is.relative();
     keys += *key == is;
   }
+  /// Of so many pieces; without `keyed` it finds no keys.
   void tell(const char* name, int steady, int keyed, double sounding) const {
-    std::printf("| %s | %d of %d | %d | %d of %d | %d of %d | %.1f |\n", name, tempo, steady, octave, related, keyed,
-                keys, keyed, 1e3 * seconds / sounding);
+    const auto of = [&](int n) { return keyed > 0 ? std::to_string(n) + " of " + std::to_string(keyed) : "–"; };
+    std::printf("| %s | %d of %d | %d | %s | %s | %.1f |\n", name, tempo, steady, octave, of(related).c_str(),
+                of(keys).c_str(), 1e3 * seconds / sounding);
   }
 };
 
