@@ -1,5 +1,6 @@
 // The grid over the stems, from the Song menu: its tempo, and where bar 1 lies.
 #include "song/grid_edits.h"
+#include "analysis/median.h"
 #include "app/dialogs/note_values_page.h"
 #include "app/dialogs/paper_dialog.h"
 #include "app/dialogs/tempo_dialog.h"
@@ -100,10 +101,9 @@ QString MainWindow::gridWords(const std::vector<BarOffset>& offsets) const {
   if (!worst) return tr("No attacks near the beats are heard: nothing can be said of the grid.");
   std::vector<double> all;
   for (const BarOffset& o : offsets) all.push_back(std::abs(o.ms));
-  std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
   const QString most = worst->ms >= 0 ? tr("bar %1 is %2 ms late").arg(worst->bar).arg(worst->ms, 0, 'f', 0)
                                       : tr("bar %1 is %2 ms early").arg(worst->bar).arg(-worst->ms, 0, 'f', 0);
-  QString words = tr("Bars lie %1 ms from the grid in the middle; %2").arg(all[all.size() / 2], 0, 'f', 0).arg(most);
+  QString words = tr("Bars lie %1 ms from the grid in the middle; %2").arg(median(all), 0, 'f', 0).arg(most);
   if (const auto bpm = tempoThatFits(offsets, session_.plan()->map()))
     words += tr(". The grid runs away: %1 BPM lies on the sound (Song, Tempo)").arg(QString::number(*bpm, 'f', 2));
   return words;
@@ -150,8 +150,7 @@ void MainWindow::tempoDialog(Beats at, bool fromHere) {
   connect(&session_, &Session::gridFound, &d, &TempoDialog::setFound);
   if (d.exec() != QDialog::Accepted || (!fromHere && std::abs(d.bpm() - map.bpmAt(at)) < 1e-9)) return;
   const QString bpm = QString::number(d.bpm());
-  const Song changed =
-      fromHere ? withTempoFrom(session_.song(), at, d.bpm()) : withTempoAt(session_.song(), at, d.bpm());
+  const Song changed = withTempoFrom(session_.song(), at, d.bpm());
   if (d.corrects())
     session_.edit(tr("grid at %1 BPM").arg(bpm),
                   withGridCorrected(session_.song(), changed.tempo, session_.song().startSeconds));

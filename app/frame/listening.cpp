@@ -4,6 +4,16 @@
 #include <utility>
 
 namespace ivrin::app {
+namespace {
+
+/// The loop on, and from its start.
+void playLoop(Player& player, QAction* loop, const std::optional<FrameRange>& r) {
+  loop->setChecked(true);
+  player.setLoop(r);
+  if (r) player.play(r->begin);
+}
+
+} // namespace
 
 Listening::Listening(Session& session, ScoreView& score, ActionRegistry& actions)
     : session_(session)
@@ -170,19 +180,13 @@ void Listening::hear(const Selection& selected, BeatRange around) {
   around_ = {
       selected,
       {around.begin - map.meterAt(around.begin).beatLength(), around.end + map.meterAt(around.end).beatLength()}};
-  action("loop")->setChecked(true);
-  const auto r = loopRange();
-  session_.player().setLoop(r);
-  if (r) session_.player().play(r->begin);
+  playLoop(session_.player(), action("loop"), loopRange());
   emit changed();
 }
 
 void Listening::audition() {
   if (!session_.isOpen() || session_.chosen().empty()) return;
-  action("loop")->setChecked(true);
-  const auto r = loopRange();
-  session_.player().setLoop(r);
-  if (r) session_.player().play(r->begin);
+  playLoop(session_.player(), action("loop"), loopRange());
   emit changed();
 }
 

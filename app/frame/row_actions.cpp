@@ -12,6 +12,15 @@
 #include <algorithm>
 
 namespace ivrin::app {
+namespace {
+
+/// Without space around it; nothing where none was given.
+std::optional<QString> askRowName(QWidget* parent, const QString& title, const QString& now = {}) {
+  const auto name = askName(parent, title, QObject::tr("Name"), now);
+  return name && !name->trimmed().isEmpty() ? std::optional(name->trimmed()) : std::nullopt;
+}
+
+} // namespace
 
 void MainWindow::addRowActions(const QString& menu) {
   const QString sub = tr("Ro&ws");
@@ -74,20 +83,20 @@ void MainWindow::addStemsDialog() {
 
 void MainWindow::newEmptyRow() {
   if (!session_.isOpen()) return;
-  const auto name = askName(this, tr("New empty row"), tr("Name"));
-  if (!name || name->trimmed().isEmpty()) return;
+  const auto name = askRowName(this, tr("New empty row"));
+  if (!name) return;
   Stem s;
-  s.name = name->trimmed().toStdString();
+  s.name = name->toStdString();
   s.id = freshRowId(session_.song(), s.name);
   editRows(tr("new row %1").arg(*name), withStem(session_.song(), std::move(s)));
 }
 
 void MainWindow::newBus() {
   if (!session_.isOpen()) return;
-  const auto name = askName(this, tr("New bus"), tr("Name"));
-  if (!name || name->trimmed().isEmpty()) return;
+  const auto name = askRowName(this, tr("New bus"));
+  if (!name) return;
   Bus bus;
-  bus.name = name->trimmed().toStdString();
+  bus.name = name->toStdString();
   bus.id = freshRowId(session_.song(), bus.name);
   const std::string id = bus.id, row = score_->caretRow();
   Song next = withBus(session_.song(), std::move(bus));
@@ -98,9 +107,8 @@ void MainWindow::newBus() {
 void MainWindow::nameRow() {
   const auto row = rowInHand();
   if (!row) return;
-  const auto name = askName(this, tr("Name of the row"), tr("Name"), asText(session_.song().rowName(*row)));
-  if (name && !name->trimmed().isEmpty())
-    editRows(tr("name of %1").arg(*name), withRowName(session_.song(), *row, name->trimmed().toStdString()));
+  if (const auto name = askRowName(this, tr("Name of the row"), asText(session_.song().rowName(*row))))
+    editRows(tr("name of %1").arg(*name), withRowName(session_.song(), *row, name->toStdString()));
 }
 
 void MainWindow::chooseRole() {

@@ -1,5 +1,7 @@
 #include "analysis/grid_check.h"
 
+#include "analysis/median.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -13,11 +15,6 @@ constexpr double kFollows = 0.7;   // of a bar's offset, the next one is expecte
 constexpr double kRunsAwayMs = 10; // from end to end; less is nobody's business
 constexpr double kStraightMs = 8;  // what bars may be off the line that runs away, in the middle
 constexpr std::size_t kFewBars = 8;
-
-double median(std::vector<double> v) {
-  std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
-  return v[v.size() / 2];
-}
 
 /// Of one bar, where offsets of about `expected` seconds are looked for.
 BarOffset offsetOf(const std::vector<const std::vector<Frames>*>& attacks, const TempoMap& map, std::int64_t bar,

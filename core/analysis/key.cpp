@@ -39,7 +39,7 @@ double triad(const std::array<double, 12>& chord, const Key& key) {
   return own / all;
 }
 
-/// Notes of the first two seconds in which any are heard, or of the last. All rows start together.
+/// Notes of the first second and a half in which any are heard, or of the last. All rows start together.
 std::array<double, 12> chordAtEnd(const std::vector<RowChroma>& rows, bool last) {
   std::array<double, 12> chord{};
   std::size_t steps = 0;

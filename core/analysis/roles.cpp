@@ -1,17 +1,18 @@
 #include "analysis/roles.h"
 
-#include "dsp/fourier.h"
+#include "analysis/median.h"
+
+#include "dsp/spectrum.h"
 
 #include <algorithm>
-#include <cmath>
-#include <numbers>
+#include <array>
 
 namespace ivrin {
 namespace {
 
-constexpr std::int64_t kLength = 4096;
+constexpr std::int64_t kSketchLength = 4096;
 constexpr int kMoments = 100;
-constexpr double kSketchLowHz = 160, kSketchHighHz = 4000;
+constexpr double kSketchLeastHz = 20, kSketchLowHz = 160, kSketchHighHz = 4000;
 constexpr double kUnderLoudest = 1e-3; // of the power: softer moments are rests
 constexpr float kNoted = 0.05f;        // a step's notes weigh so much, or it is noise or silence
 
@@ -19,33 +20,18 @@ constexpr float kNoted = 0.05f;        // a step's notes weigh so much, or it is
 
 std::optional<RowSketch> sketchOf(const RowReader& row, FrameRange range, double sampleRate, const RowChroma& notes,
                                   const std::vector<Frames>& attacks) {
-  if (range.length() < kLength) return std::nullopt;
-  const auto fourier = RealFourier::ofSize(kLength);
-  const auto in = fourier->samples();
-  const auto out = fourier->spectrum();
+  if (range.length() < kSketchLength) return std::nullopt;
+  BandPower power({kSketchLeastHz, kSketchLowHz, kSketchHighHz, sampleRate / 2}, sampleRate, kSketchLength);
   struct Moment {
     double all = 0, low = 0, high = 0;
   };
   std::vector<Moment> moments;
   for (int m = 0; m < kMoments; ++m) {
-    const Frames at = range.begin + Frames((range.length() - kLength) * m / (kMoments - 1));
-    StereoBuffer b = heardOver(row, {at, at + Frames(kLength)});
-    Moment moment;
-    if (!b.span().isSilent()) {
-      for (std::int64_t i = 0; i < kLength; ++i)
-        in[i] = static_cast<float>((b.left()[i] + b.right()[i]) *
-                                   (0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) /
-                                                         static_cast<double>(kLength))));
-      fourier->forward(in.get(), out.get());
-      for (std::int64_t k = 2; k < fourier->bins(); ++k) {
-        const double hz = static_cast<double>(k) * sampleRate / static_cast<double>(kLength),
-                     p = static_cast<double>(std::norm(out[static_cast<std::ptrdiff_t>(k)]));
-        moment.all += p;
-        if (hz < kSketchLowHz) moment.low += p;
-        if (hz > kSketchHighHz) moment.high += p;
-      }
-    }
-    moments.push_back(moment);
+    const Frames at = range.begin + Frames((range.length() - kSketchLength) * m / (kMoments - 1));
+    StereoBuffer b = heardOver(row, {at, at + Frames(kSketchLength)});
+    std::array<double, 3> bands{};
+    if (!b.span().isSilent()) power.of(b.left(), b.right(), bands);
+    moments.push_back({bands[0] + bands[1] + bands[2], bands[0], bands[2]});
   }
   double loudest = 0;
   for (const Moment& m : moments) loudest = std::max(loudest, m.all);
@@ -82,10 +68,7 @@ std::optional<RowSketch> sketchOf(const RowReader& row, FrameRange range, double
   }
   const double seconds = static_cast<double>(range.length()) / sampleRate, sound = seconds * sounding / kMoments;
   if (!notes.steps.empty() && sound > 0) s.tonal = std::min(1.0, weight * notes.stepSeconds / sound);
-  if (!ones.empty()) {
-    std::nth_element(ones.begin(), ones.begin() + static_cast<std::ptrdiff_t>(ones.size() / 2), ones.end());
-    s.oneNote = ones[ones.size() / 2];
-  }
+  if (!ones.empty()) s.oneNote = median(ones);
   s.attacksPerSecond = sound > 0 ? static_cast<double>(attacks.size()) / sound : 0;
   return s;
 }

@@ -1,5 +1,7 @@
 #include "analysis/tempo.h"
 
+#include "analysis/median.h"
+
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -225,13 +227,6 @@ double exactPeriod(const Samples& all, double period) {
       }
   }
   return best;
-}
-
-double median(std::vector<double> v) {
-  if (v.empty()) return 0;
-  const auto nth = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-  std::nth_element(v.begin(), nth, v.end());
-  return *nth;
 }
 
 /// Where beats fall, in steps: the phase with most of what begins on it, lows twice.

@@ -77,8 +77,7 @@ NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, co
   for (std::size_t i = 0; i < made.stems.size(); ++i) {
     Stem& s = made.stems[i];
     s.name = names[i];
-    s.role = roleOfName(files.size() == 1 ? s.name : fs::path(*s.file).stem().string());
-    if (!s.role) s.role = roleOfName(s.name);
+    s.role = roleOfName(fs::path(*s.file).stem().string()); // what all names share may say it
     s.id = freshRowId(taken, s.name);
     if (places) s.offsetSeconds = std::round((*places)[i] * 1e6) / 1e6;
     taken = withStem(std::move(taken), s);

@@ -4,6 +4,7 @@
 #include "song/reach.h"
 #include "song/song_file.h"
 #include "time/plain_number.h"
+
 #include <algorithm>
 
 namespace ivrin {
