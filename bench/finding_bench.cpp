@@ -1,6 +1,7 @@
 // What is found of pieces made for it: the page docs/finding.md.
 #include "bench.h"
 
+#include "analysis/median.h"
 #include "other_finders.h"
 #include "services/grid_finding.h"
 #include "services/opening_finding.h"
@@ -10,6 +11,7 @@
 #include "test_support/made_music.h"
 #include "test_support/signals.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
@@ -17,7 +19,7 @@
 namespace ivrin::bench {
 namespace {
 
-constexpr double kBpmWithin = 0.005;
+constexpr double kBpmWithin = 0.005, kBeatWithin = 0.02;
 
 std::vector<HeardSound> soundsOf(const test::MadePiece& piece) {
   std::vector<HeardSound> sounds;
@@ -45,6 +47,49 @@ struct Finder {
     const auto of = [&](int n) { return keyed > 0 ? std::to_string(n) + " of " + std::to_string(keyed) : "–"; };
     std::printf("| %s | %d of %d | %d | %s | %s | %.1f |\n", name, tempo, steady, octave, of(related).c_str(),
                 of(keys).c_str(), 1e3 * seconds / sounding);
+  }
+};
+
+/// How pieces were followed that were not played to a click.
+struct Wandering {
+  std::string rows;
+  int pieces = 0, followed = 0, bars = 0;
+  std::size_t beats = 0, on = 0;
+  void add(const test::MadePiece& piece, const FoundGrid& found) {
+    ++pieces;
+    char text[200];
+    if (!found.curve) {
+      std::snprintf(text, sizeof text, "| %s | – | – | – | – | – |\n", piece.name.c_str());
+      rows += text;
+      return;
+    }
+    ++followed;
+    std::vector<double> off;
+    for (const double at : found.curve->beats) {
+      double least = 1e9;
+      for (const double b : piece.beats) least = std::min(least, std::abs(b - at));
+      off.push_back(least);
+    }
+    const auto within =
+        static_cast<std::size_t>(std::count_if(off.begin(), off.end(), [](double d) { return d < kBeatWithin; }));
+    beats += off.size();
+    on += within;
+    const double bar = found.curve->beats.front() - piece.barOneSeconds;
+    bars += std::abs(bar) < 0.03 && found.curve->beatsInBar == piece.beatsInBar;
+    std::snprintf(text, sizeof text, "| %s | %.2f | %zu of %zu | %.1f ms | %.0f ms | %zu |\n", piece.name.c_str(),
+                  found.curve->confidence, within, off.size(), 1e3 * median(off), 1e3 * bar,
+                  tempiOf(*found.curve).size());
+    rows += text;
+  }
+  void tell(int steadyFollowed, int noneFollowed) const {
+    std::printf("\n## Not played to a click\n\nPieces whose tempo drifts, slows down, walks by chance or steps: beats "
+                "that were found within 20 ms of one that was played, how far they lie in the middle, and how many "
+                "tempi the song gets for them.\n\n| piece | confidence | beats within 20 ms | in the middle | bar 1 "
+                "off by | tempi |\n|---|---|---|---|---|---|\n%s",
+                rows.c_str());
+    std::printf("\nFollowed: %d of %d; %zu of %zu of their beats within 20 ms; bar 1 and the bar's length right in %d. "
+                "Steady pieces followed all the same: %d. Sounds without a beat followed: %d.\n",
+                followed, pieces, on, beats, bars, steadyFollowed, noneFollowed);
   }
 };
 
@@ -136,6 +181,8 @@ void findings() {
               "|---|---|---|---|---|---|---|---|---|\n");
   double seconds = 0, sounding = 0;
   Finder ours, qm, aubio;
+  Wandering wandering;
+  int steadyFollowed = 0, noneFollowed = 0;
   const int take = std::getenv("IVRIN_TAKE") ? std::atoi(std::getenv("IVRIN_TAKE")) : 0;
   for (int i = 0; i < test::madePieceCount(); ++i) {
     const test::MadePiece piece = test::madePiece(i, take);
@@ -180,6 +227,9 @@ void findings() {
         tonics += found.key->key == is;
       }
     }
+    if (piece.wanders) wandering.add(piece, found);
+    steadyFollowed += piece.bpm > 0 && found.curve;
+    noneFollowed += piece.beats.empty() && found.curve;
     const std::string foundKey = found.key ? keyText(found.key->key) : "–";
     std::printf("| %s | %s | %.2f | %.2f | %s | %s | %s | %s | %.2f |\n", piece.name.c_str(),
                 piece.bpm > 0 ? std::to_string(piece.bpm).substr(0, 5).c_str() : "–", bpm, sure, bar.c_str(),
@@ -196,6 +246,7 @@ void findings() {
   std::printf("| key itself, not its relative | %d of %d | – |\n", tonics, keyed);
   std::printf("| nothing there: confidence under 0.3 | %d of %d | all |\n", admitted, nothing);
   std::printf("| there, and doubted nevertheless | %d of %d | – |\n", doubted, steady);
+  wandering.tell(steadyFollowed, noneFollowed);
   if (othersAreThere()) {
     std::printf("\n## Beside libraries\n\nThe same pieces; the libraries get all stems as one sound, one thread each "
                 "(measured where they are installed; qm-dsp: complex-domain onset function, its second tempo tracker, "

@@ -72,6 +72,14 @@ struct MapOptions {
 int tempoEntry(const MapOptions& o);
 int meter(const MapOptions& o);
 
+/// The song on the grid of a MIDI file, or on the one that is heard.
+struct GridOptions {
+  SongOptions song;
+  std::string midi, out;
+  bool keepBeats = false; // what is placed; else it stays on the sound
+};
+int grid(const GridOptions& o);
+
 int tempo(const std::vector<std::string>& files, bool json);
 int times(double bpm, bool json);
 int measure(const std::vector<std::string>& files, bool json);

@@ -3,9 +3,11 @@
 #include "opened.h"
 
 #include "finish/finisher.h"
+#include "services/grid_finding.h"
 #include "song/edits.h"
 #include "song/grid_edits.h"
 #include "song/json.h"
+#include "song/midi_map.h"
 #include "time/plain_number.h"
 #include "time/song_place.h"
 
@@ -203,6 +205,28 @@ int meter(const MapOptions& o) {
     }
     return 0;
   });
+}
+
+int grid(const GridOptions& o) {
+  const auto opened = openSound(o.song);
+  if (!opened) return 1;
+  Song song = opened->song;
+  if (!o.midi.empty()) {
+    Problems problems;
+    const auto map = readMidiFile(o.midi, problems);
+    say(o.midi, problems);
+    if (!map) return 1;
+    song = withMidiMap(std::move(song), *map);
+  } else {
+    const FoundGrid found = findGrid(song, opened->audio, 2);
+    if (!hasTempo(found)) {
+      std::cerr << "ivrin-cli: no tempo can be told from the sound\n";
+      return 1;
+    }
+    song = onGrid(std::move(song), found);
+  }
+  if (!o.keepBeats) song = keptOnSound(opened->song, std::move(song));
+  return writeEdited(*opened, std::move(song), o.out, "");
 }
 
 } // namespace ivrin::cli

@@ -44,7 +44,8 @@ int runCommand(int argc, char** argv) {
       ->check(CLI::Range(20.0, 400.0));
   cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the commonest of the files by default")
       ->check(CLI::Range(8000, 192000));
-  cNew->add_option("FILE", fresh.files, "audio files, one stem each")->required();
+  cNew->add_option("FILE", fresh.files, "audio files, one stem each; a MIDI file among them gives the grid")
+      ->required();
   cNew->callback([&] { status = newSong(fresh); });
 
   SongOptions checked;
@@ -98,7 +99,7 @@ int runCommand(int argc, char** argv) {
   std::vector<std::string> heard;
   bool heardJson = false;
   auto* cTempo = app.add_subcommand("tempo", "tempo, bar 1 and key of audio files that belong together");
-  cTempo->add_option("FILE", heard, "audio files of one song")->required();
+  cTempo->add_option("FILE", heard, "audio files of one song, or a MIDI file")->required();
   cTempo->add_flag("--json", heardJson, "as JSON");
   cTempo->callback([&] { status = tempo(heard, heardJson); });
 
@@ -152,6 +153,14 @@ int runCommand(int argc, char** argv) {
       ->check(finite)
       ->check(CLI::Range(20.0, 400.0));
   mapping("meter", "a meter from a bar line on", meter)->add_option("--meter", mapped.meter, "as in 7/8");
+
+  GridOptions gridded;
+  auto* cGrid = app.add_subcommand("grid", "the song on the grid that is heard, or a MIDI file's");
+  addSong(cGrid, gridded.song, false);
+  cGrid->add_option("--out", gridded.out, "the song to write")->required();
+  cGrid->add_option("--midi", gridded.midi, "a Standard MIDI File: its tempi, meters, key and markers");
+  cGrid->add_flag("--keep-beats", gridded.keepBeats, "what is placed keeps its beats; else it stays on the sound");
+  cGrid->callback([&] { status = grid(gridded); });
 
   double bpm = 120;
   bool json = false;

@@ -8,6 +8,7 @@
 #include "services/grid_finding.h"
 #include "song/json.h"
 #include "song/limits.h"
+#include "song/midi_map.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
 #include "time/plain_number.h"
@@ -37,8 +38,24 @@ std::vector<std::string> verifyStems(const OpenedSong& opened) {
 
 constexpr double kNoTempo = 120; // of a song that has none
 
+std::string bpmText(double bpm) {
+  return roundNumber(std::round(bpm * 100) / 100, 6);
+}
+
+/// Of several tempi: how many, and between which.
+std::string said(const std::vector<TempoEntry>& tempi) {
+  const auto [least, most] =
+      std::minmax_element(tempi.begin(), tempi.end(), [](const auto& a, const auto& b) { return a.bpm < b.bpm; });
+  return std::to_string(tempi.size()) + " tempi from " + bpmText(least->bpm) + " to " + bpmText(most->bpm) + " BPM";
+}
+
 /// What was found, in one line.
 std::string said(const FoundGrid& g) {
+  if (g.curve)
+    return "not played to a click: " + said(tempiOf(*g.curve)) + " follow it, bar 1 at " +
+           fixedNumber(g.curve->beats.front(), 3) + " s, " + std::to_string(g.curve->beatsInBar) +
+           " beats in a bar (confidence " + fixedNumber(g.curve->confidence, 2) + ", of the bar " +
+           fixedNumber(g.curve->barConfidence, 2) + ")";
   if (!g.tempo || g.tempo->confidence < kLeastConfidence)
     return "no tempo can be told from the sound" +
            std::string(g.tempo ? " (at most " + fixedNumber(g.tempo->bpm, 2) + " BPM, confidence " +
@@ -56,7 +73,47 @@ std::string said(const FoundGrid& g) {
 
 } // namespace
 
+namespace {
+
+List listOfTempi(const std::vector<TempoEntry>& tempi) {
+  List list;
+  for (const TempoEntry& e : tempi) list.emplace_back(Object{{"at", e.at.quarters()}, {"bpm", e.bpm}});
+  return list;
+}
+
+/// What a Standard MIDI File says of the song's time.
+int tempoOfMidi(const std::string& file, bool json) {
+  Problems problems;
+  const auto map = readMidiFile(file, problems);
+  for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';
+  if (!map) return 1;
+  if (!json) {
+    std::cout << (map->tempo.size() == 1 ? bpmText(map->tempo.front().bpm) + " BPM" : said(map->tempo)) << ", "
+              << map->meter.front().count << '/' << map->meter.front().unit
+              << (map->meter.size() > 1 ? " first, " + std::to_string(map->meter.size()) + " meters" : "") << '\n';
+    return 0;
+  }
+  List meters;
+  for (const MeterEntry& m : map->meter)
+    meters.emplace_back(Object{{"at", m.at.quarters()}, {"count", m.count}, {"unit", m.unit}});
+  Value key;
+  if (map->key) key = Object{{"note", map->key->note}, {"mode", std::string(map->key->minor ? "minor" : "major")}};
+  std::cout << prettyJson(Object{{"bpm", map->tempo.front().bpm},
+                                 {"confidence", 1.0},
+                                 {"bar_one_seconds", 0.0},
+                                 {"beats_in_bar", map->meter.front().count},
+                                 {"alternatives", Value(List())},
+                                 {"key", std::move(key)},
+                                 {"tempo", Value(listOfTempi(map->tempo))},
+                                 {"meter", Value(std::move(meters))}});
+  return 0;
+}
+
+} // namespace
+
 int tempo(const std::vector<std::string>& files, bool json) {
+  for (const std::string& f : files)
+    if (isMidiName(f)) return tempoOfMidi(f, json);
   const StemStore store(StemStore::defaultFolder());
   Problems problems;
   const Song song = songFromFiles({files.begin(), files.end()}, kNoTempo, 0, store, problems).song;
@@ -85,6 +142,13 @@ int tempo(const std::vector<std::string>& files, bool json) {
     key = Object{{"note", found.key->key.note},
                  {"mode", std::string(found.key->key.minor ? "minor" : "major")},
                  {"confidence", hundredths(found.key->confidence)}};
+  Value curve; // where it was not played to a click
+  if (found.curve)
+    curve = Object{{"confidence", hundredths(found.curve->confidence)},
+                   {"bar_one_seconds", std::round(found.curve->beats.front() * 1e4) / 1e4},
+                   {"beats_in_bar", found.curve->beatsInBar},
+                   {"bar_confidence", hundredths(found.curve->barConfidence)},
+                   {"tempo", Value(listOfTempi(tempiOf(*found.curve)))}};
   std::cout << prettyJson(
       Object{{"bpm", found.tempo ? Value(found.tempo->bpm) : Value()},
              {"confidence", found.tempo ? hundredths(found.tempo->confidence) : 0.0},
@@ -92,7 +156,8 @@ int tempo(const std::vector<std::string>& files, bool json) {
              {"beats_in_bar", found.tempo ? Value(found.tempo->beatsInBar) : Value()},
              {"bar_confidence", found.tempo ? hundredths(found.tempo->barConfidence) : 0.0},
              {"alternatives", Value(std::move(alternatives))},
-             {"key", std::move(key)}});
+             {"key", std::move(key)},
+             {"curve", std::move(curve)}});
   return 0;
 }
 
@@ -113,9 +178,14 @@ int newSong(const NewOptions& o) {
   FoundGrid found;
   if (!problems.hasErrors() && !o.bpm) {
     found = findGrid(song, audio, 2);
-    if (made.bpm) song.tempo.front().bpm = *made.bpm; // where none is heard
-    song = onGrid(std::move(song), found);
-    std::cerr << "note: " << said(found) << '\n';
+    if (made.gridFrom.empty()) {
+      if (made.bpm) song.tempo.front().bpm = *made.bpm; // where none is heard
+      song = onGrid(std::move(song), found);
+      std::cerr << "note: " << said(found) << '\n';
+    } else {
+      song = withHeardKey(std::move(song), found);
+      std::cerr << "note: tempo and meter are those of " << made.gridFrom << '\n';
+    }
   }
   song = withHeardRoles(std::move(song), found);
   for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';

@@ -11,15 +11,13 @@
 
 namespace ivrin::app {
 
-OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice& now, int songRate, double clickDb,
-                           QWidget* parent)
+OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice& now, int songRate, QWidget* parent)
     : QDialog(parent)
     , devices_(std::move(devices))
     , songRate_(songRate)
     , device_(new QComboBox(this))
     , rate_(new QComboBox(this))
     , buffer_(new QComboBox(this))
-    , click_(new QDoubleSpinBox(this))
     , delay_(new QLabel(this)) {
   setWindowTitle(tr("Output"));
   device_->setObjectName(QStringLiteral("output-device"));
@@ -43,18 +41,12 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
   connect(buffer_, &QComboBox::currentIndexChanged, this, delay);
   connect(rate_, &QComboBox::currentIndexChanged, this, delay);
   delay();
-  click_->setRange(-48, 0);
-  click_->setSuffix(tr(" dB"));
-  click_->setDecimals(1);
-  click_->setValue(clickDb);
-  click_->setObjectName(QStringLiteral("click-level"));
 
   auto* form = new QFormLayout;
   form->addRow(tr("&Device"), device_);
   form->addRow(tr("&Rate"), rate_);
   form->addRow(tr("&Buffer"), buffer_);
   form->addRow(QString(), delay_);
-  form->addRow(tr("&Click"), click_);
   auto* all = new QVBoxLayout(this);
   if (devices_.empty()) {
     auto* none = new QLabel(tr("No sound device was found; a stand-in that is not heard keeps time."), this);

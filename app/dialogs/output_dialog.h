@@ -13,17 +13,14 @@ namespace ivrin::app {
 class OutputDialog : public QDialog {
   Q_OBJECT
  public:
-  OutputDialog(std::vector<OutputDevice> devices, const OutputChoice& now, int songRate, double clickDb,
-               QWidget* parent);
+  OutputDialog(std::vector<OutputDevice> devices, const OutputChoice& now, int songRate, QWidget* parent);
   OutputChoice choice() const;
-  double clickDb() const { return click_->value(); }
 
  private:
   void showRates();
   std::vector<OutputDevice> devices_;
   int songRate_;
   QComboBox *device_, *rate_, *buffer_;
-  QDoubleSpinBox* click_;
   QLabel* delay_;
 };
 

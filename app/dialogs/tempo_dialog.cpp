@@ -1,6 +1,7 @@
 #include "app/dialogs/tempo_dialog.h"
 
 #include "app/dialogs/paper_dialog.h"
+#include "app/session/grid_words.h"
 #include "app/theme/type.h"
 
 #include <QDialogButtonBox>
@@ -53,13 +54,15 @@ std::optional<double> tappedTempo(const std::vector<double>& seconds) {
   return 60 * spread / (n * xy - x * y);
 }
 
-TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, QWidget* parent)
+TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, bool everywhere, QWidget* parent)
     : QDialog(parent)
     , bpm_(new BpmBox(this))
     , corrects_(new QRadioButton(tr("The &grid lay wrong: ornaments stay on the sound"), this))
     , changes_(new QRadioButton(tr("The song &changes its tempo: ornaments keep their beats"), this))
     , listen_(new QPushButton(tr("&Listen for it"), this))
-    , said_(new QLabel(this)) {
+    , follows_(new QCheckBox(tr("&Follow the playing"), this))
+    , said_(new QLabel(this))
+    , everywhere_(everywhere) {
   setWindowTitle(tr("Tempo"));
   bpm_->setObjectName(QStringLiteral("tempo-bpm"));
   bpm_->setRange(20, 400);
@@ -99,6 +102,10 @@ TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, QW
   });
   ways->addWidget(listen_);
 
+  follows_->setObjectName(QStringLiteral("tempo-follows"));
+  follows_->setVisible(false); // until there is something to follow
+  connect(follows_, &QCheckBox::toggled, bpm_, &QWidget::setDisabled);
+
   corrects_->setObjectName(QStringLiteral("tempo-corrects"));
   changes_->setObjectName(QStringLiteral("tempo-changes"));
   corrects_->setChecked(true);
@@ -111,6 +118,7 @@ TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, QW
   all->addLayout(form);
   all->addLayout(ways);
   all->addWidget(said_);
+  all->addWidget(follows_);
   all->addWidget(corrects_);
   all->addWidget(changes_);
   all->addWidget(buttons);
@@ -133,6 +141,15 @@ void TempoDialog::tap() {
 
 void TempoDialog::setFound(const FoundGrid& found) {
   listen_->setEnabled(true);
+  found_ = found;
+  const bool wanders = everywhere_ && found.curve;
+  follows_->setVisible(wanders);
+  follows_->setChecked(wanders);
+  if (wanders) {
+    said_->setText(tr("Not played to a click: %1, confidence %2.")
+                       .arg(tempiWords(tempiOf(*found.curve)), QString::number(found.curve->confidence, 'f', 2)));
+    return;
+  }
   if (!found.tempo || found.tempo->confidence < kLeastConfidence) {
     said_->setText(tr("No tempo can be told from the sound."));
     return;

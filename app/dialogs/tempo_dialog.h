@@ -4,6 +4,7 @@
 
 #include "services/grid_finding.h"
 
+#include <QCheckBox>
 #include <QDialog>
 #include <QDoubleSpinBox>
 #include <QElapsedTimer>
@@ -16,11 +17,14 @@ namespace ivrin::app {
 class TempoDialog : public QDialog {
   Q_OBJECT
  public:
-  /// `where` says from where on it holds; empty: all of the song. With no ornaments there is nothing to choose between.
-  TempoDialog(double bpm, const QString& where, bool hasOrnaments, QWidget* parent);
+  /// `where` says from where on it holds; `everywhere`: another grid can be had, too. With no ornaments there is
+  /// nothing to choose between.
+  TempoDialog(double bpm, const QString& where, bool hasOrnaments, bool everywhere, QWidget* parent);
   double bpm() const { return bpm_->value(); }
   /// The grid lay wrong: what is placed stays on the sound.
   bool corrects() const { return corrects_->isChecked(); }
+  /// The beats that were found are to be followed, tempo by tempo, in all of the song.
+  const FoundGrid* followed() const { return follows_->isChecked() ? &found_ : nullptr; }
   /// What was found by listening, or that nothing was.
   void setFound(const FoundGrid& found);
 
@@ -32,7 +36,10 @@ class TempoDialog : public QDialog {
   QDoubleSpinBox* bpm_;
   QRadioButton *corrects_, *changes_;
   QPushButton* listen_;
+  QCheckBox* follows_;
   QLabel* said_;
+  FoundGrid found_;
+  bool everywhere_; // not from a place on
   QElapsedTimer clock_;
   std::vector<double> taps_; // seconds
 };

@@ -8,9 +8,12 @@
 #include "app/openrow/number_field.h"
 #include "app/openrow/open_drawing.h"
 #include "app/session/as_text.h"
+#include "app/session/grid_words.h"
 #include "app/session/landing_edits.h"
+#include "song/midi_map.h"
 #include "time/note_value.h"
 
+#include <QFileDialog>
 #include <QMenu>
 #include <QRegularExpression>
 
@@ -47,6 +50,12 @@ void MainWindow::addGridEdits(const QString& menu) {
                  tr("At the bar of the playhead while playing, else of the caret; the ruler shows it"),
                  {},
                  [this] { meterDialog(here()); }});
+  actions_->add({"midiGrid",
+                 menu,
+                 tr("Grid of a MIDI f&ile…"),
+                 tr("Takes over its tempi, meters, key and markers; ornaments stay on the sound"),
+                 {},
+                 [this] { midiDialog(); }});
   actions_->add({"barOne",
                  menu,
                  tr("Bar &1 is here"),
@@ -145,10 +154,17 @@ void MainWindow::tempoDialog(Beats at, bool fromHere) {
     if (e.at <= at) holds = &e;
   if (!fromHere) at = holds->at;
   const QString where = fromHere || song.tempo.size() > 1 ? tr("From %1 on").arg(barWords(map, at)) : QString();
-  TempoDialog d(map.bpmAt(at), where, !song.ornaments.empty(), this);
+  // A map that follows the playing is followed anew; from a place on another tempo can be had.
+  TempoDialog d(map.bpmAt(at), where, !song.ornaments.empty(), !fromHere, this);
   connect(&d, &TempoDialog::listens, &session_, &Session::lookForGrid);
   connect(&session_, &Session::gridFound, &d, &TempoDialog::setFound);
-  if (d.exec() != QDialog::Accepted || (!fromHere && std::abs(d.bpm() - map.bpmAt(at)) < 1e-9)) return;
+  if (d.exec() != QDialog::Accepted) return;
+  if (const FoundGrid* found = d.followed()) {
+    const QString tempi = tempiWords(tempiOf(*found->curve));
+    takeGrid(tr("grid of %1").arg(tempi), tempi, onGrid(session_.song(), *found), d.corrects());
+    return;
+  }
+  if ((!fromHere && std::abs(d.bpm() - map.bpmAt(at)) < 1e-9)) return;
   const QString bpm = QString::number(d.bpm());
   const Song changed = withTempoFrom(session_.song(), at, d.bpm());
   if (d.corrects())
@@ -166,6 +182,42 @@ QString MainWindow::whatMoved(bool onTheSound) const {
   if (count == 0) return {};
   return onTheSound ? tr(": %n ornament(s) stayed on the sound", nullptr, count)
                     : tr(": %n ornament(s) kept their beats", nullptr, count);
+}
+
+/// Another grid under all of the song; what is placed stays on the sound, or keeps its beats.
+void MainWindow::takeGrid(const QString& label, const QString& said, const Song& changed, bool onTheSound) {
+  session_.edit(label, onTheSound ? keptOnSound(session_.song(), changed) : changed);
+  session_.settle();
+  measure_->say(said + whatMoved(onTheSound), false);
+}
+
+/// The tempi, meters, key and markers of a MIDI file.
+void MainWindow::takeMidi(const std::filesystem::path& file) {
+  if (!session_.isOpen()) return;
+  Problems problems;
+  const auto map = readMidiFile(file, problems);
+  if (!map) {
+    measure_->say(asText(problems.list.front().text()), true);
+    return;
+  }
+  const QString name = asText(file.filename().string());
+  QString said = tr("Tempo and meter of %1: %2").arg(name, tempiWords(map->tempo));
+  for (const Problem& p : problems.list) said += QStringLiteral("; ") + asText(p.message);
+  const Song changed = withMidiMap(session_.song(), *map);
+  takeGrid(tr("grid of %1").arg(name), said, changed, true);
+  if (session_.song().ornaments.empty()) return;
+  measure_->say(said + whatMoved(true), false, tr("keep their beats instead"), [this, name, said, changed] {
+    session_.undo();
+    takeGrid(tr("grid of %1").arg(name), said, changed, false);
+  });
+}
+
+void MainWindow::midiDialog() {
+  QStringList endings;
+  for (const char* e : kMidiEndings) endings << "*" + QString::fromLatin1(e);
+  const QString f = QFileDialog::getOpenFileName(this, tr("Tempo and meter of a MIDI file"), {},
+                                                 tr("Standard MIDI Files (%1)").arg(endings.join(' ')));
+  if (!f.isEmpty()) takeMidi(pathOf(f));
 }
 
 /// Another map of tempi, ornaments on their beats; that they stay on the sound is offered.

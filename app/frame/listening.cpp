@@ -1,5 +1,7 @@
 #include "app/frame/listening.h"
 
+#include "app/dialogs/click_dialog.h"
+
 #include <algorithm>
 #include <utility>
 
@@ -70,17 +72,25 @@ void Listening::addActions(const QString& menu) {
        },
        true});
   add({"click", menu, tr("&Click"), tr("A click on the beats"), {K(Qt::Key_K)}, [this] { apply(); }, true, true});
-  add({"clickLouder", menu, tr("Click lo&uder"), {}, {K(Qt::SHIFT | Qt::Key_K)}, [this] { setClickDb(clickDb_ + 2); }});
-  add({"clickSofter", menu, tr("Click so&fter"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_K)}, [this] {
-         setClickDb(clickDb_ - 2);
+  add({"clickLouder", menu, tr("Click lo&uder"), {}, {K(Qt::SHIFT | Qt::Key_K)}, [this] {
+         setClickDb(click_.levelDb + 2);
        }});
+  add({"clickSofter", menu, tr("Click so&fter"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_K)}, [this] {
+         setClickDb(click_.levelDb - 2);
+       }});
+  add({"clickHow",
+       menu,
+       tr("Click and cou&nt-in…"),
+       tr("Its sound, level and accents, and how many bars it counts in before playing"),
+       {K(Qt::CTRL | Qt::Key_K)},
+       [this] { clickDialog(); }});
   add({"mono", menu, tr("&Mono"), tr("Listen in mono"), {K(Qt::CTRL | Qt::Key_M)}, [this] { apply(); }, true});
 }
 
 void Listening::apply() {
   if (!session_.isOpen()) return;
   Player& p = session_.player();
-  p.setClick(action("click")->isChecked(), clickDb_);
+  p.setClick(action("click")->isChecked(), click_);
   p.setMono(action("mono")->isChecked());
   p.setMonitorDb(monitorDb_);
   session_.setAlone(action("alone")->isChecked());
@@ -90,9 +100,32 @@ void Listening::apply() {
 }
 
 void Listening::setClickDb(double db) {
-  clickDb_ = std::clamp(db, -48.0, 0.0);
-  if (session_.isOpen()) session_.player().setClick(action("click")->isChecked(), clickDb_);
+  Click louder = click_;
+  louder.levelDb = db;
+  setClick(louder);
+}
+
+void Listening::setClick(const Click& click) {
+  click_ = click;
+  click_.levelDb = std::clamp(click.levelDb, -48.0, 0.0);
+  click_.accentDb = std::clamp(click.accentDb, 0.0, 24.0);
+  click_.parts = std::clamp(click.parts, 1, 4);
+  if (session_.isOpen()) session_.player().setClick(action("click")->isChecked(), click_);
   emit changed();
+}
+
+void Listening::setCountIn(int bars) {
+  countIn_ = std::clamp(bars, 0, kMostCountIn);
+}
+
+void Listening::clickDialog() {
+  const Click was = click_;
+  ClickDialog d(click_, countIn_, &score_);
+  connect(&d, &ClickDialog::changed, this, [&] { setClick(d.click()); });
+  if (d.exec() == QDialog::Accepted)
+    setCountIn(d.countIn());
+  else
+    setClick(was);
 }
 
 void Listening::setMonitorDb(double db) {
@@ -106,11 +139,19 @@ void Listening::playOrStop() {
   Player& p = session_.player();
   if (p.playing()) {
     p.stop();
+    if (p.position() < countedFrom_) p.setPosition(countedFrom_); // stopped while it was counted in
   } else {
     Frames from = p.position();
     if (const auto loop = loopRange(); loop && action("loop")->isChecked() && !loop->contains(from)) from = loop->begin;
     if (from >= session_.plan()->end(true) || from < session_.song().firstFrame()) from = session_.song().firstFrame();
-    p.play(from);
+    Frames countIn(0);
+    if (countIn_ > 0) {
+      const TempoMap& map = session_.plan()->map();
+      const Beats at = map.beatAt(from);
+      countIn = from - map.frameAt(at - map.meterAt(at).barLength() * countIn_);
+    }
+    countedFrom_ = countIn.count > 0 ? from : session_.song().firstFrame();
+    p.play(from, countIn);
   }
   emit changed();
 }

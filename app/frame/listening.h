@@ -4,13 +4,13 @@
 
 #include "app/actions/action_registry.h"
 #include "app/score/score_view.h"
+#include "play/click.h"
 
 namespace ivrin::app {
 
 class Listening : public QObject {
   Q_OBJECT
  public:
-  static constexpr double kClickDb = -14;
   Listening(Session& session, ScoreView& score, ActionRegistry& actions);
 
   void addActions(const QString& menu);
@@ -28,8 +28,13 @@ class Listening : public QObject {
   std::optional<FrameRange> loopRange() const;
   /// The loop follows when what it is laid about has changed.
   void renewLoop();
-  double clickDb() const { return clickDb_; }
+  double clickDb() const { return click_.levelDb; }
   void setClickDb(double db);
+  const Click& click() const { return click_; }
+  void setClick(const Click& click);
+  /// Bars of click alone before playing starts; 0: none.
+  int countIn() const { return countIn_; }
+  void setCountIn(int bars);
   double monitorDb() const { return monitorDb_; }
   void setMonitorDb(double db);
 
@@ -41,7 +46,11 @@ class Listening : public QObject {
   Session& session_;
   ScoreView& score_;
   ActionRegistry& actions_;
-  double clickDb_ = kClickDb, monitorDb_ = 0;
+  void clickDialog();
+  Click click_{};
+  int countIn_ = 0;
+  Frames countedFrom_{}; // where playing was to start
+  double monitorDb_ = 0;
   std::optional<std::pair<Selection, BeatRange>> around_;
   bool heldStarted_ = false, heldLoop_ = false;
 };

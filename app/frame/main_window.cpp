@@ -185,10 +185,9 @@ QWidget* MainWindow::emptyPage() {
 
 void MainWindow::outputDialog() {
   OutputDialog d(session_.playback().devices(), session_.playback().choice(),
-                 session_.isOpen() ? session_.song().sampleRate : 48000, listening_->clickDb(), this);
+                 session_.isOpen() ? session_.song().sampleRate : 48000, this);
   d.setObjectName(QStringLiteral("outputDialog"));
   if (d.exec() != QDialog::Accepted) return;
-  listening_->setClickDb(d.clickDb());
   const OutputChoice c = d.choice();
   session_.chooseOutput(c);
   if (keepsState_) storeOutputChoice(c);
@@ -207,6 +206,10 @@ void MainWindow::closeEvent(QCloseEvent* e) {
     set.setValue(QStringLiteral("window"), saveGeometry());
     set.setValue(QStringLiteral("song"), QString::fromStdString(session_.file().string()));
     set.setValue(QStringLiteral("listening/click_db"), listening_->clickDb());
+    set.setValue(QStringLiteral("listening/click_sound"), static_cast<int>(listening_->click().sound));
+    set.setValue(QStringLiteral("listening/click_accent_db"), listening_->click().accentDb);
+    set.setValue(QStringLiteral("listening/click_parts"), listening_->click().parts);
+    set.setValue(QStringLiteral("listening/count_in"), listening_->countIn());
     set.setValue(QStringLiteral("listening/monitor_db"), listening_->monitorDb());
     set.setValue(QStringLiteral("listening/click"), action(QStringLiteral("click"))->isChecked());
     set.setValue(QStringLiteral("listening/equal"), action(QStringLiteral("equal"))->isChecked());
@@ -231,7 +234,14 @@ void MainWindow::keepState() {
   const QSettings set;
   if (!restoreGeometry(set.value(QStringLiteral("window")).toByteArray())) fitScreen();
   measure_->setLeavesByItself(true);
-  listening_->setClickDb(set.value(QStringLiteral("listening/click_db"), Listening::kClickDb).toDouble());
+  Click click;
+  const int sound = set.value(QStringLiteral("listening/click_sound")).toInt();
+  if (sound >= 0 && sound < static_cast<int>(kClickSounds.size())) click.sound = static_cast<ClickSound>(sound);
+  click.accentDb = set.value(QStringLiteral("listening/click_accent_db"), click.accentDb).toDouble();
+  click.parts = set.value(QStringLiteral("listening/click_parts"), click.parts).toInt();
+  listening_->setClick(click);
+  listening_->setCountIn(set.value(QStringLiteral("listening/count_in")).toInt());
+  listening_->setClickDb(set.value(QStringLiteral("listening/click_db"), Click().levelDb).toDouble());
   listening_->setMonitorDb(set.value(QStringLiteral("listening/monitor_db"), 0).toDouble());
   action(QStringLiteral("click"))->setChecked(set.value(QStringLiteral("listening/click")).toBool());
   action(QStringLiteral("equal"))->setChecked(set.value(QStringLiteral("listening/equal")).toBool());

@@ -70,6 +70,9 @@ class MainWindow : public QMainWindow {
   void tempoDialog(Beats at, bool fromHere);
   QString whatMoved(bool onTheSound) const;
   void changeTempi(const QString& label, const Song& changed);
+  void takeGrid(const QString& label, const QString& said, const Song& changed, bool onTheSound);
+  void takeMidi(const std::filesystem::path& file);
+  void midiDialog();
   void meterDialog(Beats at);
   void connectGridMarks();
   void putBarOne(Beats at);

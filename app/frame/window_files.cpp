@@ -6,6 +6,7 @@
 #include "app/frame/recent_songs.h"
 #include "app/session/as_text.h"
 #include "song/limits.h"
+#include "song/midi_map.h"
 
 #include <QDirIterator>
 #include <QDragEnterEvent>
@@ -64,11 +65,13 @@ namespace {
 
 constexpr int kMostOfAFolder = 512;
 
-/// A folder's sound files, and those below it, by name; a file itself.
+/// A folder's sound and MIDI files, and those below it, by name; a file itself.
 QStringList withFolders(const QString& path) {
   if (!QFileInfo(path).isDir()) return {path};
   QStringList files;
-  QDirIterator all(path, soundFiles().split(' '), QDir::Files, QDirIterator::Subdirectories);
+  QStringList endings = soundFiles().split(' ');
+  for (const char* e : kMidiEndings) endings << "*" + QString::fromLatin1(e);
+  QDirIterator all(path, endings, QDir::Files, QDirIterator::Subdirectories);
   while (all.hasNext() && files.size() < kMostOfAFolder) files << all.next();
   files.sort();
   return files;
@@ -178,7 +181,14 @@ void MainWindow::takeDropped(const QStringList& files) {
     return;
   }
   std::vector<fs::path> paths;
-  for (const QString& f : files) paths.push_back(pathOf(f));
+  std::optional<fs::path> midi;
+  for (const QString& f : files)
+    if (const fs::path file = pathOf(f); isMidiName(file))
+      midi = file;
+    else
+      paths.push_back(file);
+  if (midi) takeMidi(*midi);
+  if (paths.empty()) return;
   newWanted_ = files;
   session_.addStems(paths);
 }

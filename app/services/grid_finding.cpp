@@ -12,6 +12,7 @@ namespace ivrin {
 namespace {
 
 constexpr std::size_t kStruckRows = 4;
+constexpr double kRunsAway = 0.25; // what a steady tempo is worth where a curve follows better
 
 /// Nobody hears a hundredth of a BPM, and most songs are made to a whole number.
 double rounded(double bpm) {
@@ -55,7 +56,14 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
   });
   if (stop.stop_requested()) return found;
   found.tempo = findTempo(rows, sampleRate);
-  if (found.tempo) found.tempo->bpm = rounded(found.tempo->bpm);
+  if (found.tempo) {
+    found.curve = findTempoCurve(rows, sampleRate, found.tempo->bpm);
+    if (found.curve &&
+        (found.curve->confidence < kLeastConfidence || !followsBetter(*found.curve, *found.tempo, rows, sampleRate)))
+      found.curve.reset();
+    if (found.curve) found.tempo->confidence = std::min(found.tempo->confidence, kRunsAway);
+    found.tempo->bpm = rounded(found.tempo->bpm);
+  }
   std::vector<RowChroma> notes;
   for (HeardRow& r : rows) notes.push_back(std::move(r.chroma));
   found.key = findKey(notes);
@@ -87,12 +95,24 @@ FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::s
   return found;
 }
 
+bool hasTempo(const FoundGrid& found) {
+  return found.curve || (found.tempo && found.tempo->confidence >= kLeastConfidence);
+}
+
 Song onGrid(Song song, const FoundGrid& found) {
-  if (found.tempo && found.tempo->confidence >= kLeastConfidence) {
+  if (found.curve) {
+    song.tempo = tempiOf(*found.curve);
+    song.startSeconds = std::round(found.curve->beats.front() * 1e5) / 1e5;
+    if (found.curve->barConfidence >= kLeastConfidence) song.meter = {{Beats(0), found.curve->beatsInBar, 4}};
+  } else if (found.tempo && found.tempo->confidence >= kLeastConfidence) {
     song.tempo = {{Beats(0), found.tempo->bpm}};
     song.startSeconds = std::round(found.tempo->barOneSeconds * 1e5) / 1e5;
     if (found.tempo->barConfidence >= kLeastConfidence) song.meter = {{Beats(0), found.tempo->beatsInBar, 4}};
   }
+  return withHeardKey(std::move(song), found);
+}
+
+Song withHeardKey(Song song, const FoundGrid& found) {
   if (!song.key && found.key && found.key->confidence >= kLeastConfidence) song.key = found.key->key;
   return song;
 }

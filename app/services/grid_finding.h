@@ -3,7 +3,7 @@
 
 #include "analysis/key.h"
 #include "analysis/roles.h"
-#include "analysis/tempo.h"
+#include "analysis/tempo_curve.h"
 #include "render/song_audio.h"
 
 #include <map>
@@ -13,6 +13,7 @@ namespace ivrin {
 
 struct FoundGrid {
   std::optional<FoundTempo> tempo; // nothing where nothing begins twice
+  std::optional<FoundCurve> curve; // where it was not played to a click and its beats can be followed
   std::optional<FoundKey> key;
   std::vector<std::optional<RowRole>> roles;  // of the sounds, where asked for; nothing for silence
   std::map<std::string, RowRole> stemRoles{}; // of a song's stems, by id
@@ -30,9 +31,14 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
 /// Of the stems of a song, as its files are.
 FoundGrid findGrid(const Song& song, const SongAudio& audio, int threads, std::stop_token stop = {});
 
-/// The song on what was found: one tempo, one meter, where bar 1 lies. Sections, landings and ornaments stay on their
-/// beats. What was not found with some confidence is left as it is, and so is a key that is there already.
+/// Whether its tempo can be told, steady or not.
+bool hasTempo(const FoundGrid& found);
+/// The song on what was found: its tempo or the tempi that follow it, one meter, where bar 1 lies. Sections, landings
+/// and ornaments stay on their beats. What was not found with some confidence is left as it is, and so is a key that is
+/// there already.
 Song onGrid(Song song, const FoundGrid& found);
+/// Its key alone, where it has none.
+Song withHeardKey(Song song, const FoundGrid& found);
 /// Rows without a role have the one that is heard; then all stand by their roles.
 Song withHeardRoles(Song song, const FoundGrid& found);
 /// What a confidence must reach to be acted upon: under it nothing can be said.

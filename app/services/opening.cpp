@@ -98,13 +98,15 @@ OpenedDocument beginDocument(const std::vector<fs::path>& files, std::optional<d
   NewSong fresh = songFromFiles(files, bpm.value_or(kNoTempo), 0, store, d.problems);
   made.song = std::move(fresh.song);
   d.apart = fresh.apart;
+  d.gridFrom = fresh.gridFrom;
   if (made.song.stems.empty()) return d;
   for (const fs::path& f : files) made.reach.allowed.push_back(plainPath(f).parent_path());
   made.audio = SongAudio::open(made.song, made.reach, store, d.problems, kThreads, stop, progress);
   if (!bpm) {
     d.grid = findGrid(made.song, made.audio, kThreads, stop);
     if (fresh.bpm) made.song.tempo.front().bpm = *fresh.bpm; // where none is heard
-    made.song = onGrid(std::move(made.song), *d.grid);
+    made.song =
+        fresh.gridFrom.empty() ? onGrid(std::move(made.song), *d.grid) : withHeardKey(std::move(made.song), *d.grid);
   }
   made.song = withHeardRoles(std::move(made.song), d.grid.value_or(FoundGrid()));
   d.opened = std::move(made);

@@ -23,7 +23,8 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kRenderThreads = 2, kImportThreads = 2;
-constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120, kVerifyAfterMs = 2000;
+constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120, kVerifyAfterMs = 2000,
+              kFilesAfterMs = 500; // of quiet: who exports writes for a while
 
 } // namespace
 
@@ -124,7 +125,9 @@ Session::Session(Options options)
           workers_,
           [this](const AddInput& in, const Run&) {
             Added added;
-            added.stems = stemsFromFiles(in.files, in.song, store_, added.problems).stems;
+            NewStems made = stemsFromFiles(in.files, in.song, store_, added.problems);
+            added.stems = std::move(made.stems);
+            added.apart = made.apart;
             return added;
           },
           [this](Added added) { takeAdded(std::move(added)); })
@@ -136,6 +139,17 @@ Session::Session(Options options)
           },
           [this](std::optional<FoundGrid> found) {
             if (found) emit gridFound(*found);
+          })
+    , reexportJob_(
+          workers_,
+          [this](const ReexportInput& in, const Run& run) {
+            return writtenAnew(in.song, in.digests, store_, run.stop);
+          },
+          [this](const std::map<std::string, std::string>& anew) {
+            std::vector<std::string> stems;
+            for (const auto& [id, digest] : anew)
+              if (std::exchange(offeredAnew_[id], digest) != digest) stems.push_back(id);
+            if (!stems.empty()) offerReexports(stems);
           })
     , openingsJob_(
           workers_,
@@ -231,13 +245,16 @@ Session::Session(Options options)
             nextExport();
           }) {
   for (auto& [timer, ms] : {std::pair{&peaksTimer_, kPeaksAfterMs}, std::pair{&factsTimer_, kFactsAfterMs},
-                            std::pair{&verifyTimer_, kVerifyAfterMs}}) {
+                            std::pair{&verifyTimer_, kVerifyAfterMs}, std::pair{&filesTimer_, kFilesAfterMs}}) {
     timer->setSingleShot(true);
     timer->setInterval(ms);
   }
   connect(&peaksTimer_, &QTimer::timeout, this, &Session::startPeaks);
   connect(&factsTimer_, &QTimer::timeout, this, &Session::startFacts);
   connect(&verifyTimer_, &QTimer::timeout, this, &Session::startVerifying);
+  connect(&filesTimer_, &QTimer::timeout, this, &Session::lookForReexports);
+  connect(&files_, &QFileSystemWatcher::fileChanged, this, [this] { filesTimer_.start(); });
+  connect(&files_, &QFileSystemWatcher::directoryChanged, this, [this] { filesTimer_.start(); });
   pool_.onProgress([this] {
     if (progressPosted_.exchange(true)) return;
     post([this] {
@@ -295,6 +312,7 @@ void Session::redo() {
 
 void Session::songEdited() {
   replan();
+  watchStems();
   emit songChanged();
 }
 

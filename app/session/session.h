@@ -19,6 +19,7 @@
 #include "services/row_peaks.h"
 #include "services/section_finding.h"
 
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QString>
 #include <QTimer>
@@ -108,6 +109,9 @@ class Session : public QObject {
   /// The user chose not to keep the edits since the last save: their journal goes.
   void forgetEdits();
   void allowFolder(const std::filesystem::path& folder);
+  /// Files of stems that were written anew since they were brought in: offered(), which takes them in.
+  /// Looked for by itself when a file changes.
+  void lookForReexports();
 
   // Computing.
   const std::shared_ptr<const RenderPlan>& plan() const { return plan_; }
@@ -256,7 +260,12 @@ class Session : public QObject {
   };
   struct Added {
     std::vector<Stem> stems;
+    bool apart = false; // they lie where their files say
     Problems problems;
+  };
+  struct ReexportInput {
+    Song song;
+    std::map<std::string, std::string> digests; // of what is heard, by stem
   };
   struct GridInput {
     Song song;
@@ -296,6 +305,9 @@ class Session : public QObject {
   void takeProblems(const Problems& problems);
   void takeFound(LookFound found);
   void takeAdded(Added added);
+  void watchStems();
+  void offerReexports(const std::vector<std::string>& stems);
+  void takeReexports(const std::vector<std::string>& stems);
   void dropDamaged(const std::vector<std::string>& stems);
   Places places() const;
   void nextExport();
@@ -328,7 +340,9 @@ class Session : public QObject {
   std::string leadKey_; // of the edit that goes on
   int leadBefore_ = 0;  // bars before the song when that began
   std::atomic<bool> progressPosted_{false};
-  QTimer peaksTimer_, factsTimer_, verifyTimer_;
+  QTimer peaksTimer_, factsTimer_, verifyTimer_, filesTimer_;
+  QFileSystemWatcher files_;
+  std::map<std::string, std::string> offeredAnew_; // digests, by stem: once is enough
 
   Workers workers_;
   Job<OpenInput, OpenedDocument> openJob_;
@@ -339,6 +353,7 @@ class Session : public QObject {
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
   Job<AddInput, Added> addJob_;
   Job<GridInput, std::optional<FoundGrid>> gridJob_;
+  Job<ReexportInput, std::map<std::string, std::string>> reexportJob_;
   Job<OpeningsInput, std::optional<FoundIn<Opening>>> openingsJob_;
   std::optional<FoundIn<Opening>> openings_;
   Job<std::shared_ptr<const RenderPlan>, std::optional<FoundIn<FoundSection>>> sectionsJob_;

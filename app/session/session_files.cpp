@@ -2,7 +2,10 @@
 #include "app/session/session.h"
 
 #include "app/session/as_text.h"
+#include "app/session/grid_words.h"
 #include "song/edits.h"
+
+#include <algorithm>
 
 namespace ivrin::app {
 namespace fs = std::filesystem;
@@ -63,6 +66,9 @@ void Session::takeOpened(OpenedDocument d) {
 namespace {
 
 QString wordsOf(const FoundGrid& grid) {
+  if (grid.curve)
+    return Session::tr("Not played to a click: %1 follow it, bar 1 at %2 s.")
+        .arg(tempiWords(tempiOf(*grid.curve)), QString::number(grid.curve->beats.front(), 'f', 2));
   if (!grid.tempo || grid.tempo->confidence < kLeastConfidence)
     return Session::tr("No tempo can be told from the sound: set it by hand (Song, Tempo).");
   const bool key = grid.key && grid.key->confidence >= kLeastConfidence;
@@ -84,6 +90,8 @@ void Session::adopt(OpenedDocument d) {
   spectraJob_.cancel();
   addJob_.cancel();
   gridJob_.cancel();
+  reexportJob_.cancel();
+  offeredAnew_.clear();
   openingsJob_.cancel();
   sectionsJob_.cancel();
   openings_.reset();
@@ -107,10 +115,12 @@ void Session::adopt(OpenedDocument d) {
   compareChosen();
   replan();
   verifyTimer_.start();
+  watchStems();
   emit opened();
   if (d.grid) {
-    emit notice(wordsOf(*d.grid), false);
-    if (d.grid->tempo && d.grid->tempo->confidence >= kLeastConfidence) lookForSections();
+    emit notice(d.gridFrom.empty() ? wordsOf(*d.grid) : tr("Tempo and meter are those of %1.").arg(asText(d.gridFrom)),
+                false);
+    if (hasTempo(*d.grid) || !d.gridFrom.empty()) lookForSections();
   }
   if (d.apart)
     emit offered(tr("The stems lie where their files say, which is not one place."), tr("all from the start"), [this] {
@@ -313,11 +323,73 @@ void Session::takeAdded(Added added) {
     s.id = freshRowId(taken, s.name);
     taken = withStem(std::move(taken), s);
   }
+  std::vector<std::string> ids;
+  for (const Stem& s : added.stems) ids.push_back(s.id);
   const int count = static_cast<int>(added.stems.size());
   const QString name = asText(added.stems.front().name);
   edit(count == 1 ? tr("new row %1").arg(name) : tr("new rows"), withStems(song(), std::move(added.stems)));
   settle();
   emit stemsAdded(count);
+  if (!added.apart) return;
+  emit offered(tr("They lie where their files say, beside the other stems."), tr("from the start instead"),
+               [this, ids] {
+                 Song together = song();
+                 for (Stem& s : together.stems)
+                   if (std::find(ids.begin(), ids.end(), s.id) != ids.end()) s.offsetSeconds = 0;
+                 edit(tr("new rows from the start"), std::move(together));
+                 settle();
+               });
+}
+
+// ---------------------------------------------------------------- written anew
+
+/// Files that are there, and their folders: a file that is replaced is another one.
+void Session::watchStems() {
+  QStringList wanted;
+  for (const Stem& s : song().stems) {
+    if (!s.file) continue;
+    const fs::path file(*s.file);
+    std::error_code gone;
+    if (fs::is_regular_file(file, gone)) wanted << asText(file.string());
+    if (fs::is_directory(file.parent_path(), gone)) wanted << asText(file.parent_path().string());
+  }
+  wanted.removeDuplicates();
+  const QStringList watched = files_.files() + files_.directories();
+  QStringList more, less;
+  for (const QString& w : wanted)
+    if (!watched.contains(w)) more << w;
+  for (const QString& w : watched)
+    if (!wanted.contains(w)) less << w;
+  if (!less.isEmpty()) files_.removePaths(less);
+  if (!more.isEmpty()) files_.addPaths(more);
+}
+
+void Session::lookForReexports() {
+  if (!plan_) return;
+  watchStems(); // what was replaced is watched again
+  ReexportInput in{song(), {}};
+  for (const Stem& s : song().stems)
+    if (const auto& heard = audio_.of(s.id)) in.digests[s.id] = heard->digest();
+  reexportJob_.begin(std::move(in));
+}
+
+void Session::offerReexports(const std::vector<std::string>& stems) {
+  QStringList names;
+  for (const std::string& id : stems) names << asText(song().rowName(id));
+  emit offered(stems.size() == 1 ? tr("The file of %1 was written anew.").arg(names.front())
+                                 : tr("Files were written anew: %1.").arg(names.join(QStringLiteral(", "))),
+               tr("hear it as it is now"), [this, stems] { takeReexports(stems); });
+}
+
+/// The files are what they are: there is nothing to undo. What is placed stays on its beats.
+void Session::takeReexports(const std::vector<std::string>& stems) {
+  for (const std::string& id : stems) {
+    audio_.drop(id);
+    rowProblems_.erase(id);
+    offeredAnew_.erase(id);
+  }
+  plan_.reset(); // it was made with another sound
+  replan();
 }
 
 void Session::findStemsIn(const fs::path& folder) {

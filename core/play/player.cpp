@@ -2,7 +2,6 @@
 
 #include "dsp/denormals.h"
 #include "dsp/loudness.h"
-#include "play/click.h"
 #include "time/check.h"
 
 #include <algorithm>
@@ -77,14 +76,15 @@ void Player::setPosition(Frames f) {
   if (!playing_) parked_.store(f.count, std::memory_order_relaxed);
 }
 
-void Player::play(Frames from) {
+void Player::play(Frames from, Frames countIn) {
   if (!hasPlan_) return;
   wish([&](Wishes& w) {
     playing_ = true; // together with the wish: the song may be coming to its end just now
     w.playFrom = from;
+    w.countIn = countIn;
     w.stop = false;
   });
-  position_.store(from.count, std::memory_order_relaxed);
+  position_.store((from - countIn).count, std::memory_order_relaxed);
   parked_.store(kNotParked, std::memory_order_relaxed);
 }
 
@@ -105,10 +105,10 @@ void Player::setLoop(std::optional<FrameRange> loop) {
   wish([&](Wishes& w) { w.settings.loop = loop; });
 }
 
-void Player::setClick(bool on, double levelDb) {
+void Player::setClick(bool on, const Click& click) {
   wish([&](Wishes& w) {
-    w.settings.click = on;
-    w.settings.clickGain = static_cast<float>(Decibels(levelDb).gain());
+    w.settings.clicks = on;
+    w.settings.click = click;
   });
 }
 
@@ -163,9 +163,9 @@ void Player::takeUpWishes() {
     newEpoch();
     silentFrom_.store(epoch_, std::memory_order_release);
   } else if (w.playFrom && plan_) {
-    songNext_ = w.playFrom->count;
+    songNext_ = (*w.playFrom - w.countIn).count;
     mixing_ = true;
-    beginEpoch(false);
+    beginEpoch(false, w.countIn.count);
     prefetched_ = songNext_;
     draining_ = false;
     waitForPrints_ = options_.threaded;
@@ -202,7 +202,7 @@ void Player::newEpoch() {
   epochNow_.store(epoch_, std::memory_order_release);
 }
 
-void Player::beginEpoch(bool continues) {
+void Player::beginEpoch(bool continues, std::int64_t countIn) {
   newEpoch();
   streamTop_ = std::max(streamTop_, streamNext_);
   if (continues) { // from what is heard now, over again; from the stream's start while none of it was heard
@@ -210,6 +210,7 @@ void Player::beginEpoch(bool continues) {
     songNext_ = songAt(streamNext_);
   } else {
     streamStart_ = streamNext_ = streamTop_ + 1;
+    entry_ = streamStart_ + countIn;
     segments_.clear();
   }
   IVRIN_CHECK(2, streamNext_ >= streamStart_ && streamNext_ <= streamTop_ + 1);
@@ -220,7 +221,10 @@ void Player::beginEpoch(bool continues) {
       LookaheadLimiter(delay, Decibels(kMonitorCeilingDb).gain(), kMonitorReleaseSeconds * options_.sampleRate);
   if (!plan_) return;
   StereoBuffer before(delay);
-  readPlan(mixLimiter_.get(), Frames(songNext_ - delay), before.span());
+  if (streamNext_ < entry_)
+    before.span().clear();
+  else
+    readPlan(mixLimiter_.get(), Frames(songNext_ - delay), before.span());
   truePeakMeter_.reset(); // what comes next is no neighbour of what was mixed last
   truePeakMeter_.add(before.left(), before.right(), delay);
   for (std::int64_t i = 0; i < delay; ++i) {
@@ -294,6 +298,16 @@ void Player::intoLoop(StereoSpan out) {
   }
 }
 
+/// Before the frame that is counted in nothing of the song is heard; it comes in over a fade that ends there.
+void Player::countedIn(StereoSpan out) const {
+  for (std::int64_t i = 0; i < out.frames; ++i) {
+    const double in = 1 - static_cast<double>(entry_ - streamNext_ - i) / static_cast<double>(fade_);
+    const auto w = in <= 0 ? 0.0f : static_cast<float>(raisedCosine(in));
+    out.left[i] *= w;
+    out.right[i] *= w;
+  }
+}
+
 void Player::mixBlock() {
   // One block of the ring is always left: the callback may still be reading the one it takes next.
   IVRIN_CHECK(1, written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks - 1);
@@ -304,7 +318,9 @@ void Player::mixBlock() {
   b.song = songNext_;
   b.frames = kBlock;
   // A loop's end cuts the block, so that the frames of one block are neighbours in the song.
-  const bool looping = now_.loop && songNext_ < now_.loop->end.count;
+  const bool counting = streamNext_ < entry_;
+  if (counting) b.frames = std::min(b.frames, entry_ - streamNext_);
+  const bool looping = !counting && now_.loop && songNext_ < now_.loop->end.count;
   if (looping) b.frames = std::min(b.frames, now_.loop->end.count - songNext_);
   IVRIN_CHECK(2, b.frames > 0 && b.frames <= kBlock && b.stream >= b.streamStart);
   // What goes on within a stream is the song's next frame, or the loop's first.
@@ -316,6 +332,7 @@ void Player::mixBlock() {
   if (mixLimiter_) limiterDb_ = std::max(limiterDb_.load(), mixLimiter_->lastReductionDb());
 
   if (looping) intoLoop(out);
+  if (counting) countedIn(out);
   // Monitoring begins here.
   truePeak_.store(
       std::max(truePeak_.load(std::memory_order_relaxed), truePeakMeter_.add(out.left, out.right, b.frames)),
@@ -329,7 +346,7 @@ void Player::mixBlock() {
     for (std::int64_t i = 0; i < b.frames; ++i) out.left[i] = out.right[i] = 0.5f * (out.left[i] + out.right[i]);
   momentaryMeter_.add(out.left, out.right, b.frames);
   momentary_.store(momentaryMeter_.lufs(), std::memory_order_relaxed);
-  if (now_.click) addClick(plan_->map(), Frames(songNext_), out, now_.clickGain);
+  if (now_.clicks || counting) addClick(plan_->map(), now_.click, Frames(songNext_), out);
   if (now_.monitorGain != 1.0f)
     for (std::int64_t i = 0; i < b.frames; ++i) {
       out.left[i] *= now_.monitorGain;
@@ -345,7 +362,7 @@ void Player::mixBlock() {
   while (segments_.size() > 64) segments_.pop_front();
   streamNext_ += b.frames;
   songNext_ += b.frames;
-  if (now_.loop && songNext_ == now_.loop->end.count) songNext_ = now_.loop->begin.count;
+  if (looping && songNext_ == now_.loop->end.count) songNext_ = now_.loop->begin.count;
   written_.fetch_add(1, std::memory_order_release);
 }
 

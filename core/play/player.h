@@ -16,6 +16,7 @@
 #include "dsp/loudness.h"
 #include "dsp/mix_limiter.h"
 #include "dsp/true_peak.h"
+#include "play/click.h"
 #include "play/output.h"
 #include "render/evaluator.h"
 
@@ -55,7 +56,8 @@ class Player : public AudioFeed {
 
   /// While playing the former plan goes on until the prints of the new one are there around the playhead.
   void setPlan(std::shared_ptr<const RenderPlan> plan);
-  void play(Frames from);
+  /// `countIn` frames before it the click alone is heard, whether it is on or not; the song comes in on `from`.
+  void play(Frames from, Frames countIn = Frames(0));
   void stop();
   bool playing() const { return playing_; }
   /// Song frame of the next frame to be handed out; while stopped, where it was set or stopped.
@@ -66,7 +68,7 @@ class Player : public AudioFeed {
   /// Where play(from) begins, while stopped.
   void setPosition(Frames f);
   void setLoop(std::optional<FrameRange> loop);
-  void setClick(bool on, double levelDb);
+  void setClick(bool on, const Click& click);
   void setMono(bool on);
   void setMonitorDb(double db);
   /// Only what this ornament adds is heard; empty: the mix. One that adds nothing is silence.
@@ -102,14 +104,16 @@ class Player : public AudioFeed {
 
   struct Settings {
     std::optional<FrameRange> loop{};
-    bool click = false, mono = false;
-    float clickGain = 0.25f, monitorGain = 1, matchGain = 1;
+    bool clicks = false, mono = false;
+    Click click{};
+    float monitorGain = 1, matchGain = 1;
     std::string alone{};
     friend bool operator==(const Settings&, const Settings&) = default;
   };
   struct Wishes {
     std::shared_ptr<const RenderPlan> plan; // none: no other one
     std::optional<Frames> playFrom;
+    Frames countIn{};
     bool stop = false;
     Settings settings; // as they should be
     bool any = false;
@@ -121,12 +125,13 @@ class Player : public AudioFeed {
 
   void adopt(std::shared_ptr<const RenderPlan> plan);
   void newEpoch();
-  void beginEpoch(bool continues);
+  void beginEpoch(bool continues, std::int64_t countIn = 0);
   void end();
   bool adoptPending();
   bool printsReadyAround(const RenderPlan& plan, Frames at) const;
   void mixBlock();
   void intoLoop(StereoSpan out);
+  void countedIn(StereoSpan out) const;
   void readPlan(MixLimiter* limiter, Frames from, StereoSpan out);
   void readUnlimited(Evaluator& e, Frames from, StereoSpan out) const;
   std::int64_t songAt(std::int64_t stream) const;
@@ -180,6 +185,7 @@ class Player : public AudioFeed {
   TruePeakMeter truePeakMeter_;
   std::uint64_t epoch_ = 0;
   std::int64_t streamStart_ = 0, streamNext_ = 0, streamTop_ = 0, songNext_ = 0, prefetched_ = 0;
+  std::int64_t entry_ = 0; // of the stream: before it is counted in
   std::deque<Segment> segments_;
   MomentaryLoudness momentaryMeter_;
   StereoBuffer before_;

@@ -1,9 +1,9 @@
 #include "render/export.h"
 
 #include "audio/audio_reader.h"
-#include "audio/data_length.h"
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
+#include "render/open_song.h"
 #include "render/parallel.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
@@ -58,19 +58,9 @@ void askForSpace(const fs::path& folder, AudioFormat format, std::int64_t frames
                                   (need >> 20) + 1, space.available >> 20));
 }
 
-/// Frames from midnight to the stems' time 0: as the first stem that says so has it, else one hour, which is where
-/// sessions commonly begin.
+/// Frames from midnight to the stems' time 0; where no stem says it one hour, which is where sessions commonly begin.
 std::int64_t timeReferenceOf(const Song& song) {
-  for (const Stem& s : song.stems) {
-    // Only chunked files say it; others may take long to open.
-    if (!s.file || whatItIs(*s.file) != "a file" || !dataLength(*s.file)) continue;
-    Problems ignored; // what cannot be read does not say it
-    const auto reader = AudioReader::open(*s.file, song.sampleRate, {}, ignored);
-    if (!reader || !reader->info().timeReference) continue;
-    const double seconds =
-        static_cast<double>(*reader->info().timeReference) / reader->info().fileRate - s.offsetSeconds;
-    return std::llround(seconds * song.sampleRate);
-  }
+  if (const auto start = statedStart(song)) return std::llround(*start * song.sampleRate);
   return std::int64_t{3600} * song.sampleRate;
 }
 

@@ -1,8 +1,12 @@
 #include "render/open_song.h"
 
+#include "audio/data_length.h"
+#include "audio/tags.h"
 #include "song/edits.h"
 #include "song/limits.h"
+#include "song/midi_map.h"
 #include "song/row_edits.h"
+#include "song/targets.h"
 #include "song/value.h"
 #include "words/words.h"
 
@@ -30,13 +34,20 @@ static std::string shown(const std::string& name) {
 
 namespace {
 
+/// Seconds from midnight to a file's first frame.
+std::optional<double> statedTime(const AudioInfo& i) {
+  if (!i.timeReference || i.fileRate <= 0) return std::nullopt;
+  return static_cast<double>(*i.timeReference) / i.fileRate;
+}
+
 /// Where each file says its first frame lies, in seconds of the earliest; nothing unless all say it, it is not one
 /// place, and they lie within reach of each other.
 std::optional<std::vector<double>> statedPlaces(const std::vector<AudioInfo>& infos) {
   std::vector<double> at;
   for (const AudioInfo& i : infos) {
-    if (!i.timeReference || i.fileRate <= 0) return std::nullopt;
-    at.push_back(static_cast<double>(*i.timeReference) / i.fileRate);
+    const auto time = statedTime(i);
+    if (!time) return std::nullopt;
+    at.push_back(*time);
   }
   if (at.empty()) return std::nullopt;
   const auto [least, most] = std::minmax_element(at.begin(), at.end());
@@ -46,7 +57,26 @@ std::optional<std::vector<double>> statedPlaces(const std::vector<AudioInfo>& in
   return at;
 }
 
+/// A file's place in a song whose time 0 is at `midnight` seconds; nothing where it does not say, or lies out of reach.
+std::optional<double> placeAfter(const AudioInfo& i, double midnight) {
+  const auto time = statedTime(i);
+  if (!time || std::abs(*time - midnight) > kFarthestOffsetSeconds) return std::nullopt;
+  return *time - midnight;
+}
+
 } // namespace
+
+std::optional<double> statedStart(const Song& song) {
+  for (const Stem& s : song.stems) {
+    // Only chunked files say it; others may take long to open.
+    if (!s.file || whatItIs(*s.file) != "a file" || !dataLength(*s.file)) continue;
+    Problems ignored; // what cannot be read does not say it
+    const auto reader = AudioReader::open(*s.file, song.sampleRate, {}, ignored);
+    if (!reader) continue;
+    if (const auto time = statedTime(reader->info())) return *time - s.offsetSeconds;
+  }
+  return std::nullopt;
+}
 
 NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, const StemStore& store,
                         Problems& problems) {
@@ -71,7 +101,9 @@ NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, co
     made.stems.push_back(std::move(s));
   }
   names = rowNames(names);
-  const auto places = statedPlaces(infos);
+  const bool fresh = song.stems.empty();
+  const auto places = fresh ? statedPlaces(infos) : std::nullopt;
+  const auto start = fresh ? std::nullopt : statedStart(song);
   made.apart = places.has_value();
   Song taken = song; // for fresh ids
   for (std::size_t i = 0; i < made.stems.size(); ++i) {
@@ -79,16 +111,27 @@ NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, co
     s.name = names[i];
     s.role = roleOfName(fs::path(*s.file).stem().string()); // what all names share may say it
     s.id = freshRowId(taken, s.name);
-    if (places) s.offsetSeconds = std::round((*places)[i] * 1e6) / 1e6;
+    const auto place = places ? std::optional((*places)[i]) : start ? placeAfter(infos[i], *start) : std::nullopt;
+    if (place) s.offsetSeconds = std::round(*place * 1e6) / 1e6;
+    made.apart = made.apart || (start && place && std::abs(*place) > 1e-4);
     taken = withStem(std::move(taken), s);
   }
-  if (!infos.empty()) {
-    made.bpm = infos.front().bpm;
-    made.title = infos.front().title;
+  std::vector<Tags> tags;
+  for (std::size_t i = 0; i < infos.size(); ++i) {
+    Tags t = tagsOf(*made.stems[i].file);
+    if (t.title.empty()) t.title = infos[i].title;
+    if (!t.bpm) t.bpm = infos[i].bpm;
+    tags.push_back(std::move(t));
   }
-  for (const AudioInfo& i : infos) {
-    if (i.bpm != made.bpm) made.bpm.reset();
-    if (i.title != made.title) made.title.clear();
+  if (!tags.empty()) {
+    made.bpm = tags.front().bpm;
+    made.key = tags.front().key;
+    made.title = tags.front().title;
+  }
+  for (const Tags& t : tags) {
+    if (t.bpm != made.bpm) made.bpm.reset();
+    if (t.key != made.key) made.key.reset();
+    if (t.title != made.title) made.title.clear();
   }
   return made;
 }
@@ -108,10 +151,21 @@ NewSong songFromFiles(const std::vector<fs::path>& files, double bpm, int sample
   Song& song = made.song;
   song.tempo.front().bpm = bpm;
   song.sampleRate = sampleRate;
-  NewStems stems = stemsFromFiles(files, song, store, problems);
+  std::vector<fs::path> sounds;
+  std::optional<MidiMap> midi;
+  for (const fs::path& file : files) {
+    if (!isMidiName(file)) {
+      sounds.push_back(file);
+    } else if (!midi) {
+      midi = readMidiFile(file, problems);
+      if (midi) made.gridFrom = file.filename().string();
+    }
+  }
+  NewStems stems = stemsFromFiles(sounds, song, store, problems);
   made.apart = stems.apart;
   made.bpm = stems.bpm;
   song.title = stems.title;
+  song.key = stems.key;
   song.stems = std::move(stems.stems);
   // The commonest, so that as little as can be is converted; of two as common the higher.
   int most = 0;
@@ -122,6 +176,7 @@ NewSong songFromFiles(const std::vector<fs::path>& files, double bpm, int sample
         song.sampleRate = rate;
       }
   if (song.sampleRate == 0) song.sampleRate = 48000;
+  if (midi) song = withMidiMap(std::move(song), *midi);
   if (stems.rates.size() > 1)
     problems.note(ErrorId::out_of_range, "sample_rate",
                   worded("is %1 Hz; files of another rate are converted", song.sampleRate));

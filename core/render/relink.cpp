@@ -79,6 +79,18 @@ std::vector<StemFound> findStems(const Song& song, const std::vector<std::string
   return found;
 }
 
+std::map<std::string, std::string> writtenAnew(const Song& song, const std::map<std::string, std::string>& heard,
+                                               const StemStore& store, std::stop_token stop) {
+  std::map<std::string, std::string> anew;
+  for (const auto& [id, digest] : heard) {
+    const Stem* s = song.stem(id);
+    if (!s || !s->file || stop.stop_requested()) continue;
+    const std::string now = store.digestOf(*s->file);
+    if (!now.empty() && now != digest && framesOf(*s->file)) anew[id] = now;
+  }
+  return anew;
+}
+
 Song withStemsFound(Song song, const std::vector<StemFound>& found) {
   for (Stem& s : song.stems)
     for (const StemFound& f : found)

@@ -5,6 +5,7 @@
 #include "song/song.h"
 
 #include <filesystem>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -27,6 +28,10 @@ std::optional<StemFound> stemAt(const Song& song, const std::string& stem, const
 std::vector<StemFound> findStems(const Song& song, const std::vector<std::string>& stems,
                                  const std::filesystem::path& folder, const StemStore& store, std::stop_token stop = {},
                                  const Progress& progress = {});
+/// Stems whose file is another one now than what is heard of them, whose digests are given, and can be read: the
+/// digest of the file as it is.
+std::map<std::string, std::string> writtenAnew(const Song& song, const std::map<std::string, std::string>& heard,
+                                               const StemStore& store, std::stop_token stop = {});
 /// The rows point at these files; nothing else of them changes.
 Song withStemsFound(Song song, const std::vector<StemFound>& found);
 

@@ -32,7 +32,11 @@ Song withGridCorrected(const Song& song, std::vector<TempoEntry> tempo, double s
   Song next = song;
   next.tempo = std::move(tempo);
   next.startSeconds = startSeconds;
-  const TempoMap was = song.tempoMap(), is = next.tempoMap();
+  return keptOnSound(song, std::move(next));
+}
+
+Song keptOnSound(const Song& before, Song next) {
+  const TempoMap was = before.tempoMap(), is = next.tempoMap();
   const auto moved = [&](Beats b) { return settledTick(is.beatAt(was.secondsAt(b))); };
   const auto spanned = [&](Beats& start, Beats& length) {
     const Beats end = moved(start + length);
@@ -40,7 +44,8 @@ Song withGridCorrected(const Song& song, std::vector<TempoEntry> tempo, double s
     length = std::max(end - start, Beats(1));
   };
   for (auto* all : {&next.sections, &next.landings})
-    for (Landing& l : *all) l.at = moved(l.at);
+    for (Landing& l : *all)
+      if (before.landingById(l.id)) l.at = moved(l.at); // others came with the grid
   for (std::size_t i = 0; i < next.ornaments.size(); ++i) {
     Ornament o = *next.ornaments[i];
     spanned(o.start, o.length);
@@ -52,10 +57,6 @@ Song withGridCorrected(const Song& song, std::vector<TempoEntry> tempo, double s
 
 Song withBarOneAt(const Song& song, Beats at) {
   return withGridCorrected(song, song.tempo, song.tempoMap().secondsAt(at).value);
-}
-
-Song withTempoCorrectedAt(const Song& song, Beats at, double bpm) {
-  return withGridCorrected(song, replacedAt(song.tempo, at, bpm), song.startSeconds);
 }
 
 namespace {

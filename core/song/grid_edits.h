@@ -12,10 +12,10 @@ Song withTempoAt(Song song, Beats at, double bpm);
 /// what they take) stays where it is in the sound, at its length there. Note values inside ornaments are heard at the
 /// new tempo.
 Song withGridCorrected(const Song& song, std::vector<TempoEntry> tempo, double startSeconds);
+/// `now` is `was` on another grid with all on its beats: with all that is placed where it lay in the sound instead.
+Song keptOnSound(const Song& was, Song now);
 /// The same where only the place of bar 1 was wrong: it lies where `at` lies now.
 Song withBarOneAt(const Song& song, Beats at);
-/// The same with another tempo at a place; bar 1 stays where it is in the sound.
-Song withTempoCorrectedAt(const Song& song, Beats at, double bpm);
 
 // The maps of tempo and meter, entry by entry. What is placed keeps its beats; `tempo` of such a song given to
 // withGridCorrected() keeps it on the sound instead.

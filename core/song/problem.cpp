@@ -44,13 +44,13 @@ void Problems::count(std::size_t n, ErrorId id, bool isError) {
 }
 
 std::string nearestName(std::string_view word, const std::vector<std::string>& candidates) {
-  constexpr std::size_t kMostCandidates = 256, kLongestName = 100;
+  constexpr std::size_t kMostCandidates = 256, kLongestWord = 100;
   std::string best;
-  if (word.size() > kLongestName) return best;
+  if (word.size() > kLongestWord) return best;
   std::size_t bestDistance = std::max<std::size_t>(2, word.size() / 3) + 1;
   for (std::size_t n = 0; n < std::min(candidates.size(), kMostCandidates); ++n) {
     const std::string& c = candidates[n];
-    if (c.size() > kLongestName) continue;
+    if (c.size() > kLongestWord) continue;
     std::vector<std::size_t> row(c.size() + 1);
     std::iota(row.begin(), row.end(), std::size_t{0});
     for (std::size_t i = 1; i <= word.size(); ++i) {

@@ -49,14 +49,12 @@ TEST_CASE("the output is chosen in a dialog, used at once, and remembered", "[de
     rate->setCurrentIndex(rate->findData(44100));
     auto* buffer = d->findChild<QComboBox*>("output-buffer");
     buffer->setCurrentIndex(buffer->findData(512));
-    d->findChild<QDoubleSpinBox*>("click-level")->setValue(-20);
     d->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
   });
   rig.window->action("output")->trigger();
   REQUIRE_FALSE(rig.devices->opened.empty());
   CHECK(rig.devices->opened.back() == OutputChoice{"Phones", 44100, 512});
   CHECK(rig.out().periodFrames() == 512);
-  CHECK(rig.window->listening().clickDb() == -20);
   CHECK(MainWindow::storedOutputChoice() == OutputChoice{"Phones", 44100, 512});
   // It plays through the new one.
   rig.session->player().play(Frames(48000 * 4));
@@ -82,7 +80,7 @@ TEST_CASE("levels: click and monitor are set, and neither touches what is export
   CHECK(rig.window->listening().monitorDb() == 0);
   rig.score().setFocus();
   rig.key(Qt::Key_K, Qt::ShiftModifier);
-  CHECK(rig.window->listening().clickDb() == Listening::kClickDb + 2);
+  CHECK(rig.window->listening().clickDb() == Click().levelDb + 2);
   // The meter's true peak is the mix's, not what the monitor level makes of it.
   rig.window->listening().setMonitorDb(-40);
   rig.session->player().stop();

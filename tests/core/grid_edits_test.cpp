@@ -55,12 +55,12 @@ TEST_CASE("a grid that lay wrong is put right, and nothing moves in the sound", 
 
 TEST_CASE("half and double tempi give whole beats, bar 1 is put where it is pointed at", "[grid]") {
   const Song was = placedSong();
-  const Song twice = withTempoCorrectedAt(was, Beats(0), 240);
+  const Song twice = withGridCorrected(was, withTempoAt(was, Beats(0), 240).tempo, was.startSeconds);
   CHECK(twice.ornaments[0]->start == Beats::ofQuarters(14));
   CHECK(twice.ornaments[0]->length == Beats::ofQuarters(4));
   CHECK(twice.sections[1].at == Beats::ofQuarters(32));
   CHECK(twice.tempo[0].bpm == 240);
-  CHECK(withTempoCorrectedAt(twice, Beats(0), 120) == was);
+  CHECK(withGridCorrected(twice, withTempoAt(twice, Beats(0), 120).tempo, twice.startSeconds) == was);
   const Song moved = withBarOneAt(was, Beats::ofQuarters(1));
   CHECK(moved.startSeconds == Approx(1.25).margin(1e-9));
   CHECK(moved.ornaments[0]->start == Beats::ofQuarters(6));

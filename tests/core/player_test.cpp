@@ -209,7 +209,7 @@ TEST_CASE("the click stands on the beats, over changes of tempo and meter", "[pl
   t.stem("v", 480000, silence());
   const auto plan = t.plan();
   Rig rig(plan);
-  rig.player.setClick(true, -6);
+  rig.player.setClick(true, Click{ClickSound::tone, -6, 0});
   rig.player.play(Frames(0));
   const StereoBuffer got = rig.take(240000);
   std::vector<std::int64_t> beats;
@@ -225,11 +225,58 @@ TEST_CASE("the click stands on the beats, over changes of tempo and meter", "[pl
   }
   CHECK(largest(got) <= static_cast<float>(Decibels(-6).gain()) * 1.001f);
   // Pieces of any length give the same click.
-  StereoBuffer whole(30000), parts(30000);
-  addClick(plan->map(), Frames(-3000), whole.span(), 0.5f);
-  for (std::int64_t at = 0; at < 30000; at += 77)
-    addClick(plan->map(), Frames(at - 3000), parts.span().part(at, std::min<std::int64_t>(77, 30000 - at)), 0.5f);
-  CHECK(whole == parts);
+  for (const ClickSound sound : kClickSounds)
+    for (const int n : {1, 3}) {
+      const Click click{sound, -6, 4, true, n};
+      StereoBuffer whole(30000), parts(30000);
+      addClick(plan->map(), click, Frames(-3000), whole.span());
+      for (std::int64_t at = 0; at < 30000; at += 77)
+        addClick(plan->map(), click, Frames(at - 3000), parts.span().part(at, std::min<std::int64_t>(77, 30000 - at)));
+      CHECK(whole == parts);
+    }
+}
+
+TEST_CASE(
+    "every sound of the click is as loud as it is set, a bar's first beat by the accent louder, parts softer still",
+    "[play]") {
+  const TempoMap map({{Beats(0), 120}}, {{Beats(0), 4, 4}}, Seconds(0), kRate);
+  for (const ClickSound sound : kClickSounds) {
+    const Click click{sound, -12, 6, false, 2};
+    StereoBuffer bar(96000);
+    addClick(map, click, Frames(0), bar.span());
+    const auto peakDb = [&](std::int64_t from) {
+      return 20 * std::log10(std::abs(static_cast<double>(peakIn(bar.left(), from, from + 6000).value)));
+    };
+    INFO(static_cast<int>(sound));
+    CHECK(peakDb(0) <= -12.0 + 0.01);
+    CHECK(peakDb(0) > -12 - 3.5); // a decay takes some of it
+    CHECK(peakDb(24000) == Approx(peakDb(0) - 6).margin(0.2));
+    CHECK(peakDb(12000) == Approx(peakDb(0) - 12).margin(0.2));
+    CHECK(std::equal(bar.left(), bar.left() + 96000, bar.right()));
+  }
+}
+
+TEST_CASE("a count-in is the click alone, and the song comes in on its frame", "[play]") {
+  TestSong t;
+  t.song.tempo = {{Beats(0), 120}};
+  t.stem("v", 480000, [](std::int64_t f, int) { return f % 2 == 0 ? 0.25f : -0.25f; }); // never silent
+  Rig rig(t.plan());
+  const std::int64_t delay = Player::monitorDelay(kRate);
+  rig.player.setLoop(FrameRange{Frames(48000), Frames(96000)}); // before where it plays: no loop of the count-in
+  rig.player.setClick(false, Click{ClickSound::tone, -20, 0});
+  rig.player.play(Frames(144000), Frames(96000));
+  CHECK(rig.player.position() == Frames(48000));
+  const StereoBuffer got = rig.take(96000 + 20000);
+  // Between the clicks there is nothing, until the fade before the frame.
+  for (int beat = 0; beat < 4; ++beat) {
+    CHECK(std::abs(peakIn(got.left(), delay + 24000 * beat, delay + 24000 * beat + 2000).value) > 0.05f);
+    CHECK(std::abs(peakIn(got.left(), delay + 24000 * beat + 3000, delay + 24000 * (beat + 1) - 300).value) == 0);
+  }
+  CHECK(std::abs(peakIn(got.left(), delay + 95999, delay + 96001).value) > 0.24f);
+  CHECK(std::abs(peakIn(got.left(), delay + 100000, delay + 115000).value) == Approx(0.25f).margin(1e-4));
+  CHECK(std::abs(peakIn(got.left(), delay + 96000 + 100, delay + 96000 + 2000).value) ==
+        Approx(0.25f).margin(1e-4)); // no click there
+  CHECK(rig.player.position().count == Approx(144000 + 20000).margin(512));
 }
 
 TEST_CASE("monitoring is never louder than its limit", "[play]") {
@@ -237,7 +284,7 @@ TEST_CASE("monitoring is never louder than its limit", "[play]") {
   t.stem("v", 96000, noise(1, 4));
   Rig rig(t.plan());
   rig.player.setMonitorDb(12);
-  rig.player.setClick(true, 0);
+  rig.player.setClick(true, Click{ClickSound::tone, 0, 0});
   rig.player.play(Frames(0));
   CHECK(largest(rig.take(60000)) <= static_cast<float>(Decibels(-0.3).gain()) + 1e-6f);
 }
@@ -323,7 +370,7 @@ TEST_CASE("playing in real time while editing: no miss, no race", "[play][thread
     t->ornaments[static_cast<std::size_t>(i) % t->ornaments.size()].gainDb = -i;
     use();
     if (i % 5 == 2) player.play(Frames(1000 * i));
-    if (i % 7 == 3) player.setClick(i % 2 == 0, -12);
+    if (i % 7 == 3) player.setClick(i % 2 == 0, Click{});
     out.waitForPeriods(2);
   }
   pool.waitUntilIdle();
@@ -348,7 +395,7 @@ TEST_CASE("whoever controls the player computes nothing and frees what it let go
     player.play(Frames(0));
     player.setLoop(FrameRange{Frames(0), Frames(48000)});
     player.play(Frames(30000)); // a seek
-    player.setClick(true, -12);
+    player.setClick(true, Click{});
     player.setMonitorDb(-6);
     CHECK(print->ready() == print->first()); // before it was mended: mixed here, on the window's thread
     CHECK(player.playing());

@@ -125,7 +125,7 @@ TEST_CASE("tempo, bar 1 and key of played pieces", "[tempo][heavy]") {
         CHECK(std::any_of(found->alternatives.begin(), found->alternatives.end(),
                           [&](double bpm) { return std::abs(bpm / piece.bpm - 1) < 0.005; }));
       }
-    } else {
+    } else if (!piece.wanders) { // those are followed: tempo_curve_test.cpp
       CHECK((!found || found->confidence < 0.3));
     }
     if (piece.tonic) {

@@ -1,6 +1,7 @@
 // Coverage-guided fuzzing of bringing in audio (libFuzzer): whatever the bytes, the reader refuses them with one error
 // that has its place, or gives as many samples as it says at most.
 #include "audio/audio_reader.h"
+#include "audio/tags.h"
 #include "fuzz.h"
 
 #include <vector>
@@ -30,5 +31,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     }
     must(all <= reader->frames());
   }
+  const Tags tags = tagsOf(file.path());
+  must(tags.title.size() <= 1000 && (!tags.bpm || (*tags.bpm >= 20 && *tags.bpm <= 400)));
   return 0;
 }

@@ -2,7 +2,9 @@
 #include "stress.h"
 
 #include "audio/stem_store.h"
+#include "song/midi_map.h"
 #include "song/safe_file.h"
+#include "test_support/midi_bytes.h"
 #include "test_support/signals.h"
 
 #include <sndfile.h>
@@ -118,6 +120,24 @@ Tally audioMutations(std::int64_t count) {
   return tryInProcesses("audio files, mutated", count, {20, 2048},
                         [&](std::int64_t, Chance& chance, const std::string& folder) {
                           return openDamaged(damaged(chance.oneOf(whole), whole, chance), folder);
+                        });
+}
+
+Tally midiMutations(std::int64_t count) {
+  MidiTrack time, notes;
+  time.name("Lantern").tempo(0, 120).meter(0, 4, 2).meta(0, 0x59, std::string("\xff\x01", 2)).meta(0, 0x06, "Intro");
+  for (int i = 0; i < 40; ++i) time.tempo(1920, 80 + i).meter(0, 3 + i % 4, 2 + i % 2);
+  for (int i = 0; i < 200; ++i) notes.bytes(60, {'\x90', static_cast<char>(40 + i % 40), 100}).bytes(60, "\x3c\x01");
+  const std::vector<std::string> whole{midiFile({time, notes}), midiFile({time})};
+  return tryInProcesses("MIDI files, mutated", count, {20, 2048},
+                        [&](std::int64_t, Chance& chance, const std::string& folder) -> Tried {
+                          const fs::path file = fs::path(folder) / "damaged.mid";
+                          std::ofstream(file, std::ios::binary) << damaged(chance.oneOf(whole), whole, chance);
+                          Problems p;
+                          if (readMidiFile(file, p)) return {};
+                          if (p.list.empty() || p.list.back().place != "damaged.mid")
+                            return {Verdict::failed, "the error does not name the file"};
+                          return {Verdict::refused, {}};
                         });
 }
 

@@ -39,6 +39,7 @@ Tally tryInProcesses(const std::string& what, std::int64_t count, const Bounds& 
 // What there is to try. Each returns what it came to.
 Tally songMutations(std::int64_t count);
 Tally audioMutations(std::int64_t count);
+Tally midiMutations(std::int64_t count);
 Tally damagedCaches(std::int64_t count);
 /// Ornaments of 20 minutes and more on a second of sound.
 Tally longSilences(std::int64_t count);

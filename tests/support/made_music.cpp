@@ -11,7 +11,7 @@ constexpr double kPieceSeconds = 30;
 
 enum class Drums { none, rock, four, slow, broken, ballad, shuffle, waltz, six, bossa, half };
 enum class Harmony { none, pads, arpeggio, strum, piano, drone };
-enum class Sort { steady, drifting, rubato, noise, silence, speech, brief };
+enum class Sort { steady, drifting, slowing, walking, stepping, rubato, noise, silence, speech, brief };
 
 struct Piece {
   const char* name;
@@ -97,6 +97,18 @@ const Piece kPieces[] = {
     {"speech", 0, Drums::none, Harmony::none, 0, false, 0, 0, 0, 0, 48000, false, false, false, Sort::speech},
     {"three seconds", 120, Drums::rock, Harmony::pads, 9, true, 0, 0, 0, 0, 48000, false, true, false, Sort::brief},
     {"a drone", 0, Drums::none, Harmony::drone, 9, true, 0, 0, 0, 0, 48000, false, false, false, Sort::noise},
+    {"slowing rock 120", 120, Drums::rock, Harmony::pads, 9, true, 0.4, 0, 0.006, 0, 48000, false, true, false,
+     Sort::slowing},
+    {"walking rock 96", 96, Drums::rock, Harmony::strum, 2, true, 0.7, 2, 0.006, 0, 48000, false, true, false,
+     Sort::walking},
+    {"walking ballad 72", 72, Drums::slow, Harmony::piano, 7, false, 0, 0, 0.008, 1.2, 48000, true, true, false,
+     Sort::walking},
+    {"walking bossa 128", 128, Drums::bossa, Harmony::strum, 5, false, 0, 0, 0.006, 0, 44100, false, true, false,
+     Sort::walking},
+    {"walking strummed 105", 105, Drums::none, Harmony::strum, 0, false, 0.3, 0, 0.006, 0, 48000, false, false, false,
+     Sort::walking},
+    {"stepping four 124", 124, Drums::four, Harmony::pads, 9, true, 0, 0, 0.002, 0, 48000, false, true, false,
+     Sort::stepping},
 };
 
 /// Chords of a song, as steps of its scale.
@@ -123,17 +135,27 @@ class Band {
     }
     seconds_ = piece_.sort == Sort::brief ? 3 : kPieceSeconds;
     // Where each beat lies.
-    double t = piece_.lead;
+    double t = piece_.lead, walked = 1;
     for (int b = 0; t < seconds_ + 4; ++b) {
       beatAt_.push_back(t);
       double bpm = std::max(piece_.bpm, 30.0);
       if (piece_.sort == Sort::drifting) bpm *= 1 + 0.05 * std::sin(b * 0.11);
+      if (piece_.sort == Sort::slowing) bpm *= 1 - 0.2 * t / kPieceSeconds;
+      if (piece_.sort == Sort::walking) {
+        walked = std::clamp(walked * (1 + 0.016 * (draw_.unit() - 0.5)), 0.93, 1.07);
+        bpm *= walked;
+      }
+      if (piece_.sort == Sort::stepping && b >= 28) bpm *= 1.035;
       if (piece_.sort == Sort::rubato) bpm *= 0.7 + 0.65 * draw_.unit();
       t += 60 / bpm;
     }
   }
 
   void play() {
+    if (piece_.sort <= Sort::stepping) {
+      out_.beats = beatAt_;
+      out_.wanders = piece_.sort != Sort::steady;
+    }
     switch (piece_.sort) {
     case Sort::noise: {
       Part p = part();
@@ -310,6 +332,10 @@ class Band {
 };
 
 } // namespace
+
+std::string madePieceName(int which) {
+  return kPieces[which].name;
+}
 
 int madePieceCount() {
   return static_cast<int>(std::size(kPieces));

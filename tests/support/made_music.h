@@ -19,10 +19,13 @@ struct MadePiece {
   double barOneSeconds = 0;
   std::optional<int> tonic; // 0 = C; none: it has no key
   bool minor = false;
+  std::vector<double> beats; // seconds, ascending; none where there are none
+  bool wanders = false;      // they were not played to a click, but can be followed
   std::vector<StereoBuffer> stems;
 };
 
 int madePieceCount();
+std::string madePieceName(int which);
 /// Made from its number, and which time it is played, alone: other takes are a little faster, in other keys, played
 /// anew.
 MadePiece madePiece(int which, int take = 0);

@@ -1,0 +1,70 @@
+#include "audio/tags.h"
+
+#include "time/plain_number.h"
+
+#include <taglib/fileref.h>
+#include <taglib/tfilestream.h>
+#include <taglib/tpropertymap.h>
+
+#include <algorithm>
+#include <cctype>
+
+namespace ivrin {
+namespace {
+
+constexpr std::size_t kLongestTitle = 1000;
+
+std::string firstOf(const TagLib::PropertyMap& all, const char* name) {
+  const TagLib::StringList values = all.value(name);
+  return values.isEmpty() ? std::string() : values.front().to8Bit(true);
+}
+
+bool takes(std::string_view& text, std::string_view word) {
+  if (!text.starts_with(word)) return false;
+  text.remove_prefix(word.size());
+  return true;
+}
+
+} // namespace
+
+std::optional<Key> readKey(std::string_view text) {
+  std::string plain;
+  for (const char c : text.substr(0, 40))
+    if (c != ' ' && c != '-') plain += c;
+  if (plain.empty()) return std::nullopt;
+  // The note, its accidental, then the mode.
+  constexpr std::string_view kLetters = "CDEFGAB";
+  constexpr int kNotes[] = {0, 2, 4, 5, 7, 9, 11};
+  const auto letter = kLetters.find(static_cast<char>(std::toupper(static_cast<unsigned char>(plain.front()))));
+  if (letter == std::string_view::npos) return std::nullopt;
+  int note = kNotes[letter];
+  std::string_view rest = std::string_view(plain).substr(1);
+  if (takes(rest, "#") || takes(rest, "♯"))
+    note += 1;
+  else if (takes(rest, "b") || takes(rest, "♭"))
+    note += 11;
+  std::string mode(rest);
+  if (mode != "M") // a capital alone says major
+    for (char& c : mode) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  if (mode.empty() || mode == "M" || mode == "maj" || mode == "major") return Key{note % 12, false};
+  if (mode == "m" || mode == "min" || mode == "minor") return Key{note % 12, true};
+  return std::nullopt;
+}
+
+Tags tagsOf(const std::filesystem::path& file) {
+  Tags tags;
+  TagLib::FileStream stream(file.c_str(), true); // to read only
+  if (!stream.isOpen()) return tags;
+  const TagLib::FileRef ref(&stream, false);
+  if (ref.isNull()) return tags;
+  const TagLib::PropertyMap all = ref.file()->properties();
+  tags.title = firstOf(all, "TITLE").substr(0, kLongestTitle);
+  if (!isUtf8(tags.title)) tags.title.clear(); // cut within a character
+  const std::string said = firstOf(all, "BPM");
+  const NumberRead bpm = readNumber(said);
+  if (bpm.rest.empty() && bpm.value >= 20 && bpm.value <= 400) tags.bpm = bpm.value;
+  tags.key = readKey(firstOf(all, "INITIALKEY"));
+  return tags;
+}
+
+} // namespace ivrin
