@@ -6,6 +6,7 @@
 #include <QAbstractSpinBox>
 #include <QInputDialog>
 #include <QLabel>
+#include <QPushButton>
 #include <QVBoxLayout>
 
 namespace ivrin::app {
@@ -26,6 +27,7 @@ QString sheet() {
              "QComboBox::drop-down { border: none; background: transparent; width: %6px; }"
              "QComboBox::down-arrow { image: url(:/marks/down-%10.png); width: %11px; height: %12px; }"
              "QComboBox:focus, QAbstractSpinBox:focus { border: 1px solid %1; }"
+             "QComboBox:disabled, QAbstractSpinBox:disabled { background: transparent; color: %4; }"
              "QComboBox QAbstractItemView { background: %8; color: %1; }"
              "QCheckBox::indicator { width: %2px; height: %2px; border: 1px solid %4; background: %8; }"
              "QCheckBox::indicator:checked { image: url(:/marks/tick-%10.png); }"
@@ -55,6 +57,7 @@ std::optional<QString> given(QInputDialog& d) {
 void dress(QDialog& dialog) {
   dialog.setFont(sans(14));
   for (QWidget* w : dialog.findChildren<QWidget*>()) w->setFont(sans(14));
+  for (QPushButton* button : dialog.findChildren<QPushButton*>()) button->setIcon({}); // words are enough
   for (QAbstractSpinBox* box : dialog.findChildren<QAbstractSpinBox*>())
     box->setButtonSymbols(QAbstractSpinBox::NoButtons); // keys and the wheel step it
   dialog.setStyleSheet(sheet());

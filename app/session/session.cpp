@@ -9,6 +9,7 @@
 #include "services/hearing.h"
 #include "song/edits.h"
 #include "song/limits.h"
+#include "time/give_way.h"
 #include "time/note_value.h"
 #include "time/song_place.h"
 
@@ -78,6 +79,7 @@ Session::Session(Options options)
     , verifyJob_(
           workers_,
           [this](const SongAudio& audio, const Run& run) {
+            giveWay();
             Verified v;
             for (const auto& [id, stem] : audio.all()) {
               const bool sound = stem->verify(run.stop);
@@ -134,6 +136,7 @@ Session::Session(Options options)
     , gridJob_(
           workers_,
           [](const GridInput& in, const Run& run) -> std::optional<FoundGrid> {
+            giveWay();
             FoundGrid found = findGrid(in.song, in.audio, kRenderThreads, run.stop);
             return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(found));
           },
@@ -143,6 +146,7 @@ Session::Session(Options options)
     , reexportJob_(
           workers_,
           [this](const ReexportInput& in, const Run& run) {
+            giveWay();
             return writtenAnew(in.song, in.digests, store_, run.stop);
           },
           [this](const std::map<std::string, std::string>& anew) {
@@ -154,6 +158,7 @@ Session::Session(Options options)
     , openingsJob_(
           workers_,
           [this](const OpeningsInput& in, const Run& run) -> std::optional<FoundIn<Opening>> {
+            giveWay();
             FoundIn<Opening> found{in.plan->song(),
                                    openingsOf(in.plan, in.rows, *options_.findings, kRenderThreads, run.stop)};
             return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(found));
@@ -167,6 +172,7 @@ Session::Session(Options options)
           workers_,
           [this](const std::shared_ptr<const RenderPlan>& plan,
                  const Run& run) -> std::optional<FoundIn<FoundSection>> {
+            giveWay();
             FoundIn<FoundSection> found{plan->song(), sectionsOf(plan, *options_.findings, kRenderThreads, run.stop)};
             return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(found));
           },
@@ -178,6 +184,7 @@ Session::Session(Options options)
     , findJob_(
           workers_,
           [this](const FindInput& in, const Run& run) {
+            giveWay();
             for (const std::string& row : in.rows)
               if (auto found = options_.findings->of(in.plan, row, run.stop))
                 run.report([this, row, found] { found_[row] = found; });
@@ -312,7 +319,7 @@ void Session::redo() {
 
 void Session::songEdited() {
   replan();
-  watchStems();
+  if (!watchesAll()) watchStems();
   emit songChanged();
 }
 

@@ -306,6 +306,7 @@ class Session : public QObject {
   void takeFound(LookFound found);
   void takeAdded(Added added);
   void watchStems();
+  bool watchesAll() const;
   void offerReexports(const std::vector<std::string>& stems);
   void takeReexports(const std::vector<std::string>& stems);
   void dropDamaged(const std::vector<std::string>& stems);
@@ -342,6 +343,7 @@ class Session : public QObject {
   std::atomic<bool> progressPosted_{false};
   QTimer peaksTimer_, factsTimer_, verifyTimer_, filesTimer_;
   QFileSystemWatcher files_;
+  std::vector<std::string> watched_;               // files of stems, as the song names them
   std::map<std::string, std::string> offeredAnew_; // digests, by stem: once is enough
 
   Workers workers_;

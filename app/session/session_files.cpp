@@ -346,8 +346,10 @@ void Session::takeAdded(Added added) {
 /// Files that are there, and their folders: a file that is replaced is another one.
 void Session::watchStems() {
   QStringList wanted;
+  watched_.clear();
   for (const Stem& s : song().stems) {
     if (!s.file) continue;
+    watched_.push_back(*s.file);
     const fs::path file(*s.file);
     std::error_code gone;
     if (fs::is_regular_file(file, gone)) wanted << asText(file.string());
@@ -362,6 +364,14 @@ void Session::watchStems() {
     if (!wanted.contains(w)) less << w;
   if (!less.isEmpty()) files_.removePaths(less);
   if (!more.isEmpty()) files_.addPaths(more);
+}
+
+/// Asked at every edit: no file is looked at.
+bool Session::watchesAll() const {
+  std::size_t i = 0;
+  for (const Stem& s : song().stems)
+    if (s.file && (i >= watched_.size() || watched_[i++] != *s.file)) return false;
+  return i == watched_.size();
 }
 
 void Session::lookForReexports() {

@@ -1,0 +1,18 @@
+// Work that may take its time.
+#pragma once
+
+#include <sys/resource.h>
+#include <sys/syscall.h>
+#include <unistd.h>
+
+namespace ivrin {
+
+/// The calling thread, and those that it starts, give way to all others from now on: with every processor busy the
+/// window still draws and plays. (Linux: a thread has a nice value of its own, sched(7); it cannot be taken back, so
+/// this is for threads that end with their work.)
+inline void giveWay() {
+  constexpr int kNice = 10;
+  ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), kNice);
+}
+
+} // namespace ivrin
