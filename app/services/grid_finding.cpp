@@ -20,6 +20,19 @@ double rounded(double bpm) {
   return std::abs(bpm - whole) < 0.0005 * bpm ? whole : std::round(bpm * 100) / 100;
 }
 
+/// Where groups of four bars begin, as far as that is known.
+std::vector<double> groupStarts(const FoundGrid& found, double end) {
+  std::vector<double> starts;
+  if (found.curve && found.curve->barConfidence >= kLeastConfidence) {
+    for (std::size_t i = 0; i < found.curve->beats.size(); i += static_cast<std::size_t>(4 * found.curve->beatsInBar))
+      starts.push_back(found.curve->beats[i]);
+  } else if (!found.curve && found.tempo && found.tempo->barConfidence >= kLeastConfidence) {
+    const double group = 4 * found.tempo->beatsInBar * 60 / found.tempo->bpm;
+    for (double at = found.tempo->barOneSeconds; at < end; at += group) starts.push_back(at);
+  }
+  return starts;
+}
+
 } // namespace
 
 FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int threads, std::stop_token stop) {
@@ -66,7 +79,9 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
   }
   std::vector<RowChroma> notes;
   for (HeardRow& r : rows) notes.push_back(std::move(r.chroma));
-  found.key = findKey(notes);
+  double end = 0;
+  for (const HeardSound& s : sounds) end = std::max(end, static_cast<double>(s.range.end.count) / sampleRate);
+  found.key = findKey(notes, groupStarts(found, end));
   return found;
 }
 

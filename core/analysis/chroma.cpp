@@ -11,7 +11,7 @@ namespace ivrin {
 namespace {
 
 constexpr std::int64_t kLength = 4096, kHop = 2048; // 171 and 85 ms at 24 kHz
-constexpr double kLeastHz = 60, kMostHz = 2000;
+constexpr double kLeastHz = 50, kMostHz = 2000;
 constexpr double kNoisePeaks = 0.5, kTonePeaks = 0.8; // the share of the power that lies in peaks: noise has some too
 constexpr double kBassHz = 180, kBassCounts = 2.5;    // a bass says what a chord is on
 constexpr double kOverNeighbours = 4;                 // a peak's power over the mean around it: noise has few

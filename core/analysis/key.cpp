@@ -15,6 +15,7 @@ constexpr double kClearLead = 0.12; // in correlation: no doubt
 constexpr double kLeastNotes = 5;   // steps' worth of notes
 constexpr double kChordSeconds = 1.5, kSounding = 0.1;
 constexpr double kLastCounts = 0.5; // what was given to us may end anywhere
+constexpr double kGroupsCount = 2;  // where groups of four bars begin: harmony goes in circles that start on it
 constexpr double kEndsCount = 1;    // against the correlation: a song starts and ends on its tonic more often than not
 
 double correlation(const std::array<double, 12>& a, const std::array<double, 12>& profile, int tonic) {
@@ -64,9 +65,22 @@ std::array<double, 12> chordAtEnd(const std::vector<RowChroma>& rows, bool last)
   return chord;
 }
 
+/// Notes of a second and a half from there on.
+std::array<double, 12> chordAfter(const std::vector<RowChroma>& rows, double seconds) {
+  std::array<double, 12> chord{};
+  for (const RowChroma& r : rows) {
+    if (r.stepSeconds <= 0) continue;
+    const auto from = static_cast<std::size_t>(std::max(0.0, std::ceil(seconds / r.stepSeconds))),
+               to = from + static_cast<std::size_t>(kChordSeconds / r.stepSeconds);
+    for (std::size_t i = from; i < std::min(to, r.steps.size()); ++i)
+      for (std::size_t k = 0; k < chord.size(); ++k) chord[k] += static_cast<double>(r.steps[i][k]);
+  }
+  return chord;
+}
+
 } // namespace
 
-std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows) {
+std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows, const std::vector<double>& starts) {
   std::array<double, 12> notes{};
   double all = 0;
   for (const RowChroma& r : rows)
@@ -95,7 +109,12 @@ std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows) {
   const auto first = chordAtEnd(rows, false), last = chordAtEnd(rows, true);
   const double ends =
       triad(first, best) - triad(first, relative) + kLastCounts * (triad(last, best) - triad(last, relative));
-  FoundKey found{guesses[0].r - own->r + kEndsCount * ends >= 0 ? best : relative, 0};
+  double groups = 0;
+  for (const double at : starts) {
+    const auto chord = chordAfter(rows, at);
+    groups += (triad(chord, best) - triad(chord, relative)) / static_cast<double>(starts.size());
+  }
+  FoundKey found{guesses[0].r - own->r + kEndsCount * ends + kGroupsCount * groups >= 0 ? best : relative, 0};
   found.confidence = std::clamp((guesses[0].r - next->r) / kClearLead, 0.0, 1.0) * std::clamp(guesses[0].r, 0.0, 1.0);
   return found;
 }
