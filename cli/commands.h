@@ -72,6 +72,16 @@ struct MapOptions {
 int tempoEntry(const MapOptions& o);
 int meter(const MapOptions& o);
 
+/// Recipes that ship and the user's own; one of them, as its file is.
+int recipes(const std::string& only, bool json);
+struct ApplyOptions {
+  SongOptions song;
+  std::string recipe, landing, out;
+  int density = 0, length = 0;
+  bool refit = false; // in the place of what came with it
+};
+int apply(const ApplyOptions& o);
+
 /// The song on the grid of a MIDI file, or on the one that is heard.
 struct GridOptions {
   SongOptions song;

@@ -154,6 +154,23 @@ int runCommand(int argc, char** argv) {
       ->check(CLI::Range(20.0, 400.0));
   mapping("meter", "a meter from a bar line on", meter)->add_option("--meter", mapped.meter, "as in 7/8");
 
+  std::string recipe;
+  bool recipesJson = false;
+  auto* cRecipes = app.add_subcommand("recipes", "whole transitions that ship, and your own");
+  cRecipes->add_option("RECIPE", recipe, "only this one, as its file is");
+  cRecipes->add_flag("--json", recipesJson, "results as JSON");
+  cRecipes->callback([&] { status = recipes(recipe, recipesJson); });
+  ApplyOptions applied;
+  auto* cApply = app.add_subcommand("apply", "places a whole transition into a landing");
+  addSong(cApply, applied.song, true);
+  cApply->add_option("--recipe", applied.recipe, "its name, or a file")->required();
+  cApply->add_option("--landing", applied.landing, "a section or landing of the song")->required();
+  cApply->add_option("--out", applied.out, "the song to write")->required();
+  cApply->add_option("--density", applied.density, "-1 sparser, 1 denser")->check(CLI::Range(-1, 1));
+  cApply->add_option("--length", applied.length, "-1 half as long, 1 twice")->check(CLI::Range(-1, 1));
+  cApply->add_flag("--refit", applied.refit, "in the place of what the same recipe left at the landing");
+  cApply->callback([&] { status = apply(applied); });
+
   GridOptions gridded;
   auto* cGrid = app.add_subcommand("grid", "the song on the grid that is heard, or a MIDI file's");
   addSong(cGrid, gridded.song, false);

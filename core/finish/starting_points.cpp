@@ -1,7 +1,7 @@
 #include "finish/starting_points.h"
 
 #include "song/json.h"
-#include "song/safe_file.h"
+#include "song/named_files.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -162,27 +162,10 @@ std::string writeStartingPoint(const StartingPoint& p) {
 }
 
 std::vector<StartingPoint> startingPointsIn(const fs::path& folder, const Registry& registry, Problems& problems) {
-  std::vector<fs::path> files;
-  std::error_code gone;
-  for (const auto& e : fs::directory_iterator(folder, gone))
-    if (e.path().extension() == ".json") files.push_back(e.path());
-  std::sort(files.begin(), files.end());
   std::vector<StartingPoint> all;
-  for (const fs::path& f : files) {
-    std::string why;
-    const auto text = readWholeFile(f, 1 << 20, why);
-    Problems own;
-    std::optional<StartingPoint> p;
-    if (text)
-      p = readStartingPoint(*text, registry, own);
-    else
-      own.error(ErrorId::unreadable, "", why);
-    for (Problem& one : own.list) {
-      one.place = f.filename().string() + (one.place.empty() ? "" : ": " + one.place);
-      problems.add(std::move(one));
-    }
-    if (p) all.push_back(std::move(*p));
-  }
+  eachNamedFile(folder, problems, [&](const std::string& text, Problems& own) {
+    if (auto p = readStartingPoint(text, registry, own)) all.push_back(std::move(*p));
+  });
   return all;
 }
 
@@ -191,16 +174,7 @@ bool keepStartingPoint(const fs::path& folder, const StartingPoint& point, std::
     why = worded("the name of a starting point has at most %1 bytes", kLongestPointName);
     return false;
   }
-  std::error_code failed;
-  fs::create_directories(folder, failed);
-  std::string name;
-  for (const char c : point.name)
-    name += (c >= 0 && c < 32) || std::string_view("/\\:*?\"<>|.").find(c) != std::string_view::npos ? '-' : c;
-  if (name.empty()) {
-    why = worded("a starting point wants a name");
-    return false;
-  }
-  return replaceFile(folder / (name + ".json"), writeStartingPoint(point), why);
+  return keepNamedFile(folder, point.name, writeStartingPoint(point), why);
 }
 
 } // namespace ivrin

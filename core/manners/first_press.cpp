@@ -27,7 +27,8 @@ bool sounds(const RowReader& row, FrameRange span) {
 } // namespace
 
 Pressed press(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
-              BeatRange stretch, const Surroundings& around, std::shared_ptr<const Impulses> impulses) {
+              BeatRange stretch, const Surroundings& around, std::shared_ptr<const Impulses> impulses,
+              const PressWish* wish) {
   Pressed p;
   Ornament& o = p.ornament;
   o.id = freshOrnamentId(song);
@@ -48,7 +49,9 @@ Pressed press(const KindSet& kinds, const std::string& kind, const Song& song, c
     p.heard.refusal = worded("Nothing sounds there on this row.");
     return p;
   }
-  p.heard = m->fit(o, {k, song, context, around});
+  if (wish) wish->layOver(o);
+  p.heard = m->fit(o, {k, song, context, around, wish});
+  if (wish) wish->layOver(o); // what its manners chose otherwise
   p.heard.roomSeconds = around.decaySeconds;
   return p;
 }

@@ -18,7 +18,8 @@ struct Pressed {
   Heard heard;
 };
 Pressed press(const KindSet& kinds, const std::string& kind, const Song& song, const std::string& row,
-              BeatRange stretch, const Surroundings& around, std::shared_ptr<const Impulses> impulses = nullptr);
+              BeatRange stretch, const Surroundings& around, std::shared_ptr<const Impulses> impulses = nullptr,
+              const PressWish* wish = nullptr);
 
 /// The same key pressed again on the same stretch, by the manners of the kind. Nothing where this is a first press.
 std::optional<PressedAgain> pressedAgain(const Song& song, const std::string& kind, const std::string& row,

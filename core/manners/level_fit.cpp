@@ -130,6 +130,7 @@ void keepFromNext(Ornament& o, const PressedAt& at, const PressSound& s, double 
 } // namespace
 
 void fitLevel(Ornament& o, const PressedAt& at, const LevelWish& wish, Heard& heard) {
+  if (at.wish) at.wish->layOver(o);
   const double rate = at.context.map.sampleRate();
   const FrameRange span = at.context.map.frames(o.span());
   const SettingSpec* duck = at.kind.table().withRole(Role::duck);

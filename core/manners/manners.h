@@ -6,6 +6,7 @@
 #include "analysis/phrases.h"
 #include "ornaments/kind.h"
 
+#include <algorithm>
 #include <string_view>
 
 namespace ivrin {
@@ -37,12 +38,24 @@ struct Heard {
   std::optional<double> attackKeptMs; // the row returns so much earlier, so that its attack is whole
 };
 
+/// What is wanted of an ornament whatever fits: laid over what its manners chose before its level is fitted.
+struct PressWish {
+  Settings settings;
+  std::vector<Processor> finish; // in front of what its manners put there
+  void layOver(Ornament& o) const {
+    for (const auto& [key, value] : settings) o.settings[key] = value;
+    for (const Processor& p : finish)
+      if (std::find(o.finish.begin(), o.finish.end(), p) == o.finish.end()) o.finish.insert(o.finish.begin(), p);
+  }
+};
+
 /// Where a key was pressed.
 struct PressedAt {
   const Kind& kind;
   const Song& song;
   const SongContext& context;
   const Surroundings& around;
+  const PressWish* wish = nullptr;
 };
 
 /// What a key pressed again on the same stretch does.

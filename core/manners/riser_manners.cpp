@@ -57,6 +57,7 @@ class RiserManners : public Manners {
       if (note < 51) note += 12;
       o.settings["tone_note"] = note;
     }
+    if (at.wish) at.wish->layOver(o);
     // Its last moment so far under the mix before the landing.
     const TempoMap& map = at.context.map;
     const double rate = map.sampleRate();

@@ -114,6 +114,9 @@ Song withoutLanding(Song song, const std::string& id) {
   for (auto* list : {&song.sections, &song.landings}) std::erase_if(*list, [&](const auto& l) { return l.id == id; });
   changeEach(
       song, [&](const Ornament& o) { return o.landing == id; }, [](Ornament& o) { o.landing.reset(); });
+  changeEach(
+      song, [&](const Ornament& o) { return o.recipe && o.recipe->landing == id; },
+      [](Ornament& o) { o.recipe.reset(); });
   return song;
 }
 

@@ -26,6 +26,12 @@ Song withRowsByRole(Song song) {
   return song;
 }
 
+std::optional<RowRole> roleOfRow(const Song& song, const std::string& row) {
+  if (const Stem* s = song.stem(row)) return s->role ? s->role : roleOfName(s->name);
+  if (const Bus* b = song.bus(row)) return b->role ? b->role : roleOfName(b->name);
+  return std::nullopt;
+}
+
 Song withRole(Song song, const std::string& row, std::optional<RowRole> role) {
   for (Stem& s : song.stems)
     if (s.id == row) s.role = role;

@@ -7,6 +7,8 @@ namespace ivrin {
 
 /// Stems by their roles, as RowRole has them in order, those without one behind harmony; otherwise as they stand.
 Song withRowsByRole(Song song);
+/// What a row is: as it says, else as its name says.
+std::optional<RowRole> roleOfRow(const Song& song, const std::string& row);
 Song withRole(Song song, const std::string& row, std::optional<RowRole> role);
 Song withRowName(Song song, const std::string& row, const std::string& name);
 /// A stem, or a bus with all its stems, before another row of the score, or last where `before` is "mix". A stem stays

@@ -81,6 +81,14 @@ struct SourcePiece {
 
 enum class Hears { row, dry };
 
+/// Where an ornament comes from that a recipe placed, so that the whole transition can be fitted anew.
+struct RecipeOrigin {
+  std::string name, landing;
+  int density = 0; // −1..1: sparser, denser
+  int length = 0;  // −1..1: half as long, twice as long
+  friend bool operator==(const RecipeOrigin&, const RecipeOrigin&) = default;
+};
+
 /// A stored complete setting of an ornament, under another letter than the live one.
 struct Variant {
   std::string slot; // "A".."D"
@@ -105,6 +113,7 @@ struct Ornament {
   Settings settings;
   std::vector<Processor> finish;
   std::vector<Variant> variants;
+  std::optional<RecipeOrigin> recipe{}; // since version 2
   BeatRange span() const { return {start, start + length}; }
   friend bool operator==(const Ornament&, const Ornament&) = default;
 };

@@ -340,6 +340,23 @@ class SongReader {
     return p;
   }
 
+  std::optional<RecipeOrigin> readRecipe(Fields& f, const std::string& place) {
+    const Value* v = f.find("recipe");
+    if (!v) return std::nullopt;
+    if (version_ < 2) problems_.error(ErrorId::unknown_field, place + ".recipe", newerThan(2, version_));
+    if (v->isNull()) return std::nullopt;
+    Fields r(*v, place + ".recipe", problems_);
+    RecipeOrigin origin;
+    origin.name = r.text("name", true);
+    origin.landing = r.text("landing", true);
+    if (const Value* options = r.find("options")) {
+      Fields o(*options, place + ".recipe.options", problems_);
+      origin.density = static_cast<int>(o.integer("density", 0, -1, 1));
+      origin.length = static_cast<int>(o.integer("length", 0, -1, 1));
+    }
+    return origin;
+  }
+
   Ornament readOrnament(const Value& v, const std::string& place) {
     Fields f(v, place, problems_);
     Ornament o;
@@ -353,6 +370,7 @@ class SongReader {
     o.gainDb = f.number("gain_db", 0, -60, 12);
     o.seed = f.integer("seed", 1, 0, 9007199254740992.0);
     o.landing = f.textOrNull("landing");
+    o.recipe = readRecipe(f, place);
     const std::string hears = f.text("hears");
     if (!hears.empty() && hears != "row" && hears != "dry")
       problems_.error(ErrorId::unknown_choice, place + ".hears",
@@ -463,6 +481,10 @@ class SongReader {
               spec && spec->type->namesRow() && value.text())
             knownRow(*value.text(), place + at + "." + key);
       });
+      if (o.recipe && !lands.has(o.recipe->landing))
+        problems_.error(ErrorId::dangling_id, place + ".recipe.landing",
+                        worded("there is no section or landing \"%1\"%2", o.recipe->landing,
+                               didYouMean(o.recipe->landing, lands.order)));
       if (o.landing && !lands.has(*o.landing))
         problems_.error(
             ErrorId::dangling_id, place + ".landing",

@@ -65,7 +65,7 @@ Value ornamentValue(const Ornament& o) {
                                  {"settings", Value(settingsObject(v.settings))},
                                  {"finish", Value(finishList(v.finish))},
                                  {"gain_db", v.gainDb}});
-  return Object{{"id", o.id},
+  Object object{{"id", o.id},
                 {"kind", o.kind},
                 {"on", o.on},
                 {"start", beatValue(o.start)},
@@ -81,6 +81,12 @@ Value ornamentValue(const Ornament& o) {
                 {"settings", Value(settingsObject(o.settings))},
                 {"finish", Value(finishList(o.finish))},
                 {"variants", Value(std::move(variants))}};
+  if (o.recipe)
+    object.emplace_back("recipe",
+                        Object{{"name", o.recipe->name},
+                               {"landing", o.recipe->landing},
+                               {"options", Object{{"density", o.recipe->density}, {"length", o.recipe->length}}}});
+  return object;
 }
 
 } // namespace
@@ -96,10 +102,12 @@ int lowestVersion(const Song& song, const Registry& registry) {
     for (const auto& [key, value] : settings)
       if (const SettingSpec* spec = table->find(key)) version = std::max(version, spec->sinceWith(value));
   };
-  for (const auto& o : song.ornaments)
+  for (const auto& o : song.ornaments) {
+    if (o->recipe) version = std::max(version, 2);
     eachSettings(*o, [&](const std::string& type, const Settings& settings, const std::string&) {
       holds(type.empty() ? registry.kind(o->kind) : registry.processor(type), settings);
     });
+  }
   return version;
 }
 
