@@ -24,6 +24,7 @@ void planningBenchmarks();
 void workBenchmarks();
 void showBenchmarks();
 void findings();
+void recipesPage();
 void windowBenchmarks();
 /// The page of figures of first presses, as Markdown; `before` are the figures of an earlier state, as it printed them
 /// itself with `asJson`.

@@ -80,6 +80,10 @@ int main(int argc, char** argv) {
     ivrin::bench::findings();
     return 0;
   }
+  if (argc > 1 && std::strcmp(argv[1], "recipes") == 0) {
+    ivrin::bench::recipesPage();
+    return 0;
+  }
   if (wanted("sound")) ivrin::bench::soundBenchmarks();
   if (wanted("space")) ivrin::bench::spaceBenchmarks();
   if (wanted("speed")) ivrin::bench::speedBenchmarks();

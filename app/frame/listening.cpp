@@ -134,6 +134,15 @@ void Listening::setMonitorDb(double db) {
   emit changed();
 }
 
+void Listening::hearLoop() {
+  const bool goesOn = session_.player().playing() && action("loop")->isChecked();
+  if (goesOn)
+    renewLoop();
+  else
+    playLoop(session_.player(), action("loop"), loopRange());
+  emit changed();
+}
+
 void Listening::playOrStop() {
   if (!session_.isOpen()) return;
   Player& p = session_.player();

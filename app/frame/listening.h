@@ -22,6 +22,8 @@ class Listening : public QObject {
   /// Loops about what was just selected, from a beat before `around` to a beat after it, for as long as that is
   /// selected.
   void hear(const Selection& selected, BeatRange around);
+  /// Loops what a loop is laid about now.
+  void hearLoop();
   /// While a handle is held what it does is heard, in a loop from a beat before the ornament; let go, it is as before.
   void hold(bool held);
   /// What the loop is laid about: the selection, else the open ornament, else the bars about the landing.

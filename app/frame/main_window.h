@@ -17,6 +17,9 @@ class Face;
 
 std::filesystem::path pathOf(const QString& s);
 
+class RecipeTrial;
+class RecipeCard;
+
 class MainWindow : public QMainWindow {
   Q_OBJECT
  public:
@@ -101,6 +104,11 @@ class MainWindow : public QMainWindow {
   void tellSections();
   bool letProposedGo();
   bool sectionsWanted_ = false; // asked for by hand: what comes of it is said
+  void addRecipeActions(const QString& menu);
+  void openRecipes();
+  void keepOwnRecipe();
+  RecipeTrial* trial_ = nullptr;
+  RecipeCard* card_ = nullptr;
   void addSelectionActions(const QString& menu);
   bool selectionWanted();
   void selectLess();

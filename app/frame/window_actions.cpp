@@ -27,11 +27,12 @@ void MainWindow::addActions() {
   addSongActions(tr("Song"));
   addEditActions(tr("Edit"));
   addPlaceActions(tr("Place"));
+  addRecipeActions(tr("Place"));
   listening_->addActions(tr("Listen"));
   actions_->add({"output",
                  tr("Listen"),
                  tr("Out&put…"),
-                 tr("Device, rate and buffer; how loud the click is"),
+                 tr("Device, rate and buffer"),
                  {},
                  [this] { outputDialog(); },
                  false,

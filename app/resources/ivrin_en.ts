@@ -2,6 +2,23 @@
 <!DOCTYPE TS>
 <TS version="2.1" language="en_US">
 <context>
+    <name>ivrin::app::RecipeTrial</name>
+    <message numerus="yes">
+        <source>%n ornament(s)</source>
+        <translation>
+            <numerusform>%n ornament</numerusform>
+            <numerusform>%n ornaments</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n row(s)</source>
+        <translation>
+            <numerusform>%n row</numerusform>
+            <numerusform>%n rows</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
     <name>ivrin::app::LeftDialog</name>
     <message numerus="yes">
         <source>%n ornament(s)</source>
@@ -113,6 +130,13 @@
 </context>
 <context>
     <name>ivrin::app::MainWindow</name>
+    <message numerus="yes">
+        <source>%n ornament(s)</source>
+        <translation>
+            <numerusform>%n ornament</numerusform>
+            <numerusform>%n ornaments</numerusform>
+        </translation>
+    </message>
     <message numerus="yes">
         <source>%n row(s) added</source>
         <translation>

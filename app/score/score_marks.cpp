@@ -80,6 +80,12 @@ void paintOrnaments(QPainter& p, const ScorePicture& s, const QRect& dirty) {
       p.fillRect(b.sign.united(b.number).adjusted(-1, 0, 2, 0), ground);
     }
     drawSign(p, QString::fromStdString(o->kind), b.sign, inkOf(*o));
+    if (s.proposedOrnaments.contains(b.id)) { // in pencil still: dots as far as it reaches
+      p.setPen(QPen(inkOf(*o), 1.6, Qt::DotLine));
+      p.setBrush(Qt::NoBrush);
+      p.drawRoundedRect(b.sign.adjusted(-3, -3, 3, 3), 3, 3);
+      p.drawLine(QPointF(b.leadX, b.bracketY), QPointF(b.tailX, b.bracketY));
+    }
     if (!b.number.isEmpty()) {
       p.setFont(sans(10.5, b.id == s.hot ? Weight::semibold : Weight::regular));
       p.setPen(b.id == s.hot ? c.ink : c.quiet);

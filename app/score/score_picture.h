@@ -33,7 +33,8 @@ struct ScorePicture {
   std::set<std::string> marked{};
   std::vector<PieceBox> pieces{};
   std::vector<FoundSection> proposed{};
-  const OpeningMarks* openings = nullptr; // where they are shown; of the window's thread
+  std::set<std::string> proposedOrnaments{}; // heard, and not placed yet
+  const OpeningMarks* openings = nullptr;    // where they are shown; of the window's thread
   const Opening* hotOpening = nullptr;
   std::optional<Selection> selection{};
   QRect strip{}; // of signs, beside the selection; null while it is hidden

@@ -401,6 +401,7 @@ ScorePicture ScoreView::picture() const {
   s.marked = marked_;
   s.pieces = pieceBoxes();
   s.proposed = session_.proposedSections();
+  s.proposedOrnaments = proposedOrnaments_;
   if (showsOpenings_) s.openings = &openings_;
   s.hotOpening = hotOpening_;
   s.selection = selection_;
@@ -436,6 +437,11 @@ void ScoreView::paintEvent(QPaintEvent* e) {
       paintHandles(on, openHand_.handles(c), openHand_.active());
     };
   paintMarks(p, now, dirty, open);
+}
+
+void ScoreView::setProposed(const std::set<std::string>& ornaments) {
+  proposedOrnaments_ = ornaments;
+  update();
 }
 
 void ScoreView::setShowsOpenings(bool on) {

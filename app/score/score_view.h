@@ -76,6 +76,8 @@ class ScoreView : public QWidget {
   /// Openings as hollow signs; a click makes the ornament that suits best. They are listened for when they are not
   /// known.
   void setShowsOpenings(bool on);
+  /// Ornaments that are heard and not placed yet: dotted.
+  void setProposed(const std::set<std::string>& ornaments);
   bool showsOpenings() const { return showsOpenings_; }
   const OpeningMarks& openings() const { return openings_; }
   /// The keyboard's place in the score.
@@ -258,6 +260,7 @@ class ScoreView : public QWidget {
   OpeningMarks openings_;
   const Opening* hotOpening_ = nullptr; // of openings_
   bool showsOpenings_ = false;
+  std::set<std::string> proposedOrnaments_;
   OrnamentHand hand_;
   OpenHand openHand_;
   Tries tries_{session_};

@@ -206,6 +206,16 @@ Session::Session(Options options)
             return Placing{std::move(made.placed), in.after, asText(made.refusal), said};
           },
           [this](const Placing& placing) { addPlaced(placing); })
+    , recipeJob_(
+          workers_,
+          [this](const RecipeInput& in, const Run& run) -> std::optional<RecipeMade> {
+            RecipeMade made = applied(allKinds(), in.recipe, in.base->song(), in.landing, in.options,
+                                      hearing(in.base, in.audio, cache_, *options_.findings, run.stop));
+            return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(made));
+          },
+          [this](std::optional<RecipeMade> made) {
+            if (made) emit recipeMade(*made);
+          })
     , peaksJob_(
           workers_, [](const PeaksInput& in, const Run& run) { return ivrin::rowPeaks(*in.plan, in.known, run.stop); },
           [this](std::optional<AllRowPeaks> made) {
@@ -406,6 +416,11 @@ void Session::lookForGrid() {
 
 void Session::placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch) {
   if (plan_ && stretch.length().ticks > 0) placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, former.id});
+}
+
+void Session::tryRecipe(const std::shared_ptr<const RenderPlan>& base, const Recipe& recipe, const std::string& landing,
+                        const RecipeOptions& options) {
+  if (base) recipeJob_.begin({base, audio_, recipe, landing, options});
 }
 
 /// The song may have moved on since they were computed: rows may be gone, ids taken.

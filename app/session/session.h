@@ -6,6 +6,7 @@
 
 #include "document/document.h"
 #include "manners/placing.h"
+#include "manners/recipe_fit.h"
 #include "playback/playback.h"
 #include "render/export.h"
 #include "render/relink.h"
@@ -129,6 +130,9 @@ class Session : public QObject {
   void place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch);
   /// The same after an ornament that stands already: both are tied to one landing, in one undo step.
   void placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch);
+  /// A recipe at a landing of the song as `base` has it: computed apart, the newest alone is told by recipeMade().
+  void tryRecipe(const std::shared_ptr<const RenderPlan>& base, const Recipe& recipe, const std::string& landing,
+                 const RecipeOptions& options);
   /// Measures them apart; again after every edit, until another is wanted.
   void wantSpectra(const std::string& ornament, std::size_t index);
   const std::optional<FinishSpectra>& spectra() const { return spectra_; }
@@ -191,6 +195,7 @@ class Session : public QObject {
   void outOfReach(const QString& folder);
   void outputReplaced();
   void stemsAdded(int count);
+  void recipeMade(const ivrin::RecipeMade& made);
   /// Something can be done about what `text` says; asked once.
   void offered(const QString& text, const QString& action, std::function<void()> does);
 
@@ -216,6 +221,13 @@ class Session : public QObject {
     std::vector<Ornament> made;
     std::string after;
     QString refusal, said; // why something is not there; what one press heard and did
+  };
+  struct RecipeInput {
+    std::shared_ptr<const RenderPlan> base;
+    SongAudio audio;
+    Recipe recipe;
+    std::string landing;
+    RecipeOptions options;
   };
   struct AudioInput {
     Song song;
@@ -362,6 +374,7 @@ class Session : public QObject {
   std::optional<FoundIn<FoundSection>> sections_;
   Job<FindInput, int> findJob_;
   Job<PlaceInput, Placing> placeJob_;
+  Job<RecipeInput, std::optional<RecipeMade>> recipeJob_;
   Job<PeaksInput, std::optional<AllRowPeaks>> peaksJob_;
   Job<FactsInput, std::optional<ChosenFacts>> factsJob_;
   Job<ExportInput, std::pair<QString, bool>> exportJob_;

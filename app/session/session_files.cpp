@@ -98,6 +98,7 @@ void Session::adopt(OpenedDocument d) {
   sections_.reset();
   findJob_.cancel();
   placeJob_.cancel();
+  recipeJob_.cancel();
   peaksJob_.cancel();
   factsJob_.cancel();
   document_.adopt(std::move(d.opened->song), d.opened->reach, std::move(d.place));

@@ -15,6 +15,8 @@ namespace ivrin {
 struct Surroundings {
   /// The row before its own ornaments; any row may be asked for. The mix is what every other row has come to.
   std::function<RowReader(const std::string& row)> before;
+  /// The mix after its own ornaments and its gain, before the limiter. May be empty: then nobody asks.
+  std::function<void(Frames, StereoSpan)> wholeMix{};
   /// Phrases of the row the ornament is placed on.
   std::vector<FrameRange> phrases;
   /// How long that row takes to fall by 60 dB by itself: its room, or its ring; 0: it stops at once.

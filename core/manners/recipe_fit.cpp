@@ -21,7 +21,7 @@ constexpr double kHeardBars = 4;        // before a landing: who plays
 constexpr double kWordBars = 2;         // around a landing: where words are looked for
 constexpr double kLeastWordBeats = 0.2; // less is a breath
 constexpr double kWordBeats = 2;        // a word is no longer
-constexpr double kUnderCeilingDb = 1, kMostTurnedDownDb = 9;
+constexpr double kUnderCeilingDb = 1, kMostTurnedDownDb = 9, kMostOfARow = 3;
 constexpr int kLeastPlaced = 2; // ornaments: less is no transition
 
 /// The loudest sample of a row, looked at in windows, dBFS.
@@ -85,6 +85,16 @@ class Fitting {
     return placeFrom(map_, landing_.at, {place.bars * times, place.beats * times});
   }
 
+  /// Of the mix no phrases: it is another sound after every part, it hardly ever rests, and listening to all of it anew
+  /// takes longer than all the rest.
+  Surroundings heard(const Song& song, const std::string& row) const {
+    if (row != kMixRow || song.stems.empty()) return hear_(song, row);
+    Surroundings around = hear_(song, song.stems.front().id);
+    around.phrases.clear();
+    around.decaySeconds = 0;
+    return around;
+  }
+
   /// Rows that play before the landing or behind it, the one that is heard most first.
   const std::vector<std::string>& playing() {
     if (!playing_.empty() || song_.stems.empty()) return playing_;
@@ -92,7 +102,7 @@ class Fitting {
     const FrameRange range =
         map_.frames({landing_.at - bar * static_cast<std::int64_t>(kHeardBars), landing_.at + bar * 2});
     std::vector<std::pair<double, std::string>> all;
-    const Surroundings around = hear_(song_, kMixRow);
+    const Surroundings around = heard(song_, kMixRow);
     for (const Stem& s : song_.stems) {
       const SideGains path = pathToMix(song_, s.id);
       const double gain = std::max(path.left, path.right);
@@ -158,7 +168,7 @@ class Fitting {
 
   /// From its attack to where it ends, or the landing.
   std::optional<BeatRange> lastWord(const std::string& row) {
-    const Surroundings around = hear_(song_, row);
+    const Surroundings around = heard(song_, row);
     const FrameRange range = map_.frames({landing_.at - barsAround(), landing_.at});
     const auto phrase = std::find_if(around.phrases.rbegin(), around.phrases.rend(), [&](const FrameRange& p) {
       return p.begin + Frames(std::llround(0.1 * map_.sampleRate())) < range.end && range.begin < p.end;
@@ -177,7 +187,7 @@ class Fitting {
 
   /// What comes in on the landing, or within two bars after it.
   std::optional<BeatRange> firstWord(const std::string& row) {
-    const Surroundings around = hear_(song_, row);
+    const Surroundings around = heard(song_, row);
     const FrameRange range = map_.frames({landing_.at - Beats(kTicksPerQuarter / 8), landing_.at + barsAround()});
     const auto phrase = std::find_if(around.phrases.begin(), around.phrases.end(),
                                      [&](const FrameRange& p) { return p.end > range.begin && p.begin < range.end; });
@@ -208,7 +218,7 @@ class Fitting {
       for (auto& [key, value] : wish.settings) value = drawnOver(value, times);
       for (Processor& one : wish.finish)
         for (auto& [key, value] : one.settings) value = drawnOver(value, times);
-      Pressed p = press(kinds_, part.kind, song_, row, *stretch, hear_(song_, row), nullptr, &wish);
+      Pressed p = press(kinds_, part.kind, song_, row, *stretch, heard(song_, row), nullptr, &wish);
       if (!p.heard.refusal.empty()) {
         why_ = p.heard.refusal;
         continue;
@@ -233,9 +243,10 @@ class Fitting {
     for (const std::string& id : placed_) from = std::min(from, song_.ornament(id)->start - bar);
     const FrameRange range = map_.frames({std::max(from, Beats(0)), to});
     const auto peak = [&](const Song& song) {
-      return peakDb(hear_(song, kMixRow).before(kMixRow), range) + song.mix.gainDb;
+      const Surroundings around = heard(song, kMixRow);
+      return peakDb(around.wholeMix ? around.wholeMix : around.before(kMixRow), range);
     };
-    m.mostDb = peak(song_);
+    m.mostDb = peak(song_); // what it takes is its prints, which are heard anyway
     const double ceiling = song_.mix.ceilingDbtp - kUnderCeilingDb;
     if (m.mostDb <= ceiling) return;
     m.mostBeforeDb = peak(before);
@@ -245,7 +256,8 @@ class Fitting {
       turned += by;
       for (const std::string& id : placed_) {
         Ornament o = *song_.ornament(id);
-        if (replaces(o.kind) || o.kind == "gap") continue;
+        // What stands for its row is turned down a little at most, or the row would miss it.
+        if (o.kind == "gap" || (replaces(o.kind) && turned > kMostOfARow)) continue;
         o.gainDb -= by;
         song_ = withOrnamentReplaced(std::move(song_), std::move(o));
       }

@@ -48,9 +48,11 @@ class RiserManners : public Manners {
   bool needsSound() const override { return false; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
+    if (at.wish) at.wish->layOver(o);
+    const bool up = rises(o);
     const Beats selected = o.span().end;
-    endOnLanding(at.song, o);
-    if (o.span().end == selected) tieToLanding(at.song, o, selected);
+    if (up) endOnLanding(at.song, o);
+    if (!up || o.span().end == selected) tieToLanding(at.song, o, up ? selected : o.start);
     // On the key's own note, near A3.
     if (at.song.key) {
       double note = 48 + at.song.key->note;
@@ -58,13 +60,15 @@ class RiserManners : public Manners {
       o.settings["tone_note"] = note;
     }
     if (at.wish) at.wish->layOver(o);
-    // Its last moment so far under the mix before the landing.
+    // Its last moment so far under the mix before the landing; what falls, its first under the mix behind it.
     const TempoMap& map = at.context.map;
     const double rate = map.sampleRate();
-    const Frames landing = map.frameAt(o.span().end), bar = map.frameAt(barsBefore(map, o.span().end, 1));
-    const double there = loudest(heardOver(at.around.before(kMixRow), {bar, landing}), rate);
+    const Beats landing = up ? o.span().end : o.start;
+    const BeatRange bar =
+        up ? BeatRange{barsBefore(map, landing, 1), landing} : BeatRange{landing, barsBefore(map, landing, -1)};
+    const double there = loudest(heardOver(at.around.before(kMixRow), map.frames(bar)), rate);
     const double wanted = there > -60 ? there - kUnderMixLu : kWithoutMixLufs;
-    const double level = std::clamp(std::round(-9 + wanted - loudestEnd(at.kind, {o, at.context})), -60.0, -3.0);
+    const double level = std::clamp(std::round(-9 + wanted - loudestMoment(at.kind, {o, at.context})), -60.0, -3.0);
     o.settings["level_db"] = List{std::max(level - kRangeDb, -96.0), level};
     return {};
   }
@@ -110,14 +114,16 @@ class RiserManners : public Manners {
 
  private:
   static bool rises(const Ornament& o) { return SettingsView(riserTable(), o.settings).is("direction", "up"); }
-  /// How loud it is right before it lands, at the level of the file's default.
-  static double loudestEnd(const Kind& kind, const Placed& p) {
+  /// How loud it is right before it lands, or right behind its landing where it falls, at the level of the file's
+  /// default.
+  static double loudestMoment(const Kind& kind, const Placed& p) {
     NoSounds none;
     const PrintPlan plan = kind.plan(p);
     const auto voice = kind.start(p, none);
     const double rate = p.sampleRate();
-    const std::int64_t landing = (p.span().end - plan.extent.begin).count,
-                       from = std::max<std::int64_t>(0, landing - 2 * std::llround(kMeasuredSeconds * rate));
+    const std::int64_t moment = 2 * std::llround(kMeasuredSeconds * rate),
+                       landing = rises(p.ornament) ? (p.span().end - plan.extent.begin).count : moment,
+                       from = std::max<std::int64_t>(0, landing - moment);
     voice->seek(from / kPrintBlock * kPrintBlock);
     StereoBuffer end((landing - from / kPrintBlock * kPrintBlock) / kPrintBlock * kPrintBlock + kPrintBlock);
     for (std::int64_t i = 0; i < end.frames(); i += kPrintBlock)

@@ -100,6 +100,11 @@ std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<co
   };
 }
 
+std::function<void(Frames, StereoSpan)> readerOfMix(std::shared_ptr<const RenderPlan> plan, std::stop_token stop) {
+  auto evaluator = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute, std::move(stop));
+  return [plan = std::move(plan), evaluator](Frames from, StereoSpan out) { evaluator->mix(from, out); };
+}
+
 std::function<void(Frames, StereoSpan)> readerOfPrint(std::shared_ptr<const OrnamentNode> node) {
   return [node](Frames from, StereoSpan out) {
     out.clear();

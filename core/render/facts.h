@@ -28,6 +28,8 @@ Song withoutOrnaments(Song song, const std::string& id = {});
 /// one thread at a time. With `stop` requested, prints that are missing count as silence.
 std::function<void(Frames, StereoSpan)> readerBeforeOrnaments(std::shared_ptr<const RenderPlan> plan,
                                                               const std::string& row, std::stop_token stop = {});
+/// The same of the mix after its ornaments and its gain, before the limiter.
+std::function<void(Frames, StereoSpan)> readerOfMix(std::shared_ptr<const RenderPlan> plan, std::stop_token stop = {});
 /// What a print adds; silence outside.
 std::function<void(Frames, StereoSpan)> readerOfPrint(std::shared_ptr<const OrnamentNode> node);
 

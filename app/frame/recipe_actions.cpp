@@ -1,0 +1,97 @@
+// Whole transitions into a landing: tried on a card beside it, placed, fitted anew, kept as recipes of one's own.
+#include "app/dialogs/paper_dialog.h"
+#include "app/frame/main_window.h"
+#include "app/score/recipe_card.h"
+#include "app/session/as_text.h"
+#include "app/session/recipe_trial.h"
+#include "song/user_folder.h"
+
+namespace ivrin::app {
+
+void MainWindow::addRecipeActions(const QString& menu) {
+  actions_->add({"recipes",
+                 menu,
+                 tr("&Recipes at the landing…"),
+                 tr("Whole transitions into the landing that bars are counted to, heard before one is placed"),
+                 {QKeySequence(Qt::CTRL | Qt::Key_R)},
+                 [this] { openRecipes(); },
+                 false,
+                 true});
+  actions_->add({"keepRecipe",
+                 menu,
+                 tr("&Keep as a recipe…"),
+                 tr("The ornaments that are marked, or all that are tied to the landing, for other landings"),
+                 {},
+                 [this] { keepOwnRecipe(); }});
+  trial_ = new RecipeTrial(session_);
+  trial_->setParent(this);
+  card_ = new RecipeCard(*trial_, session_, score_);
+  connect(trial_, &RecipeTrial::changed, this, [this] {
+    score_->setProposed(trial_->proposed());
+    if (!trial_->running()) {
+      const bool had = card_->hasFocus();
+      card_->hide();
+      if (had) score_->setFocus();
+      return;
+    }
+    if (!trial_->said().isEmpty()) measure_->say(trial_->said(), false);
+  });
+  connect(trial_, &RecipeTrial::heardAnother, this, [this] { listening_->hearLoop(); });
+  connect(trial_, &RecipeTrial::kept, this, [this](int count, const QString& name) {
+    measure_->say(tr("“%1” is placed: %2").arg(name, tr("%n ornament(s)", nullptr, count)), false);
+  });
+}
+
+void MainWindow::openRecipes() {
+  if (!session_.isOpen()) return;
+  const Landing* l = score_->landing();
+  if (!l) {
+    measure_->say(tr("There is no landing: a section or a landing is what recipes lead to."), false);
+    return;
+  }
+  const Landing landing = *l;
+  score_->closeOrnament();
+  score_->select(std::nullopt);
+  score_->goToLanding(landing.id);
+  if (!trial_->begin(landing.id)) return;
+  // What leads in stands beside the card, the landing near the other edge.
+  const double bar = session_.plan()->map().meterAt(landing.at - Beats(1)).barLength().quarters(),
+               at = landing.at.quarters();
+  score_->showRange(at - 7 * bar, at + 2 * bar, false);
+  score_->comeToRest();
+  card_->standBeside(score_->axis().xOf(landing.at),
+                     score_->rect().adjusted(static_cast<int>(score_->axis().x0), 0, 0, 0));
+  card_->show();
+  card_->raise();
+  card_->setFocus();
+}
+
+void MainWindow::keepOwnRecipe() {
+  if (!session_.isOpen()) return;
+  const Landing* l = score_->landing();
+  if (!l) {
+    measure_->say(tr("There is no landing that its places could be counted from."), false);
+    return;
+  }
+  std::vector<std::string> ids;
+  for (const Ornament& o : ornamentsInHand()) ids.push_back(o.id);
+  if (ids.empty())
+    for (const auto& o : session_.song().ornaments)
+      if (o->landing == l->id) ids.push_back(o->id);
+  if (ids.empty()) {
+    measure_->say(tr("Nothing is marked, and nothing is tied to this landing."), false);
+    return;
+  }
+  const auto name = askName(this, tr("Keep as a recipe"), tr("Its name"));
+  if (!name || name->trimmed().isEmpty()) return;
+  std::string why;
+  const Recipe recipe = recipeOf(session_.song(), ids, l->at, name->trimmed().toStdString());
+  if (keepRecipe(userFolder(UserFolder::data) / "recipes", recipe, why))
+    measure_->say(
+        tr("Kept as “%1”: %2").arg(name->trimmed(), tr("%n ornament(s)", nullptr, static_cast<int>(ids.size()))),
+        false);
+  else
+    measure_->say(asText(why), true);
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,37 @@
+// Recipes at a landing as small drawings of what they place: signs before the landing's line, on a card beside it.
+#pragma once
+
+#include "app/session/recipe_trial.h"
+
+#include <QWidget>
+
+namespace ivrin::app {
+
+class RecipeCard : public QWidget {
+  Q_OBJECT
+ public:
+  RecipeCard(RecipeTrial& trial, Session& session, QWidget* parent);
+  QSize sizeHint() const override;
+  /// At an edge of the room, on the side of the landing where there is more of it.
+  void standBeside(double landingX, const QRect& room);
+  /// Where a recipe stands, for the mouse; null where it is out of view.
+  QRect rowOf(std::size_t which) const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseDoubleClickEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+  bool event(QEvent*) override;
+  void keyPressEvent(QKeyEvent*) override;
+
+ private:
+  bool takes(int key) const;
+  void step(int by);
+  void paintSigns(QPainter& p, const Recipe& r, const QRectF& box) const;
+  RecipeTrial& trial_;
+  Session& session_;
+  std::size_t first_ = 0; // in view
+};
+
+} // namespace ivrin::app

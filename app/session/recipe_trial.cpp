@@ -1,0 +1,142 @@
+#include "app/session/recipe_trial.h"
+
+#include "app/session/as_text.h"
+#include "song/edits.h"
+#include "song/user_folder.h"
+
+#include <algorithm>
+
+namespace ivrin::app {
+namespace {
+
+/// Whether the song has rows for all that it needs.
+bool hasRows(const Song& song, const Recipe& recipe) {
+  return std::all_of(recipe.parts.begin(), recipe.parts.end(),
+                     [&](const RecipePart& p) { return !p.needed || !rowsFor(song, p).empty(); });
+}
+
+} // namespace
+
+RecipeTrial::RecipeTrial(Session& session)
+    : session_(session) {
+  connect(&session_, &Session::recipeMade, this, &RecipeTrial::take);
+  // Whatever else changes the song keeps what is heard.
+  connect(&session_, &Session::songChanged, this, [this] {
+    if (running() && !editing_) end();
+  });
+  connect(&session_, &Session::opened, this, [this] {
+    if (running()) end();
+  });
+}
+
+bool RecipeTrial::begin(const std::string& landing) {
+  if (running()) letGo();
+  const auto at = session_.isOpen() ? session_.song().landingById(landing) : std::nullopt;
+  if (!at) return false;
+  if (at->at <= Beats(0)) {
+    emit session_.notice(tr("Nothing leads to where the song starts: recipes are for later landings."), false);
+    return false;
+  }
+  session_.settle();
+  before_ = session_.song();
+  landing_ = landing;
+  options_ = {};
+  said_.clear();
+  all_ = shippedRecipes();
+  Problems problems;
+  for (Recipe& r : recipesIn(userFolder(UserFolder::data) / "recipes", allKinds().registry(), problems))
+    all_.push_back(std::move(r));
+  for (const Problem& p : problems.list) emit session_.notice(asText(p.text()), p.isError);
+  const auto middle =
+      std::stable_partition(all_.begin(), all_.end(), [&](const Recipe& r) { return hasRows(before_, r); });
+  fitting_ = static_cast<std::size_t>(middle - all_.begin());
+  // What stands there already is what the others are heard instead of.
+  std::size_t first = 0;
+  Song bare = before_;
+  for (const auto& o : before_.ornaments) {
+    if (!o->recipe || o->recipe->landing != landing) continue;
+    options_ = {o->recipe->density, o->recipe->length};
+    for (std::size_t i = 0; i < all_.size(); ++i)
+      if (all_[i].name == o->recipe->name) first = i;
+    bare = withoutOrnament(std::move(bare), o->id);
+  }
+  if (bare == before_) {
+    base_ = session_.plan();
+  } else {
+    editing_ = true;
+    session_.edit(tr("recipe"), bare, "recipe-" + landing_);
+    editing_ = false;
+    base_ = session_.plan();
+  }
+  emit changed();
+  hear(first);
+  return true;
+}
+
+void RecipeTrial::hear(std::size_t which) {
+  if (!running() || which >= all_.size()) return;
+  heard_ = which;
+  said_.clear();
+  emit changed();
+  session_.tryRecipe(base_, all_[heard_], landing_, options_);
+}
+
+void RecipeTrial::setOptions(const RecipeOptions& options) {
+  options_ = {std::clamp(options.density, -1, 1), std::clamp(options.length, -1, 1)};
+  hear(heard_);
+}
+
+void RecipeTrial::take(const RecipeMade& made) {
+  if (!running()) return;
+  proposed_.clear();
+  for (const Ornament& o : made.placed) proposed_.insert(o.id);
+  editing_ = true;
+  session_.edit(tr("recipe “%1”").arg(asText(all_[heard_].name)), made.why.empty() ? made.song : base_->song(),
+                "recipe-" + landing_);
+  editing_ = false;
+  const QString name = asText(all_[heard_].name);
+  std::set<std::string> rows;
+  for (const Ornament& o : made.placed) rows.insert(o.on);
+  said_ = made.why.empty() ? tr("“%1”, heard and not yet placed: %2 on %3")
+                                 .arg(name, tr("%n ornament(s)", nullptr, static_cast<int>(made.placed.size())),
+                                      tr("%n row(s)", nullptr, static_cast<int>(rows.size())))
+                           : tr("“%1” does not fit here. %2").arg(name, asText(made.why));
+  if (const double over = made.mostDb - session_.song().mix.ceilingDbtp; made.why.empty() && over > -1)
+    said_ += made.mostBeforeDb > made.mostDb - 0.1 ? tr("; the mix is as near its ceiling there without it")
+                                                   : tr("; the mix peaks %1 dB higher with it, and its limiter works")
+                                                         .arg(made.mostDb - made.mostBeforeDb, 0, 'f', 1);
+  emit changed();
+  emit heardAnother();
+}
+
+void RecipeTrial::keep() {
+  if (!running()) return;
+  const auto count = static_cast<int>(proposed_.size());
+  const QString name = asText(all_[heard_].name);
+  if (count == 0) {
+    letGo();
+    return;
+  }
+  session_.settle();
+  end();
+  emit kept(count, name);
+}
+
+void RecipeTrial::letGo() {
+  if (!running()) return;
+  editing_ = true;
+  session_.settle();
+  if (!(session_.song() == before_)) session_.undo();
+  editing_ = false;
+  end();
+}
+
+void RecipeTrial::end() {
+  base_.reset();
+  proposed_.clear();
+  said_.clear();
+  before_ = Song();
+  emit changed();
+}
+
+} // namespace ivrin::app
