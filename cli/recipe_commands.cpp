@@ -7,6 +7,7 @@
 #include "song/json.h"
 #include "song/safe_file.h"
 #include "song/user_folder.h"
+#include "time/plain_number.h"
 
 #include <algorithm>
 #include <iostream>
@@ -105,6 +106,12 @@ int apply(const ApplyOptions& o) {
   } else {
     for (const Ornament& one : made.placed) std::cerr << "  " << one.kind << " on " << one.on << '\n';
   }
+  if (const double over = made.mostDb - opened->song.mix.ceilingDbtp; over > -1)
+    std::cerr << "note: the mix peaks "
+              << (made.mostBeforeDb > made.mostDb - 0.1
+                      ? "there as high without it"
+                      : fixedNumber(made.mostDb - made.mostBeforeDb, 1) + " dB higher with it, and its limiter works")
+              << '\n';
   return writeEdited(*opened, made.song, o.out, "");
 }
 

@@ -4,6 +4,7 @@
 #include "finish/finisher.h"
 #include "finish/starting_points.h"
 #include "manners/manners.h"
+#include "manners/recipe.h"
 #include "ornaments/kind.h"
 #include "patterns/pattern_book.h"
 #include "patterns/pattern_tools.h"
@@ -49,6 +50,10 @@ std::vector<std::string> coreWords() {
   for (const PatternTool& t : patternTools()) all.add(t.name), all.add(t.meaning);
   for (const NamedPattern& p : shippedPatterns()) all.add(p.name);
   for (const StartingPoint& p : shippedStartingPoints()) all.add(p.name);
+  for (const Recipe& r : shippedRecipes()) {
+    all.add(r.name);
+    all.add(r.says);
+  }
   // What may be where a file was looked for: compared before it is said.
   for (const char* word : {"a folder", "a pipe", "a socket", "a device", "a link that leads nowhere"})
     all.add(std::string(word));

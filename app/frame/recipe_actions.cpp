@@ -75,9 +75,11 @@ void MainWindow::keepOwnRecipe() {
   }
   std::vector<std::string> ids;
   for (const Ornament& o : ornamentsInHand()) ids.push_back(o.id);
-  if (ids.empty())
+  if (ids.size() < 2) { // not marked, but where the caret is
+    ids.clear();
     for (const auto& o : session_.song().ornaments)
       if (o->landing == l->id) ids.push_back(o->id);
+  }
   if (ids.empty()) {
     measure_->say(tr("Nothing is marked, and nothing is tied to this landing."), false);
     return;

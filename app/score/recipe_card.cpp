@@ -5,7 +5,6 @@
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
 #include "ornaments/kind.h"
-#include "words/words.h"
 
 #include <QKeyEvent>
 #include <QPainter>
@@ -51,7 +50,7 @@ RecipeCard::RecipeCard(RecipeTrial& trial, Session& session, QWidget* parent)
     if (trial_.heard() < first_) first_ = trial_.heard();
     if (trial_.heard() >= first_ + kInView) first_ = trial_.heard() - kInView + 1;
     const Recipe& r = trial_.all()[trial_.heard()];
-    setAccessibleDescription(QStringLiteral("%1. %2").arg(asText(r.name), asText(worded(r.says))));
+    setAccessibleDescription(QStringLiteral("%1. %2").arg(asWords(r.name), asWords(r.says)));
     update();
   });
 }
@@ -127,11 +126,11 @@ void RecipeCard::paintEvent(QPaintEvent*) {
     p.setOpacity(fits ? 1 : 0.5);
     paintSigns(p, r, QRectF(row.left() + scaled(8), row.top() + scaled(4), scaled(kDrawing), row.height() - scaled(8)));
     const double x = row.left() + scaled(kDrawing + 24);
-    drawSongText(p, QPointF(x, row.top() + scaled(20)), asText(r.name), 16, false, c.ink);
+    drawSongText(p, QPointF(x, row.top() + scaled(20)), asWords(r.name), 16, false, c.ink);
     p.setFont(sans(12));
     p.setPen(c.quiet);
     p.drawText(QRectF(x, row.top() + scaled(24), row.right() - x - scaled(4), scaled(32)), Qt::TextWordWrap,
-               asText(worded(r.says)));
+               asWords(r.says));
     p.setOpacity(1);
   }
   p.setFont(sans(12));

@@ -91,10 +91,10 @@ void RecipeTrial::take(const RecipeMade& made) {
   proposed_.clear();
   for (const Ornament& o : made.placed) proposed_.insert(o.id);
   editing_ = true;
-  session_.edit(tr("recipe “%1”").arg(asText(all_[heard_].name)), made.why.empty() ? made.song : base_->song(),
+  session_.edit(tr("recipe “%1”").arg(asWords(all_[heard_].name)), made.why.empty() ? made.song : base_->song(),
                 "recipe-" + landing_);
   editing_ = false;
-  const QString name = asText(all_[heard_].name);
+  const QString name = asWords(all_[heard_].name);
   std::set<std::string> rows;
   for (const Ornament& o : made.placed) rows.insert(o.on);
   said_ = made.why.empty() ? tr("“%1”, heard and not yet placed: %2 on %3")
@@ -112,7 +112,7 @@ void RecipeTrial::take(const RecipeMade& made) {
 void RecipeTrial::keep() {
   if (!running()) return;
   const auto count = static_cast<int>(proposed_.size());
-  const QString name = asText(all_[heard_].name);
+  const QString name = asWords(all_[heard_].name);
   if (count == 0) {
     letGo();
     return;

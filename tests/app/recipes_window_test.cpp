@@ -1,0 +1,138 @@
+// Recipes at a landing, in the window.
+#include "app/score/recipe_card.h"
+#include "app/session/recipe_trial.h"
+#include "rig.h"
+
+#include <catch2/catch.hpp>
+
+#include <QInputDialog>
+
+namespace ivrin::app {
+using namespace ivrin::app::test;
+using namespace ivrin::test;
+
+namespace {
+
+RecipeCard& cardOf(Rig& rig) {
+  auto* card = rig.window->findChild<RecipeCard*>(QStringLiteral("recipe-card"));
+  REQUIRE(card);
+  return *card;
+}
+const RecipeTrial& trialOf(Rig& rig) {
+  auto* trial = rig.window->findChild<RecipeTrial*>();
+  REQUIRE(trial);
+  return *trial;
+}
+void openAt(Rig& rig, const char* landing) {
+  rig.score().goToLanding(landing);
+  rig.settle();
+  rig.window->action("recipes")->trigger();
+  rig.session->waitUntilIdle();
+  rig.settle();
+}
+void key(Rig& rig, int key) {
+  QTest::keyClick(&cardOf(rig), static_cast<Qt::Key>(key));
+  rig.session->waitUntilIdle();
+  rig.settle();
+}
+
+} // namespace
+
+TEST_CASE("from a landing to a whole transition in three keys, heard before, undone in one", "[app][recipes]") {
+  SmallSongRig rig;
+  const Song before = rig.session->song();
+  openAt(rig, "c"); // one
+  RecipeCard& card = cardOf(rig);
+  CHECK(card.isVisible());
+  CHECK(trialOf(rig).running());
+  const auto heard = [&] { return rig.session->song().ornaments.size(); };
+  CHECK(heard() >= 2);
+  CHECK(rig.session->player().playing()); // in a loop about the landing
+  CHECK(rig.window->measure().said().contains("heard and not yet placed"));
+  const Song first = rig.session->song();
+  key(rig, Qt::Key_Down); // two: the next one
+  CHECK_FALSE(rig.session->song() == first);
+  const Song wanted = rig.session->song();
+  key(rig, Qt::Key_Return); // three
+  CHECK_FALSE(card.isVisible());
+  CHECK(rig.session->song() == wanted);
+  CHECK(rig.window->measure().said().contains("is placed"));
+  for (const auto& o : wanted.ornaments) {
+    CHECK(o->landing == "c");
+    REQUIRE(o->recipe);
+    CHECK(o->recipe->landing == "c");
+  }
+  rig.session->undo();
+  CHECK(rig.session->song() == before);
+}
+
+TEST_CASE("escape leaves the song as it was, however many were heard", "[app][recipes]") {
+  SmallSongRig rig;
+  const Song before = rig.session->song();
+  openAt(rig, "b");
+  for (int i = 0; i < 4; ++i) key(rig, Qt::Key_Down);
+  key(rig, Qt::Key_Plus);
+  CHECK(trialOf(rig).options().density == 1);
+  key(rig, Qt::Key_Left);
+  CHECK(trialOf(rig).options().length == -1);
+  key(rig, Qt::Key_Escape);
+  CHECK_FALSE(cardOf(rig).isVisible());
+  CHECK(rig.session->song() == before);
+  CHECK_FALSE(rig.session->history().changedSinceSave());
+  CHECK(rig.score().hasFocus());
+}
+
+TEST_CASE("by mouse: a click hears a recipe, a double click places it; opened again it is heard in its place",
+          "[app][recipes]") {
+  SmallSongRig rig;
+  openAt(rig, "c");
+  RecipeCard& card = cardOf(rig);
+  QTest::mouseClick(&card, Qt::LeftButton, {}, card.rowOf(2).center());
+  rig.session->waitUntilIdle();
+  CHECK(trialOf(rig).heard() == 2);
+  const std::string name = trialOf(rig).all()[2].name;
+  QTest::mouseDClick(&card, Qt::LeftButton, {}, card.rowOf(2).center());
+  rig.session->waitUntilIdle();
+  REQUIRE_FALSE(rig.session->song().ornaments.empty());
+  CHECK(rig.session->song().ornaments[0]->recipe->name == name);
+  const std::size_t placed = rig.session->song().ornaments.size();
+  const Song kept = rig.session->song();
+  openAt(rig, "c");
+  CHECK(trialOf(rig).all()[trialOf(rig).heard()].name == name);
+  CHECK(rig.session->song().ornaments.size() == placed); // not twice
+  key(rig, Qt::Key_Escape);
+  CHECK(rig.session->song() == kept);
+}
+
+TEST_CASE("nothing leads to the start of the song, and that is said", "[app][recipes]") {
+  SmallSongRig rig;
+  openAt(rig, "a");
+  CHECK_FALSE(cardOf(rig).isVisible());
+  CHECK(rig.window->measure().said().contains("Nothing leads to where the song starts"));
+}
+
+TEST_CASE("ornaments are kept as a recipe of one's own, and it is among the others then", "[app][recipes]") {
+  const TempFolder data;
+  qputenv("XDG_DATA_HOME", QByteArray::fromStdString(data.path().string()));
+  SmallSongRig rig;
+  rig.score().goToLanding("c");
+  rig.place("gap", "drums", 31, 32);
+  rig.place("tape", "keys", 30, 32);
+  rig.score().closeOrnament();
+  rig.score().goToLanding("c");
+  rig.settle();
+  whenUp<QInputDialog>([](QInputDialog* d) {
+    d->setTextValue("my stop");
+    d->accept();
+  });
+  rig.window->action("keepRecipe")->trigger();
+  INFO(rig.window->measure().said().toStdString());
+  CHECK(rig.window->measure().said().contains("Kept as “my stop”: 2 ornaments"));
+  openAt(rig, "b");
+  const auto& all = trialOf(rig).all();
+  CHECK(
+      std::any_of(all.begin(), all.end(), [](const Recipe& r) { return r.name == "my stop" && r.parts.size() == 2; }));
+  key(rig, Qt::Key_Escape);
+}
+
+} // namespace ivrin::app
