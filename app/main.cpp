@@ -64,6 +64,13 @@ bool arrange(MainWindow& w, const QString& view) {
     (new NoteValuesPage(w.session().plan()->map(), Beats(0), {}, &w))->show();
     return true;
   }
+  if (view == QLatin1String("recipes")) {
+    score.goToLanding("s3");
+    w.action(QStringLiteral("recipes"))->trigger();
+    w.session().waitUntilIdle();
+    w.session().player().stop();
+    return true;
+  }
   if (view == QLatin1String("open-throw")) {
     score.openOrnament("o5");
     return true;

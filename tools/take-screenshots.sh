@@ -14,7 +14,7 @@ $ivrin $song --shot $out/open-curve-night.png --view open-curve --night
 $ivrin $song --shot $out/open-swell-day.png --view open-o14
 $ivrin $song --shot $out/finish-night.png --view finish-o15-0 --night
 $ivrin $song --shot $out/open-tape-day.png --view open-o18
-$ivrin $song --shot $out/open-halftime-night.png --view open-o20 --night
+$ivrin $song --shot $out/recipes-night.png --view recipes --night
 $ivrin $song --shot $out/open-pulse-day.png --view open-o25
 $ivrin $song --shot $out/open-stutter-day.png --view open-o26
 $ivrin $song --shot $out/open-glitch-night.png --view open-o27 --night

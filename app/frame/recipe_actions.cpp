@@ -59,6 +59,7 @@ void MainWindow::openRecipes() {
                at = landing.at.quarters();
   score_->showRange(at - 7 * bar, at + 2 * bar, false);
   score_->comeToRest();
+  score_->countTo(landing.id);
   card_->standBeside(score_->axis().xOf(landing.at),
                      score_->rect().adjusted(static_cast<int>(score_->axis().x0), 0, 0, 0));
   card_->show();

@@ -503,6 +503,11 @@ void ScoreView::goToLanding(const std::string& id) {
   centreOnLanding();
 }
 
+void ScoreView::countTo(const std::string& landing) {
+  if (const auto l = session_.song().landingById(landing)) travel_.setLanding(l);
+  viewMoved();
+}
+
 void ScoreView::centreOn(Beats b) {
   travelled();
   travel_.centreOn(b);

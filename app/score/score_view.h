@@ -52,6 +52,8 @@ class ScoreView : public QWidget {
   const Landing* landing() const { return travel_.landing() ? &*travel_.landing() : nullptr; }
   void centreOnLanding();
   void goToLanding(const std::string& id);
+  /// Bars are counted to it; the view stays where it is.
+  void countTo(const std::string& landing);
   void centreOn(Beats b);
   void showRange(double beginQuarters, double endQuarters, bool eased);
   /// True when no eased view, no folding and no drawing of an ornament is under way.

@@ -115,6 +115,10 @@ class Hand {
     rig.settle();
     done((std::string("drag *") + handle + "*").c_str());
   }
+  void done(const char* what) {
+    ++actions_;
+    told_ += (told_.empty() ? "" : ", ") + std::string(what);
+  }
   int actions() const { return actions_; }
   const std::string& told() const { return told_; }
   void forget() {
@@ -125,10 +129,6 @@ class Hand {
   Rig& rig;
 
  private:
-  void done(const char* what) {
-    ++actions_;
-    told_ += (told_.empty() ? "" : ", ") + std::string(what);
-  }
   void trigger(QMenu* menu, const char* text) {
     const std::function<QAction*(QMenu*)> find = [&](QMenu* in) -> QAction* {
       for (QAction* a : in->actions()) {
@@ -354,6 +354,38 @@ TEST_CASE("every job that can be done is done in three actions, and with all it 
     rig.score().closeOrnament();
     while (rig.session->history().canUndo()) rig.session->undo();
     CHECK(rig.session->song().ornaments.empty());
+  }
+  { // Several rows into a landing, by keys: whatever has them.
+    SmallSongRig rig;
+    Hand hand(rig);
+    const auto press = [&](Qt::Key k, const char* name, Qt::KeyboardModifiers m = {}) {
+      rig.key(k, m);
+      rig.session->waitUntilIdle();
+      rig.settle();
+      hand.done(name);
+    };
+    const Song before = rig.session->song();
+    hand.key(Qt::Key_PageDown, "Page Down: to the landing");
+    press(Qt::Key_R, "Ctrl+R: a recipe is heard", Qt::ControlModifier);
+    CHECK(rig.session->player().playing());
+    press(Qt::Key_Return, "Return places it");
+    CHECK(rig.session->song().ornaments.size() >= 2);
+    const int plain = hand.actions();
+    CHECK(plain <= 3);
+    rig.session->undo();
+    CHECK(rig.session->song() == before);
+    rig.session->redo();
+    table += "| A whole transition | " + hand.told() + " | " + std::to_string(plain) + " | ";
+    hand.forget();
+    press(Qt::Key_R, "Ctrl+R again", Qt::ControlModifier);
+    press(Qt::Key_Down, "Down: the next one");
+    press(Qt::Key_Down, "Down");
+    press(Qt::Key_Plus, "+: denser");
+    press(Qt::Key_Right, "Right: longer");
+    press(Qt::Key_Return, "Return");
+    CHECK(rig.session->song().ornaments.size() >= 2);
+    table += hand.told() + " | " + std::to_string(plain + hand.actions()) + " |\n";
+    CHECK(plain + hand.actions() <= 12);
   }
   { // From nothing: tempo, bar 1, key and sections, the first place looping, a throw on it.
     const TempFolder dir;

@@ -45,6 +45,7 @@ TEST_CASE("from a landing to a whole transition in three keys, heard before, und
   RecipeCard& card = cardOf(rig);
   CHECK(card.isVisible());
   CHECK(trialOf(rig).running());
+  CHECK(rig.score().landing()->id == "c"); // what the loop is laid about
   const auto heard = [&] { return rig.session->song().ornaments.size(); };
   CHECK(heard() >= 2);
   CHECK(rig.session->player().playing()); // in a loop about the landing
@@ -119,8 +120,11 @@ TEST_CASE("ornaments are kept as a recipe of one's own, and it is among the othe
   rig.place("gap", "drums", 31, 32);
   rig.place("tape", "keys", 30, 32);
   rig.score().closeOrnament();
-  rig.score().goToLanding("c");
   rig.settle();
+  rig.settleView();
+  rig.score().countTo("c");
+  REQUIRE(rig.score().landing());
+  CHECK(rig.score().landing()->id == "c");
   whenUp<QInputDialog>([](QInputDialog* d) {
     d->setTextValue("my stop");
     d->accept();
