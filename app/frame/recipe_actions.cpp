@@ -6,6 +6,8 @@
 #include "app/session/recipe_trial.h"
 #include "song/user_folder.h"
 
+#include <algorithm>
+
 namespace ivrin::app {
 
 void MainWindow::addRecipeActions(const QString& menu) {
@@ -23,6 +25,13 @@ void MainWindow::addRecipeActions(const QString& menu) {
                  tr("The ornaments that are marked, or all that are tied to the landing, for other landings"),
                  {},
                  [this] { keepOwnRecipe(); }});
+  actions_->add(
+      {"carryTransition",
+       menu,
+       tr("&Transition to the next landing…"),
+       tr("All that is tied to the landing, or is marked, fitted anew to the one after it; heard before it is placed"),
+       {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T)},
+       [this] { carryTransition(); }});
   trial_ = new RecipeTrial(session_);
   trial_->setParent(this);
   card_ = new RecipeCard(*trial_, session_, score_);
@@ -53,7 +62,10 @@ void MainWindow::openRecipes() {
   score_->closeOrnament();
   score_->select(std::nullopt);
   score_->goToLanding(landing.id);
-  if (!trial_->begin(landing.id)) return;
+  if (trial_->begin(landing.id)) showCard(landing);
+}
+
+void MainWindow::showCard(const Landing& landing) {
   // What leads in stands beside the card, the landing near the other edge.
   const double bar = session_.plan()->map().meterAt(landing.at - Beats(1)).barLength().quarters(),
                at = landing.at.quarters();
@@ -67,6 +79,41 @@ void MainWindow::openRecipes() {
   card_->setFocus();
 }
 
+/// What is marked, if it is several, else all that is tied to the landing.
+std::vector<std::string> MainWindow::ofTransition(const Landing& landing) const {
+  std::vector<std::string> ids;
+  for (const Ornament& o : ornamentsInHand()) ids.push_back(o.id);
+  if (ids.size() > 1) return ids; // one alone is where the caret is
+  ids.clear();
+  for (const auto& o : session_.song().ornaments)
+    if (o->landing == landing.id) ids.push_back(o->id);
+  return ids;
+}
+
+/// The same transition into the next landing, fitted to what plays there.
+void MainWindow::carryTransition() {
+  if (!session_.isOpen() || !score_->landing()) return;
+  const Landing here = *score_->landing();
+  const std::vector<std::string> ids = ofTransition(here);
+  if (ids.empty()) {
+    measure_->say(tr("Nothing is marked, and nothing is tied to this landing."), false);
+    return;
+  }
+  const auto landings = session_.song().allLandings();
+  const auto next = std::find_if(landings.begin(), landings.end(), [&](const Landing& l) { return l.at > here.at; });
+  if (next == landings.end()) {
+    measure_->say(tr("There is no landing after this one."), false);
+    return;
+  }
+  const Landing there = *next;
+  Recipe recipe = recipeOf(session_.song(), ids, here.at, tr("as into %1").arg(asText(here.name)).toStdString());
+  recipe.says = tr("The transition of the landing before, fitted to what plays here.").toStdString();
+  score_->closeOrnament();
+  score_->select(std::nullopt);
+  score_->goToLanding(there.id);
+  if (trial_->begin(there.id, recipe)) showCard(there);
+}
+
 void MainWindow::keepOwnRecipe() {
   if (!session_.isOpen()) return;
   const Landing* l = score_->landing();
@@ -74,13 +121,7 @@ void MainWindow::keepOwnRecipe() {
     measure_->say(tr("There is no landing that its places could be counted from."), false);
     return;
   }
-  std::vector<std::string> ids;
-  for (const Ornament& o : ornamentsInHand()) ids.push_back(o.id);
-  if (ids.size() < 2) { // not marked, but where the caret is
-    ids.clear();
-    for (const auto& o : session_.song().ornaments)
-      if (o->landing == l->id) ids.push_back(o->id);
-  }
+  const std::vector<std::string> ids = ofTransition(*l);
   if (ids.empty()) {
     measure_->say(tr("Nothing is marked, and nothing is tied to this landing."), false);
     return;

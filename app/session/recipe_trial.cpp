@@ -29,7 +29,7 @@ RecipeTrial::RecipeTrial(Session& session)
   });
 }
 
-bool RecipeTrial::begin(const std::string& landing) {
+bool RecipeTrial::begin(const std::string& landing, const std::optional<Recipe>& own) {
   if (running()) letGo();
   const auto at = session_.isOpen() ? session_.song().landingById(landing) : std::nullopt;
   if (!at) return false;
@@ -67,6 +67,11 @@ bool RecipeTrial::begin(const std::string& landing) {
     session_.edit(tr("recipe"), bare, "recipe-" + landing_);
     editing_ = false;
     base_ = session_.plan();
+  }
+  if (own) {
+    all_.insert(all_.begin(), *own);
+    ++fitting_;
+    first = 0;
   }
   emit changed();
   hear(first);

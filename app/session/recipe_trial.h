@@ -13,7 +13,8 @@ class RecipeTrial : public QObject {
   bool running() const { return base_ != nullptr; }
   /// At a section or landing. What a recipe has left there already is taken out while others are heard in its place.
   /// False, with the reason said, where nothing can lead to it.
-  bool begin(const std::string& landing);
+  /// `own` is heard first, before those there are.
+  bool begin(const std::string& landing, const std::optional<Recipe>& own = {});
   const std::string& landing() const { return landing_; }
   /// Those that ship and the user's own; those whose rows the song has, first.
   const std::vector<Recipe>& all() const { return all_; }

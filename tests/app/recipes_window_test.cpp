@@ -105,6 +105,34 @@ TEST_CASE("by mouse: a click hears a recipe, a double click places it; opened ag
   CHECK(rig.session->song() == kept);
 }
 
+TEST_CASE("a transition is carried to the next landing and fitted to it, one step of undo", "[app][recipes]") {
+  SmallSongRig rig;
+  rig.place("gap", "drums", 15, 16);
+  rig.place("riser", "keys", 8, 16);
+  rig.settle();
+  rig.settleView();
+  rig.score().countTo("b");
+  const Song before = rig.session->song();
+  rig.window->action("carryTransition")->trigger();
+  rig.session->waitUntilIdle();
+  rig.settle();
+  CHECK(cardOf(rig).isVisible());
+  CHECK(trialOf(rig).landing() == "c");
+  CHECK(trialOf(rig).all().front().name == "as into Two");
+  key(rig, Qt::Key_Return);
+  REQUIRE(rig.session->song().ornaments.size() == 4);
+  const Ornament gap = *rig.session->song().ornaments[2], riser = *rig.session->song().ornaments[3];
+  CHECK(gap.kind == "gap");
+  CHECK(gap.on == "drums");
+  CHECK(gap.landing == "c");
+  CHECK(gap.span().end.quarters() == Approx(32).margin(0.03));
+  CHECK(riser.kind == "riser");
+  CHECK(riser.start == Beats::ofQuarters(24));
+  CHECK(riser.span().end == Beats::ofQuarters(32));
+  rig.session->undo();
+  CHECK(rig.session->song() == before);
+}
+
 TEST_CASE("nothing leads to the start of the song, and that is said", "[app][recipes]") {
   SmallSongRig rig;
   openAt(rig, "a");
