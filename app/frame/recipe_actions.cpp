@@ -30,7 +30,7 @@ void MainWindow::addRecipeActions(const QString& menu) {
        menu,
        tr("&Transition to the next landing…"),
        tr("All that is tied to the landing, or is marked, fitted anew to the one after it; heard before it is placed"),
-       {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T)},
+       {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L)},
        [this] { carryTransition(); }});
   trial_ = new RecipeTrial(session_);
   trial_->setParent(this);

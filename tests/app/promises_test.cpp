@@ -292,3 +292,15 @@ TEST_CASE("a key with nothing to act on says why; on silence that is said too", 
   rig.settle();
   CHECK_FALSE(rig.window->measure().figures().contains("silent"));
 }
+
+TEST_CASE("no key is two actions'", "[promises]") {
+  Rig rig;
+  std::map<QString, QString> owners;
+  for (const QAction* a : rig.window->findChild<ActionRegistry*>()->all())
+    for (const QKeySequence& key : a->shortcuts()) {
+      const auto [it, isNew] = owners.emplace(key.toString(), a->objectName());
+      INFO(key.toString().toStdString() << ": " << it->second.toStdString() << ", " << a->objectName().toStdString());
+      CHECK(isNew);
+    }
+  CHECK(owners.size() > 80);
+}
