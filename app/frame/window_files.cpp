@@ -5,6 +5,7 @@
 #include "app/frame/main_window.h"
 #include "app/frame/recent_songs.h"
 #include "app/session/as_text.h"
+#include "app/session/recipe_trial.h"
 #include "song/limits.h"
 #include "song/midi_map.h"
 
@@ -103,11 +104,13 @@ void MainWindow::showRecent() {
 }
 
 bool MainWindow::saveNow() {
+  trial_->letGo(); // what is heard and not placed is not saved
   return session_.file().empty() || session_.readOnly() ? saveDialog() : session_.save(session_.file());
 }
 
 /// Asks what is to become of unsaved changes; false: stay.
 bool MainWindow::mayLeave() {
+  trial_->letGo();
   if (!asks_ || !session_.isOpen() || !session_.history().changedSinceSave()) return true;
   const auto answer = ask(this, tr("Unsaved changes"),
                           tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
@@ -118,6 +121,7 @@ bool MainWindow::mayLeave() {
 }
 
 bool MainWindow::saveDialog() {
+  trial_->letGo();
   QString f = QFileDialog::getSaveFileName(this, tr("Save the song"), QString::fromStdString(session_.file().string()),
                                            tr("Ivrin songs (*.ivrin)"));
   if (f.isEmpty()) return false;
@@ -131,6 +135,7 @@ bool MainWindow::saveDialog() {
 }
 
 void MainWindow::exportDialog() {
+  trial_->letGo();
   std::error_code gone; // a folder that is no more
   const fs::path beside = session_.file().empty() ? fs::current_path(gone) : session_.file().parent_path() / "prints";
   ExportDialog d(QString::fromStdString(beside.string()), this);

@@ -20,6 +20,7 @@ constexpr double kLeastOfPeriod = 0.7, kMostOfPeriod = 1.45; // of the period
 constexpr int kEvenedBeats = 4;                              // beats on each side that even one out
 constexpr double kNearBeats = 0.12;                          // of a beat
 constexpr double kUneven = 0.02, kWild = 0.04;               // deviations, in beats: of players, and of nobody's beat
+constexpr double kLeastApart = 0.05;                         // seconds: no beat comes before the one it follows
 constexpr double kFewStruck = 0.3, kAllStruck = 0.7;
 constexpr double kOnTheBeat = 0.012;                       // seconds
 constexpr double kBetter = 0.1;                            // of all beats
@@ -168,7 +169,8 @@ std::optional<FoundCurve> findTempoCurve(const std::vector<HeardRow>& rows, doub
     beats.push_back(own.empty() ? at : median(own));
     weight.push_back(own.empty() ? 0.1 : 1);
   }
-  const std::vector<double> even = evened(beats, weight);
+  std::vector<double> even = evened(beats, weight);
+  for (std::size_t i = 1; i < even.size(); ++i) even[i] = std::max(even[i], even[i - 1] + kLeastApart);
   double off = 0, weights = 0;
   for (std::size_t i = 1; i + 1 < beats.size(); ++i) {
     const double d = (beats[i] - even[i]) / ((even[i + 1] - even[i - 1]) / 2);

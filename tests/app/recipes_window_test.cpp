@@ -105,6 +105,22 @@ TEST_CASE("by mouse: a click hears a recipe, a double click places it; opened ag
   CHECK(rig.session->song() == kept);
 }
 
+TEST_CASE("what is heard and not placed is not saved, and does not keep the window from closing", "[app][recipes]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.open(writeSmallSong(dir));
+  const Song before = rig.session->song();
+  openAt(rig, "c");
+  REQUIRE(rig.session->song().ornaments.size() >= 2);
+  rig.window->action("save")->trigger();
+  CHECK(rig.session->song() == before);
+  CHECK_FALSE(cardOf(rig).isVisible());
+  CHECK(fileBytes(dir / "song.ivrin").find("\"recipe\"") == std::string::npos);
+  openAt(rig, "c");
+  rig.window->close();
+  CHECK(rig.session->song() == before);
+}
+
 TEST_CASE("a transition is carried to the next landing and fitted to it, one step of undo", "[app][recipes]") {
   SmallSongRig rig;
   rig.place("gap", "drums", 15, 16);
