@@ -4,6 +4,7 @@
 #include "song/json.h"
 #include "song/safe_file.h"
 #include "song/song_file.h"
+#include "test_support/midi_bytes.h"
 #include "test_support/places.h"
 #include "test_support/signals.h"
 
@@ -312,6 +313,69 @@ TEST_CASE("a song is changed by words, and its paths stay right in another folde
   endsWith(dir, "tempo-entry d.ivrin --at 0 --remove --out d.ivrin", 2, "the first entry stays");
   endsWith(dir, "meter d.ivrin --at 1:2 --meter 3/4 --out e.ivrin", 1, "bar"); // not on a bar line
   CHECK_FALSE(std::filesystem::exists(dir / "e.ivrin"));
+}
+
+TEST_CASE("a song takes a MIDI file's grid; what such a file says is told", "[cli]") {
+  const Made made;
+  const TempFolder& dir = made.dir;
+  std::ofstream(dir / "map.mid", std::ios::binary)
+      << midiFile({MidiTrack().tempo(0, 90).meter(0, 3, 2).tempo(480 * 6, 100)});
+  const Value told = json(run(dir, "tempo map.mid --json"));
+  CHECK(*at(told, "bpm").number() == 90);
+  CHECK(at(told, "tempo").list()->size() == 2);
+  CHECK(*at((*at(told, "meter").list())[0], "count").number() == 3);
+  const auto song = [&](const char* file) {
+    Problems p;
+    const auto read = readSongFile(dir / file, allKinds().registry(), p);
+    REQUIRE(read);
+    return *read;
+  };
+  const Song before = song("t.ivrin");
+  REQUIRE(run(dir, "grid t.ivrin --midi map.mid --out g.ivrin").status == 0);
+  REQUIRE(run(dir, "grid t.ivrin --midi map.mid --keep-beats --out k.ivrin").status == 0);
+  CHECK(song("g.ivrin").tempo == std::vector<TempoEntry>{{Beats(0), 90}, {Beats::ofQuarters(6), 100}});
+  CHECK(song("k.ivrin").ornaments[0]->start == before.ornaments[0]->start);
+  CHECK(song("g.ivrin").tempoMap().secondsAt(song("g.ivrin").ornaments[0]->start).value ==
+        Approx(before.tempoMap().secondsAt(before.ornaments[0]->start).value).margin(1e-6));
+  std::ofstream(dir / "broken.mid", std::ios::binary) << "MThd";
+  endsWith(dir, "grid t.ivrin --midi broken.mid --out n.ivrin", 1, "broken.mid");
+  endsWith(dir, "tempo broken.mid", 1, "cut off");
+  CHECK_FALSE(std::filesystem::exists(dir / "n.ivrin"));
+}
+
+TEST_CASE("recipes are listed, shown as their files are, and applied; one that does not fit says why", "[cli]") {
+  const Made made;
+  const TempFolder& dir = made.dir;
+  const Value all = json(run(dir, "recipes --json"));
+  CHECK(at(all, "recipes").list()->size() >= 16);
+  const Ran shown = run(dir, "recipes 'long climb'");
+  CHECK(shown.status == 0);
+  CHECK(shown.out.find("\"format\": \"ivrin-recipe\"") != std::string::npos);
+  std::ofstream(dir / "own.json") << R"({"format": "ivrin-recipe", "version": 1, "name": "mine", "parts": [
+    {"kind": "gap", "on": ["drums", "any"], "from": "-1 beat", "to": "0"},
+    {"kind": "riser", "on": ["mix"], "from": "-1 bar", "to": "0", "needed": true}]})";
+  REQUIRE(run(dir, "landing t.ivrin --at 2:1 --section --name Two --out a.ivrin").status == 0);
+  Problems p;
+  const auto with = readSongFile(dir / "a.ivrin", allKinds().registry(), p);
+  REQUIRE(with);
+  const std::string id = with->sections.back().id;
+  REQUIRE(run(dir, "apply a.ivrin --recipe own.json --landing " + id + " --out b.ivrin").status == 0);
+  const auto applied = readSongFile(dir / "b.ivrin", allKinds().registry(), p);
+  REQUIRE(applied);
+  REQUIRE(applied->ornaments.size() == with->ornaments.size() + 2);
+  CHECK(applied->ornaments[with->ornaments.size()]->on == "drums");
+  CHECK(applied->ornaments[with->ornaments.size()]->recipe == RecipeOrigin{"mine", id});
+  REQUIRE(run(dir, "apply b.ivrin --recipe own.json --landing " + id + " --refit --out c.ivrin").status == 0);
+  const auto again = readSongFile(dir / "c.ivrin", allKinds().registry(), p);
+  REQUIRE(again);
+  CHECK(again->ornaments.size() == applied->ornaments.size()); // in its place
+  endsWith(dir, "apply a.ivrin --recipe 'long clime' --landing " + id + " --out n.ivrin", 2,
+           "did you mean \"long climb\"");
+  endsWith(dir, "apply a.ivrin --recipe own.json --landing nowhere --out n.ivrin", 2, "no landing or section");
+  std::ofstream(dir / "bass.json") << R"({"format": "ivrin-recipe", "version": 1, "name": "low", "parts": [
+    {"kind": "tape", "on": ["bass"], "from": "-1 beat", "to": "0", "needed": true}]})";
+  endsWith(dir, "apply a.ivrin --recipe bass.json --landing " + id + " --out n.ivrin", 1, "does not fit there");
+  CHECK_FALSE(std::filesystem::exists(dir / "n.ivrin"));
 }
 
 TEST_CASE("files of ornaments can hold the print alone, and say where it lies; nothing lies past the end", "[cli]") {
