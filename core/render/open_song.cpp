@@ -6,7 +6,7 @@
 #include "song/limits.h"
 #include "song/midi_map.h"
 #include "song/row_edits.h"
-#include "song/targets.h"
+#include "song/safe_file.h"
 #include "song/value.h"
 #include "words/words.h"
 

@@ -268,8 +268,10 @@ Song withMidiMap(Song song, const MidiMap& map) {
     const std::int64_t bar = grid.barAt(m.at).bar;
     const Beats from = grid.barStart(bar), to = grid.barStart(bar + 1), at = m.at - from < to - m.at ? from : to;
     if (std::none_of(song.sections.begin(), song.sections.end(), [&](const Landing& s) { return s.at == at; }) &&
-        grid.secondsAt(at).value < kLongestSongSeconds)
-      song = withSection(std::move(song), {freshLandingId(song, true), at, m.name});
+        grid.secondsAt(at).value < kLongestSongSeconds) {
+      const std::string id = freshLandingId(song, true);
+      song = withSection(std::move(song), {id, at, m.name});
+    }
   }
   return song;
 }
