@@ -16,7 +16,7 @@
 namespace ivrin::app {
 namespace {
 
-constexpr std::size_t kInView = 6;
+constexpr std::size_t kMostInView = 6;
 constexpr double kWidth = 440, kHead = 44, kRow = 58, kFoot = 32, kDrawing = 118;
 
 /// Where a part stands before the landing or behind it: 0 two bars before, 1 on it.
@@ -48,7 +48,7 @@ RecipeCard::RecipeCard(RecipeTrial& trial, Session& session, QWidget* parent)
   connect(&trial_, &RecipeTrial::changed, this, [this] {
     if (!trial_.running()) return;
     if (trial_.heard() < first_) first_ = trial_.heard();
-    if (trial_.heard() >= first_ + kInView) first_ = trial_.heard() - kInView + 1;
+    if (trial_.heard() >= first_ + inView()) first_ = trial_.heard() - inView() + 1;
     const Recipe& r = trial_.all()[trial_.heard()];
     setAccessibleDescription(QStringLiteral("%1. %2").arg(asWords(r.name), asWords(r.says)));
     update();
@@ -56,7 +56,13 @@ RecipeCard::RecipeCard(RecipeTrial& trial, Session& session, QWidget* parent)
 }
 
 QSize RecipeCard::sizeHint() const {
-  return {scaled(kWidth), scaled(kHead + kRow * kInView + kFoot)};
+  return {scaled(kWidth), scaled(kHead + kRow * kMostInView + kFoot)};
+}
+
+/// Whole ones: with large text the score is lower than all of them.
+std::size_t RecipeCard::inView() const {
+  const double room = height() - scaled(kHead) - scaled(kFoot);
+  return std::clamp(static_cast<std::size_t>(std::max(0.0, room) / scaled(kRow)), std::size_t{1}, kMostInView);
 }
 
 void RecipeCard::standBeside(double landingX, const QRect& room) {
@@ -67,7 +73,7 @@ void RecipeCard::standBeside(double landingX, const QRect& room) {
 }
 
 QRect RecipeCard::rowOf(std::size_t which) const {
-  if (which < first_ || which >= first_ + kInView) return {};
+  if (which < first_ || which >= first_ + inView()) return {};
   return {scaled(6), scaled(kHead + kRow * static_cast<double>(which - first_)), width() - scaled(12), scaled(kRow)};
 }
 
@@ -118,7 +124,7 @@ void RecipeCard::paintEvent(QPaintEvent*) {
                                 true),
               scaled(28)),
       tr("%1 of %2 have their rows here").arg(trial_.fitting()).arg(trial_.all().size()), 13, true, c.quiet);
-  for (std::size_t i = first_; i < std::min(first_ + kInView, trial_.all().size()); ++i) {
+  for (std::size_t i = first_; i < std::min(first_ + inView(), trial_.all().size()); ++i) {
     const Recipe& r = trial_.all()[i];
     const QRectF row = rowOf(i);
     if (i == trial_.heard()) p.fillRect(row, c.margin);
@@ -154,7 +160,7 @@ void RecipeCard::paintEvent(QPaintEvent*) {
 }
 
 void RecipeCard::mousePressEvent(QMouseEvent* e) {
-  for (std::size_t i = first_; i < std::min(first_ + kInView, trial_.all().size()); ++i)
+  for (std::size_t i = first_; i < std::min(first_ + inView(), trial_.all().size()); ++i)
     if (rowOf(i).contains(e->pos())) trial_.hear(i);
   setFocus();
 }
@@ -165,7 +171,7 @@ void RecipeCard::mouseDoubleClickEvent(QMouseEvent*) {
 
 void RecipeCard::wheelEvent(QWheelEvent* e) {
   const std::size_t n = trial_.all().size();
-  if (e->angleDelta().y() < 0 && first_ + kInView < n) ++first_;
+  if (e->angleDelta().y() < 0 && first_ + inView() < n) ++first_;
   if (e->angleDelta().y() > 0 && first_ > 0) --first_;
   update();
   e->accept();

@@ -26,6 +26,7 @@ class RecipeCard : public QWidget {
   void keyPressEvent(QKeyEvent*) override;
 
  private:
+  std::size_t inView() const;
   bool takes(int key) const;
   void step(int by);
   void paintSigns(QPainter& p, const Recipe& r, const QRectF& box) const;
