@@ -33,6 +33,20 @@ std::vector<double> groupStarts(const FoundGrid& found, double end) {
   return starts;
 }
 
+/// Whether its last chord rings on for more than a bar with nothing struck any more.
+bool comesToRest(const FoundGrid& found, const std::vector<RowChroma>& notes, double lastAttack) {
+  if (!found.tempo) return false;
+  constexpr float kSounds = 0.1f;
+  double last = 0;
+  for (const RowChroma& r : notes)
+    for (std::size_t i = r.steps.size(); i-- > 0;)
+      if (std::accumulate(r.steps[i].begin(), r.steps[i].end(), 0.0f) > kSounds) {
+        last = std::max(last, static_cast<double>(i) * r.stepSeconds);
+        break;
+      }
+  return last - lastAttack > 1.25 * found.tempo->beatsInBar * 60 / found.tempo->bpm;
+}
+
 } // namespace
 
 FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int threads, std::stop_token stop) {
@@ -77,11 +91,14 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
     if (found.curve) found.tempo->confidence = std::min(found.tempo->confidence, kRunsAway);
     found.tempo->bpm = rounded(found.tempo->bpm);
   }
+  double lastAttack = 0;
+  for (const HeardRow& r : rows)
+    if (!r.attacks.empty()) lastAttack = std::max(lastAttack, static_cast<double>(r.attacks.back().count) / sampleRate);
   std::vector<RowChroma> notes;
   for (HeardRow& r : rows) notes.push_back(std::move(r.chroma));
   double end = 0;
   for (const HeardSound& s : sounds) end = std::max(end, static_cast<double>(s.range.end.count) / sampleRate);
-  found.key = findKey(notes, groupStarts(found, end));
+  found.key = findKey(notes, groupStarts(found, end), comesToRest(found, notes, lastAttack));
   return found;
 }
 

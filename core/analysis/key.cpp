@@ -14,6 +14,7 @@ constexpr std::array<double, 12> kMinorProfile = {6.33, 2.68, 3.52, 5.38, 2.60, 
 constexpr double kClearLead = 0.12; // in correlation: no doubt
 constexpr double kLeastNotes = 5;   // steps' worth of notes
 constexpr double kChordSeconds = 1.5, kSounding = 0.1;
+constexpr double kRestCounts = 2.5; // the last chord of what comes to rest
 constexpr double kLastCounts = 0.5; // what was given to us may end anywhere
 constexpr double kGroupsCount = 2;  // where groups of four bars begin: harmony goes in circles that start on it
 constexpr double kEndsCount = 1;    // against the correlation: a song starts and ends on its tonic more often than not
@@ -80,7 +81,8 @@ std::array<double, 12> chordAfter(const std::vector<RowChroma>& rows, double sec
 
 } // namespace
 
-std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows, const std::vector<double>& starts) {
+std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows, const std::vector<double>& starts,
+                                bool comesToRest) {
   std::array<double, 12> notes{};
   double all = 0;
   for (const RowChroma& r : rows)
@@ -107,8 +109,8 @@ std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows, const std::v
       std::find_if(guesses.begin() + 1, guesses.end(), [&](const Guess& g) { return !(g.key == relative); });
   const auto own = std::find_if(guesses.begin(), guesses.end(), [&](const Guess& g) { return g.key == relative; });
   const auto first = chordAtEnd(rows, false), last = chordAtEnd(rows, true);
-  const double ends =
-      triad(first, best) - triad(first, relative) + kLastCounts * (triad(last, best) - triad(last, relative));
+  const double ends = triad(first, best) - triad(first, relative) +
+                      (comesToRest ? kRestCounts : kLastCounts) * (triad(last, best) - triad(last, relative));
   double groups = 0;
   for (const double at : starts) {
     const auto chord = chordAfter(rows, at);

@@ -17,7 +17,9 @@ struct FoundKey {
 /// changes in perceived tonal organization", Psychological Review 89 (1982)), after C. L. Krumhansl, "Cognitive
 /// Foundations of Musical Pitch" (1990), ch. 4; a key and its relative, which have the same notes, are parted by the
 /// chords that the song starts and ends with too, and by those at `starts` (seconds of the rows' time: where groups of
-/// bars begin, if that is known). Rows start together. Nothing where no notes are heard.
-std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows, const std::vector<double>& starts = {});
+/// bars begin, if that is known). `comesToRest`: its last chord is an end, not where it was cut off; then it is on the
+/// tonic if any is. Rows start together. Nothing where no notes are heard.
+std::optional<FoundKey> findKey(const std::vector<RowChroma>& rows, const std::vector<double>& starts = {},
+                                bool comesToRest = false);
 
 } // namespace ivrin
