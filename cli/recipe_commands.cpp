@@ -6,7 +6,6 @@
 #include "services/hearing.h"
 #include "song/json.h"
 #include "song/safe_file.h"
-#include "song/user_folder.h"
 #include "time/plain_number.h"
 
 #include <algorithm>
@@ -15,12 +14,9 @@
 namespace ivrin::cli {
 namespace {
 
-/// Those that ship, then the user's own.
-std::vector<Recipe> allRecipes() {
-  std::vector<Recipe> all = shippedRecipes();
+std::vector<Recipe> recipesThereAre() {
   Problems problems;
-  for (Recipe& r : recipesIn(userFolder(UserFolder::data) / "recipes", allKinds().registry(), problems))
-    all.push_back(std::move(r));
+  std::vector<Recipe> all = allRecipes(allKinds().registry(), problems);
   say("recipes", problems);
   return all;
 }
@@ -36,7 +32,7 @@ std::optional<Recipe> recipeNamed(const std::string& name, const std::string& op
     return recipe;
   }
   std::vector<std::string> names;
-  for (Recipe& r : allRecipes()) {
+  for (Recipe& r : recipesThereAre()) {
     if (r.name == name) return std::move(r);
     names.push_back(r.name);
   }
@@ -54,7 +50,7 @@ int recipes(const std::string& only, bool json) {
     return 0;
   }
   List list;
-  for (const Recipe& r : allRecipes()) {
+  for (const Recipe& r : recipesThereAre()) {
     if (!json) {
       std::cout << r.name << "\n    " << r.says << '\n';
       continue;

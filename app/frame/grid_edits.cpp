@@ -164,7 +164,7 @@ void MainWindow::tempoDialog(Beats at, bool fromHere) {
     takeGrid(tr("grid of %1").arg(tempi), tempi, onGrid(session_.song(), *found), d.corrects());
     return;
   }
-  if ((!fromHere && std::abs(d.bpm() - map.bpmAt(at)) < 1e-9)) return;
+  if (!fromHere && std::abs(d.bpm() - map.bpmAt(at)) < 1e-9) return;
   const QString bpm = QString::number(d.bpm());
   const Song changed = withTempoFrom(session_.song(), at, d.bpm());
   if (d.corrects())

@@ -4,7 +4,6 @@
 #include "app/score/recipe_card.h"
 #include "app/session/as_text.h"
 #include "app/session/recipe_trial.h"
-#include "song/user_folder.h"
 
 #include <algorithm>
 
@@ -130,7 +129,7 @@ void MainWindow::keepOwnRecipe() {
   if (!name || name->trimmed().isEmpty()) return;
   std::string why;
   const Recipe recipe = recipeOf(session_.song(), ids, l->at, name->trimmed().toStdString());
-  if (keepRecipe(userFolder(UserFolder::data) / "recipes", recipe, why))
+  if (keepRecipe(ownRecipes(), recipe, why))
     measure_->say(
         tr("Kept as “%1”: %2").arg(name->trimmed(), tr("%n ornament(s)", nullptr, static_cast<int>(ids.size()))),
         false);

@@ -1,14 +1,13 @@
 #include "app/score/recipe_card.h"
 
 #include "app/session/as_text.h"
+#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
-#include "ornaments/kind.h"
 
 #include <QKeyEvent>
 #include <QPainter>
-#include <QRegularExpression>
 
 #include <algorithm>
 #include <cmath>
@@ -28,11 +27,12 @@ double placeOf(const RecipePart& p, const TempoMap& map, Beats landing) {
   return std::clamp(1 + bars / 2, 0.02, 1.12);
 }
 
-/// What sounds before its landing is rust.
-QColor inkOfPart(const RecipePart& p) {
-  const bool before =
-      p.kind == "reverse-reverb" || p.kind == "gap" || (p.kind == "riser" && !(p.from == FromLanding()));
-  return before ? paper().rust : paper().blue;
+/// As the ornament it becomes.
+QColor inkOfPart(const RecipePart& part) {
+  Ornament o;
+  o.kind = part.kind;
+  o.settings = part.settings;
+  return inkOf(o);
 }
 
 } // namespace
@@ -117,13 +117,8 @@ void RecipeCard::paintEvent(QPaintEvent*) {
   const QString name = landing ? asText(landing->name) : QString();
   drawSongText(p, QPointF(scaled(16), scaled(29)), name.isEmpty() ? tr("into the landing") : tr("into %1").arg(name),
                18, false, c.ink);
-  drawSongText(
-      p,
-      QPointF(width() - scaled(16) -
-                  songTextWidth(tr("%1 of %2 have their rows here").arg(trial_.fitting()).arg(trial_.all().size()), 13,
-                                true),
-              scaled(28)),
-      tr("%1 of %2 have their rows here").arg(trial_.fitting()).arg(trial_.all().size()), 13, true, c.quiet);
+  const QString many = tr("%1 of %2 have their rows here").arg(trial_.fitting()).arg(trial_.all().size());
+  drawSongText(p, QPointF(width() - scaled(16) - songTextWidth(many, 13, true), scaled(28)), many, 13, true, c.quiet);
   for (std::size_t i = first_; i < std::min(first_ + inView(), trial_.all().size()); ++i) {
     const Recipe& r = trial_.all()[i];
     const QRectF row = rowOf(i);
@@ -147,15 +142,15 @@ void RecipeCard::paintEvent(QPaintEvent*) {
   const QString length = trial_.options().length < 0   ? tr("shorter")
                          : trial_.options().length > 0 ? tr("longer")
                                                        : QString();
-  QString foot = tr("Return places it · ↑ ↓ the next · + − denser, sparser · ← → shorter, longer · Esc");
-  const QString now =
-      QStringList({density, length}).filter(QRegularExpression(QStringLiteral("."))).join(QStringLiteral(", "));
+  const QString foot = tr("Return places it · ↑ ↓ the next · + − denser, sparser · ← → shorter, longer · Esc");
+  QStringList now{density, length};
+  now.removeAll(QString());
   p.drawText(QRectF(scaled(16), height() - scaled(kFoot), width() - scaled(32), scaled(kFoot)),
              Qt::AlignVCenter | Qt::AlignLeft, foot);
   if (!now.isEmpty()) {
     p.setPen(c.ink);
     p.drawText(QRectF(scaled(16), height() - scaled(kFoot), width() - scaled(28), scaled(kFoot)),
-               Qt::AlignVCenter | Qt::AlignRight, now);
+               Qt::AlignVCenter | Qt::AlignRight, now.join(QStringLiteral(", ")));
   }
 }
 

@@ -2,7 +2,6 @@
 
 #include "app/session/as_text.h"
 #include "song/edits.h"
-#include "song/user_folder.h"
 
 #include <algorithm>
 
@@ -42,10 +41,8 @@ bool RecipeTrial::begin(const std::string& landing, const std::optional<Recipe>&
   landing_ = landing;
   options_ = {};
   said_.clear();
-  all_ = shippedRecipes();
   Problems problems;
-  for (Recipe& r : recipesIn(userFolder(UserFolder::data) / "recipes", allKinds().registry(), problems))
-    all_.push_back(std::move(r));
+  all_ = allRecipes(allKinds().registry(), problems);
   for (const Problem& p : problems.list) emit session_.notice(asText(p.text()), p.isError);
   const auto middle =
       std::stable_partition(all_.begin(), all_.end(), [&](const Recipe& r) { return hasRows(before_, r); });

@@ -12,6 +12,7 @@ namespace {
 
 constexpr const char* kFormat = "ivrin-starting-point";
 constexpr std::size_t kLongestPointName = 200; // bytes
+constexpr std::size_t kMostProcessors = 64;
 
 Processor filter(Value low, Value high, double slope = 12) {
   return {"filter", {{"low_cut_hz", std::move(low)}, {"high_cut_hz", std::move(high)}, {"slope_db", slope}}};
@@ -85,6 +86,39 @@ const std::vector<StartingPoint>& shippedStartingPoints() {
   return all;
 }
 
+std::vector<Processor> readChain(const Value& list, const std::string& place, const Registry& registry,
+                                 Problems& problems) {
+  std::vector<Processor> chain;
+  const List* l = list.list();
+  if (!l || l->size() > kMostProcessors)
+    problems.error(ErrorId::wrong_type, place, worded("wanted a list of up to 64 processors"));
+  for (std::size_t i = 0; l && i < std::min(l->size(), kMostProcessors); ++i) {
+    const std::string at = place + "[" + std::to_string(i) + "]";
+    Processor one;
+    if (const Object* fields = (*l)[i].object())
+      for (const auto& [name, v] : *fields)
+        name == "type" && v.text() ? static_cast<void>(one.type = *v.text())
+                                   : static_cast<void>(one.settings[name] = v);
+    if (const TableSpec* table = registry.processor(one.type))
+      checkSettings(*table, one.settings, at, problems);
+    else
+      problems.error(ErrorId::unknown_kind, at + ".type",
+                     worded("\"%1\" is not a finish processor of this version", one.type));
+    chain.push_back(std::move(one));
+  }
+  return chain;
+}
+
+List chainList(const std::vector<Processor>& chain) {
+  List list;
+  for (const Processor& one : chain) {
+    Object o{{"type", one.type}};
+    for (const auto& [key, value] : one.settings) o.emplace_back(key, value);
+    list.emplace_back(std::move(o));
+  }
+  return list;
+}
+
 std::optional<StartingPoint> readStartingPoint(std::string_view text, const Registry& registry, Problems& problems) {
   const std::size_t before = problems.list.size();
   const auto root = parseJson(text, problems);
@@ -117,24 +151,7 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
           problems.error(ErrorId::unknown_kind, "kinds[" + std::to_string(i) + "]",
                          worded("is not a kind of this version"));
     } else if (key == "finish") {
-      const List* l = value.list();
-      if (!l || l->size() > 64)
-        problems.error(ErrorId::wrong_type, "finish", worded("wanted a list of up to 64 processors"));
-      for (std::size_t i = 0; l && i < std::min<std::size_t>(l->size(), 64); ++i) {
-        const std::string at = "finish[" + std::to_string(i) + "]";
-        Processor one;
-        if (const Object* fields = (*l)[i].object())
-          for (const auto& [name, v] : *fields)
-            name == "type" && v.text() ? static_cast<void>(one.type = *v.text())
-                                       : static_cast<void>(one.settings[name] = v);
-        const TableSpec* table = registry.processor(one.type);
-        if (!table)
-          problems.error(ErrorId::unknown_kind, at + ".type",
-                         worded("\"%1\" is not a finish processor of this version", one.type));
-        else
-          checkSettings(*table, one.settings, at, problems);
-        p.finish.push_back(std::move(one));
-      }
+      p.finish = readChain(value, "finish", registry, problems);
     } else {
       problems.error(ErrorId::unknown_field, key, worded("a starting point has no such field"));
     }
@@ -147,18 +164,13 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
 }
 
 std::string writeStartingPoint(const StartingPoint& p) {
-  List kinds, finish;
+  List kinds;
   for (const auto& k : p.kinds) kinds.emplace_back(k);
-  for (const Processor& one : p.finish) {
-    Object o{{"type", one.type}};
-    for (const auto& [key, value] : one.settings) o.emplace_back(key, value);
-    finish.emplace_back(std::move(o));
-  }
   return prettyJson(Object{{"format", kFormat},
                            {"version", 1},
                            {"name", p.name},
                            {"kinds", Value(std::move(kinds))},
-                           {"finish", Value(std::move(finish))}});
+                           {"finish", Value(chainList(p.finish))}});
 }
 
 std::vector<StartingPoint> startingPointsIn(const fs::path& folder, const Registry& registry, Problems& problems) {

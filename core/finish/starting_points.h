@@ -21,6 +21,11 @@ struct StartingPoint {
   friend bool operator==(const StartingPoint&, const StartingPoint&) = default;
 };
 
+/// A list of up to 64 processors, each an object of its type and settings; what is wrong is named from `place` on.
+std::vector<Processor> readChain(const Value& list, const std::string& place, const Registry& registry,
+                                 Problems& problems);
+List chainList(const std::vector<Processor>& chain);
+
 const std::vector<StartingPoint>& shippedStartingPoints();
 /// The text of a file. Nothing, with problems that name the field, if it is not one.
 std::optional<StartingPoint> readStartingPoint(std::string_view text, const Registry& registry, Problems& problems);

@@ -1,10 +1,12 @@
 #include "manners/recipe.h"
 
+#include "finish/starting_points.h"
 #include "manners/shipped_recipes.h"
 #include "ornaments/kind.h"
 #include "song/json.h"
 #include "song/named_files.h"
 #include "song/row_edits.h"
+#include "song/user_folder.h"
 #include "time/plain_number.h"
 #include "words/words.h"
 
@@ -17,7 +19,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr const char* kRecipeFormat = "ivrin-recipe";
-constexpr std::size_t kLongestRecipeName = 200, kLongestSays = 1000, kMostProcessors = 64; // bytes; of one part
+constexpr std::size_t kLongestRecipeName = 200, kLongestSays = 1000; // bytes
 
 constexpr const char* kLastWord = "last word";
 constexpr const char* kFirstWord = "first word";
@@ -142,25 +144,7 @@ RecipePart readPart(const Value& v, const std::string& place, const Registry& re
       problems.error(ErrorId::wrong_type, f.at("settings"), worded("is %1, wanted an object", settings->typeName()));
     if (table) checkSettings(*table, p.settings, f.at("settings"), problems);
   }
-  if (const Value* finish = f.find("finish")) {
-    const List* l = finish->list();
-    if (!l || l->size() > kMostProcessors)
-      problems.error(ErrorId::wrong_type, f.at("finish"), worded("wanted a list of up to 64 processors"));
-    for (std::size_t i = 0; l && i < std::min(l->size(), kMostProcessors); ++i) {
-      const std::string at = f.at("finish") + "[" + std::to_string(i) + "]";
-      Processor one;
-      if (const Object* fields = (*l)[i].object())
-        for (const auto& [name, value] : *fields)
-          name == "type" && value.text() ? static_cast<void>(one.type = *value.text())
-                                         : static_cast<void>(one.settings[name] = value);
-      if (const TableSpec* t = registry.processor(one.type))
-        checkSettings(*t, one.settings, at, problems);
-      else
-        problems.error(ErrorId::unknown_kind, at + ".type",
-                       worded("\"%1\" is not a finish processor of this version", one.type));
-      p.finish.push_back(std::move(one));
-    }
-  }
+  if (const Value* finish = f.find("finish")) p.finish = readChain(*finish, f.at("finish"), registry, problems);
   f.end();
   if (p.take == RecipePart::Take::stretch && p.from == p.to)
     problems.error(ErrorId::missing_field, place, worded("wants a stretch (\"from\", \"to\") or a word to \"take\""));
@@ -188,15 +172,7 @@ Value partValue(const RecipePart& p) {
     for (const auto& [key, value] : p.settings) settings.emplace_back(key, value);
     o.emplace_back("settings", Value(std::move(settings)));
   }
-  if (!p.finish.empty()) {
-    List finish;
-    for (const Processor& one : p.finish) {
-      Object fields{{"type", one.type}};
-      for (const auto& [key, value] : one.settings) fields.emplace_back(key, value);
-      finish.emplace_back(std::move(fields));
-    }
-    o.emplace_back("finish", Value(std::move(finish)));
-  }
+  if (!p.finish.empty()) o.emplace_back("finish", Value(chainList(p.finish)));
   return o;
 }
 
@@ -282,6 +258,16 @@ std::vector<Recipe> recipesIn(const fs::path& folder, const Registry& registry, 
   eachNamedFile(folder, problems, [&](const std::string& text, Problems& own) {
     if (auto r = readRecipe(text, registry, own)) all.push_back(std::move(*r));
   });
+  return all;
+}
+
+fs::path ownRecipes() {
+  return userFolder(UserFolder::data) / "recipes";
+}
+
+std::vector<Recipe> allRecipes(const Registry& registry, Problems& problems) {
+  std::vector<Recipe> all = shippedRecipes();
+  for (Recipe& r : recipesIn(ownRecipes(), registry, problems)) all.push_back(std::move(r));
   return all;
 }
 

@@ -62,6 +62,10 @@ const std::vector<Recipe>& shippedRecipes();
 /// The text of a file. Nothing, with problems that name the field, if it is not one.
 std::optional<Recipe> readRecipe(std::string_view text, const Registry& registry, Problems& problems);
 std::string writeRecipe(const Recipe& recipe);
+/// Where the user's own lie.
+std::filesystem::path ownRecipes();
+/// Those that ship, then the user's own; of these what cannot be read is an error that names the file.
+std::vector<Recipe> allRecipes(const Registry& registry, Problems& problems);
 /// All files of a folder in the order of their names; what cannot be read is an error that names the file.
 std::vector<Recipe> recipesIn(const std::filesystem::path& folder, const Registry& registry, Problems& problems);
 /// Writes FOLDER/NAME.json, made if need be; one of the same name is replaced. False, with `why`.
