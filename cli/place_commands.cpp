@@ -288,7 +288,7 @@ int show(const SongOptions& o) {
       collisions.emplace_back(std::move(json));
       meets += (meets.empty() ? "" : ", ") + placeText(map, map.beatAt(c.frames.begin), 2) + " " + signedDecibels(c.db);
     }
-    for (const OverRow& r : figures.over) {
+    for (const Collision& r : figures.over) {
       Object json = place(r.frames);
       json.emplace_back("row", r.row);
       json.emplace_back("level_db", rounded(r.db));

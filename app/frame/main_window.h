@@ -112,6 +112,10 @@ class MainWindow : public QMainWindow {
   void keepOwnRecipe();
   RecipeTrial* trial_ = nullptr;
   RecipeCard* card_ = nullptr;
+  void addRoomActions(const QString& menu);
+  void makeRoom();
+  void openWide();
+  std::string roomWanted_; // for this one, once it is measured what it covers
   void addSelectionActions(const QString& menu);
   bool selectionWanted();
   void selectLess();

@@ -3,6 +3,7 @@
 #include "app/openrow/open_drawing.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "manners/collision_answers.h"
 #include "manners/fitting.h"
 
 #include <QAccessible>
@@ -222,7 +223,7 @@ void MeasureLine::paintEvent(QPaintEvent*) {
     right = tr("it meets %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));
   else if (f && f->overWhatGoesOn)
     right = tr("it lies over what goes on");
-  else if (f && !f->over.empty() && f->over.front().db >= 0)
+  else if (f && !f->over.empty() && f->over.front().db > kAnsweredOverDb)
     right = tr("it lies over %1").arg(QString::fromStdString(session_.song().rowName(f->over.front().row)));
   const int rightWidth = static_cast<int>(songTextWidth(right, 15, true));
   p.drawText(line.adjusted(0, 0, -rightWidth - scaled(10), 0), Qt::AlignVCenter | Qt::AlignLeft,

@@ -1,5 +1,7 @@
 // Actions that change where one is and what is seen: travelling, looking, the grid.
 #include "app/frame/main_window.h"
+#include "app/session/as_text.h"
+#include "app/theme/ornament_look.h"
 
 #include "app/theme/palette.h"
 #include "time/note_value.h"

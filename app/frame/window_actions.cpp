@@ -28,6 +28,7 @@ void MainWindow::addActions() {
   addEditActions(tr("Edit"));
   addPlaceActions(tr("Place"));
   addRecipeActions(tr("Place"));
+  addRoomActions(tr("Place"));
   listening_->addActions(tr("Listen"));
   actions_->add({"output",
                  tr("Listen"),

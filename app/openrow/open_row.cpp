@@ -301,8 +301,11 @@ void OpenRow::placeAnswers() {
   if (answers_->isHidden()) return;
   const QRect area = score_->openArea();
   const auto& f = session_.facts();
-  if (!f || f->collisions.empty()) return;
-  const double end = score_->axis().xOf(session_.plan()->map().beatAt(f->collisions.front().frames.end));
+  const Collision* what = f ? toAnswer(*f) : nullptr;
+  if (!what) return;
+  // Beside the phrase it meets; what lies over another row does so mostly from its start on.
+  const double end =
+      score_->axis().xOf(session_.plan()->map().beatAt(what->row.empty() ? what->frames.end : what->frames.begin));
   answers_->adjustSize();
   const int x = std::clamp(static_cast<int>(end) + scaled(10), area.left() + scaled(4),
                            std::max(area.left() + scaled(4), area.right() - answers_->width()));

@@ -1,5 +1,7 @@
 #include "app/openrow/open_title.h"
 
+#include "app/openrow/open_drawing.h"
+
 #include "app/session/as_text.h"
 #include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"

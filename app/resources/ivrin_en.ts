@@ -131,6 +131,13 @@
 <context>
     <name>ivrin::app::MainWindow</name>
     <message numerus="yes">
+        <source>It narrows over %n bar(s), and opens on the landing.</source>
+        <translation>
+            <numerusform>It narrows over %n bar, and opens on the landing.</numerusform>
+            <numerusform>It narrows over %n bars, and opens on the landing.</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>%n ornament(s)</source>
         <translation>
             <numerusform>%n ornament</numerusform>

@@ -7,6 +7,7 @@
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
+#include "manners/collision_answers.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -115,6 +116,32 @@ void paintTies(QPainter& p, const ScorePicture& s) {
     QColor ink = inkOf(*o);
     ink.setAlphaF(0.75f);
     drawSlur(p, slur->from, slur->to, slur->bulge, ink, 1.3);
+  }
+}
+
+/// What the open ornament lies over, at the foot of the rows: hatched where it is as loud as they are in their own
+/// octaves, a thin line where it is under them.
+void paintCovered(QPainter& p, const ScorePicture& s, const QRect& dirty) {
+  for (const Collision& c : s.over) {
+    const RowBox* row = s.page.row(c.row);
+    if (!row) continue;
+    const double a = std::max(s.axis.xOf(s.map().beatAt(c.frames.begin)), double(s.axis.x0)),
+                 b = std::min(s.axis.xOf(s.map().beatAt(c.frames.end)), double(s.page.width()));
+    const double height = scaled(5), foot = row->y + row->height - scaled(1) - 0.5;
+    const QRectF strip(a, foot - height, b - a, height + 1);
+    if (b <= a || !strip.toAlignedRect().intersects(dirty)) continue;
+    QColor ink = paper().warning;
+    const bool covers = c.db > kAnsweredOverDb;
+    ink.setAlphaF(covers ? 0.9f : 0.45f);
+    p.setPen(QPen(ink, 1));
+    p.drawLine(QPointF(a, foot), QPointF(b, foot));
+    if (!covers) continue;
+    p.save();
+    p.setClipRect(strip, Qt::IntersectClip);
+    const double step = scaled(5); // strokes stand still while the view travels
+    const double from = a - std::fmod(a - s.axis.xOf(Beats(0)), step) - 2 * step;
+    for (double x = from; x < b + step; x += step) p.drawLine(QPointF(x, foot), QPointF(x + height, foot - height));
+    p.restore();
   }
 }
 
@@ -246,6 +273,7 @@ void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const st
     p.setClipRect(QRect(Page::marginWidth(), top, s.page.width(), s.page.height()).intersected(dirty));
   paintTies(p, s);
   paintPieces(p, s);
+  paintCovered(p, s, dirty);
   if (open) {
     p.save();
     p.setClipRect(s.page.openArea().adjusted(0, -2, scaled(14), 2), Qt::IntersectClip);

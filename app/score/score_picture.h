@@ -28,7 +28,8 @@ struct ScorePicture {
   std::shared_ptr<const OrnamentBoxes> ornaments;
   std::optional<Landing> landing;      // that bars are counted to
   std::string open;                    // the ornament whose row is open
-  std::vector<Collision> collisions{}; // of that one
+  std::vector<Collision> collisions{}; // of that one, with its own row
+  std::vector<Collision> over{};       // and with others
   std::string hot{};                   // its bracket is shown
   std::set<std::string> marked{};
   std::vector<PieceBox> pieces{};

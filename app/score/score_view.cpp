@@ -396,7 +396,10 @@ const Ornament* ScoreView::openOfKind(const std::string& kind) const {
 
 ScorePicture ScoreView::picture() const {
   ScorePicture s{page_, axis(), devicePixelRatioF(), session_.plan(), marks_.shared(), travel_.landing(), open_};
-  if (const auto& f = session_.facts(); f && f->ornament == open_) s.collisions = f->collisions;
+  if (const auto& f = session_.facts(); f && f->ornament == open_) {
+    s.collisions = f->collisions;
+    s.over = f->over;
+  }
   s.hot = hot_;
   s.marked = marked_;
   s.pieces = pieceBoxes();

@@ -24,31 +24,41 @@ std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& pla
       joinedOver(found->phrases, Frames(leastRest(plan->map(), o.start).count / 2)), plan->map().sampleRate());
   // What is made without the row is meant to sound over it.
   if (node->plan.reads.empty()) std::erase_if(all, [](const Collision& c) { return c.goesOn; });
+  if (!o.source.empty() || node->plan.reads.empty() || !node->plan.dry.isOne()) return all;
+  // Of what stands for its row, or is taken from elsewhere, no other word would be the same.
+  const auto earlier = earlierWord(all, o.span(), found->phrases, found->onsets, plan->map());
+  for (Collision& c : all)
+    if (!c.goesOn) c.earlier = earlier;
   return all;
 }
 
-std::vector<OverRow> rowsUnder(const std::shared_ptr<const RenderPlan>& plan,
-                               const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
-                               std::stop_token stop) {
+std::vector<Collision> rowsUnder(const std::shared_ptr<const RenderPlan>& plan,
+                                 const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
+                                 std::stop_token stop) {
   if (!node->print || !node->plan.dry.isOne() || node->print->extent().empty()) return {};
   const Song& song = plan->song();
   const auto path = [&](const std::string& row) {
     const SideGains g = pathToMix(song, row);
     return 10 * std::log10((g.left * g.left + g.right * g.right) / 2 + 1e-12);
   };
+  const RowReader reader = readerOfPrint(node);
   const double own = path(node->ornament->on);
   if (own < kNotInTheMixDb) return {};
-  const RowOctaves print = octavesOf(levelCurve(readerOfPrint(node), node->print->extent(), plan->map().sampleRate()),
-                                     node->print->extent().begin);
+  const RowOctaves print =
+      octavesOf(levelCurve(reader, node->print->extent(), plan->map().sampleRate()), node->print->extent().begin);
   const std::string& on = node->ornament->on;
-  std::vector<OverRow> over;
+  const bool made = !node->plan.reads.empty(); // of what sounds under it
+  std::vector<Collision> over;
   for (const Stem& s : song.stems) {
-    if (s.id == on || s.bus == on || on == kMixRow || path(s.id) < kNotInTheMixDb) continue; // it is made of these
+    if (s.id == on || (made && (s.bus == on || on == kMixRow)) || path(s.id) < kNotInTheMixDb) continue;
     if (stop.stop_requested()) return {};
     if (const auto found = findings.of(plan, s.id, stop))
-      if (auto met = findOverRow(print, own, s.id, found->octaves, path(s.id))) over.push_back(std::move(*met));
+      if (auto met = findOverRow(print, own, s.id, found->octaves, path(s.id))) {
+        takeSides(*met, reader, pathToMix(song, on), readerBeforeOrnaments(plan, s.id, stop), pathToMix(song, s.id));
+        over.push_back(std::move(*met));
+      }
   }
-  std::stable_sort(over.begin(), over.end(), [](const OverRow& a, const OverRow& b) { return a.db > b.db; });
+  std::stable_sort(over.begin(), over.end(), [](const Collision& a, const Collision& b) { return a.db > b.db; });
   return over;
 }
 

@@ -21,7 +21,7 @@ struct ChosenFacts {
   std::optional<LoopFigures> loop;
   std::vector<Collision> collisions; // with another phrase than the one it lies in
   bool overWhatGoesOn = false;       // and it lies over that one, going on
-  std::vector<OverRow> over;         // other stems, the one it covers most first
+  std::vector<Collision> over;       // with other stems, the one it covers most first
   std::vector<std::string> notes;
   std::vector<Seam> seams; // of kinds that replace the row
   /// What is played was taken from here, found by listening: 8 ms before and 16 ms after.
@@ -35,9 +35,9 @@ std::vector<Collision> collisionsOf(const std::shared_ptr<const RenderPlan>& pla
 
 /// Other stems that the print of an ornament, complete, lies over in the mix; the one it covers most first. None where
 /// it takes its row's place: there was the row before.
-std::vector<OverRow> rowsUnder(const std::shared_ptr<const RenderPlan>& plan,
-                               const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
-                               std::stop_token stop = {});
+std::vector<Collision> rowsUnder(const std::shared_ptr<const RenderPlan>& plan,
+                                 const std::shared_ptr<const OrnamentNode>& node, Findings& findings,
+                                 std::stop_token stop = {});
 
 /// `without` is the plan of the same song with the ornament bypassed. Nothing when asked to stop.
 std::optional<ChosenFacts> measureChosen(const std::shared_ptr<const RenderPlan>& plan, const std::string& ornament,

@@ -11,7 +11,7 @@ struct OrnamentFigures {
   /// Of what only adds: its loudest moment against its source's, and how far it is under the mix it lands in.
   std::optional<double> overSourceLu, underMixLu;
   std::vector<Collision> collisions; // with its own row
-  std::vector<OverRow> over;         // other stems, the one it covers most first
+  std::vector<Collision> over;       // with other stems, the one it covers most first
 };
 
 /// Of all that are not bypassed, in song order; the prints are completed. On so many threads.

@@ -583,6 +583,22 @@ void Session::compareChosen() {
   playback_.compare(std::move(c));
 }
 
+bool Session::soundsWide(const std::vector<std::string>& rows) const {
+  const auto isOn = [&](const std::string& row) { return std::find(rows.begin(), rows.end(), row) != rows.end(); };
+  const auto under = [&](const Stem& s) { return isOn(s.id) || (s.bus && isOn(*s.bus)) || isOn(kMixRow); };
+  const auto& stems = song().stems;
+  if (std::any_of(stems.begin(), stems.end(), [&](const Stem& s) {
+        const auto audio = audio_.of(s.id);
+        return under(s) && ((audio && audio->channels() > 1) || (!isOn(s.id) && s.mix.pan != 0));
+      }))
+    return true;
+  const auto& all = song().ornaments;
+  return std::any_of(all.begin(), all.end(), [&](const auto& o) {
+    const auto stem = std::find_if(stems.begin(), stems.end(), [&](const Stem& s) { return s.id == o->on; });
+    return isOn(o->on) || isOn(kMixRow) || (stem != stems.end() && under(*stem));
+  });
+}
+
 void Session::choose(const std::string& ornament) {
   if (chosen_ == ornament) return;
   chosen_ = ornament;

@@ -137,6 +137,8 @@ class Session : public QObject {
   void wantSpectra(const std::string& ornament, std::size_t index);
   const std::optional<FinishSpectra>& spectra() const { return spectra_; }
   const std::optional<ChosenFacts>& facts() const { return facts_; }
+  /// Whether the two sides of any of these rows may differ: a stem of two channels, one that is panned, or an ornament.
+  bool soundsWide(const std::vector<std::string>& rows) const;
   void choose(const std::string& ornament);
   const std::string& chosen() const { return chosen_; }
 

@@ -11,6 +11,7 @@ constexpr double kWindowSeconds = 0.02, kUnderPhraseDb = 24, kAudibleDb = -60;
 constexpr double kOfStrongestDb = 20; // an octave holds a row that is within so much of its strongest
 constexpr std::int64_t kLeastSteps = 10;
 constexpr double kOwnSeconds = 0.33; // of a phrase beyond the source that is the source's own
+constexpr std::int64_t kSideFrames = 1024, kMostLooks = 400, kMostBarsEarlier = 4;
 
 double powerOf(const StereoBuffer& b) {
   double p = 0;
@@ -66,13 +67,15 @@ std::vector<Collision> findCollisions(const RowReader& print, FrameRange extent,
       hit.end = std::max(hit.end, std::min(f + Frames(window), meet.end));
     }
     if (!hit.empty())
-      found.push_back({hit, std::clamp(10 * std::log10((wetSum + 1e-12) / (drySum + 1e-12)), -120.0, 120.0), goesOn});
+      found.push_back({.frames = hit,
+                       .db = std::clamp(10 * std::log10((wetSum + 1e-12) / (drySum + 1e-12)), -120.0, 120.0),
+                       .goesOn = goesOn});
   }
   return found;
 }
 
-std::optional<OverRow> findOverRow(const RowOctaves& print, double printPathDb, const std::string& name,
-                                   const RowOctaves& row, double rowPathDb) {
+std::optional<Collision> findOverRow(const RowOctaves& print, double printPathDb, const std::string& name,
+                                     const RowOctaves& row, double rowPathDb) {
   // Powers of what a step holds, as they are packed.
   static const std::array<double, 256> kPower = [] {
     std::array<double, 256> p{};
@@ -83,8 +86,9 @@ std::optional<OverRow> findOverRow(const RowOctaves& print, double printPathDb, 
                audible = std::pow(10.0, kAudibleDb / 10), under = std::pow(10.0, -kUnderPhraseDb / 10),
                strong = std::pow(10.0, -kOfStrongestDb / 10);
   double ours = 0, theirs = 0;
+  std::array<double, RowOctaves::kBands> print2{}, met2{}, row2{}; // sums of powers: of the print, where it meets
   std::int64_t met = 0;
-  OverRow over{name, {}, 0};
+  Collision over{.row = name};
   for (std::size_t i = 0; i < print.steps.size(); ++i) {
     const Frames f = print.begin + Frames(static_cast<std::int64_t>(i) * print.hopFrames);
     const RowOctaves::Step* there = row.at(f);
@@ -102,12 +106,77 @@ std::optional<OverRow> findOverRow(const RowOctaves& print, double printPathDb, 
     if (p < audible || r < audible || p < r * under) continue;
     ours += p;
     theirs += r;
+    for (std::size_t b = 0; b < there->size(); ++b) {
+      print2[b] += kPower[print.steps[i][b]] * printGain;
+      if (kPower[(*there)[b]] < least) continue;
+      met2[b] += kPower[print.steps[i][b]] * printGain;
+      row2[b] += kPower[(*there)[b]] * rowGain;
+    }
     if (met++ == 0) over.frames.begin = f;
     over.frames.end = f + Frames(print.hopFrames);
   }
   if (met < kLeastSteps) return std::nullopt;
   over.db = 10 * std::log10(ours / theirs);
+  for (std::size_t b = 0; b < met2.size(); ++b) {
+    over.printDb[b] = static_cast<float>(10 * std::log10(print2[b] / static_cast<double>(met) + 1e-20));
+    if (met2[b] > 0) over.octavesDb[b] = static_cast<float>(10 * std::log10(met2[b] / row2[b]));
+  }
   return over;
+}
+
+void takeSides(Collision& over, const RowReader& print, SideGains printPath, const RowReader& row, SideGains rowPath) {
+  StereoBuffer ours(kSideFrames), theirs(kSideFrames);
+  SideGains p{0, 0}, r{0, 0}; // energies
+  const auto add = [](const StereoBuffer& b, SideGains path, SideGains& sum) {
+    for (std::int64_t i = 0; i < b.frames(); ++i) {
+      const double left = b.left()[i] * path.left, right = b.right()[i] * path.right;
+      sum.left += left * left;
+      sum.right += right * right;
+    }
+  };
+  // A few hundred looks tell where a sound stands.
+  const Frames step(std::max<std::int64_t>(kSideFrames, over.frames.length() / kMostLooks));
+  for (Frames f = over.frames.begin; f < over.frames.end; f = f + step) {
+    print(f, ours.span());
+    row(f, theirs.span());
+    add(ours, printPath, p);
+    add(theirs, rowPath, r);
+  }
+  constexpr double kLeast = 1e-12;
+  const auto against = [&](double a, double b) { return 10 * std::log10((a + kLeast) / (b + kLeast)); };
+  const double both = against(p.left + p.right, r.left + r.right);
+  over.leftDb = over.db + against(p.left, r.left) - both;
+  over.rightDb = over.db + against(p.right, r.right) - both;
+  over.db = std::clamp(std::min(over.leftDb, over.rightDb), -120.0, 120.0);
+}
+
+std::optional<BeatRange> earlierWord(const std::vector<Collision>& collisions, BeatRange source,
+                                     const std::vector<FrameRange>& phrases, const std::vector<Frames>& attacks,
+                                     const TempoMap& map) {
+  std::optional<FrameRange> all;
+  for (const Collision& c : collisions) {
+    if (c.goesOn) continue;
+    if (!all) all = c.frames;
+    all = FrameRange{std::min(all->begin, c.frames.begin), std::max(all->end, c.frames.end)};
+  }
+  const FrameRange taken = map.frames(source);
+  if (!all || all->begin < taken.end) return std::nullopt; // a lead-in ends on its word, whatever is taken
+  const Beats bars = map.meterAt(source.begin).barLength() * kMostBarsEarlier;
+  const Frames latest = taken.begin - Frames(all->length()), earliest = map.frameAt(source.begin - bars);
+  for (auto a = attacks.rbegin(); a != attacks.rend(); ++a) {
+    if (*a > latest) continue;
+    if (*a < earliest) break;
+    // The word it starts: to the next attack that is not part of it, or the phrase's end.
+    const auto phrase = std::find_if(phrases.begin(), phrases.end(), [&](const FrameRange& p) {
+      return p.begin <= *a + Frames(std::llround(0.03 * map.sampleRate())) && *a < p.end;
+    });
+    if (phrase == phrases.end()) continue;
+    const Beats begin = map.beatAt(*a);
+    BeatRange word{begin, std::min(begin + source.length(), map.beatAt(phrase->end))};
+    if (word.begin < Beats(0) || word.length().ticks * 2 < source.length().ticks) continue;
+    return word;
+  }
+  return std::nullopt;
 }
 
 } // namespace ivrin

@@ -2,7 +2,10 @@
 
 #include "finish/finisher.h"
 #include "finish/space.h"
+#include "finish/tone.h"
 #include "song/curve.h"
+#include "time/note_value.h"
+#include "time/plain_number.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -12,8 +15,75 @@ namespace ivrin {
 namespace {
 
 constexpr double kUnderDb = 26;          // a little more than where a collision ends
+constexpr double kUnderRowDb = 13;       // and than where a row is covered
 constexpr double kBeforePhrase = 0.03;   // beats that a cut keeps clear of the phrase
 constexpr double kMostShortenDb = -60.0; // of one round
+constexpr double kMostThinnedDb = 18, kLeastThinnedDb = 3, kOctaveQ = 1.41;
+constexpr double kOfPrintDb = 12;        // an octave holds the print that is within so much of its strongest
+constexpr double kAside = 0.8;           // a balance that turns the other side down by 10 dB
+constexpr double kLeastFromSource = 0.5; // beats after the source at which what lies over a row may be ended
+
+double octaveHz(int b) { // its middle
+  return 100 * std::exp2(b + 0.5);
+}
+
+/// Octaves that are thinned, and by how much, dB; none where nothing would be left of the print.
+std::vector<std::pair<int, double>> thinnedOctaves(const Collision& c) {
+  std::vector<std::pair<int, double>> all;
+  const float strongest = *std::max_element(c.printDb.begin(), c.printDb.end());
+  bool someLeft = false;
+  for (int b = 0; b < RowOctaves::kBands; ++b) {
+    const auto i = static_cast<std::size_t>(b);
+    const double by = c.octavesDb[i] > Collision::kNone ? c.octavesDb[i] + kUnderRowDb : 0;
+    if (by >= kLeastThinnedDb)
+      all.emplace_back(b, std::min(by, kMostThinnedDb));
+    else
+      someLeft = someLeft || c.printDb[i] > strongest - kOfPrintDb;
+  }
+  if (!someLeft) all.clear();
+  return all;
+}
+
+/// "400 Hz", "1.6 kHz".
+std::string hertz(double hz) {
+  return hz < 1000 ? worded("%1 Hz", std::lround(hz)) : worded("%1 kHz", fixedNumber(hz / 1000, 1));
+}
+
+std::optional<Ornament> thinned(Ornament o, const Collision& collision) {
+  const auto octaves = thinnedOctaves(collision);
+  if (octaves.empty()) return std::nullopt;
+  const auto isTone = [](const Processor& f) { return f.type == "tone"; };
+  auto it = std::find_if(o.finish.begin(), o.finish.end(), isTone);
+  // In front of what sets the level: then it stays as loud as it was, but elsewhere.
+  if (it == o.finish.end())
+    it = o.finish.insert(
+        std::find_if(o.finish.begin(), o.finish.end(), [](const Processor& f) { return f.type == "level"; }),
+        Processor{"tone", {}});
+  auto bands = toneBands(settingOr(findFinisher("tone")->table(), it->settings, "bands"));
+  for (const auto& [b, by] : octaves) {
+    const double hz = std::round(octaveHz(b));
+    auto band = std::find_if(bands.begin(), bands.end(), [&](const ToneBand& t) { return std::abs(t.hz - hz) < 1; });
+    if (band == bands.end()) {
+      if (bands.size() >= 8) continue;
+      band = bands.insert(bands.end(), {hz, 0, kOctaveQ});
+    }
+    band->gainDb = std::max(-24.0, std::round((band->gainDb - by) * 2) / 2);
+  }
+  it->settings["bands"] = toneValue(bands);
+  return o;
+}
+
+/// To the side at whose other ear the row is heard better already.
+std::optional<Ornament> panned(Ornament o, const Collision& collision) {
+  const double to = collision.leftDb < collision.rightDb + 1 ? kAside : -kAside;
+  const auto isPan = [](const Processor& f) { return f.type == "pan"; };
+  auto it = std::find_if(o.finish.begin(), o.finish.end(), isPan);
+  if (it == o.finish.end()) it = o.finish.insert(o.finish.end(), Processor{"pan", {}});
+  const double* now = settingOr(findFinisher("pan")->table(), it->settings, "position").number();
+  if (!now || std::abs(*now) > kAside - 0.01) return std::nullopt; // drawn, or aside already
+  it->settings["position"] = to;
+  return o;
+}
 
 /// What meets the phrase is a lead-in.
 bool liesBefore(const Kind& kind, const Placed& p, const Collision& collision) {
@@ -24,13 +94,29 @@ bool liesBefore(const Kind& kind, const Placed& p, const Collision& collision) {
 } // namespace
 
 AnswerWords answerWords(const Kind& kind, const Placed& p, CollisionAnswer answer, const Collision& collision) {
-  const bool before = liesBefore(kind, p, collision);
+  const bool before = liesBefore(kind, p, collision), over = !collision.row.empty();
   switch (answer) {
   case CollisionAnswer::duck:
-    return {worded("duck"), worded("Turns it down while the phrase sounds, far enough.")};
+    return over ? AnswerWords{worded("duck under it"), worded("Turns it down while that row sounds.")}
+                : AnswerWords{worded("duck"), worded("Turns it down while the phrase sounds, far enough.")};
   case CollisionAnswer::cut:
+    if (over) return {worded("cut on the beat"), worded("Ends it on the beat where that row enters.")};
     return before ? AnswerWords{worded("start later"), worded("Starts it where the phrase is over.")}
                   : AnswerWords{worded("cut on the phrase"), worded("Ends it where the phrase starts.")};
+  case CollisionAnswer::thin: {
+    const auto octaves = thinnedOctaves(collision);
+    if (octaves.empty()) return {};
+    const double from = octaveHz(octaves.front().first) / std::sqrt(2.0),
+                 to = octaveHz(octaves.back().first) * std::sqrt(2.0);
+    return {worded("thin"),
+            worded("Less of it between %1 and %2, where it lies over that row.", hertz(from), hertz(to))};
+  }
+  case CollisionAnswer::pan:
+    return collision.leftDb < collision.rightDb + 1
+               ? AnswerWords{worded("to the right"), worded("Moves it aside, so that the row is heard on the left.")}
+               : AnswerWords{worded("to the left"), worded("Moves it aside, so that the row is heard on the right.")};
+  case CollisionAnswer::move:
+    return {worded("earlier word"), worded("Takes a word before this one, so that it has died by the phrase.")};
   case CollisionAnswer::shorten:
     if (kind.table().withRole(Role::decay))
       return before ? AnswerWords{worded("steeper"), worded("Gives it less decay, so that it rises after the phrase.")}
@@ -46,17 +132,23 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
   const TableSpec& table = kind.table();
   Ornament o = p.ornament;
   if (!kind.plan(p).sounds) return std::nullopt;
-  const double over = std::max(collision.db + kUnderDb, 3.0);
+  const bool ofRow = !collision.row.empty(); // another one
+  const double over = std::max(collision.db + (ofRow ? kUnderRowDb : kUnderDb), 3.0);
   const double until = p.map.quartersAt(collision.frames.begin) - o.start.quarters(); // beats
   const auto landing = kind.leadsIn(o) ? kind.landingFrame(p) : std::nullopt;
   const bool before = liesBefore(kind, p, collision);
   switch (answer) {
   case CollisionAnswer::duck: {
-    const SettingSpec* spec = table.withRole(Role::duck);
+    const SettingSpec* spec = ofRow ? nullptr : table.withRole(Role::duck); // a kind's own hears its own row
     if (!spec) { // by the finish, at its end: what has been levelled is turned down, not levelled again
-      const auto ours = [](const Processor& f) { return f.type == "duck" && !f.settings.contains("key"); };
+      const auto ours = [&](const Processor& f) {
+        if (f.type != "duck") return false;
+        const std::string* key = settingOr(findFinisher("duck")->table(), f.settings, "key").text();
+        return ofRow ? key && *key == collision.row : !key;
+      };
       const auto it = std::find_if(o.finish.begin(), o.finish.end(), ours);
       Processor& duck = it != o.finish.end() ? *it : o.finish.emplace_back(Processor{"duck", {{"depth_db", 0.0}}});
+      if (ofRow) duck.settings["key"] = collision.row;
       const double now = *settingOr(findFinisher("duck")->table(), duck.settings, "depth_db").number();
       duck.settings["depth_db"] = std::clamp(std::ceil(now + over), 0.0, 48.0);
       break;
@@ -65,8 +157,19 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
     o.settings[spec->key] = std::clamp(std::ceil(now + over), spec->min, spec->max);
     break;
   }
+  case CollisionAnswer::thin:
+    return ofRow ? thinned(std::move(o), collision) : std::nullopt;
+  case CollisionAnswer::pan:
+    return ofRow ? panned(std::move(o), collision) : std::nullopt;
+  case CollisionAnswer::move:
+    if (!collision.earlier) return std::nullopt;
+    o.start = collision.earlier->begin;
+    o.length = collision.earlier->length();
+    break;
   case CollisionAnswer::cut: {
-    if (before) { // a swell begins after the phrase that it would lie over
+    if (ofRow && (before || until < o.length.quarters() + kLeastFromSource))
+      return std::nullopt; // nothing would be left
+    if (before) {          // a swell begins after the phrase that it would lie over
       const auto later = kind.withLeadBegin(p, p.map.beatAt(collision.frames.end));
       if (later) o = *later;
       break;
@@ -74,11 +177,14 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
     const SettingSpec* spec = table.withRole(Role::tailCut);
     if (!spec) return std::nullopt;
     // Never into the source itself.
-    const double at = std::max(until - kBeforePhrase, std::min(o.length.quarters(), until));
+    const Beats enters = p.map.beatAt(collision.frames.begin);
+    const double at = ofRow ? (snapToGrid(enters, p.map.meterAt(enters).beatLength(), p.map) - o.start).quarters()
+                            : std::max(until - kBeforePhrase, std::min(o.length.quarters(), until));
     o.settings[spec->key] = std::round(std::max(at, spec->min) * 1000) / 1000;
     break;
   }
   case CollisionAnswer::shorten: {
+    if (ofRow) return std::nullopt; // it goes on under it
     if (const SettingSpec* decaySpec =
             table.withRole(Role::decay)) { // steeper by what is over, spread over the way to the phrase
       const double from = p.map.secondsAt(before ? p.map.beatAt(collision.frames.end) : o.span().end).value;

@@ -238,6 +238,64 @@ TEST_CASE("a collision is drawn with its answers, and one press of each is enoug
   CHECK(rig.session->history().undoLabel().find("of delay throw") != std::string::npos);
 }
 
+TEST_CASE("what covers another row is marked on that row, and answered at one press that one undo takes back",
+          "[open]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
+  // Its echoes loud over the keys, and gone before the voice comes again.
+  Ornament loud = rig.ornament(id);
+  loud.settings = {{"feedback_percent", 40.0}, {"cut_at", 3.0}};
+  loud.finish.clear();
+  loud.gainDb = 6;
+  rig.session->edit("loud",
+                    withRowMix(withOrnamentReplaced(rig.session->song(), loud), "keys", {-20, 0, false, false}));
+  rig.settle();
+  const Song covers = rig.session->song();
+  REQUIRE(rig.session->facts());
+  REQUIRE(rig.session->facts()->collisions.empty());
+  const auto over = [&](const char* row) -> std::optional<Collision> {
+    for (const Collision& c : rig.session->facts()->over)
+      if (c.row == row) return c;
+    return std::nullopt;
+  };
+  REQUIRE(over("keys"));
+  const Collision keys = *over("keys");
+  CHECK(keys.db > 0);
+  const QRect staff = rig.score().staffOf("keys");
+  const auto marked = [&] {
+    rig.settleView();
+    const TimeAxis& axis = rig.score().axis();
+    const TempoMap& map = rig.session->plan()->map();
+    const int from = static_cast<int>(axis.xOf(map.beatAt(keys.frames.begin))),
+              to = static_cast<int>(axis.xOf(map.beatAt(keys.frames.end)));
+    return pixelsNear(rig.score().grab().toImage(),
+                      QRect(from, staff.top(), std::max(to - from, 1), staff.height() + scaled(14)), paper().warning,
+                      150);
+  };
+  const int hatched = marked();
+  CHECK(hatched > 60);
+  Answers& answers = rig.score().openRow()->answers();
+  CHECK(answers.isVisible());
+  CHECK(answers.what().contains(
+      QString::fromStdString(rig.session->song().rowName(rig.session->facts()->over.front().row))));
+  for (const auto a : {CollisionAnswer::duck, CollisionAnswer::thin, CollisionAnswer::pan}) {
+    INFO(static_cast<int>(a));
+    if (!answers.button(a)->isVisible()) continue;
+    const std::string first = rig.session->facts()->over.front().row;
+    const double was = over(first.c_str())->db;
+    QTest::mouseClick(answers.button(a), Qt::LeftButton);
+    rig.settle();
+    CHECK((!over(first.c_str()) || over(first.c_str())->db < was - 3));
+    rig.session->undo();
+    rig.settle();
+    CHECK(rig.session->song() == covers);
+  }
+  CHECK(answers.button(CollisionAnswer::duck)->isVisible());
+  CHECK(answers.button(CollisionAnswer::pan)->isVisible());
+  rig.score().closeOrnament();
+  CHECK(marked() < hatched / 4); // of the open one alone
+}
+
 TEST_CASE("alone plays only what the open ornament adds", "[open]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);

@@ -183,4 +183,69 @@ TEST_CASE("ornaments are kept as a recipe of one's own, and it is among the othe
   key(rig, Qt::Key_Escape);
 }
 
+TEST_CASE("one key makes room for a lead-in, again otherwise, then none; another opens wide on the landing",
+          "[recipes]") {
+  SmallSongRig rig;
+  ScoreView& score = rig.score();
+  score.countTo("b");
+  const std::string id = rig.place("riser", "mix", 8, 16); // into "Two"
+  Ornament o = rig.ornament(id);
+  o.landing = "b";
+  rig.session->edit("tied", withOrnamentReplaced(rig.session->song(), o));
+  rig.settle();
+  const Song before = rig.session->song();
+  rig.window->action("makeRoom")->trigger(); // by the landing: it is opened and measured first
+  rig.settle();
+  const auto added = [&] {
+    std::vector<Ornament> all;
+    for (const auto& one : rig.session->song().ornaments)
+      if (!before.ornament(one->id)) all.push_back(*one);
+    return all;
+  };
+  const std::vector<Ornament> dips = added();
+  REQUIRE(dips.size() >= 1);
+  for (const Ornament& d : dips) {
+    CHECK(d.kind == "treat");
+    CHECK(d.landing == "b");
+    CHECK(d.span().end == Beats::ofQuarters(16));
+    CHECK(d.finish.front().type == "gain");
+  }
+  rig.session->undo();
+  rig.settle();
+  CHECK(rig.session->song() == before); // one step
+  rig.session->redo();
+  rig.settle();
+  rig.window->action("makeRoom")->trigger();
+  rig.settle();
+  REQUIRE(added().size() == dips.size());
+  CHECK(added().front().finish.front().type == "filter");
+  rig.window->action("makeRoom")->trigger();
+  rig.settle();
+  CHECK(added().empty());
+
+  score.closeOrnament();
+  score.select(std::nullopt);
+  for (const double bars : {2.0, 4.0}) {
+    rig.window->action("openWide")->trigger();
+    rig.settle();
+    REQUIRE(added().size() == 1);
+    const Ornament n = added().front();
+    CHECK(n.on == kMixRow);
+    CHECK(n.landing == "b");
+    CHECK(n.span().end == Beats::ofQuarters(16));
+    CHECK(n.length.quarters() == 4 * bars);
+  }
+  rig.window->action("openWide")->trigger(); // there are no more bars before it
+  rig.settle();
+  CHECK(added().empty());
+  // Nothing leads anywhere any more.
+  rig.session->edit("away", withoutOrnament(rig.session->song(), id));
+  rig.settle();
+  const Song now = rig.session->song();
+  rig.window->action("makeRoom")->trigger();
+  rig.settle();
+  CHECK(rig.session->song() == now);
+  CHECK(rig.window->measure().said().contains("lead"));
+}
+
 } // namespace ivrin::app
