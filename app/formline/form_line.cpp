@@ -407,6 +407,7 @@ void FormLine::contextMenuEvent(QContextMenuEvent* e) {
     const auto tied = std::count_if(session_.song().ornaments.begin(), session_.song().ornaments.end(),
                                     [&](const auto& o) { return o->landing == id; });
     add(tr("Go there"), [&] { score_.goToLanding(id); });
+    add(tr("Recipes into it…"), [&] { emit recipesWanted(id); });
     add(tr("Rename…"), [&] { rename(id); });
     add(tied == 0 ? tr("Remove") : tr("Remove (%1 tied ornaments stay where they are)").arg(tied),
         [&] { removeLanding(session_, id); });

@@ -42,6 +42,10 @@ class FormLine : public QWidget {
  public slots:
   void tick();
 
+ signals:
+  /// Whole transitions into this one.
+  void recipesWanted(const std::string& landing);
+
  protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;

@@ -282,6 +282,8 @@ void MainWindow::connectGridMarks() {
     const TempoMap& map = session_.plan()->map();
     const Beats beat = std::max(Beats(0), snapToGrid(at, map.meterAt(at).beatLength(), map));
     QMenu m(this);
+    if (const std::string landing = score_->landingAt(at); !landing.empty())
+      m.addAction(tr("Recipes into it…"), this, [this, landing] { openRecipesAt(landing); });
     m.addAction(tr("Tempo from here on…"), this, [this, beat] { tempoDialog(beat, true); });
     m.addAction(tr("Meter from this bar on…"), this, [this, at] { meterDialog(at); });
     // Changes that lie within reach of the hand.

@@ -42,6 +42,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   addActions();
   head_ = new HeadBar(session_, *actions_, *listening_, this);
   form_ = new FormLine(session_, *score_, this);
+  connect(form_, &FormLine::recipesWanted, this, &MainWindow::openRecipesAt);
   measure_ = new MeasureLine(session_, *score_, this);
   empty_ = emptyPage();
   auto* work = new QWidget(this);

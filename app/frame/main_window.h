@@ -106,6 +106,7 @@ class MainWindow : public QMainWindow {
   bool sectionsWanted_ = false; // asked for by hand: what comes of it is said
   void addRecipeActions(const QString& menu);
   void openRecipes();
+  void openRecipesAt(const std::string& landing);
   void showCard(const Landing& landing);
   void carryTransition();
   std::vector<std::string> ofTransition(const Landing& landing) const;

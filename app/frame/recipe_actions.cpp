@@ -44,6 +44,7 @@ void MainWindow::addRecipeActions(const QString& menu) {
     }
     if (!trial_->said().isEmpty()) measure_->say(trial_->said(), false);
   });
+  connect(score_, &ScoreView::recipesWanted, this, &MainWindow::openRecipesAt);
   connect(trial_, &RecipeTrial::heardAnother, this, [this] { listening_->hearLoop(); });
   connect(trial_, &RecipeTrial::kept, this, [this](int count, const QString& name) {
     measure_->say(tr("“%1” is placed: %2").arg(name, tr("%n ornament(s)", nullptr, count)), false);
@@ -52,12 +53,24 @@ void MainWindow::addRecipeActions(const QString& menu) {
 
 void MainWindow::openRecipes() {
   if (!session_.isOpen()) return;
-  const Landing* l = score_->landing();
-  if (!l) {
+  // From an opening that is chosen to the landing after it; else to the one that bars are counted to.
+  const auto selected = score_->selection();
+  if (openingChosen_ && selected && *selected == openingChosen_->first) {
+    const auto all = session_.song().allLandings();
+    const auto next = std::find_if(all.begin(), all.end(), [&](const Landing& l) { return l.at > selected->begin; });
+    if (next != all.end()) return openRecipesAt(next->id);
+  }
+  if (!score_->landing()) {
     measure_->say(tr("There is no landing: a section or a landing is what recipes lead to."), false);
     return;
   }
-  const Landing landing = *l;
+  openRecipesAt(score_->landing()->id);
+}
+
+void MainWindow::openRecipesAt(const std::string& id) {
+  const auto at = session_.song().landingById(id);
+  if (!at) return;
+  const Landing landing = *at;
   score_->closeOrnament();
   score_->select(std::nullopt);
   score_->goToLanding(landing.id);

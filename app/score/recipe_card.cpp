@@ -16,6 +16,7 @@ namespace ivrin::app {
 namespace {
 
 constexpr std::size_t kMostInView = 6;
+constexpr int kRestMs = 180; // the mouse stays on it: it is heard
 constexpr double kWidth = 440, kHead = 44, kRow = 58, kFoot = 32, kDrawing = 118;
 
 /// Where a part stands before the landing or behind it: 0 two bars before, 1 on it.
@@ -40,7 +41,18 @@ QColor inkOfPart(const RecipePart& part) {
 RecipeCard::RecipeCard(RecipeTrial& trial, Session& session, QWidget* parent)
     : QWidget(parent)
     , trial_(trial)
-    , session_(session) {
+    , session_(session)
+    , place_(new InkButton(tr("place it"), this)) {
+  setMouseTracking(true);
+  rests_.setSingleShot(true);
+  rests_.setInterval(kRestMs);
+  connect(&rests_, &QTimer::timeout, this, [this] {
+    if (trial_.running() && under_ != trial_.heard()) trial_.hear(under_);
+  });
+  place_->setToolTip(tr("The one that is heard (Return)"));
+  place_->setFocusPolicy(Qt::NoFocus);
+  place_->setTextPx(13.5);
+  connect(place_, &QAbstractButton::clicked, this, [this] { trial_.keep(); });
   setObjectName(QStringLiteral("recipe-card"));
   setAccessibleName(tr("Recipes"));
   setFocusPolicy(Qt::StrongFocus);
@@ -117,8 +129,6 @@ void RecipeCard::paintEvent(QPaintEvent*) {
   const QString name = landing ? asText(landing->name) : QString();
   drawSongText(p, QPointF(scaled(16), scaled(29)), name.isEmpty() ? tr("into the landing") : tr("into %1").arg(name),
                18, false, c.ink);
-  const QString many = tr("%1 of %2 have their rows here").arg(trial_.fitting()).arg(trial_.all().size());
-  drawSongText(p, QPointF(width() - scaled(16) - songTextWidth(many, 13, true), scaled(28)), many, 13, true, c.quiet);
   for (std::size_t i = first_; i < std::min(first_ + inView(), trial_.all().size()); ++i) {
     const Recipe& r = trial_.all()[i];
     const QRectF row = rowOf(i);
@@ -142,22 +152,46 @@ void RecipeCard::paintEvent(QPaintEvent*) {
   const QString length = trial_.options().length < 0   ? tr("shorter")
                          : trial_.options().length > 0 ? tr("longer")
                                                        : QString();
-  const QString foot = tr("Return places it · ↑ ↓ the next · + − denser, sparser · ← → shorter, longer · Esc");
+  p.drawText(QRectF(scaled(16), height() - scaled(kFoot), width() - scaled(32), scaled(kFoot)),
+             Qt::AlignVCenter | Qt::AlignLeft, tr("↑ ↓ the next · + − denser, sparser · ← → shorter, longer · Esc"));
   QStringList now{density, length};
   now.removeAll(QString());
-  p.drawText(QRectF(scaled(16), height() - scaled(kFoot), width() - scaled(32), scaled(kFoot)),
-             Qt::AlignVCenter | Qt::AlignLeft, foot);
-  if (!now.isEmpty()) {
-    p.setPen(c.ink);
-    p.drawText(QRectF(scaled(16), height() - scaled(kFoot), width() - scaled(28), scaled(kFoot)),
-               Qt::AlignVCenter | Qt::AlignRight, now.join(QStringLiteral(", ")));
-  }
+  const QString note = now.isEmpty()
+                           ? tr("%1 of %2 have their rows here").arg(trial_.fitting()).arg(trial_.all().size())
+                           : now.join(QStringLiteral(", "));
+  drawSongText(p, QPointF(width() - scaled(16) - songTextWidth(note, 13, true), scaled(28)), note, 13, true,
+               now.isEmpty() ? c.quiet : c.ink);
+}
+
+std::optional<std::size_t> RecipeCard::at(QPoint p) const {
+  for (std::size_t i = first_; i < std::min(first_ + inView(), trial_.all().size()); ++i)
+    if (rowOf(i).contains(p)) return i;
+  return std::nullopt;
 }
 
 void RecipeCard::mousePressEvent(QMouseEvent* e) {
-  for (std::size_t i = first_; i < std::min(first_ + inView(), trial_.all().size()); ++i)
-    if (rowOf(i).contains(e->pos())) trial_.hear(i);
+  rests_.stop();
+  if (const auto i = at(e->pos()); i && *i != trial_.heard()) trial_.hear(*i);
   setFocus();
+}
+
+/// It is enough to rest on one to hear it.
+void RecipeCard::mouseMoveEvent(QMouseEvent* e) {
+  const auto i = at(e->pos());
+  if (!i || *i == trial_.heard()) return rests_.stop();
+  if (rests_.isActive() && *i == under_) return;
+  under_ = *i;
+  rests_.start();
+}
+
+void RecipeCard::leaveEvent(QEvent*) {
+  rests_.stop();
+}
+
+void RecipeCard::resizeEvent(QResizeEvent*) {
+  place_->adjustSize();
+  place_->move(width() - scaled(12) - place_->width(),
+               height() - static_cast<int>((scaled(kFoot) + place_->height()) / 2));
 }
 
 void RecipeCard::mouseDoubleClickEvent(QMouseEvent*) {

@@ -2,8 +2,12 @@
 #pragma once
 
 #include "app/session/recipe_trial.h"
+#include "app/theme/ink_button.h"
 
+#include <QTimer>
 #include <QWidget>
+
+#include <optional>
 
 namespace ivrin::app {
 
@@ -16,10 +20,14 @@ class RecipeCard : public QWidget {
   void standBeside(double landingX, const QRect& room);
   /// Where a recipe stands, for the mouse; null where it is out of view.
   QRect rowOf(std::size_t which) const;
+  InkButton* placeButton() const { return place_; }
 
  protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void leaveEvent(QEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
   void mouseDoubleClickEvent(QMouseEvent*) override;
   void wheelEvent(QWheelEvent*) override;
   bool event(QEvent*) override;
@@ -32,7 +40,11 @@ class RecipeCard : public QWidget {
   void paintSigns(QPainter& p, const Recipe& r, const QRectF& box) const;
   RecipeTrial& trial_;
   Session& session_;
+  std::optional<std::size_t> at(QPoint p) const;
   std::size_t first_ = 0; // in view
+  InkButton* place_;
+  QTimer rests_; // the mouse on one that is not heard
+  std::size_t under_ = 0;
 };
 
 } // namespace ivrin::app

@@ -395,8 +395,14 @@ void ScoreView::wheelEvent(QWheelEvent* e) {
 }
 
 void ScoreView::contextMenuEvent(QContextMenuEvent* e) {
-  if (session_.isOpen() && e->pos().y() < rulerHeight() && e->pos().x() >= axis().x0)
-    emit rulerMenuWanted(axis().beatAt(e->pos().x()), e->globalPos());
+  if (!session_.isOpen() || e->pos().x() < axis().x0) return;
+  if (e->pos().y() < rulerHeight()) return emit rulerMenuWanted(axis().beatAt(e->pos().x()), e->globalPos());
+  if (!showsOpenings_) return;
+  if (const Opening* o = openings_.under(QPointF(e->pos()), page_, axis(), session_.song())) {
+    const auto all = session_.song().allLandings();
+    const auto next = std::find_if(all.begin(), all.end(), [&](const Landing& l) { return l.at > o->place.begin; });
+    if (next != all.end()) emit recipesWanted(next->id);
+  }
 }
 
 void ScoreView::takeOpening(Opening o) {

@@ -92,6 +92,8 @@ class ScoreView : public QWidget {
   void selectOnRow(const std::string& row, BeatRange stretch);
   /// The open ornament, else the one that Return would open; empty where the caret's row has none.
   std::string ornamentAtCaret() const;
+  /// The landing whose letter or name stands over a place of the ruler; mostly empty.
+  std::string landingAt(Beats at) const { return landingUnder(QPointF(axis().xOf(at), 1)); }
   const std::string& caretRow() const { return caretRow_; }
   /// Ornaments marked to be handled together.
   const std::set<std::string>& marked() const { return marked_; }
@@ -183,6 +185,8 @@ class ScoreView : public QWidget {
   void gridMarkClicked(const ivrin::app::GridMark& mark);
   void gridMarkMoved(const ivrin::app::GridMark& mark, ivrin::Beats to);
   void rulerMenuWanted(ivrin::Beats at, const QPoint& globalAt);
+  /// Whole transitions into this landing, from an opening before it.
+  void recipesWanted(const std::string& landing);
   /// The menu of the caret's row.
   void rowMenuWanted(const QPoint& globalAt);
   /// A row was dropped before another one ("mix": last), or onto a bus.

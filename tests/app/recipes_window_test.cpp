@@ -1,6 +1,7 @@
 // Recipes at a landing, in the window.
 #include "app/score/recipe_card.h"
 #include "app/session/recipe_trial.h"
+#include "app/theme/type.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>
@@ -181,6 +182,62 @@ TEST_CASE("ornaments are kept as a recipe of one's own, and it is among the othe
   CHECK(
       std::any_of(all.begin(), all.end(), [](const Recipe& r) { return r.name == "my stop" && r.parts.size() == 2; }));
   key(rig, Qt::Key_Escape);
+}
+
+TEST_CASE("the mouse resting on a recipe hears it; a word on the card places it", "[recipes]") {
+  SmallSongRig rig;
+  rig.score().countTo("c");
+  rig.window->action("recipes")->trigger();
+  rig.settle();
+  RecipeCard& card = cardOf(rig);
+  RecipeTrial& trial = *rig.window->findChild<RecipeTrial*>();
+  const std::size_t first = trial.heard(), other = first == 1 ? 2 : 1;
+  QMouseEvent over(QEvent::MouseMove, card.rowOf(other).center(), card.mapToGlobal(card.rowOf(other).center()),
+                   Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+  QApplication::sendEvent(&card, &over);
+  CHECK(trial.heard() == first); // passing over is not resting
+  CHECK(QTest::qWaitFor([&] { return trial.heard() == other; }));
+  rig.settle();
+  const std::size_t proposed = trial.proposed().size();
+  QTest::mouseClick(card.placeButton(), Qt::LeftButton);
+  CHECK_FALSE(trial.running());
+  CHECK(rig.session->song().ornaments.size() == proposed);
+}
+
+TEST_CASE("recipes lead from an opening to the landing after it", "[recipes]") {
+  SmallSongRig rig;
+  RecipeTrial& trial = *rig.window->findChild<RecipeTrial*>();
+  rig.window->action("openings")->trigger();
+  rig.settle();
+  REQUIRE(rig.session->openings());
+  // One that has its place in view, before "Two".
+  const OpeningMarks& marks = rig.score().openings();
+  rig.score().showRange(0, 18, false);
+  rig.settleView();
+  const auto& all = marks.at(rig.score().axis().pxPerBeat);
+  const auto mark = std::find_if(all.begin(), all.end(), [](const OpeningMarks::Mark& m) {
+    return m.opening.place.begin < Beats::ofQuarters(14);
+  });
+  REQUIRE(mark != all.end());
+  rig.score().countTo("c");
+  const QPoint at(static_cast<int>(rig.score().axis().xOf(mark->opening.place.begin)) + scaled(8),
+                  rig.score().staffOf(mark->opening.row).bottom() - scaled(6));
+  QContextMenuEvent menu(QContextMenuEvent::Mouse, at, rig.score().mapToGlobal(at));
+  QApplication::sendEvent(&rig.score(), &menu);
+  CHECK(trial.running());
+  CHECK(trial.landing() == "b");
+  trial.letGo();
+  rig.settle();
+  // By keys: the opening that was stepped to.
+  rig.score().countTo("c");
+  rig.score().setCaret(Beats(0));
+  rig.window->action("nextOpening")->trigger();
+  rig.settle();
+  REQUIRE(rig.score().selection());
+  rig.window->action("recipes")->trigger();
+  rig.settle();
+  CHECK(trial.running());
+  CHECK(trial.landing() == "b");
 }
 
 TEST_CASE("one key makes room for a lead-in, again otherwise, then none; another opens wide on the landing",
