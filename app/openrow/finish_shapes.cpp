@@ -231,6 +231,16 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
                     {std::min(0.98, 0.25 / std::max(turns, 0.26)), 0.5 + 0.45 * depth},
                     QObject::tr("depth %1").arg(v.words("depth_percent"))}};
     }
+  } else if (t == "harmony") { // each voice where it stands on the scale, as strong as it is
+    s.axis = FinishShape::Axis::none;
+    s.guides = {flat(0.5)};
+    const std::vector<double> steps = v.numbers("steps");
+    const double wide = 0.35 * v.gain("level_db") + 0.05;
+    const auto yOf = [](double step) { return 0.5 + step / 32; };
+    for (const double step : steps)
+      s.lines.push_back(
+          {QPointF(0.5 - std::min(wide, 0.48), yOf(step)), QPointF(0.5 + std::min(wide, 0.48), yOf(step))});
+    if (!steps.empty()) s.handles = {{"level", {0.5 + std::min(wide, 0.48), yOf(steps.front())}, v.words("level_db")}};
   } else if (t == "level") {
     s.axis = FinishShape::Axis::none;
     const bool source = v.value("match").text() != nullptr;
@@ -289,6 +299,8 @@ std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QP
     }
     return with(p, "drive_percent", best);
   }
+  if (t == "harmony" && handle == QLatin1String("level"))
+    return with(p, "level_db", std::clamp(rounded(20 * std::log10(std::max(x - 0.55, 1e-3) / 0.35), 0.5), -60.0, 12.0));
   if (t == "reverb" && handle == QLatin1String("decay"))
     return with(p, "decay_seconds", std::clamp(rounded(x * finishShape(p, c).seconds, 0.05), 0.1, 30.0));
   if (t == "reverb" && handle == QLatin1String("mix")) return with(p, "mix_percent", rounded(100 * y, 1));
@@ -384,6 +396,10 @@ QString finishWords(const Processor& p, const FinishContext&) {
     return v.value("db").list() ? QObject::tr("gain, moving") : QObject::tr("gain %1").arg(v.words("db"));
   if (t == "compressor") return QObject::tr("%1 : 1 over %2").arg(v.number("ratio")).arg(v.words("threshold_db"));
   if (t == "duck") return QObject::tr("ducks %1 under %2").arg(v.words("depth_db"), v.words("key"));
+  if (t == "harmony") {
+    const auto n = v.numbers("steps").size();
+    return QObject::tr("harmony, %n voice(s)", nullptr, static_cast<int>(n));
+  }
   if (t == "limiter") return QObject::tr("limit %1").arg(v.words("ceiling_dbtp"));
   if (t == "level")
     return v.value("match").text()

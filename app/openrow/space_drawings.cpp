@@ -26,23 +26,24 @@ const Kind& kindOf(const OpenCanvas& c) {
 }
 
 /// Up and down from where it was pressed, as a level about the middle line.
-std::optional<Ornament> pullWet(const OpenCanvas& was, const Pull& pull) {
+std::optional<Ornament> pullLevel(const OpenCanvas& was, const Pull& pull, const char* key) {
   const double mid = was.area.center().y(), from = std::max(1.0, mid - pull.press().y()),
                up = std::max(1.0, mid - pull.to().y());
   Ornament o = was.ornament;
-  o.settings["wet_db"] =
-      std::clamp(rounded(*valueOf(was, "wet_db").number() + 20 * std::log10(up / from), 0.5), -60.0, 12.0);
+  o.settings[key] = std::clamp(rounded(*valueOf(was, key).number() + 20 * std::log10(up / from), 0.5), -60.0, 12.0);
   return o;
 }
 
-OpenHandle wetHandle(const OpenCanvas& c, QPointF at, OpenHandle::Side side = OpenHandle::Side::right) {
+OpenHandle wetHandle(const OpenCanvas& c, QPointF at, OpenHandle::Side side = OpenHandle::Side::right,
+                     bool ofTones = false) {
+  const char* key = ofTones ? "hold_db" : "wet_db";
   return {.name = QStringLiteral("wet"),
-          .word = QObject::tr("wet"),
+          .word = ofTones ? QObject::tr("held at") : QObject::tr("wet"),
           .rect = handleBox(at),
           .cursor = Qt::SizeVerCursor,
-          .pull = pullWet,
-          .step = stepping(nullptr, "wet_db"),
-          .label = QObject::tr("wet %1").arg(textOf(c, "wet_db")),
+          .pull = [key](const OpenCanvas& was, const Pull& pull) { return pullLevel(was, pull, key); },
+          .step = stepping(nullptr, key),
+          .label = ofTones ? QObject::tr("held at %1").arg(textOf(c, key)) : QObject::tr("wet %1").arg(textOf(c, key)),
           .shown = OpenHandle::Label::active,
           .side = side};
 }
@@ -303,7 +304,7 @@ class ReverbThrowDrawing : public OpenDrawing {
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {
     std::vector<OpenHandle> all = sourceHandles(c, QObject::tr("source"));
     const Shape s(c, height_);
-    all.push_back(wetHandle(c, s.point(0.03)));
+    all.push_back(wetHandle(c, s.point(0.03), OpenHandle::Side::right, s.tones));
     if (!s.held)
       all.push_back({.name = QStringLiteral("decay"),
                      .word = QObject::tr("decay"),
@@ -342,7 +343,9 @@ class ReverbThrowDrawing : public OpenDrawing {
     }
     if (s.cut)
       return QObject::tr("%1 until it is cut after %2")
-          .arg(s.held ? QObject::tr("held") : QObject::tr("rings"),
+          .arg(s.tones  ? QObject::tr("its tones are held")
+               : s.held ? QObject::tr("held")
+                        : QObject::tr("rings"),
                spanWords(map, c.ornament.start, Beats::ofQuarters(*valueOf(c, "cut_at").number())));
     const Beats gone = map.beatAt(Seconds(map.secondsAt(c.ornament.span().end).value + s.decay));
     return QObject::tr("falls 60 dB in %1, gone after %2")
@@ -361,6 +364,7 @@ class ReverbThrowDrawing : public OpenDrawing {
       begin = c.axis.xOf(last);
       decay = decayOf(valueOf(c, "decay_seconds"), map, c.ornament.start);
       held = *valueOf(c, "freeze").boolean();
+      tones = held && *valueOf(c, "freeze_of").text() == "tones";
       decayEnd = c.axis.xOf(map.beatAt(Seconds(map.secondsAt(last).value + decay)));
       const double* at = valueOf(c, "cut_at").number();
       cut = at != nullptr;
@@ -372,7 +376,7 @@ class ReverbThrowDrawing : public OpenDrawing {
       return {begin + (decayEnd - begin) * u, mid - height * std::pow(10.0, (held ? 0 : -60 * u) / 20)};
     }
     double mid, begin, decay, decayEnd, end, height;
-    bool held, cut;
+    bool held, tones, cut;
   };
 };
 

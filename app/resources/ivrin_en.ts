@@ -62,6 +62,13 @@
 <context>
     <name>QObject</name>
     <message numerus="yes">
+        <source>harmony, %n voice(s)</source>
+        <translation>
+            <numerusform>harmony, %n voice</numerusform>
+            <numerusform>harmony, %n voices</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>%n ornament(s) on this row</source>
         <translation>
             <numerusform>%n ornament on this row</numerusform>

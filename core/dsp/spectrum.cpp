@@ -63,6 +63,64 @@ std::vector<float> bandLevels(const StereoBuffer& sound, double rate, int bands)
   return out;
 }
 
+MeanSpectrum meanSpectrum(double rate, FrameRange range, double seconds,
+                          const std::function<void(Frames, StereoSpan)>& read) {
+  constexpr std::int64_t kMostWindows = 24, kPadding = 4;
+  const std::int64_t frames = range.length(), window = std::min(frames, static_cast<std::int64_t>(seconds * rate));
+  MeanSpectrum mean;
+  if (window < 64) return mean;
+  std::int64_t size = 64;
+  while (size < kPadding * window) size *= 2;
+  const auto fourier = RealFourier::ofSize(size);
+  const auto samples = fourier->samples();
+  const auto bins = fourier->spectrum();
+  mean.left.assign(static_cast<std::size_t>(fourier->bins()), 0);
+  mean.right = mean.left;
+  mean.hzPerBin = rate / static_cast<double>(size);
+  std::vector<float> shape(static_cast<std::size_t>(window));
+  for (std::int64_t i = 0; i < window; ++i)
+    shape[static_cast<std::size_t>(i)] = static_cast<float>(
+        0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(i) + 0.5) / static_cast<double>(window)));
+  const std::int64_t room = frames - window,
+                     count = std::min(room / std::max<std::int64_t>(1, window / 2) + 1, kMostWindows);
+  const double scale = 2 / (static_cast<double>(size) * squares(shape.data(), window) * static_cast<double>(count));
+  StereoBuffer sound(window);
+  for (std::int64_t k = 0; k < count; ++k) {
+    read(range.begin + Frames(count > 1 ? room * k / (count - 1) : 0), sound.span());
+    for (const bool left : {true, false}) {
+      windowed(left ? sound.left() : sound.right(), shape.data(), samples.get(), window);
+      std::fill(samples.get() + window, samples.get() + size, 0.0f);
+      fourier->forward(samples.get(), bins.get());
+      auto& sum = left ? mean.left : mean.right;
+      for (std::size_t b = 0; b < sum.size(); ++b) sum[b] += scale * static_cast<double>(std::norm(bins[b]));
+    }
+  }
+  return mean;
+}
+
+std::optional<int> strongestNote(const MeanSpectrum& m) {
+  constexpr int kLowest = 36, kHighest = 84, kHarmonics = 8;
+  constexpr double kWeight = 0.84;
+  std::optional<int> best;
+  double most = 1e-6; // −120 dBFS
+  for (int note = kLowest; note <= kHighest; ++note) {
+    const double hz = 440 * std::exp2((note - 69) / 12.0);
+    double sum = 0, weight = 1;
+    for (int h = 1; h <= kHarmonics; ++h, weight *= kWeight) {
+      const auto from = static_cast<std::size_t>(hz * h * std::exp2(-0.4 / 12) / m.hzPerBin),
+                 to = std::min(m.left.size(), static_cast<std::size_t>(hz * h * std::exp2(0.4 / 12) / m.hzPerBin) + 1);
+      double power = 0;
+      for (std::size_t b = from; b < to; ++b) power += m.left[b] + m.right[b];
+      sum += weight * std::sqrt(power);
+    }
+    if (sum > most) {
+      most = sum;
+      best = note;
+    }
+  }
+  return best;
+}
+
 BandPower::BandPower(const std::vector<double>& edgesHz, double sampleRate, std::int64_t size)
     : size_(size)
     , fourier_(RealFourier::ofSize(size))

@@ -3,8 +3,11 @@
 
 #include "audio/buffer.h"
 #include "dsp/fourier.h"
+#include "time/units.h"
 
+#include <functional>
 #include <memory>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -12,6 +15,21 @@ namespace ivrin {
 
 /// Mean level of both sides in `bands` bands from 20 Hz to 20 kHz, dB re a full-scale sine in the band; −200 for none.
 std::vector<float> bandLevels(const StereoBuffer& sound, double sampleRate, int bands);
+
+/// What a sound is made of on the whole: powers of narrow bins, the mean of at most 24 windows (Hann) over it. The bins
+/// about a tone of amplitude a, summed, make a²/2.
+struct MeanSpectrum {
+  std::vector<double> left, right;
+  double hzPerBin = 1;
+};
+/// Windows of `seconds`, or as long as the sound where that is shorter; each is transformed four times as long. Empty
+/// for less than 64 frames.
+MeanSpectrum meanSpectrum(double sampleRate, FrameRange range, double seconds,
+                          const std::function<void(Frames from, StereoSpan out)>& read);
+
+/// The note that sounds most, MIDI number: subharmonic summation over the semitones of 65 to 1050 Hz (D. J. Hermes,
+/// JASA 83 (1988): harmonics weighted by 0.84 for each). Nothing where nothing sounds.
+std::optional<int> strongestNote(const MeanSpectrum& spectrum);
 
 /// Power in bands of short stretches, both sides together, under a Hann window: not scaled, see mean().
 class BandPower {

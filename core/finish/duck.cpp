@@ -63,11 +63,11 @@ class DuckFinisher : public Finisher {
                                .step = 5});
   }
   const TableSpec& table() const override { return table_; }
-  std::optional<Key> key(const FinishPlace& at, const Settings& set) const override {
+  std::optional<KeyRow> key(const FinishPlace& at, const Settings& set) const override {
     const SettingsView v(table_, set);
     const std::string* row = v.value("key").text();
-    return Key{row ? *row : std::string(),
-               Ducking::lookaheadFrames(at.sampleRate(), v.number("attack_ms") / 1000) + kPrintBlock};
+    return KeyRow{row ? *row : std::string(),
+                  Ducking::lookaheadFrames(at.sampleRate(), v.number("attack_ms") / 1000) + kPrintBlock};
   }
   std::unique_ptr<Flow> attach(std::unique_ptr<Flow> in, const FinishPlace& at, const Settings& set) const override {
     return std::make_unique<DuckStage>(std::move(in), at, SettingsView(table_, set));

@@ -4,9 +4,10 @@ namespace ivrin {
 
 const std::vector<const Finisher*>& allFinishers() {
   static const std::vector<const Finisher*> all = {
-      &filterFinisher(), &toneFinisher(),   &dirtFinisher(),    &reverbFinisher(),     &echoFinisher(),
-      &widthFinisher(),  &panFinisher(),    &gainFinisher(),    &compressorFinisher(), &duckFinisher(),
-      &phaserFinisher(), &chorusFinisher(), &tremoloFinisher(), &limiterFinisher(),    &levelFinisher()};
+      &filterFinisher(),     &toneFinisher(),    &dirtFinisher(),   &reverbFinisher(),
+      &echoFinisher(),       &widthFinisher(),   &panFinisher(),    &gainFinisher(),
+      &compressorFinisher(), &duckFinisher(),    &phaserFinisher(), &chorusFinisher(),
+      &tremoloFinisher(),    &limiterFinisher(), &levelFinisher(),  &harmonyFinisher()};
   return all;
 }
 

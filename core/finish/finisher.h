@@ -24,6 +24,7 @@ struct FinishPlace {
   const Impulses* impulses = nullptr;
   std::int64_t sourceFrames = 0;
   std::int64_t frames = std::int64_t{1} << 40; // that the print has at most, with all tails
+  std::optional<Key> songKey{};
   bool leadsIn = false;
   bool builds = false; // it grows by itself: its end may be far louder than what follows the source
   /// K-weighted loudness of the source, its loudest window as long as itself; may be none.
@@ -45,11 +46,11 @@ class Finisher {
   /// Every frame it gives depends on that frame of what comes in alone, so that it may be computed anywhere first.
   virtual bool memoryless() const { return false; }
   /// The row it listens to, before that row's ornaments (empty: the ornament's own), and how far ahead.
-  struct Key {
+  struct KeyRow {
     std::string row;
     std::int64_t aheadFrames;
   };
-  virtual std::optional<Key> key(const FinishPlace&, const Settings&) const { return std::nullopt; }
+  virtual std::optional<KeyRow> key(const FinishPlace&, const Settings&) const { return std::nullopt; }
   /// It measures the ornament's source, also where the kind itself takes nothing of it.
   virtual bool hearsSource(const Settings&) const { return false; }
 };
@@ -74,5 +75,6 @@ const Finisher& chorusFinisher();
 const Finisher& tremoloFinisher();
 const Finisher& limiterFinisher();
 const Finisher& levelFinisher();
+const Finisher& harmonyFinisher();
 
 } // namespace ivrin

@@ -1,6 +1,8 @@
 // reverb-throw: its manners.
 #include "manners/level_fit.h"
 #include "manners/reach.h"
+#include "song/settings/settings_view.h"
+#include "time/note_value.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -8,6 +10,8 @@
 
 namespace ivrin {
 namespace {
+
+constexpr std::int64_t kHeldBars = 2, kFarthestLandingBars = 8; // without a landing near by; up to one
 
 class ReverbThrowManners : public Manners {
  public:
@@ -35,11 +39,45 @@ class ReverbThrowManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
-  std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, worded("A throw stands here already: four tries (Y) vary it, Ctrl+D puts another.")};
+  /// It rings on, is cut on a beat, is held as a pad up to the next landing, and rings on again.
+  std::optional<PressedAgain> again(const Ornament& o, const Song& song) const override {
+    const TempoMap map = song.tempoMap();
+    const SettingsView now(allKinds().find(o.kind)->table(), o.settings);
+    const Beats end = o.span().end;
+    PressedAgain next{o, worded("tail"), {}};
+    Settings& s = next.next->settings;
+    if (now.yes("freeze")) {
+      for (const char* key : {"freeze", "freeze_of", "cut_at"}) s.erase(key);
+    } else if (!now.maybe("cut_at")) {
+      const Beats beat = map.meterAt(end).beatLength();
+      s["cut_at"] = (snapToGrid(end + beat + Beats(beat.ticks / 2 - 1), beat, map) - o.start).quarters();
+    } else {
+      const Beats bar = map.meterAt(end).barLength();
+      Beats until = snapToGrid(end + bar * kHeldBars, bar, map);
+      const auto landings = song.allLandings();
+      const auto landing =
+          std::find_if(landings.begin(), landings.end(), [&](const Landing& l) { return l.at > end + Beats(1); });
+      if (landing != landings.end() && landing->at <= end + bar * kFarthestLandingBars) {
+        until = landing->at;
+        next.next->landing = landing->id;
+      }
+      s["freeze"] = true;
+      s["freeze_of"] = "tones";
+      s["cut_at"] = (until - o.start).quarters();
+    }
+    return next;
   }
 
-  bool isHeard(const Settings&, std::string_view) const override { return true; }
+  bool isHeard(const Settings& set, std::string_view key) const override {
+    const SettingsView now(allKinds().find("reverb-throw")->table(), set);
+    const bool held = now.yes("freeze"), tones = held && now.is("freeze_of", "tones");
+    if (key == "freeze_of") return held;
+    if (key == "hold_db") return tones;
+    if (tones)
+      return key != "decay_seconds" && key != "character" && key != "impulse_file" && key != "size_percent" &&
+             key != "damping_percent" && key != "modulation_percent" && key != "send_percent" && key != "wet_db";
+    return !held || key != "decay_seconds";
+  }
 };
 
 } // namespace

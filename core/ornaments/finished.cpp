@@ -18,6 +18,7 @@ FinishPlace placeOf(const Kind& kind, const Placed& p, FrameRange extent) {
   at.seed = static_cast<std::uint64_t>(p.ornament.seed);
   at.impulses = p.impulses;
   at.sourceFrames = Source(p).frames();
+  at.songKey = p.context.key;
   at.leadsIn = kind.leadsIn(p.ornament);
   const auto loop = kind.loopFigures(p);
   at.builds = loop && loop->gainPerPassDb > 0;

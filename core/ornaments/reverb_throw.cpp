@@ -1,5 +1,6 @@
 #include "ornaments/reverb_throw.h"
 
+#include "dsp/held_tones.h"
 #include "dsp/svf.h"
 #include "finish/control_ramp.h"
 #include "finish/ducking.h"
@@ -14,6 +15,8 @@
 
 namespace ivrin {
 namespace {
+
+constexpr double kLeastEntrySeconds = 0.15, kMostEntrySeconds = 0.6; // in which held tones come in
 
 TableSpec makeReverbThrowTable() {
   TableSpec t;
@@ -49,6 +52,26 @@ TableSpec makeReverbThrowTable() {
        .meaning = "The space is held, without dying, until it is cut.",
        .group = "space",
        .role = Role::leftAlone});
+  add({.key = "freeze_of",
+       .label = "of",
+       .type = type::choice,
+       .initial = "space",
+       .meaning = "What is held: the space as it rings, or the source's own steady tones, a pad without end.",
+       .group = "space",
+       .choices = {"space", "tones"},
+       .shown = {"the space", "its tones"},
+       .role = Role::leftAlone,
+       .since = 2});
+  add({.key = "hold_db",
+       .label = "held at",
+       .unit = "dB",
+       .min = -60,
+       .max = 12,
+       .initial = -10,
+       .meaning = "How loud the held tones are against the source.",
+       .group = "space",
+       .role = Role::leftAlone,
+       .since = 2});
   add(sendSetting("tail"));
   add(wetSetting("the space is", "tail"));
   add(widthSetting("the space stands", "tail"));
@@ -69,7 +92,8 @@ struct Throw {
   SpaceSettings space;
   std::int64_t preDelay = 0;
   Curve send;
-  double wetDb = 0, width = 1, duckDb = 0, floorDb = -84;
+  double wetDb = 0, holdDb = -10, width = 1, duckDb = 0, floorDb = -84;
+  bool tones = false; // these are held, there is no space
   std::optional<double> lowCut, highCut, cutAt;
   bool removeDry = false;
 
@@ -82,6 +106,8 @@ struct Throw {
     s.space = SpaceSettings::of(reverbThrowTable(), p.ornament.settings);
     s.space.reverb.decaySeconds = decayOf(value("decay_seconds"), p.map, p.ornament.start);
     s.space.reverb.held = *value("freeze").boolean();
+    s.tones = s.space.reverb.held && *value("freeze_of").text() == "tones";
+    s.holdDb = number("hold_db");
     s.space.reverb.seed = static_cast<std::uint64_t>(p.ornament.seed);
     const Value& pre = value("pre_delay");
     const double seconds =
@@ -112,6 +138,7 @@ std::int64_t longestPrint(const Placed& p, const Throw& s, std::int64_t sourceFr
     return std::clamp<std::int64_t>((cut - p.span().begin).count, 0, most);
   }
   double tail = 0;
+  if (s.tones) return most;
   if (s.space.isImpulse) {
     const auto impulse =
         p.impulses ? p.impulses->find(s.space.impulseFile, rate) : Impulses::shipped(s.space.impulseFile, rate);
@@ -133,12 +160,22 @@ class ReverbThrowVoice : public Voice {
       , sounds_(sounds)
       , source_(p)
       , send_(s_.send, p.map, p.ornament.start, p.span().begin)
-      , end_(longestPrint(p, s_, source_.frames()), s_.cutAt.has_value(), s_.floorDb, p.sampleRate())
-      , space_(s_.space, p.sampleRate(), p.impulses, end_.floor(), [this](StereoSpan out) { feed(out); }) {
+      , end_(longestPrint(p, s_, source_.frames()), s_.cutAt.has_value(), s_.floorDb, p.sampleRate()) {
     const double rate = p.sampleRate();
     const SourceLevel level = measureSource(
         source_.frames(), [this](std::int64_t at, StereoSpan out) { source_.read(sounds_, at, out, scratch_); });
     silent_ = level.peak == 0;
+    if (s_.tones) {
+      tones_ = std::make_unique<HeldTones>(
+          rate, static_cast<std::uint64_t>(p.ornament.seed), source_.frames(),
+          [this](std::int64_t at, StereoSpan out) { source_.read(sounds_, at, out, scratch_); });
+      silent_ = silent_ || tones_->size() == 0;
+      comesIn_ = std::clamp<std::int64_t>(source_.frames(), std::llround(kLeastEntrySeconds * rate),
+                                          std::llround(kMostEntrySeconds * rate));
+      tonesGain_ = Decibels(level.rmsDb + s_.holdDb).gain();
+    } else {
+      space_ = std::make_unique<Space>(s_.space, rate, p.impulses, end_.floor(), [this](StereoSpan out) { feed(out); });
+    }
     if (s_.lowCut) lowCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::high, *s_.lowCut, *s_.lowCut, rate);
     if (s_.highCut) highCut_ = std::make_unique<StereoSvf>(StereoSvf::Pass::low, *s_.highCut, *s_.highCut, rate);
     if (s_.duckDb > 0)
@@ -150,10 +187,13 @@ class ReverbThrowVoice : public Voice {
     if (silent_ || end_.over(clock_, storedUntil())) return 0;
     const std::int64_t n = std::min(out.frames, end_.limit() - clock_);
     const StereoSpan part = out.part(0, n);
-    space_.read(part);
+    if (tones_)
+      hold(part);
+    else
+      space_->read(part);
     if (lowCut_) lowCut_->process(part.left, part.right, n);
     if (highCut_) highCut_->process(part.left, part.right, n);
-    const double wet = Decibels(s_.wetDb).gain();
+    const double wet = tones_ ? 1 : Decibels(s_.wetDb).gain(); // theirs is their own
     const auto mid = static_cast<float>(0.5 * (1 + s_.width) * wet),
                side = static_cast<float>(0.5 * (1 - s_.width) * wet);
     for (std::int64_t i = 0; i < n; ++i) {
@@ -171,7 +211,24 @@ class ReverbThrowVoice : public Voice {
   std::string note() const override { return end_.note(); }
 
  private:
-  std::int64_t storedUntil() const { return std::max(space_.lastsUntil(), source_.frames() + s_.preDelay); }
+  std::int64_t storedUntil() const {
+    return tones_ ? end_.limit() : std::max(space_->lastsUntil(), source_.frames() + s_.preDelay);
+  }
+
+  /// The tones, coming in under the source.
+  void hold(StereoSpan out) {
+    const std::int64_t from = clock_ - s_.preDelay;
+    out.clear();
+    const std::int64_t skip = std::clamp<std::int64_t>(-from, 0, out.frames);
+    const StereoSpan part = out.part(skip, out.frames - skip);
+    tones_->render(from + skip, part);
+    for (std::int64_t i = 0; i < part.frames; ++i) {
+      const double u = static_cast<double>(from + skip + i) / static_cast<double>(comesIn_);
+      const auto g = static_cast<float>(tonesGain_ * (u < 1 ? raisedCosine(u) : 1));
+      part.left[i] *= g;
+      part.right[i] *= g;
+    }
+  }
 
   /// What is sent, later by the pre-delay.
   void feed(StereoSpan out) {
@@ -190,7 +247,10 @@ class ReverbThrowVoice : public Voice {
   Source source_;
   ControlRamp send_;
   TailEnd end_;
-  Space space_;
+  std::unique_ptr<Space> space_;
+  std::unique_ptr<HeldTones> tones_; // instead of it
+  std::int64_t comesIn_ = 1;
+  double tonesGain_ = 0;
   StereoBuffer scratch_;
   std::unique_ptr<StereoSvf> lowCut_, highCut_;
   std::unique_ptr<Ducking> ducking_;

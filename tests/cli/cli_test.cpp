@@ -157,8 +157,8 @@ TEST_CASE("places are said in bars and beats; what a press heard is told; a seco
   CHECK(*at(heard, "over_source_lu").number() <= 2);
   CHECK_FALSE(at(heard, "level").isNull());
   CHECK(ran.err.find(*at(placed, "said").text()) != std::string::npos);
-  endsWith(dir, "place u.ivrin --kind reverb-throw --row voice --start 1:3 --length 1 --out v.ivrin", 1,
-           "stands here already");
+  endsWith(dir, "place u.ivrin --kind treat --row voice --start 1:3 --length 1 --out w.ivrin", 0, "");
+  endsWith(dir, "place w.ivrin --kind treat --row voice --start 1:3 --length 1 --out v.ivrin", 1, "treated already");
   CHECK_FALSE(std::filesystem::exists(dir / "v.ivrin"));
   endsWith(dir, "place s.ivrin --kind delay-throw --row voice --start 1:1 --length 1/4 --out v.ivrin", 1,
            "Nothing sounds there");

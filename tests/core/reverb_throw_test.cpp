@@ -83,6 +83,65 @@ TEST_CASE("a frozen space holds its level until it is cut, and is faded at 120 s
   CHECK_FALSE(plan->node("o1")->print->note().empty());
 }
 
+/// A vowel: harmonics of `hz` that fall by 6 dB for each octave, with an attack of noise and a vibrato.
+Signal vowel(double hz, double vibrato = 0) {
+  return [=](std::int64_t f, int s) {
+    const double t = static_cast<double>(f - 2 * kBeat) / 48000;
+    if (t < 0 || t > 0.5) return 0.0;
+    double all = t < 0.03 ? noise(9, 0.2)(f, s) : 0;
+    const double phase = 2 * std::numbers::pi * hz * t + vibrato * std::sin(2 * std::numbers::pi * 5.5 * t);
+    for (int n = 1; n <= 12; ++n) all += 0.12 / n * std::sin(n * phase);
+    return all;
+  };
+}
+const Settings kPad = {{"freeze", true}, {"freeze_of", "tones"}, {"hold_db", -10.0}, {"cut_at", 16.0}};
+
+TEST_CASE("held tones are the vowel's own, steady, without a seam, as loud as asked, and end where they are cut",
+          "[reverb-throw]") {
+  const StereoBuffer pad = printWith(vowel(220), kPad);
+  REQUIRE(pad.frames() == 16 * kBeat);
+  // As long as one likes within the same level: in every 100 ms of eight seconds.
+  const double level = db(pad, 2 * kBeat, 8 * kBeat);
+  for (std::int64_t at = 2 * kBeat; at + 4800 < 15 * kBeat; at += 4800)
+    CHECK(db(pad, at, 4800) == Approx(level).margin(3));
+  const StereoBuffer dry = rowOut(*throwOf(vowel(220), {{"wet_db", -60.0}})->plan(), "v", 2 * kBeat, 24000);
+  CHECK(level == Approx(db(dry, 0, 24000) - 10).margin(1.5));
+  // Its harmonics against each other as the vowel has them, and nothing between.
+  const auto tone = [&](double hz) { return 20 * std::log10(toneLevel(pad.left() + 4 * kBeat, 4 * kBeat, hz, 48000)); };
+  for (int n = 2; n <= 6; ++n) CHECK(tone(220 * n) - tone(220) == Approx(-20 * std::log10(n)).margin(3.5));
+  for (const double off : {275.0, 550.0}) CHECK(tone(off) < tone(220) - 40);
+  // The hiss of its attack is not in it.
+  CHECK(tone(7150) < tone(220) - 50);
+  // It comes in under the vowel, without a step anywhere, and is gone on the cut.
+  CHECK(db(pad, 0, 480) < level - 20);
+  float step = 0;
+  for (std::int64_t i = 1; i < pad.frames(); ++i) step = std::max(step, std::abs(pad.left()[i] - pad.left()[i - 1]));
+  CHECK(step < 2 * std::numbers::pi * 220 * 13 / 48000 * largest(pad));
+  CHECK(std::abs(pad.left()[pad.frames() - 1]) < 1e-3f);
+  // Both sides belong together, and are not the same.
+  double lr = 0, ll = 0, rr = 0;
+  for (std::int64_t i = 4 * kBeat; i < 12 * kBeat; ++i) {
+    lr += static_cast<double>(pad.left()[i]) * pad.right()[i];
+    ll += static_cast<double>(pad.left()[i]) * pad.left()[i];
+    rr += static_cast<double>(pad.right()[i]) * pad.right()[i];
+  }
+  CHECK(lr / std::sqrt(ll * rr) > 0.5);
+  CHECK(lr / std::sqrt(ll * rr) < 0.95);
+  CHECK(10 * std::log10(ll / rr) == Approx(0).margin(1));
+}
+
+TEST_CASE("held tones of a voice that trembles, of a chord, of a click and of silence", "[reverb-throw]") {
+  const StereoBuffer trembling = printWith(vowel(330, 0.8), kPad);
+  CHECK(largest(trembling) > 0.01f);
+  const double level = db(trembling, 2 * kBeat, 8 * kBeat);
+  for (std::int64_t at = 2 * kBeat; at + 9600 < 15 * kBeat; at += 9600)
+    CHECK(db(trembling, at, 9600) == Approx(level).margin(5));
+  const Signal click = only(2 * kBeat, 2 * kBeat + 20, noise(3, 0.9));
+  const StereoBuffer clicked = printWith(click, kPad); // what there is of it, and not loud
+  CHECK(largest(clicked) < 0.9f);
+  CHECK(largest(printWith([](std::int64_t, int) { return 0.0; }, kPad)) == 0);
+}
+
 TEST_CASE("cut, send, width, cuts and ducking of a reverb throw", "[reverb-throw]") {
   const Signal s = noise(1, 0.5);
   const StereoBuffer whole = printWith(s, {});

@@ -1,0 +1,118 @@
+// harmony: further voices beside it, so many steps of the song's scale higher or lower.
+#include "dsp/balance.h"
+#include "dsp/peak_shift.h"
+#include "dsp/spectrum.h"
+#include "finish/stages.h"
+
+#include <array>
+
+namespace ivrin {
+namespace {
+
+constexpr double kLookSeconds = 0.17; // windows in which the note is looked for
+constexpr double kLeastSteps = -14, kMostSteps = 14;
+
+/// Semitones from a note (MIDI) to the one so many steps of the key's scale away; a note between two of the scale
+/// counts as the lower. Without a key those of a major scale on the note.
+int semitonesFor(int steps, int note, const std::optional<Key>& key) {
+  static constexpr std::array<int, 7> kMajor{0, 2, 4, 5, 7, 9, 11}, kMinor{0, 2, 3, 5, 7, 8, 10};
+  const auto& scale = key && key->minor ? kMinor : kMajor;
+  const int above = key ? ((note - key->note) % 12 + 12) % 12 : 0;
+  int degree = 6;
+  while (scale[static_cast<std::size_t>(degree)] > above) --degree;
+  const int to = degree + steps, octave = to >= 0 ? to / 7 : -((6 - to) / 7);
+  return scale[static_cast<std::size_t>(to - 7 * octave)] + 12 * octave - scale[static_cast<std::size_t>(degree)];
+}
+
+class HarmonyStage : public Whole {
+ public:
+  HarmonyStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+      : Whole(std::move(in))
+      , rate_(at.sampleRate())
+      , key_(at.songKey)
+      , steps_(s.numbers("steps"))
+      , gain_(s.gain("level_db"))
+      , spread_(s.share("spread_percent")) {}
+
+ protected:
+  void transform(StereoBuffer& all) override {
+    if (all.frames() == 0) return;
+    const StereoBuffer in = all;
+    const auto read = [&](Frames from, StereoSpan out) {
+      out.clear();
+      const FrameRange r = intersect({Frames(0), Frames(in.frames())}, {from, from + Frames(out.frames)});
+      if (r.empty()) return;
+      std::copy_n(in.left() + r.begin.count, r.length(), out.left + (r.begin - from).count);
+      std::copy_n(in.right() + r.begin.count, r.length(), out.right + (r.begin - from).count);
+    };
+    const auto note = strongestNote(meanSpectrum(rate_, {Frames(0), Frames(in.frames())}, kLookSeconds, read));
+    if (!note) return;
+    for (std::size_t k = 0; k < steps_.size(); ++k) {
+      const int semitones = semitonesFor(static_cast<int>(std::lround(steps_[k])), *note, key_);
+      const StereoBuffer voice = peaksShifted(in, std::exp2(semitones / 12.0), rate_);
+      // Right, left, right ...
+      const SideGains side = balance(spread_ * (k % 2 == 0 ? 1 : -1));
+      const auto left = static_cast<float>(gain_ * side.left), right = static_cast<float>(gain_ * side.right);
+      for (std::int64_t i = 0; i < all.frames(); ++i) {
+        all.left()[i] += left * voice.left()[i];
+        all.right()[i] += right * voice.right()[i];
+      }
+    }
+  }
+
+ private:
+  double rate_;
+  std::optional<Key> key_;
+  std::vector<double> steps_;
+  double gain_, spread_;
+};
+
+} // namespace
+
+const Finisher& harmonyFinisher() {
+  static const SimpleFinisher f(
+      [] {
+        TableSpec t{"harmony", "Harmony", "", "Further voices beside it, in the song's key.", {}};
+        t.since = 2;
+        t.settings.push_back({.key = "steps",
+                              .label = "voices",
+                              .unit = "steps",
+                              .type = type::integer,
+                              .min = kLeastSteps,
+                              .max = kMostSteps,
+                              .initial = Value(List{2.0}),
+                              .meaning =
+                                  "Each so many steps of the scale from what sounds most: 2 a third, 4 a fifth, 7 "
+                                  "an octave; under 0 lower.",
+                              .group = "harmony",
+                              .shape = Shape::list,
+                              .most = 4,
+                              .since = 2});
+        t.settings.push_back({.key = "level_db",
+                              .label = "level",
+                              .unit = "dB",
+                              .min = -60,
+                              .max = 12,
+                              .initial = -6,
+                              .meaning = "How loud each of them is.",
+                              .group = "harmony",
+                              .step = 0.5,
+                              .since = 2});
+        t.settings.push_back({.key = "spread_percent",
+                              .label = "spread",
+                              .unit = "%",
+                              .max = 100,
+                              .initial = 60,
+                              .meaning = "How far to the sides they stand, in turn.",
+                              .group = "harmony",
+                              .since = 2});
+        return t;
+      }(),
+      [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) -> std::unique_ptr<Flow> {
+        return std::make_unique<HarmonyStage>(std::move(in), at, s);
+      },
+      SimpleFinisher::Needs::all);
+  return f;
+}
+
+} // namespace ivrin
