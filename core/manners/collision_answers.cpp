@@ -3,6 +3,7 @@
 #include "finish/finisher.h"
 #include "finish/space.h"
 #include "finish/tone.h"
+#include "manners/manners.h"
 #include "song/curve.h"
 #include "time/note_value.h"
 #include "time/plain_number.h"
@@ -185,8 +186,14 @@ std::optional<Ornament> answered(const Kind& kind, const Placed& p, CollisionAns
   }
   case CollisionAnswer::shorten: {
     if (ofRow) return std::nullopt; // it goes on under it
+    // What is held does not decay.
+    const Manners* manners = mannersOf(o.kind);
+    const auto heardOf = [&](Role role) {
+      const SettingSpec* spec = table.withRole(role);
+      return spec && (!manners || manners->isHeard(o.settings, spec->key)) ? spec : nullptr;
+    };
     if (const SettingSpec* decaySpec =
-            table.withRole(Role::decay)) { // steeper by what is over, spread over the way to the phrase
+            heardOf(Role::decay)) { // steeper by what is over, spread over the way to the phrase
       const double from = p.map.secondsAt(before ? p.map.beatAt(collision.frames.end) : o.span().end).value;
       const double to = p.map.secondsAt(before ? p.map.beatAt(*landing) : p.map.beatAt(collision.frames.begin)).value;
       const Value& set = settingOr(table, o.settings, decaySpec->key);

@@ -1,14 +1,34 @@
 // tape: its manners.
 #include "manners/fitting.h"
+#include "song/curve.h"
 #include "song/settings/settings_view.h"
 #include "words/words.h"
+
+#include <algorithm>
+#include <cmath>
 
 namespace ivrin {
 namespace {
 
+constexpr double kStrokeSpeed = 1.6;
+constexpr int kMostStrokes = 32;
+
 /// These come to their end and leave the rest of the span.
 bool parted(const std::string& shape) {
   return shape == "stop" || shape == "spin-back" || shape == "custom";
+}
+
+/// Forth and back by hand, a stroke on each eighth (on each quarter of what is longer than two bars of four), and forth
+/// into the place where the row goes on. Drawn further from there.
+Value strokes(double beats) {
+  const double stroke = beats > 8 ? 1 : 0.5;
+  const int count = std::clamp(static_cast<int>(std::lround(beats / stroke)), 1, kMostStrokes);
+  std::vector<CurvePoint> points{{0, 0, 0}};
+  for (int k = 0; k + 1 < count; ++k)
+    for (const auto& [part, speed] : {std::pair{0.25, kStrokeSpeed}, {0.5, 0.0}, {0.75, -kStrokeSpeed}, {1.0, 0.0}})
+      points.push_back({(k + part) / count, speed, 0});
+  points.push_back({1, 1, 0});
+  return Curve(std::move(points)).value();
 }
 
 class TapeManners : public Manners {
@@ -27,7 +47,14 @@ class TapeManners : public Manners {
   }
 
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
-    return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "shape"), worded("shape"), {}};
+    const Kind& kind = *allKinds().find(o.kind);
+    if (SettingsView(kind.table(), o.settings).is("shape", "spin-back")) { // by hand, as it was drawn or to start with
+      Ornament next = o;
+      next.settings["shape"] = "custom";
+      if (!o.settings.contains("speed")) next.settings["speed"] = strokes(o.length.quarters());
+      return PressedAgain{std::move(next), worded("shape"), {}};
+    }
+    return PressedAgain{withNextChoice(o, kind, "shape"), worded("shape"), {}};
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {

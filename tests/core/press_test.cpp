@@ -7,6 +7,7 @@
 #include "manners/said_of_press.h"
 #include "ornaments/delay_throw_settings.h"
 #include "render/facts.h"
+#include "song/edits.h"
 #include "test_support/presses.h"
 #include "test_support/signals.h"
 #include "time/song_place.h"
@@ -268,6 +269,74 @@ TEST_CASE("what lies over the phrase that goes on is told, and so is what meets 
   CHECK(findCollisions(print(-26), extent, source, readerOf(dry), phrases, kRate).empty());
   // The end of the word itself is its own.
   CHECK(findCollisions(print(-12), extent, source, readerOf(dry), {{Frames(20000), Frames(40000)}}, kRate).empty());
+}
+
+TEST_CASE("a reverb throw's key again: it is cut on a beat, held as a pad up to the landing, and rings on again",
+          "[press]") {
+  Song song;
+  Stem voice;
+  voice.id = "v";
+  song.stems.push_back(voice);
+  song.sections = {{"a", Beats(0), "One"}, {"b", Beats::ofQuarters(16), "Two"}};
+  Ornament o;
+  o.id = "o1";
+  o.kind = "reverb-throw";
+  o.on = "v";
+  o.start = Beats::ofQuarters(8.5);
+  o.length = Beats::ofQuarters(1.25); // ends within the beat
+  o.settings = {{"decay_seconds", 2.0}};
+  const auto press = [&] {
+    song.ornaments = {};
+    song = withOrnament(std::move(song), o);
+    const auto again = pressedAgain(song, o.kind, "v", o.span());
+    REQUIRE(again);
+    REQUIRE(again->next);
+    o = *again->next;
+  };
+  const Ornament first = o;
+  press();
+  CHECK(o.start.quarters() + *o.settings.at("cut_at").number() == 11); // the beat that is one beat or more after it
+  CHECK_FALSE(o.settings.contains("freeze"));
+  press();
+  CHECK(*o.settings.at("freeze").boolean());
+  CHECK(*o.settings.at("freeze_of").text() == "tones");
+  CHECK(o.start.quarters() + *o.settings.at("cut_at").number() == 16);
+  CHECK(o.landing == "b");
+  press();
+  CHECK(o.settings == first.settings);
+}
+
+TEST_CASE("a tape's key again comes to the hand: strokes on the eighths that end on the row's own speed", "[press]") {
+  Song song;
+  Stem voice;
+  voice.id = "v";
+  song.stems.push_back(voice);
+  Ornament o;
+  o.id = "o1";
+  o.kind = "tape";
+  o.on = "v";
+  o.start = Beats::ofQuarters(4);
+  o.length = Beats::ofQuarters(2);
+  std::vector<std::string> shapes;
+  for (int k = 0; k < 5; ++k) {
+    song.ornaments = {};
+    song = withOrnament(std::move(song), o);
+    o = *pressedAgain(song, "tape", "v", o.span())->next;
+    shapes.push_back(*o.settings.at("shape").text());
+  }
+  CHECK(shapes == std::vector<std::string>{"start", "dip", "spin-back", "custom", "stop"});
+  const auto curve = Curve::from(o.settings.at("speed"));
+  REQUIRE(curve);
+  CHECK(curve->at(1) == 1);
+  double forth = 0, back = 0, sum = 0;
+  for (double u = 0; u < 0.75; u += 1e-4) {
+    forth = std::max(forth, curve->at(u));
+    back = std::min(back, curve->at(u));
+    sum += curve->at(u) * 1e-4;
+  }
+  CHECK(forth == Approx(1.6).margin(0.01));
+  CHECK(back == Approx(-1.6).margin(0.01));
+  CHECK(sum == Approx(0).margin(1e-3)); // three strokes, each back to where it came from
 }
 
 TEST_CASE("places and lengths are read as people say them", "[press][time]") {
