@@ -7,6 +7,7 @@
 #include "dsp/svf.h"
 #include "manners/first_press.h"
 #include "manners/fitting.h"
+#include "manners/recipe.h"
 #include "render/facts.h"
 #include "services/grid_finding.h"
 #include "services/opening_finding.h"
@@ -18,7 +19,9 @@
 #include <ebur128.h>
 
 #include <cmath>
+#include <map>
 #include <numbers>
+#include <set>
 
 using namespace ivrin;
 using namespace ivrin::test;
@@ -341,6 +344,33 @@ TEST_CASE("First presses of what cuts time are heard, and no louder than the row
     }
   }
   CHECK(tried >= 100);
+}
+
+TEST_CASE("the demo song shows every kind, and six transitions by six recipes; the chorus's is edited", "[demo]") {
+  REQUIRE(demo().opened);
+  const Song& song = demo().opened->song;
+  std::map<std::string, std::set<std::string>> of; // landing: recipes
+  std::set<std::string> kinds, names;
+  int intoChorus = 0, byHand = 0;
+  for (const auto& o : song.ornaments) {
+    kinds.insert(o->kind);
+    if (o->landing == "s4") ++(o->recipe ? intoChorus : byHand);
+    if (!o->recipe) continue;
+    CHECK(o->landing == o->recipe->landing);
+    of[o->recipe->landing].insert(o->recipe->name);
+    names.insert(o->recipe->name);
+  }
+  CHECK(kinds.size() == allKinds().all().size());
+  CHECK(of.size() == 6);
+  for (const auto& [landing, recipes] : of) CHECK(recipes.size() == 1);
+  CHECK(names.size() == 6);
+  CHECK(intoChorus >= 4);
+  CHECK(byHand == 2);
+  Problems problems;
+  const auto shipped = allRecipes(allKinds().registry(), problems);
+  for (const std::string& name : names)
+    CHECK(std::any_of(shipped.begin(), shipped.end(), [&](const Recipe& r) { return r.name == name; }));
+  CHECK(song.ornaments.size() <= 36); // a song, not a list
 }
 
 // Two seconds: all stems are listened to.
