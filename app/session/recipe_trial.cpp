@@ -19,6 +19,7 @@ bool hasRows(const Song& song, const Recipe& recipe) {
 RecipeTrial::RecipeTrial(Session& session)
     : session_(session) {
   connect(&session_, &Session::recipeMade, this, &RecipeTrial::take);
+  connect(&session_, &Session::recipePartPlaced, this, &RecipeTrial::grow);
   // Whatever else changes the song keeps what is heard.
   connect(&session_, &Session::songChanged, this, [this] {
     if (running() && !editing_) end();
@@ -79,6 +80,7 @@ void RecipeTrial::hear(std::size_t which) {
   if (!running() || which >= all_.size()) return;
   heard_ = which;
   said_.clear();
+  grown_ = false;
   emit changed();
   session_.tryRecipe(base_, all_[heard_], landing_, options_);
 }
@@ -88,14 +90,25 @@ void RecipeTrial::setOptions(const RecipeOptions& options) {
   hear(heard_);
 }
 
+void RecipeTrial::become(const Song& song) {
+  editing_ = true;
+  session_.edit(tr("recipe “%1”").arg(asWords(all_[heard_].name)), song, "recipe-" + landing_);
+  editing_ = false;
+}
+
+void RecipeTrial::grow(const Song& song, const std::vector<std::string>& placed) {
+  if (!running()) return;
+  proposed_ = {placed.begin(), placed.end()};
+  become(song);
+  emit changed();
+  if (!std::exchange(grown_, true)) emit heardAnother();
+}
+
 void RecipeTrial::take(const RecipeMade& made) {
   if (!running()) return;
   proposed_.clear();
   for (const Ornament& o : made.placed) proposed_.insert(o.id);
-  editing_ = true;
-  session_.edit(tr("recipe “%1”").arg(asWords(all_[heard_].name)), made.why.empty() ? made.song : base_->song(),
-                "recipe-" + landing_);
-  editing_ = false;
+  become(made.why.empty() ? made.song : base_->song());
   const QString name = asWords(all_[heard_].name);
   std::set<std::string> rows;
   for (const Ornament& o : made.placed) rows.insert(o.on);
@@ -108,7 +121,8 @@ void RecipeTrial::take(const RecipeMade& made) {
                                                    : tr("; the mix peaks %1 dB higher with it, and its limiter works")
                                                          .arg(made.mostDb - made.mostBeforeDb, 0, 'f', 1);
   emit changed();
-  emit heardAnother();
+  if (!std::exchange(grown_, true)) emit heardAnother();
+  emit whole();
 }
 
 void RecipeTrial::keep() {

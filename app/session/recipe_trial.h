@@ -34,12 +34,17 @@ class RecipeTrial : public QObject {
  signals:
   /// Begun, ended, another one wanted or made.
   void changed();
-  /// Another one is in the song.
+  /// Another one is in the song, or the first part of it.
   void heardAnother();
+  /// All of it is.
+  void whole();
   void kept(int count, const QString& name);
 
  private:
+  /// Heard as it grows: what comes first is heard while the rest is computed.
+  void grow(const Song& song, const std::vector<std::string>& placed);
   void take(const RecipeMade& made);
+  void become(const Song& song);
   void end();
   Session& session_;
   std::shared_ptr<const RenderPlan> base_;
@@ -51,6 +56,7 @@ class RecipeTrial : public QObject {
   QString said_;
   std::set<std::string> proposed_;
   bool editing_ = false;
+  bool grown_ = false; // a part of the one that is wanted is heard
 };
 
 } // namespace ivrin::app

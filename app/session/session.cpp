@@ -17,11 +17,13 @@
 #include <QEventLoop>
 
 #include <algorithm>
+#include <chrono>
 #include <tuple>
 
 namespace ivrin::app {
 namespace fs = std::filesystem;
 namespace {
+constexpr std::chrono::milliseconds kPartsApart{250}; // of a recipe that is being placed
 
 constexpr int kRenderThreads = 2, kImportThreads = 2;
 constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120, kVerifyAfterMs = 2000,
@@ -209,8 +211,17 @@ Session::Session(Options options)
     , recipeJob_(
           workers_,
           [this](const RecipeInput& in, const Run& run) -> std::optional<RecipeMade> {
+            giveWay();
+            // The first part at once, then no more often than a listener follows: each is an edit for the window.
+            std::optional<std::chrono::steady_clock::time_point> told;
+            const auto part = [&](const Song& so, const std::vector<std::string>& placed) {
+              const auto now = std::chrono::steady_clock::now();
+              if (told && now - *told < kPartsApart) return;
+              told = now;
+              run.report([this, so, placed] { emit recipePartPlaced(so, placed); });
+            };
             RecipeMade made = applied(allKinds(), in.recipe, in.base->song(), in.landing, in.options,
-                                      hearing(in.base, in.audio, cache_, *options_.findings, run.stop));
+                                      hearing(in.base, in.audio, cache_, *options_.findings, run.stop), part);
             return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(made));
           },
           [this](std::optional<RecipeMade> made) {

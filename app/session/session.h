@@ -198,6 +198,8 @@ class Session : public QObject {
   void outputReplaced();
   void stemsAdded(int count);
   void recipeMade(const ivrin::RecipeMade& made);
+  /// The same song grows: it has these so far.
+  void recipePartPlaced(const ivrin::Song& song, const std::vector<std::string>& placed);
   /// Something can be done about what `text` says; asked once.
   void offered(const QString& text, const QString& action, std::function<void()> does);
 

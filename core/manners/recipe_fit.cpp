@@ -54,20 +54,23 @@ Value drawnOver(const Value& v, double times) {
 class Fitting {
  public:
   Fitting(const KindSet& kinds, const Recipe& recipe, const Song& song, const Landing& landing,
-          const RecipeOptions& options, const Hear& hear)
+          const RecipeOptions& options, const Hear& hear, const RecipePartPlaced& told)
       : kinds_(kinds)
       , recipe_(recipe)
       , landing_(landing)
       , options_(options)
       , hear_(hear)
+      , told_(told)
       , map_(song.tempoMap())
       , song_(song) {}
 
   RecipeMade made(const Song& before) {
     for (const RecipePart& part : recipe_.parts) {
       if (part.density > options_.density) continue;
-      if (place(part) == 0 && part.needed)
+      const int count = place(part);
+      if (count == 0 && part.needed)
         return {before, {}, why_.empty() ? worded("No row of this song plays there.") : why_};
+      if (count > 0 && told_) told_(song_, placed_);
     }
     if (static_cast<int>(placed_.size()) < std::min<int>(kLeastPlaced, static_cast<int>(recipe_.parts.size())))
       return {before, {}, why_.empty() ? worded("Too little of it fits here.") : why_};
@@ -114,20 +117,24 @@ class Fitting {
     return playing_;
   }
 
-  std::vector<std::string> rowsOf(const RecipePart& part) {
-    if (part.on.empty() && !part.orAny) return {kMixRow};
+  /// Rows that a part may be placed on, in the order in which they are tried: the first group on which anything of it
+  /// fits has it.
+  std::vector<std::vector<std::string>> rowsToTry(const RecipePart& part) {
+    if (part.on.empty() && !part.orAny) return {{kMixRow}};
+    std::vector<std::vector<std::string>> groups;
     for (const RowRole role : part.on) {
       std::vector<std::string> own;
       for (const std::string& row : playing())
         if (roleOfRow(song_, row) == role && isFree(part, row)) own.push_back(row);
-      if (own.empty()) continue;
-      if (part.rows == RecipePart::Rows::one) own.resize(1);
-      return own;
+      if (part.rows == RecipePart::Rows::each && !own.empty())
+        groups.push_back(std::move(own));
+      else
+        for (std::string& row : own) groups.push_back({std::move(row)});
     }
     if (part.orAny)
       for (const std::string& row : playing())
-        if (isFree(part, row) && !used_.contains(row)) return {row};
-    return {};
+        if (isFree(part, row) && !used_.contains(row)) groups.push_back({row});
+    return groups;
   }
   /// What replaces a row's sound replaces it once.
   bool isFree(const RecipePart& part, const std::string& row) const {
@@ -208,31 +215,36 @@ class Fitting {
   }
 
   int place(const RecipePart& part) {
-    int done = 0;
-    for (const std::string& row : rowsOf(part)) {
-      const auto stretch = stretchOf(part, row);
-      if (!stretch) continue;
-      const double times = part.curvesOver > 0 ? stretch->length().quarters() / part.curvesOver : 1;
-      PressWish wish{part.settings, part.finish};
-      for (auto& [key, value] : wish.settings) value = drawnOver(value, times);
-      for (Processor& one : wish.finish)
-        for (auto& [key, value] : one.settings) value = drawnOver(value, times);
-      Pressed p = press(kinds_, part.kind, song_, row, *stretch, heard(song_, row), nullptr, &wish);
-      if (!p.heard.refusal.empty()) {
-        why_ = p.heard.refusal;
-        continue;
-      }
-      Ornament& o = p.ornament;
-      o.landing = landing_.id;
-      o.recipe = RecipeOrigin{recipe_.name, landing_.id, options_.density, options_.length};
-      auto added = withOrnaments(std::move(song_), {std::move(o)});
-      song_ = std::move(added.song);
-      placed_.push_back(added.ids.front());
-      used_.insert(row);
-      if (replaces(part.kind)) replaced_.insert(row);
-      ++done;
+    for (const auto& group : rowsToTry(part)) {
+      int done = 0;
+      for (const std::string& row : group) done += placeOn(part, row) ? 1 : 0;
+      if (done > 0) return done;
     }
-    return done;
+    return 0;
+  }
+
+  bool placeOn(const RecipePart& part, const std::string& row) {
+    const auto stretch = stretchOf(part, row);
+    if (!stretch) return false;
+    const double times = part.curvesOver > 0 ? stretch->length().quarters() / part.curvesOver : 1;
+    PressWish wish{part.settings, part.finish};
+    for (auto& [key, value] : wish.settings) value = drawnOver(value, times);
+    for (Processor& one : wish.finish)
+      for (auto& [key, value] : one.settings) value = drawnOver(value, times);
+    Pressed p = press(kinds_, part.kind, song_, row, *stretch, heard(song_, row), nullptr, &wish);
+    if (!p.heard.refusal.empty()) {
+      why_ = p.heard.refusal;
+      return false;
+    }
+    Ornament& o = p.ornament;
+    o.landing = landing_.id;
+    o.recipe = RecipeOrigin{recipe_.name, landing_.id, options_.density, options_.length};
+    auto added = withOrnaments(std::move(song_), {std::move(o)});
+    song_ = std::move(added.song);
+    placed_.push_back(added.ids.front());
+    used_.insert(row);
+    if (replaces(part.kind)) replaced_.insert(row);
+    return true;
   }
 
   /// The mix about the landing with all of it against the mix without.
@@ -251,7 +263,8 @@ class Fitting {
     m.mostBeforeDb = peak(before);
     double turned = 0;
     while (m.mostDb > std::max(ceiling, m.mostBeforeDb + 0.05) && turned < kMostTurnedDownDb) {
-      const double by = std::clamp(m.mostDb - std::max(ceiling, m.mostBeforeDb) + 0.5, 1.0, 3.0);
+      const double over = m.mostDb - std::max(ceiling, m.mostBeforeDb);
+      const double by = std::clamp(std::ceil(2 * over + 1) / 2, 1.0, 3.0); // half decibels
       turned += by;
       for (const std::string& id : placed_) {
         Ornament o = *song_.ornament(id);
@@ -269,6 +282,7 @@ class Fitting {
   const Landing landing_;
   const RecipeOptions options_;
   const Hear& hear_;
+  const RecipePartPlaced& told_;
   const TempoMap map_;
   Song song_;
   std::vector<std::string> placed_, playing_;
@@ -279,11 +293,11 @@ class Fitting {
 } // namespace
 
 RecipeMade applied(const KindSet& kinds, const Recipe& recipe, const Song& song, const std::string& landing,
-                   const RecipeOptions& options, const Hear& hear) {
+                   const RecipeOptions& options, const Hear& hear, const RecipePartPlaced& part) {
   const auto at = song.landingById(landing);
   if (!at) return {song, {}, worded("There is no such landing.")};
   if (at->at <= Beats(0)) return {song, {}, worded("Nothing leads to where the song starts.")};
-  return Fitting(kinds, recipe, song, *at, options, hear).made(song);
+  return Fitting(kinds, recipe, song, *at, options, hear, part).made(song);
 }
 
 std::vector<std::string> ornamentsOf(const Song& song, const RecipeOrigin& origin) {

@@ -19,11 +19,14 @@ struct RecipeMade {
   double mostBeforeDb = -200;   // and without it
 };
 
+/// A part more is there: the song with all so far, their levels not yet looked at together.
+using RecipePartPlaced = std::function<void(const Song& song, const std::vector<std::string>& placed)>;
+
 /// Each part hears the rows as the ones before it left them. Levels are then looked at together: where the mix would
 /// come within 1 dB of its ceiling, and did not before, what was added is turned down. `landing` must be one of the
 /// song.
 RecipeMade applied(const KindSet& kinds, const Recipe& recipe, const Song& song, const std::string& landing,
-                   const RecipeOptions& options, const Hear& hear);
+                   const RecipeOptions& options, const Hear& hear, const RecipePartPlaced& part = {});
 
 /// Its ornaments taken out and placed anew by the recipe, at another landing or with other options.
 RecipeMade refitted(const KindSet& kinds, const Recipe& recipe, Song song, const RecipeOrigin& was,
