@@ -122,8 +122,19 @@ FinishShape finishShape(const Processor& p, const FinishContext& c) {
     s.guides = {flat(0.5)};
     const auto bands = toneBands(v.value("bands"));
     s.lines = {sampled(160, [&](double u) {
-      return 0.5 + toneGainDb(bands, std::min(hzOfUnit(u), 0.49 * c.sampleRate), c.sampleRate) / (2 * kToneDb);
+      const double hz = std::min(hzOfUnit(u), 0.49 * c.sampleRate);
+      double db = toneGainDb(bands, hz, c.sampleRate);
+      for (const bool low : {true, false})
+        db += shelfGainDb(low, v.number(low ? "low_shelf_hz" : "high_shelf_hz"),
+                          v.number(low ? "low_shelf_db" : "high_shelf_db"), hz, c.sampleRate);
+      return 0.5 + db / (2 * kToneDb);
     })};
+    for (const bool low : {true, false}) // half of the gain at the edge
+      s.handles.push_back({low ? QStringLiteral("lows") : QStringLiteral("highs"),
+                           {unitOfHz(v.number(low ? "low_shelf_hz" : "high_shelf_hz")),
+                            0.5 + v.number(low ? "low_shelf_db" : "high_shelf_db") / (4 * kToneDb)},
+                           low ? QObject::tr("lows %1").arg(v.words("low_shelf_db"))
+                               : QObject::tr("highs %1").arg(v.words("high_shelf_db"))});
     for (std::size_t i = 0; i < bands.size(); ++i)
       s.handles.push_back({QStringLiteral("band%1").arg(i),
                            {unitOfHz(bands[i].hz), 0.5 + bands[i].gainDb / (2 * kToneDb)},
@@ -272,6 +283,12 @@ std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QP
     }
     return s;
   }
+  if (t == "tone" && (handle == QLatin1String("lows") || handle == QLatin1String("highs"))) {
+    const bool low = handle == QLatin1String("lows");
+    Settings s = with(p, low ? "low_shelf_hz" : "high_shelf_hz", frequency(x));
+    s[low ? "low_shelf_db" : "high_shelf_db"] = std::clamp(rounded((y - 0.5) * 4 * kToneDb, 0.5), -18.0, 18.0);
+    return s;
+  }
   if (t == "tone") {
     auto bands = toneBands(v.value("bands"));
     const auto i = static_cast<std::size_t>(handle.mid(4).toUInt());
@@ -372,7 +389,9 @@ QString finishWords(const Processor& p, const FinishContext&) {
   }
   if (t == "tone") {
     const auto n = v.value("bands").list()->size();
-    return n == 0 ? QObject::tr("tone, flat") : QObject::tr("tone, %n band(s)", nullptr, static_cast<int>(n));
+    const bool shelves = v.number("low_shelf_db") != 0 || v.number("high_shelf_db") != 0;
+    if (n == 0) return shelves ? QObject::tr("tone, shelves") : QObject::tr("tone, flat");
+    return QObject::tr("tone, %n band(s)", nullptr, static_cast<int>(n));
   }
   if (t == "dirt") {
     QStringList words;

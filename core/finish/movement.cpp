@@ -30,6 +30,7 @@ class PhaserStage : public InPlace {
       , turn_(s.hertz("rate", at.map, at.start), at)
       , depth_(s.share("depth_percent"))
       , feedback_(0.9 * s.share("feedback_percent"))
+      , back_(std::sqrt(1 - feedback_ * feedback_)) // a loop around an allpass: as much power as went in
       , mix_(s.share("mix_percent"))
       , rate_(at.sampleRate()) {}
 
@@ -53,7 +54,7 @@ class PhaserStage : public InPlace {
           x = y;
         }
         last_[side] = x;
-        v = static_cast<float>((1 - 0.5 * mix_) * v + 0.5 * mix_ * x);
+        v = static_cast<float>((1 - 0.5 * mix_) * v + 0.5 * mix_ * back_ * x);
       }
   }
   bool rests(std::int64_t) override {
@@ -66,7 +67,7 @@ class PhaserStage : public InPlace {
 
  private:
   Turn turn_;
-  double depth_, feedback_, mix_, rate_;
+  double depth_, feedback_, back_, mix_, rate_;
   double a_[2] = {}, last_[2] = {}, z_[2][6] = {};
   bool set_[2] = {};
 };

@@ -2,8 +2,6 @@
 #include "finish/control_ramp.h"
 #include "finish/stages.h"
 
-#include <numbers>
-
 namespace ivrin {
 namespace {
 
@@ -16,10 +14,12 @@ class PanStage : public InPlace {
  protected:
   bool remembers() const override { return false; }
   void process(StereoSpan io, std::int64_t offset) override {
-    for (std::int64_t i = 0; i < io.frames; ++i) { // a balance, as rows have it
+    // A balance, the far side in proportion: where rows move by a hair with their cosine, a small step is heard here
+    // (0.1 is 0.9 dB).
+    for (std::int64_t i = 0; i < io.frames; ++i) {
       const float p = position_.at(offset + i);
-      if (p > 0) io.left[i] *= std::cos(p * 0.5f * std::numbers::pi_v<float>);
-      if (p < 0) io.right[i] *= std::cos(p * 0.5f * std::numbers::pi_v<float>);
+      if (p > 0) io.left[i] *= 1 - p;
+      if (p < 0) io.right[i] *= 1 + p;
     }
   }
 

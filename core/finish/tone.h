@@ -16,5 +16,7 @@ std::vector<ToneBand> toneBands(const Value& v);
 Value toneValue(const std::vector<ToneBand>& bands);
 /// What all of them do together at one frequency.
 double toneGainDb(const std::vector<ToneBand>& bands, double hz, double sampleRate);
+/// What a shelf does there: all under (or over) `edgeHz` lifted by `gainDb`, half of that at the edge.
+double shelfGainDb(bool low, double edgeHz, double gainDb, double hz, double sampleRate);
 
 } // namespace ivrin

@@ -21,7 +21,7 @@ constexpr double kBeforePhrase = 0.03;   // beats that a cut keeps clear of the 
 constexpr double kMostShortenDb = -60.0; // of one round
 constexpr double kMostThinnedDb = 18, kLeastThinnedDb = 3, kOctaveQ = 1.41;
 constexpr double kOfPrintDb = 12;        // an octave holds the print that is within so much of its strongest
-constexpr double kAside = 0.8;           // a balance that turns the other side down by 10 dB
+constexpr double kAside = 0.7;           // the other side is turned down by 10 dB
 constexpr double kLeastFromSource = 0.5; // beats after the source at which what lies over a row may be ended
 
 double octaveHz(int b) { // its middle

@@ -333,8 +333,8 @@ TEST_CASE("a curve of the finish is drawn in the one editor, freely or point by 
   CHECK(curve().points()[1].x == 2);
   CHECK(curve().points()[1].y == Approx(-0.8).margin(0.06));
   rig.settle();
-  // To the left in its middle: by 10 dB more than the space itself is.
-  CHECK(leaning(wholePrint(rig, id)) - leaning(straight) == Approx(9.5).margin(1.5));
+  // To the left in its middle: a fifth of the right is left, 14 dB.
+  CHECK(leaning(wholePrint(rig, id)) - leaning(straight) == Approx(13.8).margin(1.5));
   // Drawn: from one side to the other over two beats, in few points, near the pen all along.
   QTest::mousePress(lane, Qt::LeftButton, {}, place(0.3, 0.9));
   for (int i = 1; i <= 40; ++i) {

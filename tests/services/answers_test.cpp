@@ -95,7 +95,7 @@ TEST_CASE("it is put to the side where the row is not, and what is there already
     CHECK(pan.type == "pan");
     CHECK(*pan.settings.at("position").number() * side < 0);
     const Collision after = c.figuresWith(*next).over.at(0);
-    CHECK(after.db == Approx(over.db - 10.2).margin(1)); // cos(0.8 π/2) at the ear where the row is
+    CHECK(after.db == Approx(over.db - 10.5).margin(1)); // 0.3 at the ear where the row is
     CHECK_FALSE(c.by(CollisionAnswer::pan, after));
   }
 }
