@@ -3,6 +3,7 @@
 #include "audio/simd.h"
 #include "dsp/delay_line.h"
 #include "dsp/drive.h"
+#include "dsp/flutter.h"
 #include "dsp/lookahead_limiter.h"
 #include "dsp/pitch_shifter.h"
 #include "dsp/svf.h"
@@ -73,6 +74,13 @@ struct EchoLoop::Body {
     const double never = static_cast<double>(s.longest + 2 * DelayLine::kHalf) + s.swing + 1;
     left = std::make_unique<DelayLine>(std::min(dl, never), s.swing);
     right = std::make_unique<DelayLine>(std::min(dr, never), s.swing);
+    if (s.swing > 0 && s.flutter > 0) {
+      s.flutter = std::min(s.flutter, 0.1 * s.swing);
+      slow = s.swing - Flutter::kMost * s.flutter;
+      for (std::size_t side = 0; side < 2; ++side) flutter[side].emplace(s.flutterSeed * 2 + side);
+    } else {
+      slow = s.swing;
+    }
     if (s.swing > 0) table = std::make_unique<SincTable>(static_cast<int>(std::min(left->half(), right->half())), 512);
     block = std::min({left->block(), right->block(), DelayLine::kBlock});
     if (s.drive > 0) {
@@ -127,11 +135,15 @@ struct EchoLoop::Body {
 
   double drift(std::int64_t at, std::size_t side) const {
     const double t = 2 * std::numbers::pi * static_cast<double>(at) / rate;
-    return s.swing * (0.65 * std::sin(0.37 * t + s.phase[side]) + 0.35 * std::sin(0.93 * t + s.phase[side + 1]));
+    const double drifts =
+        slow * (0.65 * std::sin(0.37 * t + s.phase[side]) + 0.35 * std::sin(0.93 * t + s.phase[side + 1]));
+    const auto& fast = flutter[side / 2];
+    return fast ? drifts + s.flutter * fast->at(static_cast<double>(at) / rate) : drifts;
   }
 
   EchoSettings s;
-  double rate;
+  double rate, slow = 0; // of the swing
+  std::optional<Flutter> flutter[2];
   std::unique_ptr<StereoSvf> lowCut, highCut;
   std::unique_ptr<Drive> driveLeft, driveRight;
   std::unique_ptr<PitchShifter> shifter;

@@ -28,6 +28,8 @@ struct EchoSettings {
   CutOfSides lowCutHz{}, highCutHz{};   // 12 dB per octave
   double swing = 0;                     // slow drift of the time each way, frames; typically up to 200
   std::array<double, 4> phase{};        // of the drift, radians: two for each side
+  double flutter = 0;                   // and faster, 5 to 12 Hz, frames RMS, within the swing; typically 1
+  std::uint64_t flutterSeed = 0;        // the same flutter for the same one
   double semitones = 0;                 // each pass is shifted by this
   std::optional<double> ceiling{};      // no sample leaving the loop is above this, amplitude
   /// So many frames are processed at most: a later echo is never heard, and needs no memory.

@@ -10,6 +10,9 @@
 namespace ivrin {
 namespace {
 
+/// A machine that is switched off, with viscous and dry friction: v = (1 + β)·exp(−t/τ) − β, which is the law of the
+/// bend under 0; and it does not fall silent before it stands.
+constexpr double kStopBend = -0.2, kFade = 40;
 constexpr double kStrokeSpeed = 1.6;
 constexpr int kMostStrokes = 32;
 
@@ -37,6 +40,7 @@ class TapeManners : public Manners {
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     Heard heard;
+    o.settings = {{"bend", kStopBend}, {"fade", kFade}};
     endOnLanding(at.song, o);
     keepAttack(o, at, heard);
     return heard;
@@ -54,7 +58,15 @@ class TapeManners : public Manners {
       if (!o.settings.contains("speed")) next.settings["speed"] = strokes(o.length.quarters());
       return PressedAgain{std::move(next), worded("shape"), {}};
     }
-    return PressedAgain{withNextChoice(o, kind, "shape"), worded("shape"), {}};
+    Ornament next = withNextChoice(o, kind, "shape");
+    // A stop's own bend is no other shape's, as long as nobody changed it.
+    const bool stops = SettingsView(kind.table(), next.settings).is("shape", "stop");
+    const auto bend = next.settings.find("bend");
+    if (stops && bend == next.settings.end())
+      next.settings["bend"] = kStopBend;
+    else if (!stops && bend != next.settings.end() && bend->second == Value(kStopBend))
+      next.settings.erase(bend);
+    return PressedAgain{std::move(next), worded("shape"), {}};
   }
 
   bool isHeard(const Settings& now, std::string_view key) const override {

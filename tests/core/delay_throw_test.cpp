@@ -330,6 +330,64 @@ TEST_CASE("wobble moves the time by a few milliseconds, the pitch step shifts ea
   }
 }
 
+TEST_CASE("wobble flutters, too: 5 to 12 Hz, by a tenth of a percent, the sides apart, the same for a seed",
+          "[throw]") {
+  // One echo of a long tone; where it is late by d its phase is late by 2π·1000·d.
+  const auto late = [](double seed, bool right) {
+    TestSong t(48000, 120);
+    t.stem("v", 600000, sine(1000, kRate, 0.5));
+    t.ornament("delay-throw", "v", 0, 24,
+               {{"time_left", "1/4"}, {"time_right", "1/4"}, {"feedback_percent", 0.0}, {"wobble_percent", 100.0}})
+        .seed = static_cast<std::int64_t>(seed);
+    const StereoBuffer p = printOf(*t.plan(), "o1");
+    const float* x = (right ? p.right() : p.left()) + 48000;
+    std::vector<float> d; // frames, every 240 frames
+    double before = 0, turns = 0;
+    for (std::int64_t at = 0; at + 480 < 460000; at += 240) {
+      double re = 0, im = 0;
+      for (std::int64_t i = 0; i < 480; ++i) { // ten periods under a Hann window
+        const double w = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / 480);
+        const double phase = 2 * std::numbers::pi * 1000 * static_cast<double>(at + i) / kRate;
+        re += w * x[at + i] * std::cos(phase);
+        im += w * x[at + i] * std::sin(phase);
+      }
+      double phase = std::atan2(im, re);
+      if (at > 0) turns -= std::round((phase + turns - before) / (2 * std::numbers::pi)) * 2 * std::numbers::pi;
+      phase += turns;
+      before = phase;
+      d.push_back(static_cast<float>(phase / (2 * std::numbers::pi * 1000) * kRate));
+    }
+    return d;
+  };
+  const auto band = [](const std::vector<float>& d, double from, double to) { // RMS, by projection
+    double power = 0;
+    for (double hz = from; hz < to; hz += 0.1)
+      power += 0.5 * std::pow(toneLevel(d.data(), static_cast<std::int64_t>(d.size()), hz, 200), 2);
+    return std::sqrt(power / 1.5); // bins of a Hann window overlap
+  };
+  const std::vector<float> left = late(1, false), right = late(1, true), again = late(1, false), other = late(2, false);
+  const double rms = band(left, 5, 12);
+  CHECK(rms == Approx(2.4e-5 * kRate).epsilon(0.35));
+  // Of the pitch: 2π·8.7 Hz of it.
+  CHECK(2 * std::numbers::pi * 8.7 * rms / kRate > 0.0008);
+  CHECK(2 * std::numbers::pi * 8.7 * rms / kRate < 0.002);
+  CHECK(band(left, 14, 40) < 0.03 * rms);
+  CHECK(left == again);
+  const auto alike = [&](const std::vector<float>& a, const std::vector<float>& b) {
+    // What is faster than the drift: differences over a tenth of a second.
+    double ab = 0, aa = 0, bb = 0;
+    for (std::size_t i = 10; i < a.size(); ++i) {
+      const double x = a[i] - a[i - 10], y = b[i] - b[i - 10];
+      ab += x * y;
+      aa += x * x;
+      bb += y * y;
+    }
+    return ab / std::sqrt(aa * bb);
+  };
+  CHECK(std::abs(alike(left, right)) < 0.6);
+  CHECK(std::abs(alike(left, other)) < 0.6);
+}
+
 TEST_CASE("no legal settings and no input bring NaN, infinity or more than the ceiling", "[throw][slow]") {
   Chance chance(99);
   const TableSpec& table = DelayThrowSettings::table();
