@@ -10,7 +10,11 @@ namespace ivrin {
 namespace {
 
 constexpr int kSincHalf = 16, kTaps = 2 * kSincHalf, kPhases = 8;
-constexpr double kAheadSeconds = 0.004, kBackSeconds = 0.35;
+constexpr double kAheadSeconds = 0.004;
+constexpr double kFallSeconds = 0.016;                     // to 1/e, of a peak's own reduction
+constexpr double kHoldSeconds = 0.03, kSlowSeconds = 0.44; // 0.47 s together
+constexpr double kLeastLeft = 0.002;                       // of a reduction: 0.01 dB of 6
+constexpr double kSteps = 65536;                           // to the decibel
 constexpr std::int64_t kBlockCells = 64;
 /// The true peak found here may lie this much under the one of a finer grid: cos(π·20k/(8·48k)) = −0.117 dB at
 /// 20 kHz; aimed at a tenth lower, so that both stated margins hold.
@@ -84,7 +88,12 @@ MixLimiter::MixLimiter(double sampleRate, double ceilingDbtp, MixSource source)
     : ceiling_(Decibels(ceilingDbtp + kAimDb).gain())
     , source_(std::move(source))
     , ahead_(static_cast<std::int64_t>(std::ceil(kAheadSeconds * sampleRate / kCell)))
-    , back_(static_cast<std::int64_t>(std::ceil(kBackSeconds * sampleRate / kCell))) {
+    , hold_(static_cast<std::int64_t>(std::ceil(kHoldSeconds * sampleRate / kCell)))
+    , slow_(static_cast<std::int64_t>(std::ceil(kSlowSeconds * sampleRate / kCell))) {
+  back_ = hold_ + slow_ + 1;
+  const double step = std::exp(-kCell / (kFallSeconds * sampleRate));
+  for (double left = 1; left > kLeastLeft && static_cast<std::int64_t>(fall_.size()) < back_; left *= step)
+    fall_.push_back(static_cast<float>(left));
   double worst = 1;
   for (int p = 1; p < kPhases; ++p) {
     const auto c = sincKernel(static_cast<double>(p) / kPhases, kSincHalf, 7.0);
@@ -133,17 +142,29 @@ void MixLimiter::appendBlock() {
   cells_ += kBlockCells;
 }
 
+void MixLimiter::sumHeld() {
+  for (auto i = static_cast<std::int64_t>(heldSum_.size()); i < cells_; ++i) {
+    float held = 0;
+    for (std::int64_t j = std::max<std::int64_t>(0, i - hold_); j <= i; ++j)
+      held = std::min(held, needDb_[static_cast<std::size_t>(j)]);
+    const std::int64_t before = i > 0 ? heldSum_[static_cast<std::size_t>(i - 1)] : 0;
+    heldSum_.push_back(before + std::llround(-static_cast<double>(held) * kSteps));
+  }
+}
+
 void MixLimiter::ensureCells(std::int64_t first, std::int64_t end) {
   if (!started_ || first < firstCell_ || first > firstCell_ + cells_) {
     started_ = true;
     firstCell_ = first;
     cells_ = 0;
     needDb_.clear();
+    heldSum_.clear();
     windowFrames_ = 2 * kCell;
     if (window_.frames() < windowFrames_) window_.resize(windowFrames_);
     source_(Frames((first - 1) * kCell), window_.span().part(0, windowFrames_));
   }
   while (firstCell_ + cells_ < end) appendBlock();
+  sumHeld();
   // Forget what lies well behind, in large steps so that moving memory stays rare.
   if (const std::int64_t drop = first - firstCell_; drop > 1024) {
     const std::int64_t keep = windowFrames_ - drop * kCell;
@@ -151,6 +172,7 @@ void MixLimiter::ensureCells(std::int64_t first, std::int64_t end) {
       std::memmove(side, side + drop * kCell, static_cast<std::size_t>(keep) * sizeof(float));
     windowFrames_ = keep;
     needDb_.erase(needDb_.begin(), needDb_.begin() + drop);
+    heldSum_.erase(heldSum_.begin(), heldSum_.begin() + drop);
     firstCell_ += drop;
     cells_ -= drop;
   }
@@ -165,10 +187,13 @@ float MixLimiter::gainOfCell(std::int64_t cell) const {
     const float need = needDb_[static_cast<std::size_t>(i + j)];
     if (need < 0) db = std::min(db, need * (1.0f - static_cast<float>(j - 1) / static_cast<float>(ahead_)));
   }
-  for (std::int64_t j = 2; j <= back_; ++j) {
+  // Falling: a cell's own need counts in full for the next one, too.
+  for (std::int64_t j = 2; j < static_cast<std::int64_t>(fall_.size()); ++j) {
     const float need = needDb_[static_cast<std::size_t>(i - j)];
-    if (need < 0) db = std::min(db, need * (1.0f - static_cast<float>(j - 1) / static_cast<float>(back_)));
+    if (need < 0) db = std::min(db, need * fall_[static_cast<std::size_t>(j - 1)]);
   }
+  const std::int64_t sum = heldSum_[static_cast<std::size_t>(i)] - heldSum_[static_cast<std::size_t>(i - slow_)];
+  if (sum > 0) db = std::min(db, static_cast<float>(static_cast<double>(-sum) / (kSteps * static_cast<double>(slow_))));
   return db == 0 ? 1.0f : static_cast<float>(std::pow(10.0, static_cast<double>(db) / 20.0));
 }
 

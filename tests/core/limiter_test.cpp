@@ -126,13 +126,65 @@ TEST_CASE("full-scale noise pushed by 12 dB and more stays under the ceiling too
 TEST_CASE("where the mix stays under, the limiter's gain is exactly one", "[limiter]") {
   const StereoBuffer x = fill(96000, noise(3, 0.4)); // its true peak lies well under −1 dB
   CHECK(limited(x, 48000, -1) == x);
-  // Outside the reach of a single peak too: 4 ms before and 0.35 s after.
+  // Outside the reach of a single peak too: 4 ms before and half a second after.
   StereoBuffer y = fill(96000, noise(3, 0.3));
   y.left()[40000] = 2;
   const StereoBuffer z = limited(y, 48000, -1);
   for (std::int64_t i = 0; i < 96000; ++i)
     if (i < 40000 - 480 || i > 40000 + 24000) REQUIRE(z.left()[i] == y.left()[i]);
   CHECK(std::abs(z.left()[40000]) < 0.9f);
+}
+
+namespace {
+/// Reduction in each step of two cells, dB.
+std::vector<double> reductions(const StereoBuffer& x, double ceiling) {
+  MixLimiter l(48000, ceiling, sourceOf(x));
+  StereoBuffer part(64);
+  std::vector<double> all;
+  for (std::int64_t at = 0; at + 64 <= x.frames(); at += 64) {
+    l.read(Frames(at), part.span());
+    all.push_back(l.lastReductionDb());
+  }
+  return all;
+}
+} // namespace
+
+TEST_CASE("a lone peak leaves no hole: 6 dB are half a decibel after 100 ms", "[limiter]") {
+  const double over = std::pow(10.0, (6 - 1) / 20.0);
+  StereoBuffer x = fill(96000, sine(440, 48000, 0.3));
+  x.left()[48000] = static_cast<float>(over);
+  const std::vector<double> r = reductions(x, -1);
+  const auto at = [&](double seconds) { return r[static_cast<std::size_t>(48000 / 64 + seconds * 750)]; };
+  CHECK(at(0) == Approx(6).margin(0.6)); // between samples it is a little higher
+  CHECK(at(0.03) < 3);
+  CHECK(at(0.1) <= 0.5);
+  CHECK(at(0.5) == 0);
+}
+
+TEST_CASE("drums 6 dB over are held without pumping, and a low tone without bending it", "[limiter]") {
+  // Kicks and snares in eighths at 120, struck over a bed that stays under.
+  const double over = std::pow(10.0, (6 - 1) / 20.0);
+  const StereoBuffer drums = fill(8 * 48000, [&](std::int64_t f, int s) {
+    const double t = static_cast<double>(f % 12000) / 48000,
+                 hit = (f / 12000) % 2 == 0 ? std::sin(2 * M_PI * (55 + 90 * std::exp(-t * 40)) * t) * std::exp(-t * 25)
+                                            : static_cast<double>(noise(7, 1)(f, 0)) * std::exp(-t * 40);
+    return over * hit + static_cast<double>(sine(330, 48000, 0.1)(f, s));
+  });
+  std::vector<double> r = reductions(drums, -1);
+  const auto deep = std::count_if(r.begin(), r.end(), [](double db) { return db > 3; });
+  CHECK(static_cast<double>(deep) <= 0.1 * static_cast<double>(r.size()));
+  CHECK(*std::max_element(r.begin(), r.end()) > 4);
+
+  // 50 Hz, 6 dB over: after half a second its gain stands still.
+  const StereoBuffer low = fill(3 * 48000, sine(50, 48000, over));
+  r = reductions(low, -1);
+  const auto [least, most] = std::minmax_element(r.begin() + 750, r.end() - 8);
+  CHECK(*least == Approx(6).margin(0.3));
+  CHECK(*most - *least < 0.05);
+  const StereoBuffer y = limited(low, 48000, -1);
+  double harmonics = 0;
+  for (int n = 2; n <= 12; ++n) harmonics += std::pow(toneLevel(y.left() + 48000, 90000, 50.0 * n, 48000), 2);
+  CHECK(10 * std::log10(harmonics) - 20 * std::log10(toneLevel(y.left() + 48000, 90000, 50, 48000)) < -60);
 }
 
 TEST_CASE("the limiter gives the same bytes for any block, order and range", "[limiter]") {
