@@ -86,7 +86,8 @@ std::optional<Collision> findOverRow(const RowOctaves& print, double printPathDb
                audible = std::pow(10.0, kAudibleDb / 10), under = std::pow(10.0, -kUnderPhraseDb / 10),
                strong = std::pow(10.0, -kOfStrongestDb / 10);
   double ours = 0, theirs = 0;
-  std::array<double, RowOctaves::kBands> print2{}, met2{}, row2{}; // sums of powers: of the print, where it meets
+  std::array<double, RowOctaves::kBands> ofPrint{}, meeting{},
+      ofRow{}; // powers: all of the print, where the row is, the row
   std::int64_t met = 0;
   Collision over{.row = name};
   for (std::size_t i = 0; i < print.steps.size(); ++i) {
@@ -107,19 +108,19 @@ std::optional<Collision> findOverRow(const RowOctaves& print, double printPathDb
     ours += p;
     theirs += r;
     for (std::size_t b = 0; b < there->size(); ++b) {
-      print2[b] += kPower[print.steps[i][b]] * printGain;
+      ofPrint[b] += kPower[print.steps[i][b]] * printGain;
       if (kPower[(*there)[b]] < least) continue;
-      met2[b] += kPower[print.steps[i][b]] * printGain;
-      row2[b] += kPower[(*there)[b]] * rowGain;
+      meeting[b] += kPower[print.steps[i][b]] * printGain;
+      ofRow[b] += kPower[(*there)[b]] * rowGain;
     }
     if (met++ == 0) over.frames.begin = f;
     over.frames.end = f + Frames(print.hopFrames);
   }
   if (met < kLeastSteps) return std::nullopt;
   over.db = 10 * std::log10(ours / theirs);
-  for (std::size_t b = 0; b < met2.size(); ++b) {
-    over.printDb[b] = static_cast<float>(10 * std::log10(print2[b] / static_cast<double>(met) + 1e-20));
-    if (met2[b] > 0) over.octavesDb[b] = static_cast<float>(10 * std::log10(met2[b] / row2[b]));
+  for (std::size_t b = 0; b < meeting.size(); ++b) {
+    over.printDb[b] = static_cast<float>(10 * std::log10(ofPrint[b] / static_cast<double>(met) + 1e-20));
+    if (meeting[b] > 0) over.octavesDb[b] = static_cast<float>(10 * std::log10(meeting[b] / ofRow[b]));
   }
   return over;
 }

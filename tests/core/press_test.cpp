@@ -6,6 +6,7 @@
 #include "manners/fitting.h"
 #include "manners/said_of_press.h"
 #include "ornaments/delay_throw_settings.h"
+#include "ornaments/tape.h"
 #include "render/facts.h"
 #include "song/edits.h"
 #include "test_support/presses.h"
@@ -306,6 +307,23 @@ TEST_CASE("a reverb throw's key again: it is cut on a beat, held as a pad up to 
   CHECK(o.settings == first.settings);
 }
 
+TEST_CASE("a tape's first press stops as a machine that is switched off; its start bends as it did", "[press]") {
+  TestSong t(48000, 120);
+  t.stem("v", 10 * 48000, sine(220, kRate, 0.3));
+  Ornament o = pressOn(t, "tape", "v", 8, 10).ornament;
+  CHECK(*o.settings.at("bend").number() == -0.2);
+  CHECK(*o.settings.at("fade").number() == 40);
+  // v(u) = 1 − P(−0.2, u): an exponential fall, faster first.
+  const Curve v = tapeCurve(allKinds().find("tape")->table(), o.settings);
+  const auto law = [](double u) { return 1 - std::expm1(-1.2 * u) / std::expm1(-1.2); };
+  for (const double u : {0.1, 0.3, 0.5, 0.8}) CHECK(v.at(u) == Approx(law(u)).margin(1e-6));
+  t.song = withOrnament(t.song, o);
+  o = *pressedAgain(t.song, "tape", "v", o.span())->next;
+  CHECK(*o.settings.at("shape").text() == "start");
+  CHECK_FALSE(o.settings.contains("bend"));
+  CHECK(*settingOr(allKinds().find("tape")->table(), o.settings, "bend").number() == 0.5);
+}
+
 TEST_CASE("a tape's key again comes to the hand: strokes on the eighths that end on the row's own speed", "[press]") {
   Song song;
   Stem voice;
@@ -325,6 +343,7 @@ TEST_CASE("a tape's key again comes to the hand: strokes on the eighths that end
     shapes.push_back(*o.settings.at("shape").text());
   }
   CHECK(shapes == std::vector<std::string>{"start", "dip", "spin-back", "custom", "stop"});
+  CHECK(*o.settings.at("bend").number() == -0.2); // a stop's, as its first press has it; no other shape had it
   const auto curve = Curve::from(o.settings.at("speed"));
   REQUIRE(curve);
   CHECK(curve->at(1) == 1);
