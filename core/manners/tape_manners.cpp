@@ -12,7 +12,7 @@ namespace {
 
 /// A machine that is switched off, with viscous and dry friction: v = (1 + β)·exp(−t/τ) − β, which is the law of the
 /// bend under 0; and it does not fall silent before it stands.
-constexpr double kStopBend = -0.2, kFade = 40;
+constexpr double kStopBend = -0.2, kStopFade = 40;
 constexpr double kStrokeSpeed = 1.6;
 constexpr int kMostStrokes = 32;
 
@@ -40,7 +40,7 @@ class TapeManners : public Manners {
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     Heard heard;
-    o.settings = {{"bend", kStopBend}, {"fade", kFade}};
+    o.settings = {{"bend", kStopBend}, {"fade", kStopFade}};
     endOnLanding(at.song, o);
     keepAttack(o, at, heard);
     return heard;
@@ -59,13 +59,15 @@ class TapeManners : public Manners {
       return PressedAgain{std::move(next), worded("shape"), {}};
     }
     Ornament next = withNextChoice(o, kind, "shape");
-    // A stop's own bend is no other shape's, as long as nobody changed it.
+    // A stop's own bend and fade are no other shape's, as long as nobody changed them.
     const bool stops = SettingsView(kind.table(), next.settings).is("shape", "stop");
-    const auto bend = next.settings.find("bend");
-    if (stops && bend == next.settings.end())
-      next.settings["bend"] = kStopBend;
-    else if (!stops && bend != next.settings.end() && bend->second == Value(kStopBend))
-      next.settings.erase(bend);
+    for (const auto& [key, own] : {std::pair{"bend", kStopBend}, {"fade", kStopFade}}) {
+      const auto now = next.settings.find(key);
+      if (stops && now == next.settings.end())
+        next.settings[key] = own;
+      else if (!stops && now != next.settings.end() && now->second == Value(own))
+        next.settings.erase(now);
+    }
     return PressedAgain{std::move(next), worded("shape"), {}};
   }
 

@@ -321,6 +321,7 @@ TEST_CASE("a tape's first press stops as a machine that is switched off; its sta
   o = *pressedAgain(t.song, "tape", "v", o.span())->next;
   CHECK(*o.settings.at("shape").text() == "start");
   CHECK_FALSE(o.settings.contains("bend"));
+  CHECK_FALSE(o.settings.contains("fade"));
   CHECK(*settingOr(allKinds().find("tape")->table(), o.settings, "bend").number() == 0.5);
 }
 
