@@ -67,6 +67,32 @@ void spread(const std::string& what, const std::string& goal, std::vector<double
 
 } // namespace ivrin::bench
 
+#ifdef IVRIN_BENCH_WINDOW
+std::vector<double>& ivrin::bench::eventTimes() {
+  static std::vector<double> all;
+  return all;
+}
+namespace {
+/// Times what comes from the event loop, one by one.
+class Timed : public QApplication {
+ public:
+  using QApplication::QApplication;
+  bool notify(QObject* to, QEvent* e) override {
+    if (depth_ > 0) return QApplication::notify(to, e);
+    ++depth_;
+    const double start = ivrin::bench::now();
+    const bool taken = QApplication::notify(to, e);
+    ivrin::bench::eventTimes().push_back(1e3 * (ivrin::bench::now() - start));
+    --depth_;
+    return taken;
+  }
+
+ private:
+  int depth_ = 0;
+};
+} // namespace
+#endif
+
 int main(int argc, char** argv) {
   const auto wanted = [&](const char* part) { return argc < 2 || std::strcmp(argv[1], part) == 0; };
   const ivrin::FlushDenormals guard;
@@ -93,7 +119,7 @@ int main(int argc, char** argv) {
 #ifdef IVRIN_BENCH_WINDOW
   if (wanted("window")) {
     int one = 1;
-    QApplication app(one, argv);
+    Timed app(one, argv);
     QApplication::setStyle(QStringLiteral("Fusion"));
     ivrin::app::loadFonts();
     ivrin::app::loadWords();

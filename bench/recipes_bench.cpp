@@ -75,6 +75,21 @@ void recipesPage() {
     if (!wanted) continue;
     const auto plan = made.song->plan(); // its sound is there then
     test::TestSong& t = *made.song;
+    if (made.name == "broken drums") { // doubled takes, softer, a hair later, to the sides: sixteen stems
+      const std::size_t own = t.song.stems.size();
+      for (std::size_t k = 0; t.song.stems.size() < 16; ++k) {
+        Stem take = t.song.stems[k % own];
+        const auto& sound = t.audio.of(take.id);
+        take.id += "-take" + std::to_string(2 + k / own);
+        take.offsetSeconds += 0.009;
+        take.mix.gainDb -= 9;
+        take.mix.pan = k % 2 == 0 ? -0.6 : 0.6;
+        t.audio.set(take.id, sound);
+        t.song.stems.push_back(std::move(take));
+      }
+      song("broken drums, 174 BPM, 16 stems", t.song, t.audio, all);
+      continue;
+    }
     song(made.name.c_str(), t.song, t.audio, all);
     if (made.name != "slow beat") continue;
     // The same with two stems.

@@ -311,7 +311,9 @@ TEST_CASE("first presses of tape and halftime over the demo song: before landing
       // Nothing is louder than it was: the source is measured with its first 2 ms faded, and between its samples a peak
       // may lie higher.
       CHECK(level.printPeakDb < level.sourcePeakDb + 1.2);
-      CHECK(level.print > level.source - 9); // and it is heard: it slows before it fades
+      // And it is heard: it slows before it fades. Of less than a beat it may not reach what is struck late in it: a
+      // machine that is switched off has lost half of its speed after two fifths of the way.
+      CHECK(level.print > level.source - (stretch.length() > quarter ? 9 : 12));
       CHECK(level.print < level.source + 1);
 
       const Ornament half = place(allKinds(), "halftime", bare, row, stretch, listening);
