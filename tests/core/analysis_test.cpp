@@ -270,7 +270,7 @@ TEST_CASE("first presses of tape and halftime over the demo song: before landing
   const auto plan = RenderPlan::make(bare, opened->audio, allKinds(), prints);
   const TempoMap& map = plan->map();
   const Beats quarter(kTicksPerQuarter);
-  int tried = 0, toLanding = 0;
+  int tried = 0, toLanding = 0, lost = 0;
   for (const char* row : {"voice", "drums", "keys", "bass", "music", "mix"}) {
     const auto listening = listenTo(plan, row);
     std::vector<BeatRange> stretches;
@@ -312,8 +312,11 @@ TEST_CASE("first presses of tape and halftime over the demo song: before landing
       // may lie higher.
       CHECK(level.printPeakDb < level.sourcePeakDb + 1.2);
       // And it is heard: it slows before it fades. Of less than a beat it may not reach what is struck late in it: a
-      // machine that is switched off has lost half of its speed after two fifths of the way.
-      CHECK(level.print > level.source - (stretch.length() > quarter ? 9 : 12));
+      // machine that is switched off plays two fifths of its way.
+      if (stretch.length() > quarter)
+        CHECK(level.print > level.source - 9);
+      else
+        lost += level.print > level.source - 9 ? 0 : 1;
       CHECK(level.print < level.source + 1);
 
       const Ornament half = place(allKinds(), "halftime", bare, row, stretch, listening);
@@ -334,5 +337,6 @@ TEST_CASE("first presses of tape and halftime over the demo song: before landing
     }
   }
   CHECK(tried > 80);
+  CHECK(lost <= 1);
   CHECK(toLanding > 30);
 }
