@@ -142,10 +142,9 @@ QString MeasureLine::figures() const {
   const TempoMap& map = session_.plan()->map();
   QStringList parts;
   const auto nextLanding = [&](Beats from) -> QString {
-    for (const Landing& l : session_.song().allLandings())
-      if (l.at > from)
-        return tr("%1 comes in %2").arg(QString::fromStdString(l.name), spanWords(map, from, l.at - from));
-    return {};
+    const auto l = session_.song().landingAfter(from);
+    return l ? tr("%1 comes in %2").arg(QString::fromStdString(l->name), spanWords(map, from, l->at - from))
+             : QString();
   };
   const auto endsOn = [&](Beats end) -> QString {
     for (const Landing& l : session_.song().allLandings())

@@ -55,11 +55,8 @@ void MainWindow::openRecipes() {
   if (!session_.isOpen()) return;
   // From an opening that is chosen to the landing after it; else to the one that bars are counted to.
   const auto selected = score_->selection();
-  if (openingChosen_ && selected && *selected == openingChosen_->first) {
-    const auto all = session_.song().allLandings();
-    const auto next = std::find_if(all.begin(), all.end(), [&](const Landing& l) { return l.at > selected->begin; });
-    if (next != all.end()) return openRecipesAt(next->id);
-  }
+  if (openingChosen_ && selected && *selected == openingChosen_->first)
+    if (const auto next = session_.song().landingAfter(selected->begin)) return openRecipesAt(next->id);
   if (!score_->landing()) {
     measure_->say(tr("There is no landing: a section or a landing is what recipes lead to."), false);
     return;
@@ -111,9 +108,8 @@ void MainWindow::carryTransition() {
     measure_->say(tr("Nothing is marked, and nothing is tied to this landing."), false);
     return;
   }
-  const auto landings = session_.song().allLandings();
-  const auto next = std::find_if(landings.begin(), landings.end(), [&](const Landing& l) { return l.at > here.at; });
-  if (next == landings.end()) {
+  const auto next = session_.song().landingAfter(here.at);
+  if (!next) {
     measure_->say(tr("There is no landing after this one."), false);
     return;
   }

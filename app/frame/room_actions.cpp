@@ -12,14 +12,6 @@ namespace {
 
 constexpr std::int64_t kFirstBars = 2, kMostBars = 8; // of what narrows without a selection
 
-Song withThem(Song song, const std::vector<Ornament>& made) {
-  return withOrnaments(std::move(song), made).song;
-}
-Song withoutThem(Song song, const std::vector<std::string>& ids) {
-  for (const std::string& id : ids) song = withoutOrnament(std::move(song), id);
-  return song;
-}
-
 } // namespace
 
 void MainWindow::addRoomActions(const QString& menu) {
@@ -84,13 +76,13 @@ void MainWindow::makeRoom() {
   const QString label = tr("room for %1").arg(kindWord(o.kind));
   const auto dipped = standingAs(session_.song(), dips), cut = standingAs(session_.song(), bands);
   if (!dipped.empty()) {
-    session_.edit(label, withThem(withoutThem(session_.song(), dipped), bands));
+    session_.edit(label, withOrnaments(withOrnamentsRemoved(session_.song(), dipped), bands).song);
     measure_->say(tr("A band goes, and is back on the landing: %1").arg(names.join(QStringLiteral(", "))), false);
   } else if (!cut.empty()) {
-    session_.edit(label, withoutThem(session_.song(), cut));
+    session_.edit(label, withOrnamentsRemoved(session_.song(), cut));
     measure_->say(tr("No room is made any more."), false);
   } else {
-    session_.edit(label, withThem(session_.song(), dips));
+    session_.edit(label, withOrnaments(session_.song(), dips).song);
     measure_->say(tr("They dip, and are back on the landing: %1").arg(names.join(QStringLiteral(", "))), false);
   }
   session_.settle();
@@ -130,9 +122,9 @@ void MainWindow::openWide() {
   for (std::size_t i = 0; i < stretches.size(); ++i) {
     const auto standing = standingAs(session_.song(), made(stretches[i]));
     if (standing.empty()) continue;
-    Song next = withoutThem(session_.song(), standing);
+    Song next = withOrnamentsRemoved(session_.song(), standing);
     const bool more = i + 1 < stretches.size();
-    if (more) next = withThem(std::move(next), made(stretches[i + 1]));
+    if (more) next = withOrnaments(std::move(next), made(stretches[i + 1])).song;
     session_.edit(tr("width before a landing"), std::move(next));
     session_.settle();
     measure_->say(more ? tr("It narrows over %n bar(s), and opens on the landing.", nullptr,
@@ -141,7 +133,7 @@ void MainWindow::openWide() {
                   false);
     return;
   }
-  session_.edit(tr("width before a landing"), withThem(session_.song(), made(stretches.front())));
+  session_.edit(tr("width before a landing"), withOrnaments(session_.song(), made(stretches.front())).song);
   session_.settle();
   measure_->say(tr("It narrows, and opens on the landing."), false);
 }

@@ -399,9 +399,7 @@ void ScoreView::contextMenuEvent(QContextMenuEvent* e) {
   if (e->pos().y() < rulerHeight()) return emit rulerMenuWanted(axis().beatAt(e->pos().x()), e->globalPos());
   if (!showsOpenings_) return;
   if (const Opening* o = openings_.under(QPointF(e->pos()), page_, axis(), session_.song())) {
-    const auto all = session_.song().allLandings();
-    const auto next = std::find_if(all.begin(), all.end(), [&](const Landing& l) { return l.at > o->place.begin; });
-    if (next != all.end()) emit recipesWanted(next->id);
+    if (const auto next = session_.song().landingAfter(o->place.begin)) emit recipesWanted(next->id);
   }
 }
 

@@ -30,12 +30,8 @@ void ScoreView::openOrnament(const std::string& id) {
   // Bars are counted to what it is tied to, else to the next landing after its source begins.
   if (o->landing)
     travel_.setLanding(session_.song().landingById(*o->landing));
-  else
-    for (const Landing& l : session_.song().allLandings())
-      if (l.at > o->start) {
-        travel_.setLanding(l);
-        break;
-      }
+  else if (const auto next = session_.song().landingAfter(o->start))
+    travel_.setLanding(next);
   openHand_.open(faceOf(o->kind)->drawing());
   makeOpenRow();
   openRow_->show();

@@ -41,7 +41,7 @@ class Octaves {
  private:
   static std::vector<double> edges() {
     std::vector<double> hz;
-    for (int b = 0; b <= LevelCurve::kBands; ++b) hz.push_back(100 * std::exp2(b));
+    for (int b = 0; b <= LevelCurve::kBands; ++b) hz.push_back(RowOctaves::beginsAtHz(b));
     return hz;
   }
   static std::int64_t sizeFor(double sampleRate) {

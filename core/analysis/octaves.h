@@ -4,6 +4,7 @@
 #include "time/units.h"
 
 #include <array>
+#include <cmath>
 #include <cstdint>
 #include <vector>
 
@@ -12,6 +13,8 @@ namespace ivrin {
 /// Steps of 20 ms from `begin` on; levels of seven octaves from 100 Hz up, mean power of both sides over 40 ms.
 struct RowOctaves {
   static constexpr int kBands = 7;
+  /// Where an octave begins, Hz; kBands: where the last one ends.
+  static double beginsAtHz(double band) { return 100 * std::exp2(band); }
   /// Half decibels over −120 dBFS: 350 bytes for each second.
   using Step = std::array<std::uint8_t, kBands>;
   static std::uint8_t packed(float db);

@@ -21,9 +21,10 @@ class Flutter {
     Chance draw(mix64(seed));
     const double amplitude = std::sqrt(2.0 / (kHighest - kLowest + 1));
     for (int k = kLowest; k <= kHighest; ++k) {
-      const double phase = 2 * std::numbers::pi * draw.unit();
+      const double phase = 2 * std::numbers::pi * draw.unit(), sine = amplitude * std::cos(phase),
+                   cosine = amplitude * std::sin(phase);
       for (int i = 0; i < kPoints; ++i)
-        table_[static_cast<std::size_t>(i)] += amplitude * std::sin(2 * std::numbers::pi * k * i / kPoints + phase);
+        table_[static_cast<std::size_t>(i)] += sine * turn(k * i) + cosine * turn(k * i + kPoints / 4);
     }
     for (double& v : table_) v = std::clamp(v, -kMost, kMost);
   }
@@ -38,6 +39,15 @@ class Flutter {
  private:
   static constexpr int kPoints = 4096;
   static constexpr double kSeconds = 10;
+  /// sin(2π i / kPoints), looked up: all of these tones go through the same points.
+  static double turn(int i) {
+    static const std::vector<double> sines = [] {
+      std::vector<double> all(kPoints);
+      for (int k = 0; k < kPoints; ++k) all[static_cast<std::size_t>(k)] = std::sin(2 * std::numbers::pi * k / kPoints);
+      return all;
+    }();
+    return sines[static_cast<std::size_t>(i % kPoints)];
+  }
   double point(std::int64_t i) const { return table_[static_cast<std::size_t>((i % kPoints + kPoints) % kPoints)]; }
   std::vector<double> table_;
 };

@@ -81,10 +81,11 @@ HeldTones::HeldTones(double sampleRate, std::uint64_t seed, std::int64_t frames,
       partialsOf(meanSpectrum(sampleRate, {Frames(skip), Frames(frames)}, kWindowSeconds,
                               [&](Frames from, StereoSpan out) { read(from.count, out); }));
   double power = 0;
+  std::vector<Tone> tones;
   Chance draw(mix64(seed));
   const auto add = [&](double hz, double phase, double left, double right) {
     power += 0.25 * (left * left + right * right);
-    tones_.push_back(
+    tones.push_back(
         {2 * std::numbers::pi * hz / sampleRate, phase, static_cast<float>(left), static_cast<float>(right)});
   };
   for (const Partial& p : partials) {
@@ -100,11 +101,17 @@ HeldTones::HeldTones(double sampleRate, std::uint64_t seed, std::int64_t frames,
     }
   }
   const auto scale = static_cast<float>(power > 0 ? 1 / std::sqrt(power) : 0);
-  for (Tone& t : tones_) {
-    t.left *= scale;
-    t.right *= scale;
+  tones_ = tones.size();
+  lanes_.resize((tones_ + kLanes - 1) / kLanes);
+  for (std::size_t i = 0; i < tones_; ++i) {
+    Lanes& lane = lanes_[i / kLanes];
+    const std::size_t k = i % kLanes;
+    lane.step[k] = tones[i].step;
+    lane.phase[k] = tones[i].phase;
+    lane.twice[k] = 2 * std::cos(tones[i].step);
+    lane.left[k] = tones[i].left * scale;
+    lane.right[k] = tones[i].right * scale;
   }
-  lanes_.resize((tones_.size() + kLanes - 1) / kLanes);
 }
 
 void HeldTones::render(std::int64_t from, StereoSpan out) {
@@ -113,17 +120,11 @@ void HeldTones::render(std::int64_t from, StereoSpan out) {
     const std::int64_t at = from + done,
                        chunk = at / kChunk * kChunk; // chunks lie at the same places whatever is asked
     const std::int64_t n = std::min(out.frames - done, chunk + kChunk - at);
-    for (std::size_t l = 0; l < lanes_.size(); ++l) {
-      Lanes& lane = lanes_[l];
+    for (Lanes& lane : lanes_) {
       for (std::size_t k = 0; k < kLanes; ++k) {
-        const std::size_t i = l * kLanes + k;
-        const Tone t = i < tones_.size() ? tones_[i] : Tone{0, 0, 0, 0};
-        const double phase = std::fmod(t.step * static_cast<double>(chunk), 2 * std::numbers::pi) + t.phase;
+        const double phase = std::fmod(lane.step[k] * static_cast<double>(chunk), 2 * std::numbers::pi) + lane.phase[k];
         lane.now[k] = std::sin(phase);
-        lane.before[k] = std::sin(phase - t.step);
-        lane.twice[k] = 2 * std::cos(t.step);
-        lane.left[k] = t.left;
-        lane.right[k] = t.right;
+        lane.before[k] = std::sin(phase - lane.step[k]);
       }
       float* left = out.left + done;
       float* right = out.right + done;

@@ -20,7 +20,7 @@ class HeldTones {
   HeldTones(double sampleRate, std::uint64_t seed, std::int64_t frames,
             const std::function<void(std::int64_t from, StereoSpan out)>& read);
   /// Tones there are, four for each partial; none where nothing sounds.
-  std::size_t size() const { return tones_.size(); }
+  std::size_t size() const { return tones_; }
   /// Frames `from` on; any order, the same samples. Its power, both sides together, is 1 (0 dB RMS).
   void render(std::int64_t from, StereoSpan out);
 
@@ -30,10 +30,12 @@ class HeldTones {
     float left, right;
   };
   static constexpr std::size_t kLanes = 8;
-  struct Lanes { // of tones side by side: x[n+1] = 2 cos(step) x[n] − x[n−1]
-    double twice[kLanes], now[kLanes], before[kLanes], left[kLanes], right[kLanes];
+  /// Tones side by side, x[n+1] = 2 cos(step) x[n] − x[n−1]; the last ones may be silent.
+  struct Lanes {
+    double step[kLanes]{}, phase[kLanes]{}, twice[kLanes]{}, left[kLanes]{}, right[kLanes]{};
+    double now[kLanes]{}, before[kLanes]{};
   };
-  std::vector<Tone> tones_;
+  std::size_t tones_ = 0;
   std::vector<Lanes> lanes_;
 };
 

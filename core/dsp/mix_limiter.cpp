@@ -144,9 +144,11 @@ void MixLimiter::appendBlock() {
 
 void MixLimiter::sumHeld() {
   for (auto i = static_cast<std::int64_t>(heldSum_.size()); i < cells_; ++i) {
+    if (needDb_[static_cast<std::size_t>(i)] < 0) sinceNeed_ = -1;
     float held = 0;
-    for (std::int64_t j = std::max<std::int64_t>(0, i - hold_); j <= i; ++j)
-      held = std::min(held, needDb_[static_cast<std::size_t>(j)]);
+    if (++sinceNeed_ <= hold_) // mostly nothing is needed
+      for (std::int64_t j = std::max<std::int64_t>(0, i - hold_); j <= i; ++j)
+        held = std::min(held, needDb_[static_cast<std::size_t>(j)]);
     const std::int64_t before = i > 0 ? heldSum_[static_cast<std::size_t>(i - 1)] : 0;
     heldSum_.push_back(before + std::llround(-static_cast<double>(held) * kSteps));
   }
@@ -159,6 +161,7 @@ void MixLimiter::ensureCells(std::int64_t first, std::int64_t end) {
     cells_ = 0;
     needDb_.clear();
     heldSum_.clear();
+    sinceNeed_ = hold_;
     windowFrames_ = 2 * kCell;
     if (window_.frames() < windowFrames_) window_.resize(windowFrames_);
     source_(Frames((first - 1) * kCell), window_.span().part(0, windowFrames_));

@@ -57,6 +57,7 @@ class MixLimiter {
   // The same held, positive, in 1/65536 dB, summed from the first cell on: whole numbers, so that where the sum begins
   // makes no difference.
   std::vector<std::int64_t> heldSum_;
+  std::int64_t sinceNeed_ = 0; // cells that needed nothing, before the next one to be summed
   bool started_ = false;
   double lastReduction_ = 0;
 };

@@ -38,14 +38,8 @@ class HarmonyStage : public Whole {
   void transform(StereoBuffer& all) override {
     if (all.frames() == 0) return;
     const StereoBuffer in = all;
-    const auto read = [&](Frames from, StereoSpan out) {
-      out.clear();
-      const FrameRange r = intersect({Frames(0), Frames(in.frames())}, {from, from + Frames(out.frames)});
-      if (r.empty()) return;
-      std::copy_n(in.left() + r.begin.count, r.length(), out.left + (r.begin - from).count);
-      std::copy_n(in.right() + r.begin.count, r.length(), out.right + (r.begin - from).count);
-    };
-    const auto note = strongestNote(meanSpectrum(rate_, {Frames(0), Frames(in.frames())}, kLookSeconds, read));
+    const auto note =
+        strongestNote(meanSpectrum(rate_, {Frames(0), Frames(in.frames())}, kLookSeconds, stretchesOf(in)));
     if (!note) return;
     for (std::size_t k = 0; k < steps_.size(); ++k) {
       const int semitones = semitonesFor(static_cast<int>(std::lround(steps_[k])), *note, key_);

@@ -18,12 +18,7 @@ class LimiterStage : public Whole {
  protected:
   void transform(StereoBuffer& all) override {
     const StereoBuffer in = all;
-    MixLimiter limiter(rate_, ceiling_, [&](Frames from, StereoSpan out) {
-      out.clear();
-      const FrameRange r = intersect({Frames(0), Frames(in.frames())}, {from, from + Frames(out.frames)});
-      std::copy_n(in.left() + r.begin.count, r.length(), out.left + (r.begin - from).count);
-      std::copy_n(in.right() + r.begin.count, r.length(), out.right + (r.begin - from).count);
-    });
+    MixLimiter limiter(rate_, ceiling_, stretchesOf(in));
     for (std::int64_t at = 0; at < all.frames(); at += 4096)
       limiter.read(Frames(at), all.span().part(at, std::min<std::int64_t>(4096, all.frames() - at)));
   }

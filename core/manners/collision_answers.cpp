@@ -25,7 +25,7 @@ constexpr double kAside = 0.7;           // the other side is turned down by 10 
 constexpr double kLeastFromSource = 0.5; // beats after the source at which what lies over a row may be ended
 
 double octaveHz(int b) { // its middle
-  return 100 * std::exp2(b + 0.5);
+  return RowOctaves::beginsAtHz(b + 0.5);
 }
 
 /// Octaves that are thinned, and by how much, dB; none where nothing would be left of the print.
@@ -50,17 +50,22 @@ std::string hertz(double hz) {
   return hz < 1000 ? worded("%1 Hz", std::lround(hz)) : worded("%1 kHz", fixedNumber(hz / 1000, 1));
 }
 
+using Chain = std::vector<Processor>;
+Chain::iterator firstOf(Chain& finish, const char* type) {
+  return std::find_if(finish.begin(), finish.end(), [&](const Processor& f) { return f.type == type; });
+}
+/// The first of its type; where there is none, a new one before `at`.
+Chain::iterator ofType(Chain& finish, const char* type, Chain::iterator at) {
+  const auto there = firstOf(finish, type);
+  return there != finish.end() ? there : finish.insert(at, Processor{type, {}});
+}
+
 std::optional<Ornament> thinned(Ornament o, const Collision& collision) {
   const auto octaves = thinnedOctaves(collision);
   if (octaves.empty()) return std::nullopt;
-  const auto isTone = [](const Processor& f) { return f.type == "tone"; };
-  auto it = std::find_if(o.finish.begin(), o.finish.end(), isTone);
   // In front of what sets the level: then it stays as loud as it was, but elsewhere.
-  if (it == o.finish.end())
-    it = o.finish.insert(
-        std::find_if(o.finish.begin(), o.finish.end(), [](const Processor& f) { return f.type == "level"; }),
-        Processor{"tone", {}});
-  auto bands = toneBands(settingOr(findFinisher("tone")->table(), it->settings, "bands"));
+  Processor& tone = *ofType(o.finish, "tone", firstOf(o.finish, "level"));
+  auto bands = toneBands(settingOr(findFinisher("tone")->table(), tone.settings, "bands"));
   for (const auto& [b, by] : octaves) {
     const double hz = std::round(octaveHz(b));
     auto band = std::find_if(bands.begin(), bands.end(), [&](const ToneBand& t) { return std::abs(t.hz - hz) < 1; });
@@ -70,19 +75,20 @@ std::optional<Ornament> thinned(Ornament o, const Collision& collision) {
     }
     band->gainDb = std::max(-24.0, std::round((band->gainDb - by) * 2) / 2);
   }
-  it->settings["bands"] = toneValue(bands);
+  tone.settings["bands"] = toneValue(bands);
   return o;
 }
 
-/// To the side at whose other ear the row is heard better already.
+/// Where it goes aside: away from the ear at which the row is heard better already.
+bool goesRight(const Collision& collision) {
+  return collision.leftDb < collision.rightDb + 1;
+}
+
 std::optional<Ornament> panned(Ornament o, const Collision& collision) {
-  const double to = collision.leftDb < collision.rightDb + 1 ? kAside : -kAside;
-  const auto isPan = [](const Processor& f) { return f.type == "pan"; };
-  auto it = std::find_if(o.finish.begin(), o.finish.end(), isPan);
-  if (it == o.finish.end()) it = o.finish.insert(o.finish.end(), Processor{"pan", {}});
-  const double* now = settingOr(findFinisher("pan")->table(), it->settings, "position").number();
+  Processor& pan = *ofType(o.finish, "pan", o.finish.end());
+  const double* now = settingOr(findFinisher("pan")->table(), pan.settings, "position").number();
   if (!now || std::abs(*now) > kAside - 0.01) return std::nullopt; // drawn, or aside already
-  it->settings["position"] = to;
+  pan.settings["position"] = goesRight(collision) ? kAside : -kAside;
   return o;
 }
 
@@ -107,13 +113,12 @@ AnswerWords answerWords(const Kind& kind, const Placed& p, CollisionAnswer answe
   case CollisionAnswer::thin: {
     const auto octaves = thinnedOctaves(collision);
     if (octaves.empty()) return {};
-    const double from = octaveHz(octaves.front().first) / std::sqrt(2.0),
-                 to = octaveHz(octaves.back().first) * std::sqrt(2.0);
-    return {worded("thin"),
-            worded("Less of it between %1 and %2, where it lies over that row.", hertz(from), hertz(to))};
+    return {worded("thin"), worded("Less of it between %1 and %2, where it lies over that row.",
+                                   hertz(RowOctaves::beginsAtHz(octaves.front().first)),
+                                   hertz(RowOctaves::beginsAtHz(octaves.back().first + 1)))};
   }
   case CollisionAnswer::pan:
-    return collision.leftDb < collision.rightDb + 1
+    return goesRight(collision)
                ? AnswerWords{worded("to the right"), worded("Moves it aside, so that the row is heard on the left.")}
                : AnswerWords{worded("to the left"), worded("Moves it aside, so that the row is heard on the right.")};
   case CollisionAnswer::move:

@@ -23,11 +23,8 @@ class GapManners : public Manners {
                                         const Song& song) const override {
     const Beats done = context.map.beatAt(allKinds().find(open.kind)->doneAt({open, context}));
     BeatRange r{done, done};
-    const auto landings = song.allLandings();
-    const auto next = std::find_if(landings.begin(), landings.end(), [&](const Landing& l) {
-      return open.landing ? l.id == *open.landing : l.at > done;
-    });
-    if (next != landings.end()) r.end = std::max(done, next->at);
+    const auto next = open.landing ? song.landingById(*open.landing) : song.landingAfter(done);
+    if (next) r.end = std::max(done, next->at);
     return r;
   }
 

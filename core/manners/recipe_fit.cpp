@@ -310,7 +310,7 @@ std::vector<std::string> ornamentsOf(const Song& song, const RecipeOrigin& origi
 RecipeMade refitted(const KindSet& kinds, const Recipe& recipe, Song song, const RecipeOrigin& was,
                     const std::string& landing, const RecipeOptions& options, const Hear& hear) {
   const Song before = song;
-  for (const std::string& id : ornamentsOf(song, was)) song = withoutOrnament(std::move(song), id);
+  song = withOrnamentsRemoved(std::move(song), ornamentsOf(before, was));
   RecipeMade m = applied(kinds, recipe, song, landing, options, hear);
   if (!m.why.empty()) m.song = before; // it stays as it was
   return m;

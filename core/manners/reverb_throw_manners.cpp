@@ -54,10 +54,8 @@ class ReverbThrowManners : public Manners {
     } else {
       const Beats bar = map.meterAt(end).barLength();
       Beats until = snapToGrid(end + bar * kHeldBars, bar, map);
-      const auto landings = song.allLandings();
-      const auto landing =
-          std::find_if(landings.begin(), landings.end(), [&](const Landing& l) { return l.at > end + Beats(1); });
-      if (landing != landings.end() && landing->at <= end + bar * kFarthestLandingBars) {
+      const auto landing = song.landingAfter(end + Beats(1));
+      if (landing && landing->at <= end + bar * kFarthestLandingBars) {
         until = landing->at;
         next.next->landing = landing->id;
       }

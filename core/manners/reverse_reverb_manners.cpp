@@ -16,13 +16,11 @@ Ornament landedElsewhere(const Song& song, Ornament o) {
   const bool onWord = land == o.settings.end() || land->second == Value(0.0);
   o.landing.reset();
   if (onWord) {
-    for (const Landing& l : song.allLandings())
-      if (l.at > o.start && (l.at - o.start).quarters() <= 64) {
-        o.settings["land"] = (l.at - o.start).quarters();
-        o.landing = l.id;
-        return o;
-      }
-    return before;
+    const auto next = song.landingAfter(o.start);
+    if (!next || (next->at - o.start).quarters() > 64) return before;
+    o.settings["land"] = (next->at - o.start).quarters();
+    o.landing = next->id;
+    return o;
   }
   o.settings.erase("land");
   tieToLanding(song, o, o.start);

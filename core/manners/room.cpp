@@ -15,9 +15,6 @@ constexpr double kDarkHz = 300;                        // what is strong in no o
 constexpr double kOpenHighHz = 16000, kOpenLowHz = 20;
 constexpr double kBend = 0.2; // late rather than early
 
-double octaveFromHz(int b) {
-  return 100 * std::exp2(b);
-}
 Value fromTo(double from, double beats, double to) {
   return Value(List{Value(List{0.0, from}), Value(List{beats, to, kBend})});
 }
@@ -44,10 +41,11 @@ Processor bandLeft(const Collision& c, double beats) {
       highest = b;
     }
   Processor f{"filter", {{"low_cut_hz", Value()}, {"high_cut_hz", Value()}, {"slope_db", 12.0}}};
-  if (octaveFromHz(highest) < kDarkHz)
-    f.settings["low_cut_hz"] = fromTo(kOpenLowHz, beats, octaveFromHz(highest + 1));
+  if (RowOctaves::beginsAtHz(highest) < kDarkHz)
+    f.settings["low_cut_hz"] = fromTo(kOpenLowHz, beats, RowOctaves::beginsAtHz(highest + 1));
   else
-    f.settings["high_cut_hz"] = fromTo(kOpenHighHz, beats, std::clamp(octaveFromHz(lowest), kLeastCutHz, kMostCutHz));
+    f.settings["high_cut_hz"] =
+        fromTo(kOpenHighHz, beats, std::clamp(RowOctaves::beginsAtHz(lowest), kLeastCutHz, kMostCutHz));
   return f;
 }
 

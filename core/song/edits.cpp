@@ -42,6 +42,11 @@ Song withoutOrnament(Song song, const std::string& id) {
   return song;
 }
 
+Song withOrnamentsRemoved(Song song, const std::vector<std::string>& ids) {
+  for (const std::string& id : ids) song = withoutOrnament(std::move(song), id);
+  return song;
+}
+
 Song withOrnamentReplaced(Song song, Ornament o) {
   for (std::size_t i = 0; i < song.ornaments.size(); ++i)
     if (song.ornaments[i]->id == o.id) {

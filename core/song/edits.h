@@ -17,6 +17,7 @@ Song withOrnament(Song song, Ornament o); // appended: the last on its row
 /// Several, appended in their order under fresh ids.
 WithOrnaments withOrnaments(Song song, std::vector<Ornament> ornaments);
 Song withoutOrnament(Song song, const std::string& id);
+Song withOrnamentsRemoved(Song song, const std::vector<std::string>& ids);
 Song withOrnamentReplaced(Song song, Ornament o); // same id
 Song withSetting(Song song, const std::string& ornament, const std::string& key, Value v);
 Song withRowMix(Song song, const std::string& row, RowMix mix);

@@ -89,6 +89,12 @@ std::vector<Landing> Song::allLandings() const {
   return all;
 }
 
+std::optional<Landing> Song::landingAfter(Beats at) const {
+  for (Landing& l : allLandings())
+    if (l.at > at) return std::move(l);
+  return std::nullopt;
+}
+
 std::optional<Landing> Song::landingById(const std::string& id) const {
   if (const auto* s = findById(sections, id)) return *s;
   if (const auto* l = findById(landings, id)) return *l;

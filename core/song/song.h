@@ -161,6 +161,8 @@ struct Song {
   /// Sections and landings, ascending.
   std::vector<Landing> allLandings() const;
   std::optional<Landing> landingById(const std::string& id) const;
+  /// The next one, not one at `at` itself.
+  std::optional<Landing> landingAfter(Beats at) const;
   friend bool operator==(const Song&, const Song&) = default;
 };
 
