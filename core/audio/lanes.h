@@ -8,4 +8,8 @@ typedef float Eight __attribute__((vector_size(32)));
 /// The same where it lies in memory at any address.
 typedef Eight EightInMemory __attribute__((aligned(4), may_alias));
 
+/// Four of them.
+typedef float Four __attribute__((vector_size(16)));
+typedef Four FourInMemory __attribute__((aligned(4), may_alias));
+
 } // namespace ivrin

@@ -8,20 +8,34 @@
 namespace ivrin {
 namespace {
 
-/// y *= h·g.
-IVRIN_CLONES void multiply(float* __restrict y, const float* __restrict h, float g, std::int64_t bins) {
+/// y = x·h·g.
+IVRIN_CLONES void multiply(float* y, const float* x, const float* __restrict h, float g, std::int64_t bins) {
   for (std::int64_t i = 0; i < bins; ++i) {
-    const float a = y[2 * i], b = y[2 * i + 1], c = h[2 * i], d = h[2 * i + 1];
+    const float a = x[2 * i], b = x[2 * i + 1], c = h[2 * i], d = h[2 * i + 1];
     y[2 * i] = g * (a * c - b * d);
     y[2 * i + 1] = g * (a * d + b * c);
   }
+}
+
+/// y += x·h·g.
+IVRIN_CLONES void addProduct(float* __restrict y, const float* __restrict x, const float* __restrict h, float g,
+                             std::int64_t bins) {
+  for (std::int64_t i = 0; i < bins; ++i) {
+    const float a = x[2 * i], b = x[2 * i + 1], c = h[2 * i], d = h[2 * i + 1];
+    y[2 * i] += g * (a * c - b * d);
+    y[2 * i + 1] += g * (a * d + b * c);
+  }
+}
+
+const float* numbers(const RealFourier::Bins& b) {
+  return reinterpret_cast<const float*>(b.get());
 }
 
 } // namespace
 
 class ImpulseSpectrum {
  public:
-  explicit ImpulseSpectrum(const StereoBuffer& h)
+  explicit ImpulseSpectrum(const ImpulseResponse& h)
       : length(h.frames()) {
     // At least as much sound as response in a block: at most half of the work is for the overlap.
     std::int64_t size = 8192;
@@ -29,19 +43,25 @@ class ImpulseSpectrum {
     fourier = RealFourier::ofSize(size);
     block = size - length + 1;
     const auto in = fourier->samples();
-    for (int s = 0; s < 2; ++s) {
+    const auto of = [&](const float* x) {
       std::fill_n(in.get(), size, 0.0f);
-      std::copy_n(s == 0 ? h.left() : h.right(), length, in.get());
-      side[s] = fourier->spectrum();
-      fourier->forward(in.get(), side[s].get());
-    }
+      std::copy_n(x, length, in.get());
+      RealFourier::Bins bins = fourier->spectrum();
+      fourier->forward(in.get(), bins.get());
+      return bins;
+    };
+    own[0] = of(h.own.left());
+    own[1] = of(h.own.right());
+    if (!h.crosses()) return;
+    across[0] = of(h.across.left());
+    across[1] = of(h.across.right());
   }
   std::int64_t length, block = 0;
   std::shared_ptr<const RealFourier> fourier;
-  RealFourier::Bins side[2];
+  RealFourier::Bins own[2], across[2];
 };
 
-std::shared_ptr<const ImpulseSpectrum> spectrumOf(const StereoBuffer& impulse) {
+std::shared_ptr<const ImpulseSpectrum> spectrumOf(const ImpulseResponse& impulse) {
   return std::make_shared<const ImpulseSpectrum>(impulse);
 }
 
@@ -67,14 +87,19 @@ void Convolver::nextBlock() {
   StereoBuffer in(block);
   feed_(in.span());
   const auto samples = f.samples();
-  const auto bins = f.spectrum();
+  RealFourier::Bins bins[2] = {f.spectrum(), f.spectrum()};
   for (int s = 0; s < 2; ++s) {
     std::copy_n(s == 0 ? in.left() : in.right(), block, samples.get());
     std::fill(samples.get() + block, samples.get() + f.size(), 0.0f);
-    f.forward(samples.get(), bins.get());
-    multiply(reinterpret_cast<float*>(bins.get()), reinterpret_cast<const float*>(impulse_->side[s].get()),
-             1.0f / static_cast<float>(f.size()), f.bins());
-    f.inverse(bins.get(), samples.get());
+    f.forward(samples.get(), bins[s].get());
+  }
+  const float g = 1.0f / static_cast<float>(f.size());
+  const auto product = f.spectrum();
+  float* const y = reinterpret_cast<float*>(product.get());
+  for (int s = 0; s < 2; ++s) {
+    multiply(y, numbers(bins[s]), numbers(impulse_->own[s]), g, f.bins());
+    if (impulse_->across[s]) addProduct(y, numbers(bins[1 - s]), numbers(impulse_->across[s]), g, f.bins());
+    f.inverse(product.get(), samples.get());
     float* out = s == 0 ? ready_.left() : ready_.right();
     for (std::int64_t i = 0; i < f.size(); ++i) out[i] += samples.get()[i];
   }

@@ -10,10 +10,22 @@
 
 namespace ivrin {
 
+/// What a space answers: `own`, each side's sound on its own side; `across`, empty or as long, what is heard on the
+/// left of the right side's sound (its left) and on the right of the left's (its right).
+struct ImpulseResponse {
+  ImpulseResponse() = default;
+  ImpulseResponse(StereoBuffer ownSides, StereoBuffer acrossSides = {})
+      : own(std::move(ownSides))
+      , across(std::move(acrossSides)) {}
+  StereoBuffer own, across;
+  std::int64_t frames() const { return own.frames(); }
+  bool crosses() const { return across.frames() > 0; }
+};
+
 /// The spectra of an impulse response, made once and shared between convolvers on any thread.
 class ImpulseSpectrum;
 /// `impulse` must not be empty.
-std::shared_ptr<const ImpulseSpectrum> spectrumOf(const StereoBuffer& impulse);
+std::shared_ptr<const ImpulseSpectrum> spectrumOf(const ImpulseResponse& impulse);
 
 class Convolver {
  public:
@@ -21,7 +33,7 @@ class Convolver {
   using Feed = std::function<void(StereoSpan out)>;
   Convolver(std::shared_ptr<const ImpulseSpectrum> impulse, Feed feed);
   ~Convolver();
-  /// The next frames of what comes out: left with the response's left, right with its right.
+  /// The next frames of what comes out.
   void read(StereoSpan out);
   /// Frames of the response.
   std::int64_t length() const;

@@ -11,7 +11,7 @@ namespace ivrin {
 namespace {
 
 constexpr double kAttackSeconds = 0.06, kShortSeconds = 0.2, kWindowSeconds = 0.5;
-constexpr double kLowestHz = 50, kHighestHz = 16000, kApartHz = 18, kApartShare = 0.02, kReachHz = 25;
+constexpr double kLowestHeldHz = 50, kHighestHz = 16000, kApartHz = 18, kApartShare = 0.02, kReachHz = 25;
 constexpr double kUnderStrongestDb = 60;
 constexpr double kApartCents = 3, kMostApartHz = 0.7; // of the two beside it: the highs do not flutter
 constexpr double kBeside = 0.25, kFarSide = 0.35;     // of those two, against the middle; on their other side
@@ -31,7 +31,7 @@ std::vector<Partial> partialsOf(const MeanSpectrum& m) {
   double strongest = 0;
   for (std::size_t b = 1; b + 1 < n; ++b) {
     const double hz = static_cast<double>(b) * m.hzPerBin;
-    if (hz < kLowestHz || hz > kHighestHz) continue;
+    if (hz < kLowestHeldHz || hz > kHighestHz) continue;
     if (both[b] > both[b - 1] && both[b] >= both[b + 1]) {
       peaks.emplace_back(both[b], b);
       strongest = std::max(strongest, both[b]);

@@ -11,6 +11,7 @@
 #include "audio/buffer.h"
 
 #include <memory>
+#include <optional>
 
 namespace ivrin {
 
@@ -18,22 +19,25 @@ enum class ReverbCharacter { plate, room, hall, spring };
 
 struct ReverbSettings {
   ReverbCharacter character = ReverbCharacter::plate;
-  double decaySeconds = 2.5; // T60 of all frequencies with damping 0; 0.05..60
-  double size = 0.5;         // 0..1; twice the lengths from one end to the middle, twice again to the other
-  double damping = 0;        // 0..1; how much sooner the highs die
-  double modulation = 0;     // 0..1; 0 is off
-  bool held = false;         // nothing decays; the level is that of the decay set
-  std::uint64_t seed = 1;    // of lengths and phases
+  double decaySeconds = 2.5;   // T60 at 1 kHz, with damping 0 at all frequencies; 0.05..60
+  double size = 0.5;           // 0..1; twice the lengths from one end to the middle, twice again to the other
+  double damping = 0;          // 0..1; how much sooner the highs die, as far as the character has it
+  double modulation = 0;       // 0..1; 0 is off
+  bool held = false;           // nothing decays; the level is that of the decay set
+  std::uint64_t seed = 1;      // of lengths and phases
+  std::optional<double> low{}; // T60 at 125 Hz against that at 1 kHz, 0.25..4; the character's own where there is none
 };
 
 class Reverb {
  public:
   Reverb(const ReverbSettings& settings, double sampleRate);
   /// T60 at one frequency with the damping that is set (plate, room, hall; a spring's is its decay).
-  static double decayAt(const ReverbSettings& settings, double hz, double sampleRate);
+  static double decayAt(const ReverbSettings& settings, double hz);
+  /// How long it takes to build up before it begins to die: a line's length, on the mean (a spring's at once).
+  static double buildUpSeconds(const ReverbSettings& settings);
   ~Reverb();
   Reverb(Reverb&&) noexcept;
-  /// In place: the sound in, the space alone out. The first sound comes within a few frames.
+  /// In place: the sound in, the space alone out. The first sound comes within 3 ms, a hall's within 30.
   void process(StereoSpan io);
   /// Frames since anything at or over `floor` was last stored, at least; what is older than memoryFrames() is gone.
   std::int64_t memoryFrames() const;

@@ -1,10 +1,14 @@
-// A spring: loops whose delay grows with frequency up to a transition frequency, so that every echo of a knock is a
-// falling chirp, smeared further each time round. Dispersion by chains of stretched first-order allpasses: V. Välimäki,
-// J. Parker, J. S. Abel, "Parametric spring reverberation effect", JAES 58 (2010), section 2. Eight springs side by
-// side, four to each side of the image, computed as one vector.
+// A spring reverb: three kinds of motion of a coil. The slow one below a transition frequency, whose delay grows with
+// frequency, so that every echo of a knock is a rising chirp, smeared further each time round; the fast and faint one
+// up to the top, which falls; and the springs' own trembling, which keeps echoes from falling on one another: V.
+// Välimäki, J. Parker, J. S. Abel, "Parametric spring reverberation effect", JAES 58 (2010): section 2 (chains of
+// stretched allpasses in a loop, its delay moved by slow noise, a second loop without stretching 2.3 times as fast).
+// Four springs of unlike lengths, computed as one vector; both sides hear all of them, with signs that leave the sides
+// nothing in common, wherever the source stands.
 #pragma once
 
 #include "audio/buffer.h"
+#include "dsp/dispersion.h"
 #include "dsp/rest.h"
 #include "dsp/ring.h"
 
@@ -17,8 +21,8 @@ namespace ivrin {
 struct SpringDesign {
   double loopSeconds = 0.045; // of the mean spring
   double decaySeconds = 2.5;
-  double damping = 0; // 0..1
-  double swingSeconds = 0;
+  double damping = 0;      // 0..1
+  double swingSeconds = 0; // each way, of the springs' trembling
   bool held = false;
   std::uint64_t seed = 1;
 };
@@ -31,24 +35,39 @@ class SpringTank {
   float stored() const { return stored_; }
 
  private:
-  static constexpr int kLanes = 8;
+  static constexpr int kSprings = 4, kSections = 60, kFastSections = 32;
   static constexpr std::int64_t kBlock = 64;
-  using Lanes = std::array<float, kLanes>;
+  using Each = std::array<float, kSprings>;
   void step(StereoSpan io);
-
   void clear();
+  void tremble();
+  double trembling(int spring, std::int64_t block) const;
+  void slow(StereoSpan in, float* out, std::int64_t n);
+  void fast(StereoSpan in, StereoSpan out);
 
   std::int64_t block_ = kBlock, clock_ = 0, memory_ = 0, stretch_ = 1;
+  double rate_;
   Rest rest_;
   float stored_ = 0, outGain_ = 1;
-  std::array<std::int64_t, kLanes> delay_{};
-  Lanes coefficient_{}, feedback_{}, pole_{}, damp_{};
+  std::uint64_t seed_;
+  double swing_ = 0; // frames
+  std::array<std::int64_t, kSprings> delay_{};
+  std::array<double, kSprings> from_{}, to_{}; // the delays at this block's two ends
+  Each coefficient_{}, feedback_{}, pole_{}, damp_{};
   std::vector<Ring> rings_;
-  std::vector<float> chain_;                 // state of the allpasses: section, slot, lane
+  std::vector<float> chain_;                 // state of the allpasses: section, slot, spring
   std::array<std::array<double, 5>, 2> low_; // biquads at the transition frequency: b0 b1 b2 a1 a2
-  std::array<float, 2 * 2 * kLanes> lowState_{};
-  std::vector<float> line_; // scratch of one section
-  std::vector<float> x_;    // kBlock by kLanes
+  std::array<float, 2 * 2 * kSprings> lowState_{};
+  std::vector<float> line_;      // scratch of four sections
+  std::vector<float> x_, moved_; // kBlock by kSprings; kBlock
+  struct Fast {                  // one for each side
+    std::int64_t delay = 1;
+    float feedback = 0;
+    std::vector<Ring> ring; // one
+    std::vector<float> out;
+  };
+  std::array<Fast, 2> fast_;
+  Dispersion dispersion_{std::vector<float>(kFastSections, -0.6f)}; // of both
 };
 
 } // namespace ivrin

@@ -1,7 +1,7 @@
 // The impulse responses a song uses, loaded before anything is computed.
 #pragma once
 
-#include "audio/buffer.h"
+#include "dsp/convolver.h"
 
 #include <map>
 #include <memory>
@@ -12,16 +12,16 @@ namespace ivrin {
 inline constexpr double kLongestImpulseSeconds = 12;
 
 struct Impulse {
-  StereoBuffer audio;      // at the song's rate, energy 1 (mean of both sides)
+  ImpulseResponse audio;   // at the song's rate, energy 1 with both sides driven alike (mean of both sides)
   double decaySeconds = 1; // T60, from the slope between −5 and −25 dB
   std::string digest;      // what it is made from
   std::string note;        // "cut to 12 s"; may be empty
 };
 
 /// Brings to energy 1, cuts what is too long with a fade, measures the decay.
-std::shared_ptr<const Impulse> makeImpulse(StereoBuffer audio, double sampleRate, std::string digest);
+std::shared_ptr<const Impulse> makeImpulse(ImpulseResponse audio, double sampleRate, std::string digest);
 /// The same by an exponential window that makes it die in `t60` seconds, where it would take longer by itself.
-StereoBuffer windowed(const Impulse& impulse, double t60, double sampleRate);
+ImpulseResponse windowed(const Impulse& impulse, double t60, double sampleRate);
 
 class Impulses {
  public:

@@ -40,8 +40,19 @@ void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
                         .unit = "%",
                         .max = 100,
                         .initial = 30,
-                        .meaning = "How much sooner the highs die.",
+                        .meaning = "How much sooner the highs die; at 0 all frequencies die alike.",
                         .group = group});
+  SettingSpec lows{.key = "low_decay_percent",
+                   .label = "lows' decay",
+                   .unit = "%",
+                   .min = 25,
+                   .max = 400,
+                   .meaning = "How long the lows take to die, against the middle (plate, room and hall).",
+                   .group = group,
+                   .since = 2};
+  lows.nullable = true;
+  lows.whenNull = "as its character has it";
+  t.settings.push_back(std::move(lows));
   t.settings.push_back({.key = "modulation_percent",
                         .label = "movement",
                         .unit = "%",
@@ -64,6 +75,7 @@ SpaceSettings SpaceSettings::of(const TableSpec& table, const Settings& set) {
   s.impulseFile = file ? *file : shippedImpulses().front().name;
   s.reverb.size = *value("size_percent").number() / 100;
   s.reverb.damping = *value("damping_percent").number() / 100;
+  if (const double* low = value("low_decay_percent").number()) s.reverb.low = *low / 100;
   s.reverb.modulation = *value("modulation_percent").number() / 100;
   return s;
 }
@@ -91,7 +103,7 @@ Space::Space(const SpaceSettings& s, double rate, const Impulses* impulses, floa
   }
   const auto impulse = impulses ? impulses->find(s.impulseFile, rate) : Impulses::shipped(s.impulseFile, rate);
   if (!impulse || impulse->audio.frames() == 0) return;
-  const StereoBuffer h = windowed(*impulse, s.reverb.decaySeconds, rate);
+  const ImpulseResponse h = windowed(*impulse, s.reverb.decaySeconds, rate);
   Body* b = body_.get();
   body_->convolver = std::make_unique<Convolver>(spectrumOf(h), [b, length = h.frames()](StereoSpan out) {
     b->feed(out);
@@ -124,13 +136,11 @@ std::int64_t Space::lastsUntil() const {
   return body_->until;
 }
 
-double decayForFall(const SpaceSettings& s, double seconds, double rate) {
-  if (s.isImpulse || s.reverb.damping <= 0) return seconds;
+double decayForFall(const SpaceSettings& s, double seconds) {
+  if (s.isImpulse) return seconds;
   ReverbSettings r = s.reverb;
   r.decaySeconds = seconds;
-  for (int i = 0; i < 6; ++i) // damping's share changes with the decay only slowly: a few steps are enough
-    r.decaySeconds = std::clamp(r.decaySeconds * seconds / Reverb::decayAt(r, 1000, rate), 0.5 * seconds, 4 * seconds);
-  return r.decaySeconds;
+  return std::max(0.8 * seconds, seconds - Reverb::buildUpSeconds(r));
 }
 
 } // namespace ivrin

@@ -17,7 +17,8 @@ struct SpaceSettings {
   bool isImpulse = false;
   std::string impulseFile;
 
-  /// Adds character, impulse_file, size_percent, damping_percent and modulation_percent to a table, in this order.
+  /// Adds character, impulse_file, size_percent, damping_percent, low_decay_percent and modulation_percent to a table,
+  /// in this order.
   static void addTo(TableSpec& table, const std::string& group);
   /// Reads them, all but the decay.
   static SpaceSettings of(const TableSpec& table, const Settings& settings);
@@ -41,7 +42,8 @@ class Space {
   std::unique_ptr<Body> body_;
 };
 
-/// The decay to set so that the space falls 60 dB at 1 kHz in `seconds` in spite of its damping.
-double decayForFall(const SpaceSettings& settings, double seconds, double sampleRate);
+/// The decay to set so that the space has fallen 60 dB at 1 kHz `seconds` after a sound, what it takes to build up
+/// included.
+double decayForFall(const SpaceSettings& settings, double seconds);
 
 } // namespace ivrin

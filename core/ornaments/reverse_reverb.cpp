@@ -216,7 +216,7 @@ struct Swell {
     s.space.reverb.seed = static_cast<std::uint64_t>(p.ornament.seed);
     const double* decay = value("decay_seconds").number();
     s.space.reverb.decaySeconds =
-        decay ? *decay : decayForFall(s.space, std::max(0.1, static_cast<double>(s.lead) / rate), rate);
+        decay ? *decay : decayForFall(s.space, std::max(0.1, static_cast<double>(s.lead) / rate));
     const double leadSeconds = static_cast<double>(s.lead) / rate;
     const double seconds = echoSeconds(value("echo_time"), p.map, start, leadSeconds);
     s.loop.timeLeft = s.loop.timeRight = std::max(1.0, seconds * rate);

@@ -114,7 +114,8 @@ TEST_CASE("at any rate a kind is as loud at every moment", "[kinds][everywhere][
       double sum = 0;
       int n = 0;
       for (std::size_t w = 0; w < there.size(); ++w) {
-        if (std::max(at48[w], there[w]) < -35) continue;
+        // In the last of a space few partials are left, and each beats as it likes.
+        if (std::max(at48[w], there[w]) < (space ? -30 : -35)) continue;
         INFO(id << " at " << rate << ", window " << w << ": " << at48[w] << " and " << there[w]);
         CHECK(std::abs(at48[w] - there[w]) < (space ? 2.5 : 0.5));
         sum += at48[w] - there[w];

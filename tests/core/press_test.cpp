@@ -96,10 +96,14 @@ TEST_CASE("what a press adds is heard in the mix it lands in, and does not jump 
     INFO("band " << band << ": " << said(t, p.heard));
     const double over = p.heard.overSourceLu;
     CHECK(over <= 2);
-    if (band == 0) CHECK(over == Approx(-9).margin(1)); // against its source alone, as its low cut leaves it
-    if (band == 0.15) CHECK(over > -7);                 // raised, to be heard
-    if (band == 0.5) {                                  // it cannot be heard over that; it goes as far as it may
-      CHECK(over >= -3);
+    if (band == 0) { // against its source alone, as its low cut leaves it, and less where its peaks would stand out
+      CHECK(over <= -8);
+      CHECK(over >= -11);
+    }
+    if (band == 0.15) CHECK(over > -7); // raised, to be heard
+    if (band == 0.5) {                  // it cannot be heard over that; it goes as far as it may
+      REQUIRE(p.heard.underMixLu);
+      CHECK(*p.heard.underMixLu < 18);
       CHECK((p.heard.level == Heard::Level::heldUnderSource || p.heard.level == Heard::Level::heldInMix));
     }
     // And what it does to the mix, by rendering it.
@@ -119,7 +123,7 @@ TEST_CASE("a muted row's press is fitted to its source alone", "[press]") {
   t.stem("band", 12 * 48000, noise(3, 0.5));
   t.song.stems[0].mix.mute = true;
   const Pressed p = pressOn(t, "reverb-throw", "v", 5.5, 6);
-  CHECK(p.heard.overSourceLu == Approx(-9).margin(1));
+  CHECK(p.heard.overSourceLu == Approx(-9.5).margin(1.5));
   CHECK_FALSE(p.heard.underMixLu);
 }
 

@@ -1,6 +1,10 @@
 #include "test_support/acoustics.h"
 
+#include "dsp/fourier.h"
+
+#include <algorithm>
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 namespace ivrin::test {
@@ -47,6 +51,106 @@ double echoDensity(const float* x, std::int64_t at, double rate) {
   std::int64_t outside = 0;
   for (std::int64_t i = 0; i < n; ++i) outside += std::abs(x[at + i]) > deviation ? 1 : 0;
   return static_cast<double>(outside) / static_cast<double>(n) / std::erfc(1 / std::numbers::sqrt2);
+}
+
+namespace {
+/// Power of every bin; `n` may be any number, the transform is of the next power of two.
+std::vector<double> powers(const float* x, std::int64_t n, double rate, double& binHz) {
+  std::int64_t size = 1024;
+  while (size < n) size *= 2;
+  const auto fourier = RealFourier::ofSize(size);
+  const auto samples = fourier->samples();
+  const auto bins = fourier->spectrum();
+  std::fill_n(samples.get(), size, 0.0f);
+  std::copy_n(x, n, samples.get());
+  fourier->forward(samples.get(), bins.get());
+  const float* b = reinterpret_cast<const float*>(bins.get());
+  std::vector<double> out;
+  for (std::int64_t k = 0; k < fourier->bins(); ++k)
+    out.push_back(static_cast<double>(b[2 * k]) * b[2 * k] + static_cast<double>(b[2 * k + 1]) * b[2 * k + 1]);
+  binHz = rate / static_cast<double>(size);
+  return out;
+}
+} // namespace
+
+std::vector<double> exactBand(const float* x, std::int64_t n, double hz, double octaves, double rate) {
+  std::int64_t size = 1024;
+  while (size < n + static_cast<std::int64_t>(rate)) size *= 2; // what rings before the first frame comes at the end
+  const auto fourier = RealFourier::ofSize(size);
+  const auto samples = fourier->samples();
+  const auto bins = fourier->spectrum();
+  std::fill_n(samples.get(), size, 0.0f);
+  std::copy_n(x, n, samples.get());
+  fourier->forward(samples.get(), bins.get());
+  float* b = reinterpret_cast<float*>(bins.get());
+  for (std::int64_t k = 0; k < fourier->bins(); ++k) {
+    const double off =
+        std::abs(std::log2(std::max(1e-3, static_cast<double>(k) * rate / static_cast<double>(size)) / hz));
+    const double edge = std::clamp((off - octaves / 2) * 12 + 0.5, 0.0, 1.0);
+    const auto g = static_cast<float>((0.5 + 0.5 * std::cos(std::numbers::pi * edge)) / static_cast<double>(size));
+    b[2 * k] *= g;
+    b[2 * k + 1] *= g;
+  }
+  fourier->inverse(bins.get(), samples.get());
+  return {samples.get(), samples.get() + n};
+}
+
+double spectralFlatness(const float* x, std::int64_t n, double rate) {
+  double binHz = 0, logs = 0, sum = 0, count = 0;
+  const auto p = powers(x, n, rate, binHz);
+  for (std::size_t k = 0; k < p.size(); ++k) {
+    const double hz = static_cast<double>(k) * binHz;
+    if (hz < 100 || hz > 16000) continue;
+    logs += std::log(p[k] + 1e-30);
+    sum += p[k];
+    count += 1;
+  }
+  return std::exp(logs / count) / (sum / count);
+}
+
+std::vector<double> thirdOctaves(const float* x, std::int64_t n, const std::vector<double>& centres, double rate) {
+  double binHz = 0;
+  const auto p = powers(x, n, rate, binHz);
+  std::vector<double> out;
+  for (const double hz : centres) {
+    double sum = 0;
+    for (auto k = static_cast<std::size_t>(hz * std::exp2(-1.0 / 6) / binHz) + 1;
+         k < p.size() && static_cast<double>(k) * binHz < hz * std::exp2(1.0 / 6); ++k)
+      sum += p[k];
+    out.push_back(sum);
+  }
+  return out;
+}
+
+double spectralCentroid(const float* x, std::int64_t n, double rate) {
+  double binHz = 0, above = 0, all = 0;
+  const auto p = powers(x, n, rate, binHz);
+  for (std::size_t k = 0; k < p.size(); ++k) {
+    above += std::sqrt(p[k]) * static_cast<double>(k) * binHz;
+    all += std::sqrt(p[k]);
+  }
+  return above / all;
+}
+
+double pitchMovement(const float* x, std::int64_t n, double hz, double rate) {
+  // Turned down to 0 Hz and averaged over 10 ms: the phase from piece to piece is the tone's deviation.
+  const auto piece = static_cast<std::int64_t>(0.01 * rate);
+  std::complex<double> last = 0;
+  double sum = 0, weights = 0;
+  for (std::int64_t at = 0; at + piece <= n; at += piece) {
+    std::complex<double> now = 0;
+    for (std::int64_t i = at; i < at + piece; ++i)
+      now += static_cast<double>(x[i]) *
+             std::polar(1.0, -2 * std::numbers::pi * std::fmod(hz * static_cast<double>(i) / rate, 1.0));
+    if (at > 0) {
+      const double turned = std::arg(now * std::conj(last)) / (2 * std::numbers::pi) / 0.01;
+      const double cents = 1200 * std::log2(std::max(1.0, hz + turned) / hz), weight = std::abs(now) * std::abs(last);
+      sum += weight * cents * cents;
+      weights += weight;
+    }
+    last = now;
+  }
+  return std::sqrt(sum / weights);
 }
 
 } // namespace ivrin::test
