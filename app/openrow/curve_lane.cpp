@@ -118,7 +118,7 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
 bool CurveLane::setOrnament(const Ornament& o) {
   if (!target_.spec(o)) return false;
   ornament_ = o;
-  curve_ = target_.curve(o);
+  curve_ = target_.curve(o).by(spec_.unit == "Hz" ? session_.song().hzLaw : CurveLaw::linear);
   if (held_.part == Part::none) fitAxis();
   choose(std::clamp(chosen_, 0, static_cast<int>(curve_.points().size()) - 1));
   update();

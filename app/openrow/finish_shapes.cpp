@@ -308,7 +308,7 @@ std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QP
   if (handle == QLatin1String("drive")) { // the drive whose full scale comes out there
     double best = 0, nearest = 2;
     for (double d = 0; d <= 100; ++d) {
-      const double top = d > 0 ? Drive(d / 100, kDirtDriveAgainst).shape(1) : 1;
+      const double top = d > 0 ? DriveCurve(d / 100, kDirtDriveAgainst).at(1) : 1;
       if (std::abs(0.5 + 0.5 * top - y) < nearest) {
         nearest = std::abs(0.5 + 0.5 * top - y);
         best = d;

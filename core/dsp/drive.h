@@ -1,46 +1,55 @@
-// Saturation for loops and colour.
+// Saturation for loops and colour: y = P/a·tanh(a·x/P), as loud out as in.
+//
+// What the curve takes off, x − y, is computed at four times the rate and brought back, so that the linear part stays
+// flat and exact, only later; at full drive the first harmonic of a tone of 5 kHz that folds back into hearing is the
+// 35th, over 70 dB under it, which makes antialiasing by antiderivatives (S. Bilbao, F. Esqueda, J. Parker, V.
+// Välimäki, "Antiderivative antialiasing for memoryless nonlinearities", IEEE SPL 24 (2017)), good at twice the rate
+// for gentler curves, needless. The level is made up by the powers before and after: a driven loop dies exactly as an
+// undriven one, however loud or soft.
 #pragma once
 
+#include <array>
 #include <cmath>
 #include <cstdint>
-#include <numbers>
+#include <vector>
 
 namespace ivrin {
 
-/// Saturation with unity small-signal gain: y = P/a·tanh(a·x/P). What it takes off, x − y, is antialiased by its
-/// antiderivative (J. Parker, V. Zavalishin, E. Le Bivic, "Reducing the aliasing of nonlinear waveshaping using
-/// continuous-time convolution", DAFx 2016), so that the linear part stays flat and undelayed.
-class Drive {
+/// The curve itself; unity small-signal gain.
+class DriveCurve {
  public:
-  Drive(double amount, double peak)
+  /// `amount` 0..1; `peak`: the level it counts against.
+  DriveCurve(double amount, double peak)
       : a_(6 * amount * amount + 0.5 * amount)
       , p_(peak) {}
-  /// The curve itself.
-  double shape(double x) const { return p_ / a_ * std::tanh(a_ * x / p_); }
-  void process(float* x, std::int64_t n) {
-    for (std::int64_t i = 0; i < n; ++i) {
-      const double now = x[i], step = now - last_;
-      const double f = antiderivative(now);
-      double taken = 0;
-      if (std::abs(step) > 1e-5 * p_) {
-        taken = (f - lastF_) / step;
-      } else {
-        const double mid = 0.5 * (now + last_);
-        taken = mid - shape(mid);
-      }
-      last_ = now;
-      lastF_ = f;
-      x[i] = static_cast<float>(now - taken);
-    }
-  }
+  double at(double x) const { return p_ / a_ * std::tanh(a_ * x / p_); }
+  double steepness() const { return a_; }
+  double peak() const { return p_; }
 
  private:
-  double antiderivative(double x) const {
-    const double z = std::abs(a_ * x / p_);
-    const double logCosh = z + std::log1p(std::exp(-2 * z)) - std::numbers::ln2;
-    return 0.5 * x * x - p_ * p_ / (a_ * a_) * logCosh;
-  }
-  double a_, p_, last_ = 0, lastF_ = 0;
+  double a_, p_;
+};
+
+class Drive {
+ public:
+  static constexpr int kHalf = 16; // taps each side, typically: flat to 0.42 of the rate, images under −80 dB
+  /// `half` 0: not oversampled, where there is no time for it.
+  Drive(const DriveCurve& curve, double sampleRate, int half = kHalf);
+  /// What comes out is so many frames later than what goes in.
+  int latency() const { return 2 * half_; }
+  void process(float* x, std::int64_t n);
+
+ private:
+  static constexpr std::int64_t kBlock = 256;
+  static constexpr int kBetween = 3; // places between two frames
+  void block(float* x, std::int64_t n);
+  void makeUp(float* x, const float* in, std::int64_t n);
+
+  int half_;
+  float toCurve_, fromCurve_;
+  double follow_, in_ = 0, out_ = 0; // of the powers
+  std::array<std::vector<float>, kBetween> kernel_, taken_;
+  std::vector<float> window_, own_, sum_, scratch_;
 };
 
 } // namespace ivrin

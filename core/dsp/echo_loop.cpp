@@ -63,6 +63,13 @@ struct EchoLoop::Body {
       limiter = std::make_unique<LookaheadLimiter>(ahead, *s.ceiling, kReleaseSeconds * rate);
       taken += static_cast<double>(ahead);
     }
+    if (s.drive > 0) { // oversampled as far as there is time for it
+      const auto half = std::min<int>(Drive::kHalf, static_cast<int>(shortest / 8));
+      const Drive drive({s.drive, s.driveReference}, rate, half < 4 ? 0 : half);
+      driveLeft = std::make_unique<Drive>(drive);
+      driveRight = std::make_unique<Drive>(drive);
+      taken += drive.latency();
+    }
     if (s.semitones != 0) {
       const auto window = static_cast<std::int64_t>(std::min(kShiftWindowSeconds * rate, 0.8 * shortest));
       shifter = std::make_unique<PitchShifter>(std::exp2(s.semitones / 12), window);
@@ -83,10 +90,6 @@ struct EchoLoop::Body {
     }
     if (s.swing > 0) table = std::make_unique<SincTable>(static_cast<int>(std::min(left->half(), right->half())), 512);
     block = std::min({left->block(), right->block(), DelayLine::kBlock});
-    if (s.drive > 0) {
-      driveLeft = std::make_unique<Drive>(s.drive, s.driveReference);
-      driveRight = std::make_unique<Drive>(s.drive, s.driveReference);
-    }
     feed.resize(block);
     if (s.moving) gains.resize(block);
   }
@@ -176,7 +179,7 @@ float EchoLoop::stored() const {
 
 std::int64_t EchoLoop::memoryFrames() const {
   return static_cast<std::int64_t>(std::ceil(std::max(body_->s.timeLeft, body_->s.timeRight) + body_->s.swing)) +
-         DelayLine::kHalf + 1;
+         DelayLine::kHalf + 1 + (body_->driveLeft ? body_->driveLeft->latency() : 0);
 }
 
 std::int64_t EchoLoop::block() const {

@@ -16,11 +16,15 @@ StereoSvf::StereoSvf(Pass pass, double cutoffLeftHz, double cutoffRightHz, doubl
   set(side_[1], cutoffRightHz);
 }
 
-void StereoSvf::set(Side& s, double hz) const {
-  s.g = std::tan(std::numbers::pi * std::min(hz, 0.49 * rate_) / rate_);
-  s.a1 = 1.0 / (1.0 + s.g * (s.g + k_));
-  s.a2 = s.g * s.a1;
-  s.a3 = s.g * s.a2;
+double StereoSvf::warped(double hz) const {
+  return std::tan(std::numbers::pi * std::min(hz, 0.49 * rate_) / rate_);
+}
+
+void StereoSvf::turn(Side& s, double g) const {
+  s.g = g;
+  s.a1 = 1.0 / (1.0 + g * (g + k_));
+  s.a2 = g * s.a1;
+  s.a3 = g * s.a2;
 }
 
 void StereoSvf::setCutoff(double leftHz, double rightHz) {
@@ -52,6 +56,31 @@ void StereoSvf::process(float* left, float* right, std::int64_t frames) {
   }
   side_[0] = l;
   side_[1] = r;
+}
+
+void StereoSvf::processMoving(float* left, float* right, std::int64_t frames, double fromHz, double toHz,
+                              std::int64_t first, std::int64_t over) {
+  const double from = warped(fromHz), step = (warped(toHz) - from) / static_cast<double>(over);
+  const bool high = pass_ == Pass::high, band = pass_ == Pass::band;
+  Side now = side_[0];
+  double l1s = side_[0].s1, l2s = side_[0].s2, r1s = side_[1].s1, r2s = side_[1].s2;
+  for (std::int64_t i = 0; i < frames; ++i) {
+    turn(now, from + step * static_cast<double>(first + i));
+    const double xl = left[i], xr = right[i], l3 = xl - l2s, r3 = xr - r2s;
+    const double l1 = now.a1 * l1s + now.a2 * l3, r1 = now.a1 * r1s + now.a2 * r3;
+    const double l2 = l2s + now.a2 * l1s + now.a3 * l3, r2 = r2s + now.a2 * r1s + now.a3 * r3;
+    l1s = 2 * l1 - l1s;
+    l2s = 2 * l2 - l2s;
+    r1s = 2 * r1 - r1s;
+    r2s = 2 * r2 - r2s;
+    left[i] = static_cast<float>(high ? xl - k_ * l1 - l2 : band ? k_ * l1 : l2);
+    right[i] = static_cast<float>(high ? xr - k_ * r1 - r2 : band ? k_ * r1 : r2);
+  }
+  side_[0] = side_[1] = now;
+  side_[0].s1 = l1s;
+  side_[0].s2 = l2s;
+  side_[1].s1 = r1s;
+  side_[1].s2 = r2s;
 }
 
 double StereoSvf::magnitude(int side, double hz) const {

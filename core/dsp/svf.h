@@ -16,6 +16,10 @@ class StereoSvf {
   void setCutoff(double hz) { setCutoff(hz, hz); }
   void setCutoff(double leftHz, double rightHz);
   void process(float* left, float* right, std::int64_t frames);
+  /// With a cutoff that moves in a straight line (warped as the bilinear transform has it) from `fromHz` to `toHz` over
+  /// `over` frames, of which these are those from `first` on: nothing steps. Leaves it where it came to.
+  void processMoving(float* left, float* right, std::int64_t frames, double fromHz, double toHz, std::int64_t first,
+                     std::int64_t over);
   /// |H| at `hz` for one side (0 left, 1 right): the bilinear transform of the analogue prototype.
   double magnitude(int side, double hz) const;
   void reset();
@@ -24,7 +28,9 @@ class StereoSvf {
   struct Side {
     double g = 0, a1 = 0, a2 = 0, a3 = 0, s1 = 0, s2 = 0;
   };
-  void set(Side& s, double hz) const;
+  double warped(double hz) const;
+  void turn(Side& s, double g) const;
+  void set(Side& s, double hz) const { turn(s, warped(hz)); }
   Side side_[2];
   Pass pass_;
   double k_, rate_;

@@ -13,6 +13,9 @@ namespace ivrin {
 /// The sections of the filter's high-pass (`low` true) or low-pass, cutoffs to be set; Butterworth, the resonance lifts
 /// the sharper section.
 std::vector<StereoSvf> filterSections(const SettingsView& filter, bool low, double sampleRate);
+/// What turns them down so that pink noise, of which four octaves pass, is as loud with the resonance as without:
+/// between two and seven octaves the loudness stays within 3 dB of it. 1 without resonance.
+double resonanceGain(const SettingsView& filter);
 /// What the filter does to frequencies as its cutoffs stand at `beats` from the ornament's start.
 class FilterCurve {
  public:
@@ -21,6 +24,7 @@ class FilterCurve {
 
  private:
   std::vector<StereoSvf> sections_;
+  double gainDb_ = 0; // what compensates the resonance
 };
 
 /// By how much the compressor turns down what is `overDb` over its threshold, dB ≥ 0. `slope` is 1 − 1/ratio.
@@ -32,7 +36,7 @@ double compressorOutDb(const SettingsView& compressor, double inDb);
 double dirtSteps(const SettingsView& dirt);
 /// The level against which dirt's saturation counts: −12 dBFS.
 inline constexpr double kDirtDriveAgainst = 0.25;
-/// What dirt makes of a sample, apart from its rate.
+/// What dirt makes of a sample, apart from its rate and from its level being made up.
 double dirtTransfer(const SettingsView& dirt, double x);
 
 /// The tremolo's gain at a phase in radians; at phase 0 it is open.

@@ -7,27 +7,34 @@
 namespace ivrin {
 namespace {
 
-class DirtStage : public InPlace {
+class CrushStage : public InPlace {
  public:
-  DirtStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
+  CrushStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in))
-      , crush_(dirtSteps(s), s.maybe("rate_hz"), at.sampleRate()) {
-    if (const double drive = s.share("drive_percent"); drive > 0)
-      for (auto& d : drive_) d = std::make_unique<Drive>(drive, kDirtDriveAgainst);
-  }
+      , crush_(dirtSteps(s), s.maybe("rate_hz"), at.sampleRate()) {}
 
  protected:
-  void process(StereoSpan io, std::int64_t) override {
-    crush_.process(io);
-    if (drive_[0]) {
-      drive_[0]->process(io.left, io.frames);
-      drive_[1]->process(io.right, io.frames);
-    }
-  }
+  void process(StereoSpan io, std::int64_t) override { crush_.process(io); }
 
  private:
   Crush crush_;
-  std::unique_ptr<Drive> drive_[2];
+};
+
+class DriveStage : public TakenAhead {
+ public:
+  DriveStage(std::unique_ptr<Flow> in, double sampleRate, double amount)
+      : TakenAhead(std::move(in), 2 * Drive::kHalf)
+      , left_({amount, kDirtDriveAgainst}, sampleRate)
+      , right_(left_) {}
+
+ protected:
+  void process(StereoSpan io) override {
+    left_.process(io.left, io.frames);
+    right_.process(io.right, io.frames);
+  }
+
+ private:
+  Drive left_, right_;
 };
 
 } // namespace
@@ -64,7 +71,10 @@ const Finisher& dirtFinisher() {
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
-        return std::unique_ptr<Flow>(std::make_unique<DirtStage>(std::move(in), at, s));
+        std::unique_ptr<Flow> flow = std::make_unique<CrushStage>(std::move(in), at, s);
+        if (const double drive = s.share("drive_percent"); drive > 0)
+          flow = std::make_unique<DriveStage>(std::move(flow), at.sampleRate(), drive);
+        return flow;
       });
   return f;
 }

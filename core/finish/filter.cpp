@@ -6,39 +6,53 @@
 namespace ivrin {
 namespace {
 
-constexpr std::int64_t kStep = 32; // frames between two cutoffs
 class FilterStage : public InPlace {
  public:
   FilterStage(std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s)
       : InPlace(std::move(in)) {
+    const double resonance = resonanceGain(s);
     for (const bool low : {true, false}) {
       const char* key = low ? "low_cut_hz" : "high_cut_hz";
       if (s.value(key).isNull()) continue;
-      passes_.push_back({{s.curve(key), at.map, at.start, at.first}, filterSections(s, low, at.sampleRate())});
+      gain_ *= static_cast<float>(resonance);
+      Pass pass{{s.curve(key).by(at.hzLaw), at.map, at.start, at.first}, filterSections(s, low, at.sampleRate())};
+      if (pass.cutoff.constant())
+        for (StereoSvf& f : pass.sections) f.setCutoff(static_cast<double>(pass.cutoff.at(0)));
+      passes_.push_back(std::move(pass));
     }
   }
 
  protected:
   void process(StereoSpan io, std::int64_t offset) override {
-    for (Pass& p : passes_)
+    constexpr std::int64_t kCell = ControlRamp::kControl;
+    for (Pass& p : passes_) {
+      if (p.cutoff.constant()) {
+        for (StereoSvf& f : p.sections) f.process(io.left, io.right, io.frames);
+        continue;
+      }
       for (std::int64_t i = 0; i < io.frames;) {
-        const std::int64_t n = std::min(io.frames - i, kStep - (offset + i) % kStep);
-        if (!p.cutoff.constant() || !p.set) {
-          p.set = true;
-          for (StereoSvf& f : p.sections) f.setCutoff(static_cast<double>(p.cutoff.at(offset + i)));
-        }
-        for (StereoSvf& f : p.sections) f.process(io.left + i, io.right + i, n);
+        const std::int64_t first = (offset + i) % kCell, begin = offset + i - first;
+        const std::int64_t n = std::min(io.frames - i, kCell - first);
+        const double from = static_cast<double>(p.cutoff.at(begin)),
+                     to = static_cast<double>(p.cutoff.at(begin + kCell));
+        for (StereoSvf& f : p.sections) f.processMoving(io.left + i, io.right + i, n, from, to, first, kCell);
         i += n;
       }
+    }
+    if (gain_ == 1) return;
+    for (std::int64_t i = 0; i < io.frames; ++i) {
+      io.left[i] *= gain_;
+      io.right[i] *= gain_;
+    }
   }
 
  private:
   struct Pass {
     ControlRamp cutoff;
     std::vector<StereoSvf> sections;
-    bool set = false;
   };
   std::vector<Pass> passes_;
+  float gain_ = 1;
 };
 
 TableSpec makeTable() {

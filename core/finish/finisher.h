@@ -25,6 +25,7 @@ struct FinishPlace {
   std::int64_t sourceFrames = 0;
   std::int64_t frames = std::int64_t{1} << 40; // that the print has at most, with all tails
   std::optional<Key> songKey{};
+  CurveLaw hzLaw = CurveLaw::linear; // of curves in Hz
   bool leadsIn = false;
   bool builds = false; // it grows by itself: its end may be far louder than what follows the source
   /// K-weighted loudness of the source, its loudest window as long as itself; may be none.

@@ -101,6 +101,47 @@ class Ringing : public Stage {
   bool over_ = false;
 };
 
+/// As long as what comes in, from a processor whose answer comes `latency` frames late: what comes in is taken so much
+/// ahead, in the blocks that flows are made for.
+class TakenAhead : public Stage {
+ public:
+  TakenAhead(std::unique_ptr<Flow> in, std::int64_t latency)
+      : Stage(std::move(in))
+      , skip_(latency) {}
+  std::int64_t render(StereoSpan out) override {
+    std::int64_t done = 0;
+    while (done < out.frames && (length_ < 0 || given_ < length_)) {
+      if (at_ == ready_) next();
+      std::int64_t n = std::min(out.frames - done, ready_ - at_);
+      if (length_ >= 0) n = std::min(n, length_ - given_);
+      std::copy_n(block_.left() + at_, n, out.left + done);
+      std::copy_n(block_.right() + at_, n, out.right + done);
+      at_ += n;
+      given_ += n;
+      done += n;
+    }
+    return done;
+  }
+
+ protected:
+  virtual void process(StereoSpan io) = 0;
+
+ private:
+  void next() {
+    block_.resize(kPrintBlock);
+    const std::int64_t got = length_ < 0 ? in_->render(block_.span()) : 0;
+    taken_ += got;
+    if (got < kPrintBlock && length_ < 0) length_ = taken_;
+    block_.span().part(got, kPrintBlock - got).clear();
+    process(block_.span());
+    at_ = std::min(skip_, kPrintBlock);
+    skip_ -= at_;
+    ready_ = kPrintBlock;
+  }
+  StereoBuffer block_;
+  std::int64_t skip_, at_ = 0, ready_ = 0, taken_ = 0, given_ = 0, length_ = -1; // known when all has come
+};
+
 /// Takes in everything before it gives anything.
 class Whole : public Stage {
  public:

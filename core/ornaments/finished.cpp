@@ -19,6 +19,7 @@ FinishPlace placeOf(const Kind& kind, const Placed& p, FrameRange extent) {
   at.impulses = p.impulses;
   at.sourceFrames = Source(p).frames();
   at.songKey = p.context.key;
+  at.hzLaw = p.context.hzLaw;
   at.leadsIn = kind.leadsIn(p.ornament);
   const auto loop = kind.loopFigures(p);
   at.builds = loop && loop->gainPerPassDb > 0;

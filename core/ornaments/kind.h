@@ -30,11 +30,12 @@ inline constexpr double kLongestWholeSeconds = 1800;
 struct SongContext {
   TempoMap map{}; // with the meters
   std::optional<Key> key{};
+  CurveLaw hzLaw = CurveLaw::linear;
   std::shared_ptr<const Impulses> impulses{}; // none: only those that ship
   friend bool operator==(const SongContext&, const SongContext&) = default;
 };
 inline SongContext contextOf(const Song& song, std::shared_ptr<const Impulses> impulses = nullptr) {
-  return {song.tempoMap(), song.key, std::move(impulses)};
+  return {song.tempoMap(), song.key, song.hzLaw, std::move(impulses)};
 }
 
 /// An ornament at its place in a song.

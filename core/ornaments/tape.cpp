@@ -1,5 +1,6 @@
 #include "ornaments/tape.h"
 
+#include "dsp/rumble_cut.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
 #include "ornaments/source.h"
@@ -12,10 +13,11 @@
 namespace ivrin {
 namespace {
 
-constexpr double kLeastMeanSpeed = 0.05; // slower on the whole, an extended motion would take for ever
-constexpr double kStillSpeed = 0.02;     // a tape that hardly moves makes no sound, whatever `fade` says
-constexpr double kBottomSeconds = 0.02;  // the dip's crossfade
-constexpr double kReturnSeconds = 0.002; // of the dry row before the end, where it does not come back in phase
+constexpr double kLeastMeanSpeed = 0.05;          // slower on the whole, an extended motion would take for ever
+constexpr double kStillSpeed = 0.02;              // a tape that hardly moves makes no sound, whatever `fade` says
+constexpr double kBottomSeconds = 0.02;           // the dip's crossfade
+constexpr double kSlow = 0.6, kNearlyFull = 0.95; // speeds between which what sinks under hearing begins to be cut
+constexpr double kReturnSeconds = 0.002;          // of the dry row before the end, where it does not come back in phase
 
 TableSpec makeTapeTable() {
   TableSpec t;
@@ -198,7 +200,8 @@ class TapeVoice : public Voice {
       , frames_(motion_.frames.length())
       , bottomHalf_(std::min<std::int64_t>(std::llround(kBottomSeconds * p.sampleRate() / 2), frames_ / 2))
       , reader_([this](std::int64_t from, StereoSpan out) { source_.read(sounds_, from, out); })
-      , other_(kPrintBlock) {
+      , other_(kPrintBlock)
+      , rumble_(p.sampleRate()) {
     if (!motion_.pitchLock) return;
     stretch_.emplace(p.sampleRate(), 1.0, 1.0,
                      [this](std::int64_t from, StereoSpan out) { source_.read(sounds_, from, out); });
@@ -213,6 +216,47 @@ class TapeVoice : public Voice {
     const std::int64_t n = std::min(out.frames, frames_ - at_);
     if (n <= 0) return 0;
     const StereoSpan part = out.part(0, n);
+    if (rumble_.at() != at_) { // begun anew somewhere: what the cut remembers comes first
+      const std::int64_t wanted = at_;
+      at_ = rumble_.neededFrom(wanted);
+      rumble_.goTo(at_);
+      again_.resize(kPrintBlock);
+      while (at_ < wanted) cut(again_.span().part(0, std::min(kPrintBlock, wanted - at_)));
+    }
+    cut(part);
+    return n;
+  }
+  bool seek(std::int64_t frame) override {
+    if (stretch_) return false;
+    at_ = frame;
+    return true;
+  }
+
+ private:
+  /// The next frames, moved, faded, without what is under hearing.
+  void cut(StereoSpan part) {
+    move(part);
+    const std::int64_t n = part.frames;
+    for (std::int64_t i = 0; i < n; ++i)
+      weight_[static_cast<std::size_t>(i)] = static_cast<float>(
+          1 - raisedCosine(std::clamp((std::abs(speed_[static_cast<std::size_t>(i)]) - kSlow) / (kNearlyFull - kSlow),
+                                      0.0, 1.0)));
+    rumble_.process(part, weight_.data());
+    for (std::int64_t i = 0; i < n; ++i) {
+      const std::int64_t f = at_ + i;
+      double g = 1;
+      if (f < edges_.printIn) g *= raisedCosine(static_cast<double>(f) / static_cast<double>(edges_.printIn));
+      if (const std::int64_t left = frames_ - f; left < edges_.printOut)
+        g *= raisedCosine(static_cast<double>(left) / static_cast<double>(edges_.printOut));
+      if (g == 1) continue;
+      part.left[i] *= static_cast<float>(g);
+      part.right[i] *= static_cast<float>(g);
+    }
+    at_ += n;
+  }
+  /// The next frames at their speed and its level.
+  void move(StereoSpan part) {
+    const std::int64_t n = part.frames;
     motion_.speed.fill(frames_, at_, n, position_.data(), speed_.data());
     if (stretch_) {
       stretch_->render(part);
@@ -228,25 +272,12 @@ class TapeVoice : public Voice {
         renderFrom(leaving, part);
     }
     for (std::int64_t i = 0; i < n; ++i) {
-      const std::int64_t f = at_ + i;
-      double g = motion_.levelAt(speed_[static_cast<std::size_t>(i)]);
-      if (f < edges_.printIn) g *= raisedCosine(static_cast<double>(f) / static_cast<double>(edges_.printIn));
-      if (const std::int64_t left = frames_ - f; left < edges_.printOut)
-        g *= raisedCosine(static_cast<double>(left) / static_cast<double>(edges_.printOut));
+      const double g = motion_.levelAt(speed_[static_cast<std::size_t>(i)]);
       if (g == 1) continue;
       part.left[i] *= static_cast<float>(g);
       part.right[i] *= static_cast<float>(g);
     }
-    at_ += n;
-    return n;
   }
-  bool seek(std::int64_t frame) override {
-    if (stretch_) return false;
-    at_ = frame;
-    return true;
-  }
-
- private:
   void renderFrom(double head, StereoSpan part) {
     for (std::int64_t i = 0; i < part.frames; ++i)
       place_[static_cast<std::size_t>(i)] = position_[static_cast<std::size_t>(i)] + head;
@@ -279,7 +310,9 @@ class TapeVoice : public Voice {
   std::int64_t frames_, bottomHalf_;
   SpeedReader reader_;
   std::optional<Stretch> stretch_;
-  StereoBuffer other_;
+  StereoBuffer other_, again_;
+  RumbleCut rumble_;
+  std::array<float, kPrintBlock> weight_{};
   std::array<double, kPrintBlock> position_{}, place_{}, speed_{};
   std::int64_t at_ = 0;
 };

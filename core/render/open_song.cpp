@@ -149,6 +149,7 @@ NewSong songFromFiles(const std::vector<fs::path>& files, double bpm, int sample
                       Problems& problems) {
   NewSong made;
   Song& song = made.song;
+  song.hzLaw = CurveLaw::log;
   song.tempo.front().bpm = bpm;
   song.sampleRate = sampleRate;
   std::vector<fs::path> sounds;

@@ -86,6 +86,7 @@ std::string ownDigest(const OrnamentNode& node, const SongContext& context) {
   d.add(map.frames(o.span()));
   d.add(o.start.ticks - map.barStart(map.barAt(o.start).bar).ticks);
   d.add(map.bpmAt(o.start));
+  d.add(std::int64_t{context.hzLaw == CurveLaw::log});
   d.add(context.key ? std::int64_t{context.key->note * 2 + context.key->minor} : -1);
   const MeterEntry& meter = map.meterAt(o.start);
   d.add(std::int64_t{meter.count});

@@ -16,7 +16,15 @@ double Curve::at(double x) const {
   if (next == points_.begin()) return points_.front().y;
   if (next == points_.end()) return points_.back().y;
   const CurvePoint& a = *(next - 1);
-  return a.y + (next->y - a.y) * bendProgress(next->bend, (x - a.x) / (next->x - a.x));
+  const double way = bendProgress(next->bend, (x - a.x) / (next->x - a.x));
+  return law_ == CurveLaw::log ? a.y * std::pow(next->y / a.y, way) : a.y + (next->y - a.y) * way;
+}
+
+Curve Curve::by(CurveLaw law) const {
+  Curve c = *this;
+  const bool possible = std::all_of(points_.begin(), points_.end(), [](const CurvePoint& p) { return p.y > 0; });
+  c.law_ = possible ? law : CurveLaw::linear;
+  return c;
 }
 
 bool Curve::isConstant() const {

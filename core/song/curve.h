@@ -19,6 +19,10 @@ struct CurvePoint {
   friend bool operator==(const CurvePoint&, const CurvePoint&) = default;
 };
 
+/// How a curve goes from point to point: in a straight line (bent as its points say), or so over the logarithm, as
+/// frequencies are heard. What is in Hz goes by the law of its song; all else is linear.
+enum class CurveLaw { linear, log };
+
 class Curve {
  public:
   Curve()
@@ -30,6 +34,9 @@ class Curve {
       : points_(std::move(points)) {}
 
   double at(double x) const;
+  /// The same points by another law; `log` wants all of them over 0.
+  Curve by(CurveLaw law) const;
+  CurveLaw law() const { return law_; }
   bool isConstant() const;
   double highest() const;
   const std::vector<CurvePoint>& points() const { return points_; }
@@ -42,6 +49,7 @@ class Curve {
 
  private:
   std::vector<CurvePoint> points_;
+  CurveLaw law_ = CurveLaw::linear;
 };
 
 } // namespace ivrin

@@ -18,7 +18,7 @@ std::size_t insertPoint(Curve& curve, double x) {
   }
   const auto at = static_cast<std::size_t>(next - points.begin());
   points.insert(next, made);
-  curve = Curve(std::move(points));
+  curve = Curve(std::move(points)).by(curve.law());
   return at;
 }
 
@@ -29,7 +29,7 @@ Curve withPointMoved(const Curve& curve, std::size_t i, double x, double y, cons
                right = i + 1 < points.size() ? points[i + 1].x : limits.xMax;
   points[i].x = std::clamp(x, std::min(left, right), std::max(left, right));
   points[i].y = std::clamp(y, limits.yMin, limits.yMax);
-  return Curve(std::move(points));
+  return Curve(std::move(points)).by(curve.law());
 }
 
 Curve withoutPoint(const Curve& curve, std::size_t i) {
@@ -37,14 +37,14 @@ Curve withoutPoint(const Curve& curve, std::size_t i) {
   if (i >= points.size() || points.size() == 1) return curve;
   points.erase(points.begin() + static_cast<std::ptrdiff_t>(i));
   points.front().bend = 0; // nothing arrives at the first point
-  return Curve(std::move(points));
+  return Curve(std::move(points)).by(curve.law());
 }
 
 Curve withBend(const Curve& curve, std::size_t i, double bend) {
   std::vector<CurvePoint> points = curve.points();
   if (i == 0 || i >= points.size()) return curve;
   points[i].bend = std::clamp(bend, -1.0, 1.0);
-  return Curve(std::move(points));
+  return Curve(std::move(points)).by(curve.law());
 }
 
 double bendThrough(const Curve& curve, std::size_t i, double x, double y) {
@@ -112,7 +112,7 @@ std::vector<CurvePoint> reducedStroke(const std::vector<CurvePoint>& drawn, doub
 
 Curve withStroke(const Curve& curve, const std::vector<CurvePoint>& stroke, double ramp) {
   if (stroke.size() < 2) return curve;
-  if (curve.points().size() == 1) return Curve(stroke);
+  if (curve.points().size() == 1) return Curve(stroke).by(curve.law());
   const double from = stroke.front().x, to = stroke.back().x;
   Curve old = curve;
   const auto& p = old.points();
@@ -128,13 +128,13 @@ Curve withStroke(const Curve& curve, const std::vector<CurvePoint>& stroke, doub
       out.push_back(q);
       if (std::exchange(first, false)) out.back().bend = 0; // the line to it is a new one
     }
-  return Curve(std::move(out));
+  return Curve(std::move(out)).by(curve.law());
 }
 
 Curve shifted(const Curve& curve, double by) {
   std::vector<CurvePoint> points = curve.points();
   for (CurvePoint& p : points) p.x += by;
-  return Curve(std::move(points));
+  return Curve(std::move(points)).by(curve.law());
 }
 
 } // namespace ivrin

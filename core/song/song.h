@@ -2,6 +2,7 @@
 #pragma once
 
 #include "song/chunked.h"
+#include "song/curve.h"
 #include "song/row_role.h"
 #include "song/shared.h"
 #include "song/value.h"
@@ -135,6 +136,7 @@ struct Song {
   double startSeconds = 0;
   int leadBars = 0; // 0..64: so many bars, of the first tempo and meter, belong to it before the stems' time 0
   std::optional<Key> key;
+  CurveLaw hzLaw = CurveLaw::linear; // of curves in Hz: log in new songs, linear where a file does not say
   std::vector<TempoEntry> tempo = std::vector<TempoEntry>(1);
   std::vector<MeterEntry> meter = std::vector<MeterEntry>(1);
   std::vector<Landing> sections;

@@ -178,6 +178,7 @@ class SongReader {
     song.leadBars = static_cast<int>(f.integer("lead_bars", 0, 0, kMostLeadBars));
     if (version_ < 2 && f.find("lead_bars"))
       problems_.error(ErrorId::unknown_field, "lead_bars", newerThan(2, version_));
+    song.hzLaw = readHzLaw(f);
     if (const Value* k = f.find("key"); k && !k->isNull()) song.key = readKey(*k);
     readTempo(f, song);
     f.items("sections",
@@ -263,6 +264,15 @@ class SongReader {
   template <class Entry> void checkAscending(const std::vector<Entry>& list, const std::string& place) {
     if (list.size() > 1 && !(list[list.size() - 2].at < list.back().at))
       problems_.error(ErrorId::bad_order, place + ".at", worded("positions must strictly ascend"));
+  }
+
+  CurveLaw readHzLaw(Fields& f) {
+    if (version_ < 2 && f.find("hz_law")) problems_.error(ErrorId::unknown_field, "hz_law", newerThan(2, version_));
+    const auto word = f.textOrNull("hz_law");
+    if (!word || *word == "linear") return CurveLaw::linear;
+    if (*word != "log")
+      problems_.error(ErrorId::out_of_range, "hz_law", worded("\"%1\" is neither \"linear\" nor \"log\"", *word));
+    return CurveLaw::log;
   }
 
   std::optional<RowRole> readRole(Fields& f, const std::string& place) {

@@ -95,7 +95,7 @@ int lowestVersion(const Song& song, const Registry& registry) {
   const auto named = [](const auto& rows) {
     return std::any_of(rows.begin(), rows.end(), [](const auto& r) { return r.role.has_value(); });
   };
-  int version = song.leadBars > 0 || named(song.stems) || named(song.buses) ? 2 : 1;
+  int version = song.leadBars > 0 || song.hzLaw == CurveLaw::log || named(song.stems) || named(song.buses) ? 2 : 1;
   const auto holds = [&](const TableSpec* table, const Settings& settings) {
     if (!table) return;
     version = std::max(version, table->since);
@@ -118,6 +118,7 @@ std::string writeSong(const Song& song, const Registry& registry) {
               {"sample_rate", song.sampleRate},
               {"start_seconds", song.startSeconds}};
   if (song.leadBars > 0) root.emplace_back("lead_bars", song.leadBars);
+  if (song.hzLaw == CurveLaw::log) root.emplace_back("hz_law", "log");
   root.emplace_back("key", song.key
                                ? Value(Object{{"note", song.key->note}, {"mode", song.key->minor ? "minor" : "major"}})
                                : Value());

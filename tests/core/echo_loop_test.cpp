@@ -150,3 +150,36 @@ TEST_CASE("feedback that moves is taken frame by frame", "[dsp][echo]") {
   CHECK(b.left()[6000] == Approx(std::pow(0.9, 5)).epsilon(1e-5));
   CHECK(b.left()[7000] == 0); // the echo at 6000 found the feedback gone
 }
+
+TEST_CASE("a driven loop is in time, as loud as an undriven one, and dies with it", "[echo][drive]") {
+  for (const double hz : {180.0, 700.0, 5000.0}) {
+    EchoSettings e;
+    e.timeLeft = e.timeRight = 9600;
+    e.feedback = {0.85, 0.85};
+    const Signal burst = only(0, 7200, sine(hz, kRate, 0.5));
+    const StereoBuffer plain = through(e, 14 * 9600, burst);
+    e.drive = 1;
+    e.driveReference = 0.5;
+    const StereoBuffer driven = through(e, 14 * 9600, burst);
+    for (int k = 1; k < 13; ++k) {
+      INFO(hz << " Hz, echo " << k);
+      const std::int64_t at = k * 9600 + 600;
+      CHECK(rmsDb(driven.left() + at, 6000) == Approx(rmsDb(plain.left() + at, 6000)).margin(1));
+    }
+  }
+  // In time: a click that saturation leaves alone.
+  EchoSettings e;
+  e.timeLeft = e.timeRight = 9600;
+  e.feedback = {0.5, 0.5};
+  e.drive = 1;
+  const StereoBuffer b = through(e, 60000, click(0, 1e-3f));
+  for (int k = 1; k < 6; ++k) {
+    CHECK(Decibels::ofGain(static_cast<double>(b.left()[k * 9600]) / (1e-3 * std::pow(0.5, k - 1))).value ==
+          Approx(0).margin(0.1));
+    CHECK(std::abs(b.left()[k * 9600 - 1]) < 1e-7f);
+  }
+  // With hardly any time for it.
+  EchoSettings brief = e;
+  brief.timeLeft = brief.timeRight = 20;
+  CHECK(largest(through(brief, 48000, only(0, 4800, sine(700, kRate, 0.9)))) < 1.2f);
+}

@@ -149,6 +149,35 @@ TEST_CASE("the lead is exported whole, in every file alike, and adds nothing to 
   CHECK(energy(wet) > 1.05 * energy(cut)); // so much was lost
 }
 
+TEST_CASE("hz_law is read and written in version 2; a new song's curves go over octaves, a file's as it says",
+          "[song]") {
+  const Registry registry = allKinds().registry();
+  Song s;
+  CHECK(s.hzLaw == CurveLaw::linear);
+  CHECK(writeSong(s, registry).find("hz_law") == std::string::npos);
+  s.hzLaw = CurveLaw::log;
+  CHECK(lowestVersion(s, registry) == 2);
+  const std::string text = writeSong(s, registry);
+  Problems problems;
+  const auto back = readSong(text, registry, problems);
+  REQUIRE(back);
+  CHECK(*back == s);
+  for (const auto& [was, is] :
+       {std::pair("\"version\": 2", "\"version\": 1"), {"\"hz_law\": \"log\"", "\"hz_law\": \"cubic\""}}) {
+    std::string other = text;
+    other.replace(other.find(was), std::string(was).size(), is);
+    Problems own;
+    CHECK_FALSE(readSong(other, registry, own));
+    REQUIRE(own.hasErrors());
+    CHECK(own.list.front().place == "hz_law");
+  }
+  const Curve sweep({{0, 200, 0}, {4, 3200, 0}, {6, 3200, 0}, {8, 200, 0.5}});
+  CHECK(sweep.by(CurveLaw::log).at(2) == Approx(800));
+  CHECK(sweep.at(2) == Approx(1700));
+  CHECK(sweep.by(CurveLaw::log).at(7) == Approx(3200 * std::pow(1.0 / 16, bendProgress(0.5, 0.5))));
+  CHECK(Curve({{0, 0, 0}, {1, 5, 0}}).by(CurveLaw::log).at(0.5) == 2.5); // nothing has no logarithm
+}
+
 TEST_CASE("the lead is played, sample by sample what is exported", "[lead][play]") {
   TestSong t;
   withSwell(t);

@@ -1,5 +1,8 @@
 // Tape: its pitch law, its seams, where it reads and how long it takes.
+#include "dsp/edges.h"
+#include "dsp/rumble_cut.h"
 #include "ornaments/tape.h"
+#include "test_support/acoustics.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>
@@ -46,26 +49,27 @@ TEST_CASE("tape: a sine comes out at its frequency times the speed, within 0.1 %
     for (const double bend : {-0.5, 0.0, 0.5})
       for (const double lowest : {0.0, 0.4}) {
         TestSong t;
-        t.stem("v", kSong, sine(2205, 48000, 0.5));
+        t.stem("v", kSong, sine(4410, 48000, 0.5)); // high enough for what the cut under 20 Hz delays
         t.ornament("tape", "v", 4, 4, {{"shape", shape}, {"bend", bend}, {"lowest", lowest}, {"fade", 0.0}});
         const auto plan = t.plan();
         const StereoBuffer p = printOf(*plan, "o1");
         REQUIRE(p.frames() == 96000);
         const auto cross = risings(p.left(), p.frames());
         int checked = 0;
-        for (std::size_t i = 0; i + 8 < cross.size(); i += 8) {
-          const double from = cross[i] / 96000, to = cross[i + 8] / 96000;
-          if (std::string(shape) == "dip" && from < 0.62 && to > 0.58) continue; // both heads are heard
+        for (std::size_t i = 0; i + 16 < cross.size(); i += 16) {
+          const double from = cross[i] / 96000, to = cross[i + 16] / 96000;
+          if (std::string(shape) == "dip" && from < 0.65 && to > 0.58)
+            continue; // both heads are heard, and ring a little
           double mean = 0, least = 9;
           for (int k = 0; k < 400; ++k) {
             const double v = std::abs(law(shape, bend, lowest, 0.6, from + (to - from) * (k + 0.5) / 400));
             mean += v / 400;
             least = std::min(least, v);
           }
-          if (least < 0.05 || to > 0.995 || from < 0.005) continue;
-          const double hz = 8 * 48000 / (cross[i + 8] - cross[i]);
+          if (least < 0.05 || to > 0.95 || from < 0.005) continue;
+          const double hz = 16 * 48000 / (cross[i + 16] - cross[i]);
           INFO(shape << " bend " << bend << " lowest " << lowest << " at " << from);
-          REQUIRE(hz == Approx(2205 * mean).epsilon(0.001));
+          REQUIRE(hz == Approx(4410 * mean).epsilon(0.001));
           ++checked;
         }
         CHECK(checked > 50);
@@ -174,15 +178,74 @@ TEST_CASE("tape: a spin-back plays what was just heard backwards, twice as fast 
 TEST_CASE("tape: the level follows the speed as far as it is told, and standing still is silent", "[tape]") {
   for (const double fade : {0.0, 50.0, 100.0}) {
     TestSong t;
-    t.stem("v", kSong, [](std::int64_t, int) { return 0.5f; });
+    t.stem("v", kSong, sine(2205, 48000, 0.5));
     t.ornament("tape", "v", 4, 4, {{"bend", 0.0}, {"fade", fade}});
     const StereoBuffer p = printOf(*t.plan(), "o1");
     for (const double u : {0.1, 0.5, 0.9}) {
       const auto at = static_cast<std::int64_t>(96000 * u);
-      CHECK(p.left()[at] == Approx(0.5 * (1 - fade / 100 * u)).margin(1e-3));
+      const std::int64_t n = std::llround(8 * 48000 / (2205 * (1 - u))); // eight turns
+      const double level = std::sqrt(2.0) * Decibels(rmsDb(p.left() + at - n / 2, n)).gain();
+      CHECK(level == Approx(0.5 * (1 - fade / 100 * u)).margin(4e-3));
     }
     CHECK(std::abs(p.left()[95990]) < 1e-3f); // no direct current is left standing
   }
+}
+
+TEST_CASE("tape: nothing under 20 Hz is left, however it moves", "[tape]") {
+  // Bass at full scale, which sinks under hearing.
+  const Signal bass = [](std::int64_t f, int) {
+    const double t = 2 * std::numbers::pi * static_cast<double>(f) / 48000;
+    return static_cast<float>(0.5 * std::sin(55 * t) + 0.3 * std::sin(82.4 * t) + 0.15 * std::sin(196 * t));
+  };
+  for (const char* shape : {"stop", "start", "dip", "spin-back"})
+    for (const double bend : {-0.5, 0.0, 0.6})
+      for (const double fade : {0.0, 40.0}) {
+        TestSong t;
+        t.stem("v", kSong, bass);
+        t.ornament("tape", "v", 4, 8, {{"shape", shape}, {"bend", bend}, {"fade", fade}});
+        const auto plan = t.plan();
+        // With the row before and after, where it goes over into it; what is switched on or off has a step of its own.
+        constexpr std::int64_t kBegin = 96000, kEnd = kBegin + 4 * 48000, kAround = 48000;
+        StereoBuffer x = rowOut(*plan, "v", kBegin - kAround, kEnd + kAround - (kBegin - kAround));
+        const bool leaves = std::string(shape) != "start",
+                   arrives = std::string(shape) == "start" || std::string(shape) == "dip";
+        const auto ramp = [](double u) { return static_cast<float>(raisedCosine(std::clamp(u, 0.0, 1.0))); };
+        for (std::int64_t i = 0; i < x.frames(); ++i) {
+          const auto f = static_cast<double>(i), last = static_cast<double>(x.frames());
+          x.left()[i] *= leaves ? ramp(f / 40000) : ramp((f - kAround) / 4000);
+          x.left()[i] *= arrives ? ramp((last - f) / 40000) : ramp((last - kAround - 500 - f) / 20000);
+        }
+        const auto under = exactBand(x.left(), x.frames(), 4.5, 4.2, 48000); // 1 to 19.3 Hz
+        double worst = 0;
+        for (const double v : under) worst = std::max(worst, std::abs(v));
+        INFO(shape << ", bend " << bend << ", fade " << fade << ": " << 20 * std::log10(worst) << " dBFS");
+        CHECK(20 * std::log10(worst) < -40);
+        CHECK(rmsDb(x.left() + kAround + (leaves ? 4800 : 3 * 48000), 24000) > -12); // the rest is there
+      }
+}
+
+TEST_CASE("what is cut under 20 Hz can be begun anywhere, to the bit", "[tape]") {
+  const StereoBuffer in = fill(200000, noise(4, 0.5));
+  std::vector<float> weight(200000);
+  for (std::size_t i = 0; i < weight.size(); ++i) weight[i] = static_cast<float>(i % 90000) / 90000;
+  StereoBuffer whole = in;
+  RumbleCut a(48000);
+  a.process(whole.span(), weight.data());
+  for (const std::int64_t at : {1, 23999, 24000, 60000, 96000, 131072}) {
+    RumbleCut b(48000);
+    const std::int64_t from = b.neededFrom(at);
+    CHECK(at - from <= 48000);
+    StereoBuffer part = in;
+    b.goTo(from);
+    for (std::int64_t f = from, n = 1; f < 200000; f += n, n = n * 7 % 1021 + 1)
+      b.process(part.span().part(f, n = std::min<std::int64_t>(n, 200000 - f)), weight.data() + f);
+    INFO("from " << at);
+    CHECK(std::equal(whole.left() + at, whole.left() + 200000, part.left() + at));
+  }
+  StereoBuffer untouched = in;
+  std::fill(weight.begin(), weight.end(), 0.0f);
+  RumbleCut(48000).process(untouched.span(), weight.data());
+  CHECK(untouched == in);
 }
 
 TEST_CASE("tape: halted before the span's end it gives the row back, or keeps it silent", "[tape]") {
