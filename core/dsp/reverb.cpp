@@ -126,7 +126,7 @@ const Character& characterOf(ReverbCharacter c) {
                               .high = 0.30,
                               .highest = 0.07,
                               .steepness = 1.5,
-                              .toneDb = -9};
+                              .toneDb = -7};
   return c == ReverbCharacter::plate ? plate : c == ReverbCharacter::room ? room : hall;
 }
 

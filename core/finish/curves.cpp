@@ -28,13 +28,13 @@ double liftOf(const SettingsView& filter) {
   return std::pow(14.0, filter.share("resonance_percent"));
 }
 
-/// Of pink noise of which four octaves pass a low-pass.
+/// Of pink noise of which five octaves pass a low-pass.
 double pinkPower(bool steep, double lift) {
   constexpr double kRate = 48000, kCutoff = 500;
   auto sections = sectionsOf(StereoSvf::Pass::low, steep, lift, kRate);
   for (StereoSvf& f : sections) f.setCutoff(kCutoff);
   double sum = 0;
-  for (double octave = -4; octave < 5; octave += 0.02) {
+  for (double octave = -5; octave < 5; octave += 0.02) {
     double power = 1;
     for (const StereoSvf& f : sections) power *= std::pow(f.magnitude(0, kCutoff * std::exp2(octave)), 2);
     sum += power;

@@ -13,8 +13,8 @@ namespace ivrin {
 /// The sections of the filter's high-pass (`low` true) or low-pass, cutoffs to be set; Butterworth, the resonance lifts
 /// the sharper section.
 std::vector<StereoSvf> filterSections(const SettingsView& filter, bool low, double sampleRate);
-/// What turns them down so that pink noise, of which four octaves pass, is as loud with the resonance as without:
-/// between two and seven octaves the loudness stays within 3 dB of it. 1 without resonance.
+/// What turns them down so that pink noise, of which five octaves pass, is as loud with the resonance as without:
+/// between two and nine octaves the loudness stays within 3 dB of it. 1 without resonance.
 double resonanceGain(const SettingsView& filter);
 /// What the filter does to frequencies as its cutoffs stand at `beats` from the ornament's start.
 class FilterCurve {

@@ -12,7 +12,8 @@ namespace ivrin {
 namespace {
 
 constexpr double kMomentary = 0.4, kEvery = 0.1; // EBU Tech 3341; how often
-constexpr double kMostUnderMix = 18, kMostRaisedLu = 2, kMostPeakDb = 1;
+// 18 LU is what a mix may hide; a press keeps half of one from it.
+constexpr double kMostUnderMix = 17.5, kMostRaisedLu = 2, kMostPeakDb = 1;
 constexpr double kFallen = 30;   // the print is looked at until it has fallen so far,
 constexpr double kSounding = 20; // and sounds where it is no further under its loudest
 constexpr int kHeardBands = 3;

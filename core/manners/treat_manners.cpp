@@ -10,7 +10,7 @@
 namespace ivrin {
 namespace {
 
-constexpr double kFirstMix = 30, kUnderSource = 2; // percent; LU that the plate stays under what it treats
+constexpr double kFirstMix = 30, kUnderSource = 1; // percent; LU that the plate stays under what it treats
 
 class TreatManners : public Manners {
  public:
