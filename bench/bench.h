@@ -29,6 +29,8 @@ void windowBenchmarks();
 /// How long each event took that the window was given since they were last cleared, ms; what an event sends counts to
 /// it.
 std::vector<double>& eventTimes();
+/// The same in time of the window's own thread: what others on the machine take is not in it.
+std::vector<double>& eventOwnTimes();
 /// The page of figures of first presses, as Markdown; `before` are the figures of an earlier state, as it printed them
 /// itself with `asJson`.
 void firstPresses(const std::string& before, bool asJson);

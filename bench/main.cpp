@@ -6,6 +6,7 @@
 #include <chrono>
 #include <cstdio>
 #include <cstring>
+#include <ctime>
 
 #ifdef IVRIN_BENCH_WINDOW
 #include "app/theme/type.h"
@@ -72,6 +73,10 @@ std::vector<double>& ivrin::bench::eventTimes() {
   static std::vector<double> all;
   return all;
 }
+std::vector<double>& ivrin::bench::eventOwnTimes() {
+  static std::vector<double> all;
+  return all;
+}
 namespace {
 /// Times what comes from the event loop, one by one.
 class Timed : public QApplication {
@@ -80,14 +85,20 @@ class Timed : public QApplication {
   bool notify(QObject* to, QEvent* e) override {
     if (depth_ > 0) return QApplication::notify(to, e);
     ++depth_;
-    const double start = ivrin::bench::now();
+    const double start = ivrin::bench::now(), ownStart = own();
     const bool taken = QApplication::notify(to, e);
     ivrin::bench::eventTimes().push_back(1e3 * (ivrin::bench::now() - start));
+    ivrin::bench::eventOwnTimes().push_back(1e3 * (own() - ownStart));
     --depth_;
     return taken;
   }
 
  private:
+  static double own() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+  }
   int depth_ = 0;
 };
 } // namespace

@@ -2,6 +2,7 @@
 
 #include "dsp/denormals.h"
 #include "time/check.h"
+#include "time/give_way.h"
 
 #include <algorithm>
 #include <chrono>
@@ -64,6 +65,7 @@ std::optional<RenderPool::Wish> RenderPool::choose(Frames playhead, std::size_t 
 
 void RenderPool::work(std::stop_token stop) {
   const FlushDenormals guard;
+  giveWay(Way::aLittle); // to the window and the mixer, which need little and need it at once
   std::size_t skip = 0;
   while (!stop.stop_requested()) {
     std::optional<Wish> wish;
