@@ -51,7 +51,7 @@ void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
                    .group = group,
                    .since = 2};
   lows.nullable = true;
-  lows.whenNull = "as its character has it";
+  lows.whenNull = "its own";
   t.settings.push_back(std::move(lows));
   t.settings.push_back({.key = "modulation_percent",
                         .label = "movement",

@@ -97,7 +97,7 @@ TEST_CASE("a response of four paths is four convolutions", "[space]") {
   CHECK(energyOf(r.left(), 6000) > 1); // the right's sound reaches the left
 }
 
-TEST_CASE("the impulse responses that ship are of energy 1, begin at once and die", "[space]") {
+TEST_CASE("the impulse responses that ship are of energy 1, begin at once and die", "[space][heavy]") {
   REQUIRE(shippedImpulses().size() == 6);
   for (const auto& s : shippedImpulses())
     for (const double rate : {22050.0, 44100.0}) {
@@ -113,7 +113,7 @@ TEST_CASE("the impulse responses that ship are of energy 1, begin at once and di
   CHECK(shippedImpulse("shipped:nowhere", 48000).frames() == 0);
 }
 
-TEST_CASE("a shipped space dies, sounds and surrounds as it is meant to", "[space]") {
+TEST_CASE("a shipped space dies, sounds and surrounds as it is meant to", "[space][heavy]") {
   constexpr double kRate = 48000;
   for (const auto& s : shippedImpulses()) {
     const ImpulseResponse h = shippedImpulse(s.name, kRate);

@@ -110,7 +110,7 @@ TEST_CASE("the compressor's curve is where a steady level settles", "[finish]") 
   }
 }
 
-TEST_CASE("drive follows its curve, is as loud out as in, and folds nothing back", "[finish][drive]") {
+TEST_CASE("drive follows its curve, is as loud out as in, and folds nothing back", "[finish][drive][heavy]") {
   // The curve, of a level that stands: made up to what it was, so a ratio of two levels tells.
   for (const double amount : {0.3, 1.0}) {
     const DriveCurve curve(amount, 0.25);
@@ -166,7 +166,7 @@ TEST_CASE("drive follows its curve, is as loud out as in, and folds nothing back
   CHECK(std::abs(soft.left()[30001]) < 1e-5f);
 }
 
-TEST_CASE("a moving cutoff goes evenly over octaves, without a zip, and sings no louder", "[finish][sweep]") {
+TEST_CASE("a moving cutoff goes evenly over octaves, without a zip, and sings no louder", "[finish][sweep][heavy]") {
   const auto sweep = [](const Signal& s, double from, double to, double resonance, CurveLaw law) {
     TestSong t;
     t.song.hzLaw = law;

@@ -271,7 +271,7 @@ TEST_CASE("movement is heard as a slight drift of pitch", "[reverb][heavy]") {
   }
 }
 
-TEST_CASE("plate, room and hall are different spaces", "[reverb]") {
+TEST_CASE("plate, room and hall are different spaces", "[reverb][heavy]") {
   const struct {
     ReverbCharacter character;
     double high[2], low[2]; // T30 at 8 kHz and 125 Hz against 1 kHz

@@ -191,7 +191,7 @@ TEST_CASE("tape: the level follows the speed as far as it is told, and standing 
   }
 }
 
-TEST_CASE("tape: nothing under 20 Hz is left, however it moves", "[tape]") {
+TEST_CASE("tape: nothing under 20 Hz is left, however it moves", "[tape][heavy]") {
   // Bass at full scale, which sinks under hearing.
   const Signal bass = [](std::int64_t f, int) {
     const double t = 2 * std::numbers::pi * static_cast<double>(f) / 48000;
