@@ -83,7 +83,9 @@ ImpulseResponse windowed(const Impulse& impulse, double t60, double rate) {
   if (t60 >= impulse.decaySeconds) return h;
   // Rates of decay add: 1/t60 = 1/own + 1/window.
   const double fall = std::pow(10.0, -3 * (1 / t60 - 1 / impulse.decaySeconds) / rate);
-  const auto last = std::min(h.frames() - 1, static_cast<std::int64_t>(std::log(1e-7) / std::log(fall)));
+  if (fall >= 1) return h; // as good as the same
+  const auto last =
+      static_cast<std::int64_t>(std::min(static_cast<double>(h.frames() - 1), std::log(1e-7) / std::log(fall)));
   cutTo(h, last + 1);
   forEachPath(h, [&](float* x) {
     double g = 1;
