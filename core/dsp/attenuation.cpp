@@ -2,10 +2,10 @@
 
 #include "audio/lanes.h"
 #include "audio/simd.h"
+#include "dsp/shelf.h"
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 namespace ivrin {
 namespace {
@@ -14,9 +14,8 @@ constexpr double kCornerHz[] = {300, 4000, 15000}; // low, high, high
 /// Where the fit is held to the curve: octaves, and the highest third.
 constexpr double kNodesHz[] = {63, 125, 250, 500, 1000, 2000, 4000, 6300, 8000, 10000, 12500, 16000};
 
-/// The frequency as the bilinear transform sees it.
 double warped(double hz, double rate) {
-  return std::tan(std::numbers::pi * std::min(hz, 0.45 * rate) / rate);
+  return bilinear(std::min(hz, 0.45 * rate), rate);
 }
 
 /// Rows become columns.
@@ -150,14 +149,17 @@ class Fit {
     }
   }
 
+  /// Of all of them together, at a frequency warped and squared.
+  double dbAt(const double (&db)[4], double o2) const {
+    double sum = db[0];
+    for (std::size_t s = 0; s < 3; ++s) sum += shelfDb(s, db[1 + s], w2_[s], o2);
+    return sum;
+  }
+
  private:
   double errorOf(double frames, const double (&db)[4]) const {
     double sum = 0;
-    for (std::size_t k = 0; k < o2_.size(); ++k) {
-      double now = db[0];
-      for (std::size_t s = 0; s < 3; ++s) now += shelfDb(s, db[1 + s], w2_[s], o2_[k]);
-      sum += std::pow(now / (perFrame_[k] * frames) - 1, 2);
-    }
+    for (std::size_t k = 0; k < o2_.size(); ++k) sum += std::pow(dbAt(db, o2_[k]) / (perFrame_[k] * frames) - 1, 2);
     return sum;
   }
   double w2_[3];
@@ -168,44 +170,38 @@ class Fit {
 
 Attenuation::Attenuation(const DecayCurve& curve, const std::vector<double>& frames, const std::vector<double>& own,
                          double rate)
-    : rate_(rate)
-    , flat_(curve.flat()) {
+    : flat_(curve.flat()) {
   const Fit fit(curve, rate);
   const double middle = -60 / (curve.at(1000) * rate);
+  double corner[kShelves];
+  for (std::size_t s = 0; s < kShelves; ++s) corner[s] = warped(kCornerHz[s], rate);
+  std::vector<double> everywhere; // warped and squared
+  for (double hz = 10; hz < 0.49 * rate && !flat_; hz *= 1.1) everywhere.push_back(std::pow(warped(hz, rate), 2));
   groups_.resize(frames.size() / kLanes);
+  double db[1 + kShelves] = {middle * frames[0], 0, 0, 0}; // gain, then of each shelf, over a whole round
   for (std::size_t i = 0; i < frames.size(); ++i) {
-    Line l{frames[i], {middle * frames[i], 0, 0, 0}};
+    if (flat_) db[0] = middle * frames[i];
     if (!flat_) {
       if (i > 0) // longer lines lose more of the same
-        for (int k = 0; k < 4; ++k) l.db[k] = lines_.back().db[k] * l.frames / lines_.back().frames;
-      fit.find(l.frames, l.db);
+        for (double& v : db) v = v * frames[i] / frames[i - 1];
+      fit.find(frames[i], db);
       // Nothing may come back louder than it went, whatever was asked for.
       double loudest = -200;
-      for (double hz = 10; hz < 0.49 * rate; hz *= 1.1) loudest = std::max(loudest, dbAt(l, hz));
-      l.db[0] -= std::max(0.0, loudest - 20 * std::log10(own[i]) + 1e-4);
+      for (const double o2 : everywhere) loudest = std::max(loudest, fit.dbAt(db, o2));
+      db[0] -= std::max(0.0, loudest - 20 * std::log10(own[i]) + 1e-4);
     }
     Group& group = groups_[i / kLanes];
     const std::size_t lane = i % kLanes;
-    const double gain = std::pow(10.0, l.db[0] / 20) / own[i];
+    const double gain = std::pow(10.0, db[0] / 20) / own[i];
     for (std::size_t s = 0; s < kShelves; ++s) {
-      const double root = std::pow(10.0, l.db[1 + s] / 40), w = warped(kCornerHz[s], rate);
-      const double b0 = s == 0 ? 1 + w * root : root + w, b1 = s == 0 ? w * root - 1 : w - root;
-      const double a0 = s == 0 ? 1 + w / root : 1 / root + w, a1 = s == 0 ? w / root - 1 : w - 1 / root;
+      const FirstOrder f = s == 0 ? lowShelf(db[1 + s], corner[s]) : highShelf(db[1 + s], corner[s]);
       const double g = s == 0 ? gain : 1;
-      group.b0[s][lane] = static_cast<float>(g * b0 / a0);
-      group.b1[s][lane] = static_cast<float>(g * b1 / a0);
-      group.a1[s][lane] = static_cast<float>(a1 / a0);
+      group.b0[s][lane] = static_cast<float>(g * f.b0);
+      group.b1[s][lane] = static_cast<float>(g * f.b1);
+      group.a1[s][lane] = static_cast<float>(f.a1);
     }
     if (flat_) group.b0[0][lane] = static_cast<float>(gain);
-    lines_.push_back(l);
   }
-}
-
-double Attenuation::dbAt(const Line& l, double hz) const {
-  double db = l.db[0];
-  for (std::size_t s = 0; s < kShelves && !flat_; ++s)
-    db += shelfDb(s, l.db[1 + s], std::pow(warped(kCornerHz[s], rate_), 2), std::pow(warped(hz, rate_), 2));
-  return db;
 }
 
 Attenuation Attenuation::gains(const std::vector<double>& each) {
@@ -225,10 +221,6 @@ void Attenuation::run(int first, float* rows, std::int64_t stride, const float* 
 
 void Attenuation::clear() {
   for (Group& g : groups_) g.state = {};
-}
-
-double Attenuation::decayAt(std::size_t i, double hz) const {
-  return -60 * lines_[i].frames / (dbAt(lines_[i], hz) * rate_);
 }
 
 } // namespace ivrin

@@ -2,8 +2,7 @@
 // curve asks for. One gain and three shelves of first order a line, fitted together: a graphic attenuation filter
 // (K. Prawda, S. J. Schlecht, V. Välimäki, "Improved reverberation time control for feedback delay networks", DAFx
 // 2019) whose bands are shelves, because our curves are smooth: a third of the work of ten bands, and no ripple between
-// them. The shelves are the symmetric ones of V. Välimäki and J. D. Reiss, "All about audio equalization: solutions and
-// frontiers", Applied Sciences 6 (2016), section 4.1.
+// them.
 #pragma once
 
 #include "dsp/decay_curve.h"
@@ -26,19 +25,10 @@ class Attenuation {
   /// Lines `first` to `first` + 7: in[k] to rows + k·stride.
   void run(int first, float* rows, std::int64_t stride, const float* const in[kLanes], std::int64_t n);
   void clear();
-  /// T60 that line `i` gives at `hz`, what it loses by itself included.
-  double decayAt(std::size_t i, double hz) const;
 
  private:
   static constexpr int kShelves = 3;
-  struct Line {
-    double frames = 0;
-    double db[1 + kShelves] = {}; // gain, then of each shelf; over a whole round
-  };
-  double dbAt(const Line& line, double hz) const;
-  double rate_ = 48000;
   bool flat_ = true;
-  std::vector<Line> lines_;
   /// Eight lanes side by side: b0, b1, a1 of the shelves, the gain in the first one's.
   struct Group {
     std::array<std::array<float, kLanes>, kShelves> b0{}, b1{}, a1{}, state{};

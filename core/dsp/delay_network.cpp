@@ -1,9 +1,10 @@
 #include "dsp/delay_network.h"
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "audio/lanes.h"
 #include "audio/simd.h"
 #include "dsp/moving_read.h"
+#include "dsp/shelf.h"
 
 #include <cmath>
 #include <numbers>
@@ -35,7 +36,7 @@ std::int64_t nearestPrime(double x) {
 }
 
 double uniform(std::uint64_t seed, std::uint64_t i) {
-  return static_cast<double>(mix64(seed * 1000 + i) >> 11) / 9007199254740992.0;
+  return unitAt(seed * 1000 + i);
 }
 
 /// y = γ^D·w[n−D]; w = x − g·y; out = g·w + y, in place.
@@ -167,15 +168,13 @@ DelayNetwork::DelayNetwork(const NetworkDesign& d, double rate) {
     }
   memory_ += 8 * diffusion; // until an allpass of 0.65 has fallen 60 dB
   if (d.disperses) {
-    dispersion_.push_back(Dispersion::ofPlate(rate));
+    dispersion_ = Dispersion::ofPlate(rate);
     memory_ += static_cast<std::int64_t>(0.1 * rate);
   }
-  // A shelf of first order at 4 kHz (attenuation.h names the source).
-  const double w = std::tan(std::numbers::pi * std::min(4000.0, 0.4 * rate) / rate);
-  const double root = std::pow(10.0, d.toneDb / 40);
-  tone_[0] = static_cast<float>((root + w) / (1 / root + w));
-  tone_[1] = static_cast<float>((w - root) / (1 / root + w));
-  tone_[2] = static_cast<float>((w - 1 / root) / (1 / root + w));
+  const FirstOrder shelf = highShelf(d.toneDb, bilinear(std::min(4000.0, 0.4 * rate), rate));
+  tone_[0] = static_cast<float>(shelf.b0);
+  tone_[1] = static_cast<float>(shelf.b1);
+  tone_[2] = static_cast<float>(shelf.a1);
 
   // Heard at places spread over all the lines, each side at its own, so that the sound builds up evenly and the sides
   // have nothing in common.
@@ -252,7 +251,7 @@ void DelayNetwork::clear() {
   for (auto& side : diffusion_)
     for (Allpass& a : side) a.ring.clear();
   for (Ring& r : early_) r.clear();
-  for (Dispersion& d : dispersion_) d.clear();
+  if (dispersion_) dispersion_->clear();
   attenuation_.clear();
   std::fill(std::begin(toneState_), std::end(toneState_), 0.0f);
 }
@@ -267,9 +266,9 @@ void DelayNetwork::runAllpass(Allpass& a, float* x, std::int64_t n) const {
   }
 }
 
-void DelayNetwork::hear(const std::vector<Tap>& taps, const std::vector<Ring>& early, bool fromLines, float* out,
-                        std::int64_t n) const {
-  const auto at = [&](const Tap& t) { return (fromLines ? lines_[t.of].ring : early[t.of]).at(clock_ - t.delay); };
+template <typename RingOf>
+void DelayNetwork::hear(const std::vector<Tap>& taps, RingOf ringOf, float* out, std::int64_t n) const {
+  const auto at = [&](const Tap& t) { return ringOf(t.of).at(clock_ - t.delay); };
   std::size_t i = 0;
   for (; i + 8 <= taps.size(); i += 8) {
     const float* x[8];
@@ -320,7 +319,7 @@ void DelayNetwork::step(StereoSpan io) {
       std::copy_n(side[s], n, early_[static_cast<std::size_t>(s)].place(clock_));
       early_[static_cast<std::size_t>(s)].written(clock_, n);
     }
-  for (Dispersion& d : dispersion_) d.process(io);
+  if (dispersion_) dispersion_->process(io);
   for (int s = 0; s < 2; ++s)
     for (Allpass& a : diffusion_[s]) runAllpass(a, side[s], n);
 
@@ -359,8 +358,10 @@ void DelayNetwork::step(StereoSpan io) {
 
   io.clear();
   for (int s = 0; s < 2; ++s) {
-    hear(heard_[s], early_, true, side[s], n);
-    hear(earlyHeard_[s], early_, false, side[s], n);
+    hear(
+        heard_[s], [this](std::size_t i) -> const Ring& { return lines_[i].ring; }, side[s], n);
+    hear(
+        earlyHeard_[s], [this](std::size_t i) -> const Ring& { return early_[i]; }, side[s], n);
   }
   clock_ += n;
 }

@@ -18,6 +18,7 @@
 
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 namespace ivrin {
@@ -80,15 +81,14 @@ class DelayNetwork {
   void runAllpass(Allpass& a, float* x, std::int64_t n) const;
   void swing();
   void tone(StereoSpan io);
-  void hear(const std::vector<Tap>& taps, const std::vector<Ring>& early, bool fromLines, float* out,
-            std::int64_t n) const;
+  template <typename RingOf> void hear(const std::vector<Tap>& taps, RingOf ringOf, float* out, std::int64_t n) const;
 
   std::int64_t block_ = kBlock, clock_ = 0, memory_ = 0;
   Rest rest_;
   double swing_ = 0;
   float stored_ = 0;
   float tone_[3] = {1, 0, 0}, toneState_[2] = {}; // b0, b1, a1
-  std::vector<Dispersion> dispersion_;            // none or one
+  std::optional<Dispersion> dispersion_;
   std::vector<Line> lines_;
   std::vector<Allpass> diffusion_[2];
   std::vector<Ring> early_; // none, or left and right

@@ -43,15 +43,13 @@ Drive::Drive(const DriveCurve& curve, double sampleRate, int half)
     , toCurve_(static_cast<float>(curve.steepness() / curve.peak()))
     , fromCurve_(static_cast<float>(curve.peak() / curve.steepness()))
     , follow_(std::exp(-1 / (kFollowSeconds * sampleRate)))
+    , window_(static_cast<std::size_t>(2 * half_ + kBlock), 0.0f)
     , scratch_(static_cast<std::size_t>(kBlock)) {
   if (half_ == 0) return;
-  const auto size = static_cast<std::size_t>(2 * half_ + kBlock);
   for (std::size_t p = 0; p < kBetween; ++p) {
     kernel_[p] = sincKernel(static_cast<double>(p + 1) / (kBetween + 1), half_);
-    taken_[p].assign(size, 0.0f);
+    taken_[p].assign(window_.size(), 0.0f);
   }
-  window_.assign(size, 0.0f);
-  own_.assign(size, 0.0f);
   sum_.assign(static_cast<std::size_t>(kBlock), 0.0f);
 }
 
@@ -62,11 +60,10 @@ void Drive::process(float* x, std::int64_t n) {
 void Drive::block(float* x, std::int64_t n) {
   float* const taken = scratch_.data();
   if (half_ == 0) {
+    std::copy_n(x, n, window_.begin());
     takenOff(taken, x, toCurve_, fromCurve_, n);
-    std::vector<float>& in = own_;
-    in.assign(x, x + n);
     for (std::int64_t i = 0; i < n; ++i) x[i] -= taken[i];
-    makeUp(x, in.data(), n);
+    makeUp(x, window_.data(), n);
     return;
   }
   // Frame k of the windows is `2·half` frames before frame k of what comes in; the places between are known half of

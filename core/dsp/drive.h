@@ -49,7 +49,7 @@ class Drive {
   float toCurve_, fromCurve_;
   double follow_, in_ = 0, out_ = 0; // of the powers
   std::array<std::vector<float>, kBetween> kernel_, taken_;
-  std::vector<float> window_, own_, sum_, scratch_;
+  std::vector<float> window_, sum_, scratch_;
 };
 
 } // namespace ivrin

@@ -1,6 +1,6 @@
 #include "dsp/reverb.h"
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "dsp/delay_network.h"
 #include "dsp/spring_tank.h"
 
@@ -13,7 +13,7 @@ namespace {
 
 /// −1..1, the same for the same seed and place.
 double jitter(std::uint64_t seed, std::uint64_t i) {
-  return static_cast<double>(mix64(seed * 7919 + i) >> 11) / 4503599627370496.0 - 1;
+  return signedUnitAt(seed * 7919 + i);
 }
 
 /// Sixteen lengths from `shortest` to `longest`, evenly spread in pitch and a little out of step, so that no two
@@ -233,11 +233,6 @@ Reverb::Reverb(const ReverbSettings& s, double rate) {
         rate);
   else
     body_ = std::make_unique<Network>(designOf(s), rate);
-}
-
-double Reverb::decayAt(const ReverbSettings& s, double hz) {
-  if (s.character == ReverbCharacter::spring) return s.decaySeconds;
-  return designOf(s).decay.at(hz);
 }
 
 double Reverb::buildUpSeconds(const ReverbSettings& s) {

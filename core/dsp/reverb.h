@@ -31,8 +31,6 @@ struct ReverbSettings {
 class Reverb {
  public:
   Reverb(const ReverbSettings& settings, double sampleRate);
-  /// T60 at one frequency with the damping that is set (plate, room, hall; a spring's is its decay).
-  static double decayAt(const ReverbSettings& settings, double hz);
   /// How long it takes to build up before it begins to die: a line's length, on the mean (a spring's at once).
   static double buildUpSeconds(const ReverbSettings& settings);
   ~Reverb();

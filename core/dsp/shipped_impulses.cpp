@@ -1,6 +1,6 @@
 #include "dsp/shipped_impulses.h"
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "dsp/fourier.h"
 
 #include <algorithm>
@@ -14,7 +14,7 @@ constexpr int kPaths = 4; // left to left, right to right, right to left, left t
 using Path = std::vector<float>;
 
 double uniform(std::uint64_t seed, std::uint64_t stream, std::uint64_t i) {
-  return static_cast<double>(mix64(mix64(mix64(seed) ^ stream) ^ i) >> 11) / 9007199254740992.0;
+  return unitAt(mix64(mix64(seed) ^ stream) ^ i);
 }
 
 /// Gaussian noise by place: G. E. P. Box and M. E. Muller (1958).

@@ -1,6 +1,6 @@
 #include "dsp/spring_tank.h"
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "audio/lanes.h"
 #include "audio/simd.h"
 #include "dsp/moving_read.h"
@@ -12,7 +12,8 @@ namespace ivrin {
 namespace {
 
 constexpr double kTransitionHz = 4300;
-constexpr double kFastDb = -34.5, kFasterBy = 2.3;
+constexpr float kFaint = 0.0188364909f; // of the fast path: −34.5 dB
+constexpr double kFasterBy = 2.3;
 constexpr double kTrembleSeconds = 0.29;             // between two of its turns
 constexpr double kLowQ[2] = {0.54119610, 1.3065630}; // Butterworth of order four
 
@@ -69,8 +70,7 @@ SpringTank::SpringTank(const SpringDesign& d, double rate)
   double keptMean = 0;
   for (int k = 0; k < kSprings; ++k) {
     const auto spring = static_cast<std::size_t>(k);
-    const double u =
-        static_cast<double>(mix64(d.seed * 100 + static_cast<std::uint64_t>(k)) >> 11) / 9007199254740992.0;
+    const double u = unitAt(d.seed * 100 + static_cast<std::uint64_t>(k));
     // Springs of unlike lengths, spread over half an octave.
     const double length = d.loopSeconds * std::exp2(0.5 * (k / 3.0 - 0.5) + 0.04 * (u - 0.5));
     coefficient_[spring] = static_cast<float>(0.62 + 0.05 * (u - 0.5));
@@ -98,7 +98,7 @@ SpringTank::SpringTank(const SpringDesign& d, double rate)
   while (block_ > std::max<std::int64_t>(shortest, 1)) block_ /= 2;
   for (int k = 0; k < kSprings; ++k) rings_.emplace_back(longest + swing, block_, 2 * kMovingRun, k);
   for (std::size_t s = 0; s < 2; ++s) {
-    fast_[s].ring.emplace_back(longest, block_, 0, kSprings + static_cast<int>(s));
+    fast_[s].ring = Ring(longest, block_, 0, kSprings + static_cast<int>(s));
     fast_[s].out.resize(static_cast<std::size_t>(kBlock));
   }
   chain_.assign(static_cast<std::size_t>(kSections * stretch_ * kSprings), 0.0f);
@@ -138,7 +138,7 @@ void SpringTank::clear() {
   lowState_.fill(0);
   damp_.fill(0);
   for (Fast& f : fast_) {
-    f.ring.front().clear();
+    f.ring.clear();
   }
   dispersion_.clear();
 }
@@ -151,7 +151,7 @@ double SpringTank::trembling(int spring, std::int64_t block) const {
   const double u = at - static_cast<double>(turn);
   const auto value = [&](std::int64_t i) {
     const auto n = static_cast<std::uint64_t>(turn + i + 8) * 16 + static_cast<std::uint64_t>(spring);
-    return static_cast<double>(mix64(seed_ * 977 + n) >> 11) / 4503599627370496.0 - 1;
+    return signedUnitAt(seed_ * 977 + n);
   };
   const double a = value(-1), b = value(0), c = value(1), e = value(2);
   return b + 0.5 * u * (c - a + u * (2 * a - 5 * b + 4 * c - e + u * (3 * (b - c) + e - a)));
@@ -207,14 +207,14 @@ void SpringTank::slow(StereoSpan in, float* x, std::int64_t n) {
 void SpringTank::fast(StereoSpan in, StereoSpan out) {
   float* const x[2] = {out.left, out.right};
   for (std::size_t s = 0; s < 2; ++s) {
-    const float* back = fast_[s].ring.front().at(clock_ - fast_[s].delay);
+    const float* back = fast_[s].ring.at(clock_ - fast_[s].delay);
     for (std::int64_t i = 0; i < in.frames; ++i)
       x[s][i] = 0.5f * (in.left[i] + in.right[i]) + fast_[s].feedback * back[i];
   }
   dispersion_.process(out);
   for (std::size_t s = 0; s < 2; ++s) {
-    std::copy_n(x[s], in.frames, fast_[s].ring.front().place(clock_));
-    fast_[s].ring.front().written(clock_, in.frames);
+    std::copy_n(x[s], in.frames, fast_[s].ring.place(clock_));
+    fast_[s].ring.written(clock_, in.frames);
   }
 }
 
@@ -225,11 +225,10 @@ void SpringTank::step(StereoSpan io) {
   fast(io, quick);
   float* const x = x_.data();
   slow(io, x, n);
-  const auto faint = static_cast<float>(std::pow(10.0, kFastDb / 20));
   for (std::int64_t i = 0; i < n; ++i) {
     const float* v = x + i * kSprings;
-    io.left[i] = outGain_ * ((v[0] - v[1]) + (v[2] - v[3]) + faint * quick.left[i]);
-    io.right[i] = outGain_ * ((v[0] + v[1]) - (v[2] + v[3]) + faint * quick.right[i]);
+    io.left[i] = outGain_ * ((v[0] - v[1]) + (v[2] - v[3]) + kFaint * quick.left[i]);
+    io.right[i] = outGain_ * ((v[0] + v[1]) - (v[2] + v[3]) + kFaint * quick.right[i]);
   }
   clock_ += n;
 }

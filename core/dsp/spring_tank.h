@@ -63,7 +63,7 @@ class SpringTank {
   struct Fast {                  // one for each side
     std::int64_t delay = 1;
     float feedback = 0;
-    std::vector<Ring> ring; // one
+    Ring ring{1, 1};
     std::vector<float> out;
   };
   std::array<Fast, 2> fast_;

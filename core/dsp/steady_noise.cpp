@@ -1,6 +1,6 @@
 #include "dsp/steady_noise.h"
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "dsp/fourier.h"
 
 #include <cmath>
@@ -72,8 +72,7 @@ void makeSide(float* out, std::int64_t size, double rate, std::uint64_t seed) {
     const auto samples = transform->samples();
     std::fill_n(bins.get(), transform->bins(), std::complex<float>(0));
     for (std::int64_t k = first; k < end; ++k) {
-      const double phase = 2 * std::numbers::pi *
-                           static_cast<double>(mix64(seed + static_cast<std::uint64_t>(k)) >> 11) / 9007199254740992.0;
+      const double phase = 2 * std::numbers::pi * unitAt(seed + static_cast<std::uint64_t>(k));
       bins[k] = std::polar(static_cast<float>(1 / std::sqrt(static_cast<double>(k))), static_cast<float>(phase));
     }
     transform->inverse(bins.get(), samples.get());

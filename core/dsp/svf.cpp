@@ -32,17 +32,13 @@ void StereoSvf::setCutoff(double leftHz, double rightHz) {
   set(side_[1], rightHz);
 }
 
-void StereoSvf::process(float* left, float* right, std::int64_t frames) {
-  Side l = side_[0], r = side_[1];
-  constexpr double kNothing = 1e-60; // far under the smallest float: no sample can tell it from none
-  const double rings = std::max({std::abs(l.s1), std::abs(l.s2), std::abs(r.s1), std::abs(r.s2)});
-  if (rings < kNothing && StereoSpan{left, right, frames}.isSilent()) {
-    side_[0].s1 = side_[0].s2 = side_[1].s1 = side_[1].s2 = 0;
-    return;
-  }
+/// `turns` brings both sides to where they stand at a frame.
+template <typename Turns>
+inline void StereoSvf::run(float* left, float* right, std::int64_t frames, Side& l, Side& r, Turns turns) const {
   const double k = k_;
   const bool high = pass_ == Pass::high, band = pass_ == Pass::band;
   for (std::int64_t i = 0; i < frames; ++i) {
+    turns(i);
     const double xl = left[i], xr = right[i];
     const double l3 = xl - l.s2, r3 = xr - r.s2;
     const double l1 = l.a1 * l.s1 + l.a2 * l3, r1 = r.a1 * r.s1 + r.a2 * r3;
@@ -54,6 +50,17 @@ void StereoSvf::process(float* left, float* right, std::int64_t frames) {
     left[i] = static_cast<float>(high ? xl - k * l1 - l2 : band ? k * l1 : l2);
     right[i] = static_cast<float>(high ? xr - k * r1 - r2 : band ? k * r1 : r2);
   }
+}
+
+void StereoSvf::process(float* left, float* right, std::int64_t frames) {
+  Side l = side_[0], r = side_[1];
+  constexpr double kNothing = 1e-60; // far under the smallest float: no sample can tell it from none
+  const double rings = std::max({std::abs(l.s1), std::abs(l.s2), std::abs(r.s1), std::abs(r.s2)});
+  if (rings < kNothing && StereoSpan{left, right, frames}.isSilent()) {
+    side_[0].s1 = side_[0].s2 = side_[1].s1 = side_[1].s2 = 0;
+    return;
+  }
+  run(left, right, frames, l, r, [](std::int64_t) {});
   side_[0] = l;
   side_[1] = r;
 }
@@ -61,26 +68,16 @@ void StereoSvf::process(float* left, float* right, std::int64_t frames) {
 void StereoSvf::processMoving(float* left, float* right, std::int64_t frames, double fromHz, double toHz,
                               std::int64_t first, std::int64_t over) {
   const double from = warped(fromHz), step = (warped(toHz) - from) / static_cast<double>(over);
-  const bool high = pass_ == Pass::high, band = pass_ == Pass::band;
-  Side now = side_[0];
-  double l1s = side_[0].s1, l2s = side_[0].s2, r1s = side_[1].s1, r2s = side_[1].s2;
-  for (std::int64_t i = 0; i < frames; ++i) {
-    turn(now, from + step * static_cast<double>(first + i));
-    const double xl = left[i], xr = right[i], l3 = xl - l2s, r3 = xr - r2s;
-    const double l1 = now.a1 * l1s + now.a2 * l3, r1 = now.a1 * r1s + now.a2 * r3;
-    const double l2 = l2s + now.a2 * l1s + now.a3 * l3, r2 = r2s + now.a2 * r1s + now.a3 * r3;
-    l1s = 2 * l1 - l1s;
-    l2s = 2 * l2 - l2s;
-    r1s = 2 * r1 - r1s;
-    r2s = 2 * r2 - r2s;
-    left[i] = static_cast<float>(high ? xl - k_ * l1 - l2 : band ? k_ * l1 : l2);
-    right[i] = static_cast<float>(high ? xr - k_ * r1 - r2 : band ? k_ * r1 : r2);
-  }
-  side_[0] = side_[1] = now;
-  side_[0].s1 = l1s;
-  side_[0].s2 = l2s;
-  side_[1].s1 = r1s;
-  side_[1].s2 = r2s;
+  Side l = side_[0], r = side_[1];
+  run(left, right, frames, l, r, [&](std::int64_t i) {
+    turn(l, from + step * static_cast<double>(first + i));
+    r.g = l.g;
+    r.a1 = l.a1;
+    r.a2 = l.a2;
+    r.a3 = l.a3;
+  });
+  side_[0] = l;
+  side_[1] = r;
 }
 
 double StereoSvf::magnitude(int side, double hz) const {

@@ -31,6 +31,8 @@ class StereoSvf {
   double warped(double hz) const;
   void turn(Side& s, double g) const;
   void set(Side& s, double hz) const { turn(s, warped(hz)); }
+  template <typename Turns>
+  void run(float* left, float* right, std::int64_t frames, Side& l, Side& r, Turns turns) const;
   Side side_[2];
   Pass pass_;
   double k_, rate_;

@@ -4,6 +4,8 @@
 #include "song/curve.h"
 #include "time/tempo_map.h"
 
+#include <utility>
+
 namespace ivrin {
 
 /// A curve over beats as one value per frame: computed every kControl frames and joined by straight lines.
@@ -22,17 +24,24 @@ class ControlRamp {
   /// Value at `offset` frames after the print's first frame; offsets may come in any order.
   float at(std::int64_t offset) {
     if (constant_) return value_;
-    const std::int64_t cell = offset / kControl;
-    if (cell != cell_) {
-      cell_ = cell;
-      a_ = value(cell * kControl);
-      b_ = value((cell + 1) * kControl);
-    }
-    const double u = static_cast<double>(offset - cell * kControl) / kControl;
+    enter(offset / kControl);
+    const double u = static_cast<double>(offset - cell_ * kControl) / kControl;
     return static_cast<float>(a_ + (b_ - a_) * u);
+  }
+  /// The values that the straight line through `offset` goes from and to.
+  std::pair<float, float> lineAt(std::int64_t offset) {
+    if (constant_) return {value_, value_};
+    enter(offset / kControl);
+    return {static_cast<float>(a_), static_cast<float>(b_)};
   }
 
  private:
+  void enter(std::int64_t cell) {
+    if (cell == cell_) return;
+    cell_ = cell;
+    a_ = value(cell * kControl);
+    b_ = value((cell + 1) * kControl);
+  }
   double value(std::int64_t offset) const { return curve_.at(map_.quartersAt(first_ + Frames(offset)) - start_); }
   Curve curve_;
   TempoMap map_;

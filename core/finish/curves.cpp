@@ -10,10 +10,6 @@ constexpr double kKneeDb = 6;
 // Butterworth of fourth order as two sections, and of second (any textbook on filters: Q of the pole pairs).
 constexpr double kSoftQ = 0.54119610, kSharpQ = 1.3065630, kSingleQ = 0.70710678;
 
-} // namespace
-
-namespace {
-
 std::vector<StereoSvf> sectionsOf(StereoSvf::Pass pass, bool steep, double lift, double rate) {
   std::vector<StereoSvf> sections;
   if (steep) sections.emplace_back(pass, 1000, 1000, rate, kSoftQ);

@@ -31,11 +31,12 @@ class FilterStage : public InPlace {
         continue;
       }
       for (std::int64_t i = 0; i < io.frames;) {
-        const std::int64_t first = (offset + i) % kCell, begin = offset + i - first;
+        const std::int64_t first = (offset + i) % kCell;
         const std::int64_t n = std::min(io.frames - i, kCell - first);
-        const double from = static_cast<double>(p.cutoff.at(begin)),
-                     to = static_cast<double>(p.cutoff.at(begin + kCell));
-        for (StereoSvf& f : p.sections) f.processMoving(io.left + i, io.right + i, n, from, to, first, kCell);
+        const auto [from, to] = p.cutoff.lineAt(offset + i);
+        for (StereoSvf& f : p.sections)
+          f.processMoving(io.left + i, io.right + i, n, static_cast<double>(from), static_cast<double>(to), first,
+                          kCell);
         i += n;
       }
     }

@@ -34,7 +34,12 @@ std::vector<double> energyLeft(ImpulseResponse& h) {
 }
 
 void toEnergyOne(ImpulseResponse& h) {
-  const double energy = energyLeft(h)[0];
+  double energy = 0;
+  forEachPath(h, [&](const float* x) {
+    double sum = 0;
+    for (std::int64_t i = h.frames(); i-- > 0;) sum += 0.5 * static_cast<double>(x[i]) * x[i];
+    energy += sum;
+  });
   const auto g = energy > 1e-12 ? static_cast<float>(1 / std::sqrt(energy)) : 0.0f;
   forEachPath(h, [&](float* x) {
     for (std::int64_t i = 0; i < h.frames(); ++i) x[i] *= g;

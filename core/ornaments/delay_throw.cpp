@@ -1,6 +1,6 @@
 #include "ornaments/delay_throw.h"
 
-#include "audio/dither.h"
+#include "audio/chance.h"
 #include "audio/simd.h"
 #include "dsp/delay_line.h"
 #include "dsp/echo_loop.h"
@@ -162,9 +162,7 @@ class DelayThrowVoice : public Voice {
     e.highCutHz = {s_.highCutLeft, s_.highCutRight};
     e.swing = s_.wobble * kWobbleSeconds * rate_;
     for (std::size_t i = 0; i < e.phase.size(); ++i) // wobble's phases come from the seed
-      e.phase[i] = 2 * std::numbers::pi *
-                   static_cast<double>(mix64(static_cast<std::uint64_t>(p.ornament.seed) * 4 + i) >> 11) /
-                   9007199254740992.0;
+      e.phase[i] = 2 * std::numbers::pi * unitAt(static_cast<std::uint64_t>(p.ornament.seed) * 4 + i);
     e.flutter = s_.wobble * kFlutterSeconds * rate_;
     e.flutterSeed = static_cast<std::uint64_t>(p.ornament.seed);
     e.semitones = s_.stepSemitones;

@@ -176,8 +176,7 @@ class SongReader {
     song.sampleRate = static_cast<int>(f.integer("sample_rate", 48000, 8000, 192000, true));
     song.startSeconds = f.number("start_seconds", 0, -3600, kLongestSongSeconds);
     song.leadBars = static_cast<int>(f.integer("lead_bars", 0, 0, kMostLeadBars));
-    if (version_ < 2 && f.find("lead_bars"))
-      problems_.error(ErrorId::unknown_field, "lead_bars", newerThan(2, version_));
+    sinceVersion2(f, "lead_bars");
     song.hzLaw = readHzLaw(f);
     if (const Value* k = f.find("key"); k && !k->isNull()) song.key = readKey(*k);
     readTempo(f, song);
@@ -266,8 +265,12 @@ class SongReader {
       problems_.error(ErrorId::bad_order, place + ".at", worded("positions must strictly ascend"));
   }
 
+  void sinceVersion2(Fields& f, const char* key, const std::string& before = {}) {
+    if (version_ < 2 && f.find(key)) problems_.error(ErrorId::unknown_field, before + key, newerThan(2, version_));
+  }
+
   CurveLaw readHzLaw(Fields& f) {
-    if (version_ < 2 && f.find("hz_law")) problems_.error(ErrorId::unknown_field, "hz_law", newerThan(2, version_));
+    sinceVersion2(f, "hz_law");
     const auto word = f.textOrNull("hz_law");
     if (!word || *word == "linear") return CurveLaw::linear;
     if (*word != "log")
@@ -276,8 +279,7 @@ class SongReader {
   }
 
   std::optional<RowRole> readRole(Fields& f, const std::string& place) {
-    if (version_ < 2 && f.find("role"))
-      problems_.error(ErrorId::unknown_field, place + ".role", newerThan(2, version_));
+    sinceVersion2(f, "role", place + ".");
     const auto word = f.textOrNull("role");
     if (!word) return std::nullopt;
     const auto role = roleOfWord(*word);
@@ -353,7 +355,7 @@ class SongReader {
   std::optional<RecipeOrigin> readRecipe(Fields& f, const std::string& place) {
     const Value* v = f.find("recipe");
     if (!v) return std::nullopt;
-    if (version_ < 2) problems_.error(ErrorId::unknown_field, place + ".recipe", newerThan(2, version_));
+    sinceVersion2(f, "recipe", place + ".");
     if (v->isNull()) return std::nullopt;
     Fields r(*v, place + ".recipe", problems_);
     RecipeOrigin origin;

@@ -54,45 +54,51 @@ double echoDensity(const float* x, std::int64_t at, double rate) {
 }
 
 namespace {
-/// Power of every bin; `n` may be any number, the transform is of the next power of two.
+
+/// `n` samples and silence up to the next power of two that holds `room`, as a spectrum.
+struct Transformed {
+  Transformed(const float* x, std::int64_t n, std::int64_t room) {
+    std::int64_t size = 1024;
+    while (size < room) size *= 2;
+    fourier = RealFourier::ofSize(size);
+    samples = fourier->samples();
+    bins = fourier->spectrum();
+    std::fill_n(samples.get(), size, 0.0f);
+    std::copy_n(x, n, samples.get());
+    fourier->forward(samples.get(), bins.get());
+  }
+  double size() const { return static_cast<double>(fourier->size()); }
+  float* numbers() { return reinterpret_cast<float*>(bins.get()); } // real, imaginary, real …
+  std::shared_ptr<const RealFourier> fourier;
+  RealFourier::Samples samples;
+  RealFourier::Bins bins;
+};
+
+/// Power of every bin.
 std::vector<double> powers(const float* x, std::int64_t n, double rate, double& binHz) {
-  std::int64_t size = 1024;
-  while (size < n) size *= 2;
-  const auto fourier = RealFourier::ofSize(size);
-  const auto samples = fourier->samples();
-  const auto bins = fourier->spectrum();
-  std::fill_n(samples.get(), size, 0.0f);
-  std::copy_n(x, n, samples.get());
-  fourier->forward(samples.get(), bins.get());
-  const float* b = reinterpret_cast<const float*>(bins.get());
+  Transformed t(x, n, n);
+  const float* b = t.numbers();
   std::vector<double> out;
-  for (std::int64_t k = 0; k < fourier->bins(); ++k)
+  for (std::int64_t k = 0; k < t.fourier->bins(); ++k)
     out.push_back(static_cast<double>(b[2 * k]) * b[2 * k] + static_cast<double>(b[2 * k + 1]) * b[2 * k + 1]);
-  binHz = rate / static_cast<double>(size);
+  binHz = rate / t.size();
   return out;
 }
+
 } // namespace
 
 std::vector<double> exactBand(const float* x, std::int64_t n, double hz, double octaves, double rate) {
-  std::int64_t size = 1024;
-  while (size < n + static_cast<std::int64_t>(rate)) size *= 2; // what rings before the first frame comes at the end
-  const auto fourier = RealFourier::ofSize(size);
-  const auto samples = fourier->samples();
-  const auto bins = fourier->spectrum();
-  std::fill_n(samples.get(), size, 0.0f);
-  std::copy_n(x, n, samples.get());
-  fourier->forward(samples.get(), bins.get());
-  float* b = reinterpret_cast<float*>(bins.get());
-  for (std::int64_t k = 0; k < fourier->bins(); ++k) {
-    const double off =
-        std::abs(std::log2(std::max(1e-3, static_cast<double>(k) * rate / static_cast<double>(size)) / hz));
+  Transformed t(x, n, n + static_cast<std::int64_t>(rate)); // what rings before the first frame comes at the end
+  float* b = t.numbers();
+  for (std::int64_t k = 0; k < t.fourier->bins(); ++k) {
+    const double off = std::abs(std::log2(std::max(1e-3, static_cast<double>(k) * rate / t.size()) / hz));
     const double edge = std::clamp((off - octaves / 2) * 12 + 0.5, 0.0, 1.0);
-    const auto g = static_cast<float>((0.5 + 0.5 * std::cos(std::numbers::pi * edge)) / static_cast<double>(size));
+    const auto g = static_cast<float>((0.5 + 0.5 * std::cos(std::numbers::pi * edge)) / t.size());
     b[2 * k] *= g;
     b[2 * k + 1] *= g;
   }
-  fourier->inverse(bins.get(), samples.get());
-  return {samples.get(), samples.get() + n};
+  t.fourier->inverse(t.bins.get(), t.samples.get());
+  return {t.samples.get(), t.samples.get() + n};
 }
 
 double spectralFlatness(const float* x, std::int64_t n, double rate) {
