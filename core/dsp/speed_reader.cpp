@@ -58,10 +58,10 @@ inline float sumOf(const Eight& v) {
   return ((v[0] + v[4]) + (v[2] + v[6])) + ((v[1] + v[5]) + (v[3] + v[7]));
 }
 
-IVRIN_CLONES bool anyFast(const double* speeds, std::int64_t frames) {
-  std::int64_t over = 0;
-  for (std::int64_t i = 0; i < frames; ++i) over |= std::abs(speeds[i]) > 1.0 ? std::int64_t{1} : std::int64_t{0};
-  return over != 0;
+IVRIN_CLONES double fastest(const double* speeds, std::int64_t frames) {
+  double most = 1;
+  for (std::int64_t i = 0; i < frames; ++i) most = std::max(most, std::abs(speeds[i]));
+  return most;
 }
 
 /// out at `frames` positions (already from the window's first frame) up to normal speed.
@@ -138,9 +138,10 @@ void SpeedReader::read(const double* positions, const double* speeds, StereoSpan
     low = std::min(low, positions[i]);
     high = std::max(high, positions[i]);
   }
-  constexpr auto kSpare = static_cast<std::int64_t>(kLook / 2 * kFastest);
-  const auto first = static_cast<std::int64_t>(std::floor(low)) - kReach - kSpare,
-             last = static_cast<std::int64_t>(std::floor(high)) + kReach + 8 + kSpare;
+  const double most = std::min(fastest(speeds, out.frames), kMost);
+  const auto spare = static_cast<std::int64_t>(std::ceil(kHalf * most + kLook / 2 * std::max(most, kFastest))) + 8;
+  const auto first = static_cast<std::int64_t>(std::floor(low)) - spare,
+             last = static_cast<std::int64_t>(std::floor(high)) + spare;
   const std::int64_t frames = last - first + 1;
   if (window_.frames() < frames) window_.resize(frames);
   const StereoSpan window{window_.left(), window_.right(), frames};
@@ -148,11 +149,11 @@ void SpeedReader::read(const double* positions, const double* speeds, StereoSpan
   if (window.isSilent()) return out.clear();
   const Tables& t = tables();
   const auto shift = static_cast<double>(-first);
-  if (!anyFast(speeds, out.frames))
+  if (most == 1)
     return readSlow(t.rows.data(), window.left, window.right, positions, shift, out.frames, out.left, out.right);
   for (std::int64_t i = 0; i < out.frames;) {
     if (std::abs(speeds[i]) > 1) {
-      readFast(t.along.data(), window.left, window.right, positions[i] + shift, std::min(std::abs(speeds[i]), kFastest),
+      readFast(t.along.data(), window.left, window.right, positions[i] + shift, std::min(std::abs(speeds[i]), kMost),
                out.left + i, out.right + i);
       ++i;
       continue;

@@ -12,15 +12,17 @@ namespace ivrin {
 
 class SpeedReader {
  public:
-  static constexpr int kHalf = 32;         // taps on each side up to normal speed
-  static constexpr double kFastest = 4;    // largest magnitude of the speed
-  static constexpr int kReach = 4 * kHalf; // frames around a position that its kernel may reach
+  static constexpr int kHalf = 32;      // taps on each side up to normal speed
+  static constexpr double kFastest = 4; // largest magnitude of the speed that people may ask for
+  static constexpr double kMost = 16;   // ... that is read
+  static constexpr int kReach =
+      4 * kHalf; // frames around a position that its kernel reaches at four times normal speed
   /// Writes source frames from..from+frames−1, silence where there are none. `from` may be negative.
   using Feed = std::function<void(std::int64_t from, StereoSpan out)>;
 
   explicit SpeedReader(Feed feed);
   /// out[i] is the source at positions[i] (source frames), moving at speeds[i]; both have out.frames entries,
-  /// and from one to the next a position moves by at most kFastest.
+  /// and from one to the next a position moves by at most kFastest, or by its speed where that is more.
   void read(const double* positions, const double* speeds, StereoSpan out);
 
  private:

@@ -1,78 +1,185 @@
 #include "dsp/stretch.h"
 
-#include <rubberband/RubberBandStretcher.h>
+#include "dsp/attack_scan.h"
+#include "dsp/speed_reader.h"
+#include "dsp/turned_windows.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <iterator>
+#include <limits>
+#include <vector>
 
 namespace ivrin {
-
-using RubberBand::RubberBandStretcher;
-
 namespace {
 
-/// The engine chooses its windows by the rate and is at its best about 48 kHz: other rates are named to it by the power
-/// of two that comes nearest, so that windows and delays are the same number of frames at every rate.
-std::size_t engineRate(double rate) {
-  while (rate <= 32768) rate *= 2;
-  while (rate > 65536) rate /= 2;
-  return static_cast<std::size_t>(std::llround(rate));
-}
-
-/// The engine lays an attack where its phases are set anew, which is a little early when time is stretched: measured
-/// with clicks and bursts at 44.1 and 48 kHz (version 3.1.2), frames of its output, the same within ±90. Its first
-/// window alone is exact: an attack on the origin is where it should be. So what follows is held back little by little.
-double earlyBy(double timeRatio) {
-  static constexpr double at[][2] = {{1, 0}, {1.25, 53}, {1.5, 127}, {2, 268}, {2.5, 405}, {3, 586}, {4, 944}};
-  if (timeRatio <= 1) return 0;
-  for (std::size_t i = 1; i < std::size(at); ++i)
-    if (timeRatio <= at[i][0])
-      return at[i - 1][1] + (timeRatio - at[i - 1][0]) / (at[i][0] - at[i - 1][0]) * (at[i][1] - at[i - 1][1]);
-  return at[6][1] + (timeRatio - 4) * 400;
-}
-
-/// Source frames over which it is held back.
-constexpr std::int64_t kHoldBackFrames = 3072;
-
-/// Frames waiting inside the engine, before its resampler, and the ratios it is asked for to make up for them.
-constexpr double kWaiting = 2048, kLeastRatio = 0.4, kMostRatio = 2.5;
-
-/// Silence fed after which nothing sounds inside the engine any more, source frames: five times what it looks at.
-constexpr std::int64_t kEmptyAfter = 65536;
-/// It wakes so much before a sound: enough for an attack to be where it should be.
-constexpr std::int64_t kWakesBefore = 8192;
+constexpr std::int64_t kFed = 256;            // source frames asked for at once
+constexpr std::int64_t kCell = 64;            // output frames in which the pitch goes in a straight line
+constexpr std::int64_t kSourceKept = 1 << 15; // source frames that may lie about
+constexpr std::int64_t kAhead = 1 << 15;      // output frames skipped at once
+constexpr double kLowest = 1.0 / 16, kHighest = 16;
+static_assert(kHighest <= SpeedReader::kMost);
 
 } // namespace
 
-struct Stretch::Engine {
-  Engine(double sampleRate, double timeRatio, double pitchRatio, bool glides)
-      : band(engineRate(sampleRate), 2,
-             RubberBandStretcher::OptionProcessRealTime | RubberBandStretcher::OptionEngineFiner |
-                 RubberBandStretcher::OptionChannelsTogether | RubberBandStretcher::OptionThreadingNever |
-                 (glides ? RubberBandStretcher::OptionPitchHighConsistency
-                         : RubberBandStretcher::OptionPitchHighSpeed), // without a glide its resampler may rest
-             timeRatio, pitchRatio) {
-    band.setMaxProcessSize(static_cast<std::size_t>(kBlock));
-    drop = delay = static_cast<std::int64_t>(band.getStartDelay());
+struct Stretch::Body {
+  Body(double sampleRate, double ratio, double pitchRatio, Feed f, std::int64_t keptBack)
+      : rate(sampleRate)
+      , timeRatio(ratio)
+      , pitch(std::clamp(pitchRatio, kLowest, kHighest))
+      , feed(std::move(f))
+      , back(keptBack)
+      , attacks(sampleRate)
+      , reader([this](std::int64_t from, StereoSpan out) { readDrawn(from, out); }) {}
+
+  void begin(std::int64_t at) {
+    origin = at;
+    next = 0;
+    keptFrom = std::numeric_limits<std::int64_t>::min() / 2;
+    places.assign(1, 0.0);
+    pitches.assign(1, pitchAt(0));
+    // Downwards windows are shorter, as what they smear is read slower; half way, for partials lie closer too.
+    const double now = std::clamp(std::sqrt(follows ? 0.5 : pitch), 0.5, 1.0);
+    if (layers.empty() || now != width) layers = stretchLayers(rate, now);
+    width = now;
+    std::int64_t before = attacks.runUp();
+    for (TurnedWindows& l : layers) {
+      l.begin(origin);
+      before = std::max(before, l.window() / 2 + l.hop());
+    }
+    source = {{}, origin - before - 1};
+    attacks.begin(source.from);
   }
-  RubberBandStretcher band;
-  StereoBuffer unwanted;
-  std::int64_t first = 0;        // output frame that is its first one wanted
-  std::int64_t drop = 0;         // output frames still to be thrown away
-  std::int64_t delay = 0;        // all that were to be thrown away
-  std::int64_t taken = 0;        // output frames taken from it
-  std::int64_t holdBackFrom = 0; // source frame
-  std::int64_t silent = 0;       // source frames of silence fed since the last sound
-  double waiting = 1;            // sound waiting inside, in start delays of normal pitch
+
+  double pitchAt(std::int64_t frame) const { return follows ? std::clamp(follows(frame), kLowest, kHighest) : pitch; }
+
+  /// Where an output frame lies in the drawn sound, and how fast that is read there.
+  struct Read {
+    double place, speed;
+  };
+  Read readAt(double frame) {
+    if (!follows || frame < 0) return {frame * pitches.front(), pitches.front()};
+    const auto cell = static_cast<std::size_t>(frame / kCell);
+    while (pitches.size() <= cell + 1) {
+      const double then = pitchAt(std::ssize(pitches) * kCell);
+      places.push_back(places.back() + kCell * 0.5 * (pitches.back() + then));
+      pitches.push_back(then);
+    }
+    const double x = frame - static_cast<double>(cell) * kCell, slope = (pitches[cell + 1] - pitches[cell]) / kCell;
+    return {places[cell] + x * (pitches[cell] + 0.5 * slope * x), pitches[cell] + slope * x};
+  }
+
+  WindowPlace placeOf(std::int64_t frame) {
+    return {frame, std::llround(readAt(timeRatio * static_cast<double>(frame - origin)).place)};
+  }
+  /// It is heard a little after its frame, undrawn: its frame lies as much before its place.
+  WindowPlace placeOf(const AttackScan::Attack& a) {
+    if (a.frame == AttackScan::kNone) return {a.frame, a.frame};
+    return {a.frame, placeOf(a.frame + attacks.margin()).out - attacks.margin()};
+  }
+
+  void sourceTo(std::int64_t end) {
+    while (source.end() < end) {
+      const std::int64_t n = source.sound.frames();
+      source.sound.resize(n + kFed);
+      const StereoSpan block = source.sound.span().part(n, kFed);
+      feed(source.from + n, block);
+      attacks.add(block);
+    }
+  }
+
+  /// The layer's next window; at an attack the last one before it and the first one after.
+  void step(TurnedWindows& l) {
+    sourceTo(l.last() + l.hop() + l.window() / 2 + attacks.behind() + kFed);
+    const std::int64_t at = l.next(timeRatio * readAt(timeRatio * static_cast<double>(l.last() - origin)).speed);
+    if (at == origin) {
+      const AttackScan::Attack here = attacks.next(origin - 2 * attacks.margin());
+      if (here.frame < origin + l.least()) l.roseBy(here.rise);
+    }
+    const AttackScan::Attack attack = attacks.next(l.segment() + l.least());
+    if (attack.frame > at) return l.add(source, placeOf(at), placeOf(attack));
+    l.add(source, placeOf(attack), placeOf(attack));
+    l.beginAnew(source, attack.rise, placeOf(attacks.next(attack.frame + l.least())));
+  }
+
+  void readDrawn(std::int64_t from, StereoSpan out) {
+    out.clear();
+    for (TurnedWindows& l : layers) {
+      while (l.doneTo() < from + out.frames) step(l);
+      l.read(from, out);
+    }
+  }
+
+  /// The drawn sound that the reader may look at for an output frame begins here: its speed does not double in a block.
+  std::int64_t neededFrom(std::int64_t frame) {
+    const Read r = readAt(static_cast<double>(frame));
+    const double reach = 2 * SpeedReader::kHalf * std::max(1.0, r.speed) + SpeedReader::kReach;
+    return static_cast<std::int64_t>(std::floor(r.place - reach));
+  }
+
+  void goTo(std::int64_t frame) {
+    if (frame < next && neededFrom(frame) < keptFrom) begin(origin);
+    // What lies between is looked at, piece by piece, but not laid.
+    while (next < frame) {
+      next = std::min(frame, next + kAhead);
+      letGo();
+      for (TurnedWindows& l : layers)
+        while (l.doneTo() < keptFrom) step(l);
+    }
+    next = frame;
+  }
+
+  void read(std::int64_t from, StereoSpan out) {
+    if (from != next) goTo(from);
+    const bool asItIs = !follows && pitch == 1;
+    for (std::int64_t done = 0; done < out.frames;) {
+      const std::int64_t n = std::min(std::ssize(place), out.frames - done);
+      const StereoSpan part = out.part(done, n);
+      if (asItIs) {
+        readDrawn(next, part);
+      } else {
+        for (std::int64_t i = 0; i < n; ++i) {
+          const Read r = readAt(static_cast<double>(next + i));
+          place[static_cast<std::size_t>(i)] = r.place;
+          speed[static_cast<std::size_t>(i)] = r.speed;
+        }
+        reader.read(place.data(), speed.data(), part);
+      }
+      next += n;
+      done += n;
+      letGo();
+    }
+  }
+
+  void letGo() {
+    keptFrom = std::max(keptFrom, neededFrom(std::max<std::int64_t>(0, next - back)));
+    std::int64_t seen = source.end(), segment = seen;
+    for (TurnedWindows& l : layers) {
+      l.letGo(keptFrom);
+      seen = std::min(seen, l.last() - l.window() / 2 - l.hop() - 1);
+      segment = std::min(segment, l.segment());
+    }
+    attacks.letGo(segment);
+    if (seen - source.from > kSourceKept) source.letGo(seen);
+  }
+
+  double rate, timeRatio, pitch;
+  Feed feed;
+  std::int64_t back;
+  std::function<double(std::int64_t)> follows;
+  double width = 0;
+  WindowSource source;
+  AttackScan attacks;
+  std::vector<TurnedWindows> layers;
+  std::int64_t origin = 0, next = 0;   // the next output frame
+  std::int64_t keptFrom = 0;           // of the drawn sound
+  std::vector<double> places, pitches; // at output frames kCell·i: place in the drawn sound; pitch
+  SpeedReader reader;
+  std::array<double, 1024> place{}, speed{};
 };
 
-Stretch::Stretch(double sampleRate, double timeRatio, double pitchRatio, Feed feed)
-    : rate_(sampleRate)
-    , timeRatio_(timeRatio)
-    , pitchRatio_(pitchRatio)
-    , feed_(std::move(feed))
-    , block_(kBlock) {
+Stretch::Stretch(double sampleRate, double timeRatio, double pitchRatio, Feed feed, std::int64_t back)
+    : body_(std::make_unique<Body>(sampleRate, timeRatio, pitchRatio, std::move(feed), back)) {
   begin(0);
 }
 Stretch::~Stretch() = default;
@@ -80,106 +187,20 @@ Stretch::Stretch(Stretch&&) noexcept = default;
 Stretch& Stretch::operator=(Stretch&&) noexcept = default;
 
 void Stretch::begin(std::int64_t origin) {
-  engine_.reset();
-  origin_ = origin;
-  given_ = 0;
-  next_ = origin - kAround;
+  body_->begin(origin);
 }
 
-/// The next output frame sounds what lies at `origin` and `late` output frames further.
-void Stretch::wake(std::int64_t origin, std::int64_t late) {
-  // A new engine: one that is reset does not give the same bits again.
-  const double pitch = pitch_ ? pitch_(given_) : pitchRatio_;
-  engine_ = std::make_unique<Engine>(rate_, timeRatio_, pitch, pitch_ != nullptr);
-  const auto pad = static_cast<std::int64_t>(engine_->band.getPreferredStartPad());
-  next_ = origin - pad;
-  engine_->first = given_;
-  engine_->drop = engine_->delay = engine_->delay + late;
-  engine_->holdBackFrom = origin + pad;
-  engine_->waiting = 1 / pitch;
-}
-
-/// As much silence as is certain, at most out.frames; none when it woke.
-std::int64_t Stretch::rest(StereoSpan out) {
-  for (;;) {
-    const std::int64_t certain =
-        static_cast<std::int64_t>(std::floor(static_cast<double>(next_ - kWakesBefore - origin_) * timeRatio_)) -
-        given_;
-    if (certain > 0) {
-      const std::int64_t n = std::min(certain, out.frames);
-      out.part(0, n).clear();
-      return n;
-    }
-    feed_(next_, block_.span());
-    if (!block_.span().isSilent()) {
-      const double place = static_cast<double>(given_) / timeRatio_, whole = std::floor(place);
-      wake(origin_ + static_cast<std::int64_t>(whole), std::llround((place - whole) * timeRatio_));
-      return 0;
-    }
-    next_ += kBlock;
-  }
+void Stretch::read(std::int64_t from, StereoSpan out) {
+  body_->read(from, out);
 }
 
 void Stretch::follow(std::function<double(std::int64_t)> pitchRatio) {
-  pitch_ = std::move(pitchRatio);
+  body_->follows = std::move(pitchRatio);
+  body_->begin(body_->origin);
 }
 
-void Stretch::feedBlock() {
-  Engine& e = *engine_;
-  if (pitch_) {
-    // Its resampler comes last: the pitch is that of the frames about to come out.
-    const double pitch = pitch_(std::max(e.first, e.first + e.taken + e.band.available() - e.delay));
-    e.band.setPitchScale(pitch);
-    // What waits inside is read at the new pitch: it grows as the pitch falls. As much less is made meanwhile, or all
-    // that follows would come late.
-    const double grown = (1 / pitch - e.waiting) * kWaiting / kBlock;
-    const double ratio = std::clamp(timeRatio_ - grown, kLeastRatio, kMostRatio);
-    e.waiting += (timeRatio_ - ratio) * kBlock / kWaiting;
-    e.band.setTimeRatio(ratio);
-  }
-  if (!pitch_ && timeRatio_ > 1) {
-    const bool held = next_ >= e.holdBackFrom && next_ < e.holdBackFrom + kHoldBackFrames;
-    e.band.setTimeRatio(timeRatio_ + (held ? earlyBy(timeRatio_) / kHoldBackFrames : 0));
-  }
-  feed_(next_, block_.span());
-  e.silent = block_.span().isSilent() ? e.silent + kBlock : 0;
-  const float* in[2] = {block_.left(), block_.right()};
-  e.band.process(in, static_cast<std::size_t>(kBlock), false);
-  next_ += kBlock;
-}
-
-void Stretch::render(StereoSpan out) {
-  std::int64_t done = 0;
-  while (done < out.frames) {
-    if (!engine_) {
-      const std::int64_t n = rest(out.part(done, out.frames - done));
-      done += n;
-      given_ += n;
-      continue;
-    }
-    Engine& e = *engine_;
-    const auto there = static_cast<std::int64_t>(std::max(0, e.band.available()));
-    if (there == 0) {
-      if (e.silent >= kEmptyAfter && e.drop == 0)
-        engine_.reset();
-      else
-        feedBlock();
-      continue;
-    }
-    const bool unwanted = e.drop > 0;
-    const std::int64_t n = std::min(there, unwanted ? e.drop : out.frames - done);
-    if (unwanted && e.unwanted.frames() < n) e.unwanted.resize(n);
-    float* const to[2] = {unwanted ? e.unwanted.left() : out.left + done,
-                          unwanted ? e.unwanted.right() : out.right + done};
-    const auto got = static_cast<std::int64_t>(e.band.retrieve(to, static_cast<std::size_t>(n)));
-    e.taken += got;
-    if (unwanted) {
-      e.drop -= got;
-    } else {
-      done += got;
-      given_ += got;
-    }
-  }
+std::int64_t Stretch::around(double sampleRate, double lowestPitch) {
+  return std::llround(sampleRate * (0.14 + 0.05 / std::clamp(lowestPitch, kLowest, 1.0)));
 }
 
 } // namespace ivrin

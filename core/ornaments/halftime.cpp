@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 namespace ivrin {
 namespace {
@@ -173,7 +174,7 @@ class Share {
 
 /// What is read on both sides of the span.
 std::int64_t framesAround(const Placed& p) {
-  return std::llround(kFilterSeconds * p.sampleRate()) + Stretch::kAround + Stretch::kRunUp + SpeedReader::kReach +
+  return std::llround(kFilterSeconds * p.sampleRate()) + Stretch::around(p.sampleRate()) + SpeedReader::kReach +
          kPrintBlock;
 }
 
@@ -259,8 +260,7 @@ class HalftimeVoice : public Voice {
       , reader_([this](std::int64_t from, StereoSpan out) { slowed_.read(from, out); })
       , next_(kPrintBlock)
       , rest_(kPrintBlock)
-      , plain_(kPrintBlock)
-      , unheard_(kPrintBlock) {
+      , plain_(kPrintBlock) {
     if (settings_.keep)
       for (auto& head : heads_)
         head.emplace(p.sampleRate(), cycles_.slower, 1.0,
@@ -322,10 +322,6 @@ class HalftimeVoice : public Voice {
     now_ = 0;
     while (now_ + 1 < cycles_.cycles.size() && begins(now_ + 1) <= frame) ++now_;
     at_ = frame;
-    if (!settings_.keep) return true;
-    headCycle_[0] = headCycle_[1] = -1;
-    runUp(now_, now_ == 0 ? 0 : joinAt(now_ - 1), frame);
-    if (now_ + 1 < cycles_.cycles.size() && joinAt(now_) < frame) runUp(now_ + 1, joinAt(now_), frame);
     return true;
   }
 
@@ -337,40 +333,22 @@ class HalftimeVoice : public Voice {
                        end = (cycles_.cycles[i].end - span_.begin).count;
     return i + 1 == cycles_.cycles.size() ? end : std::max(end - joinBefore(i), begin);
   }
-  /// Cycle i's sound from where it begins to be heard up to a frame of the span, unheard.
-  void runUp(std::size_t i, std::int64_t from, std::int64_t to) {
-    while (from < to) {
-      const std::int64_t n = std::min(to - from, kPrintBlock);
-      head(i, from, unheard_.span().part(0, n));
-      from += n;
-    }
-  }
   double edgeAt(std::int64_t f) const {
     const std::int64_t n = std::max<std::int64_t>(1, edge_);
     const double in = static_cast<double>(f) / static_cast<double>(n),
                  out = static_cast<double>(span_.length() - f) / static_cast<double>(n);
     return raisedCosine(in) * raisedCosine(out);
   }
-  /// The slowed sound of cycle i at frame f of the span; asked without gaps once a cycle has begun to sound.
+  /// The slowed sound of cycle i at frame f of the span.
   void head(std::size_t i, std::int64_t f, StereoSpan out) {
     const std::int64_t cycleBegin = (cycles_.cycles[i].begin - span_.begin).count;
     if (settings_.keep) {
+      // A later cycle is joined to the one before it, so its sound begins earlier.
+      const std::int64_t heardFrom = i == 0 ? 0 : joinAt(i - 1);
       Stretch& s = *heads_[i % 2];
-      if (headCycle_[i % 2] != static_cast<std::int64_t>(i)) {
-        headCycle_[i % 2] = static_cast<std::int64_t>(i);
-        // On the span's first frame the engine's own begin is exact. A later cycle is joined to the one before it, so
-        // its sound begins earlier, and unheard as much earlier as the engine needs to place the cycle's first attack.
-        const std::int64_t early = cycleBegin - f, unheard = i == 0 ? 0 : Stretch::kRunUp;
-        s.begin(cycleBegin - std::llround(static_cast<double>(early) / cycles_.slower) - unheard);
-        std::int64_t left = std::llround(static_cast<double>(unheard) * cycles_.slower);
-        while (left > 0) {
-          const std::int64_t n = std::min(left, kPrintBlock);
-          s.render(unheard_.span().part(0, n));
-          left -= n;
-        }
-      }
-      s.render(out);
-      return;
+      if (std::exchange(headCycle_[i % 2], static_cast<std::int64_t>(i)) != static_cast<std::int64_t>(i))
+        s.begin(cycleBegin - std::llround(static_cast<double>(cycleBegin - heardFrom) / cycles_.slower));
+      return s.read(f - heardFrom, out);
     }
     const double speed = 1 / cycles_.slower;
     for (std::int64_t k = 0; k < out.frames; ++k) {
@@ -390,7 +368,7 @@ class HalftimeVoice : public Voice {
   SpeedReader reader_;
   std::optional<Stretch> heads_[2];
   std::int64_t headCycle_[2] = {-1, -1};
-  StereoBuffer next_, rest_, plain_, unheard_;
+  StereoBuffer next_, rest_, plain_;
   std::array<double, kPrintBlock> place_{}, speed_{};
   std::size_t now_ = 0;
   std::int64_t at_ = 0;

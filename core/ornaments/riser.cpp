@@ -46,7 +46,9 @@ FrameRange climbing(const RiserShape& s, double rate) {
 /// What of the row may be heard, from the span's begin.
 FrameRange stemReach(const Placed& p, const RiserShape& shape, std::int64_t frames) {
   const Frames begin = p.span().begin;
-  const std::int64_t around = shape.plays == RiserShape::Plays::stretched ? Stretch::kAround : 4096;
+  const double lowest = std::exp2(std::min({shape.at(0).semitones, shape.at(1).semitones, 0.0}) / 12);
+  const std::int64_t around =
+      shape.plays == RiserShape::Plays::stretched ? Stretch::around(p.sampleRate(), lowest) : 4096;
   std::int64_t before = around;
   if (shape.plays == RiserShape::Plays::reversed) {
     const double fastest = std::exp2(std::max({shape.at(0).semitones, shape.at(1).semitones, 0.0}) / 12);
@@ -83,15 +85,13 @@ class Climb {
   }
   std::int64_t frames() const { return frames_; }
   const RiserShape& shape() const { return shape_; }
-  bool anyOrder() const { return !stretch_; }
 
   /// Adds out.frames frames from `at` on; a jump costs the run-up of the filter.
   void add(std::int64_t at, StereoSpan out) {
     const std::int64_t n = std::min(out.frames, frames_ - at);
     for (std::int64_t done = 0; done < n;) {
-      // What is stretched cannot begin anew: it is one chunk.
-      const std::int64_t now = at + done, chunk = stretch_ ? 0 : now / kChunk;
-      const std::int64_t count = stretch_ ? n - done : std::min(n - done, (chunk + 1) * kChunk - now);
+      const std::int64_t now = at + done, chunk = now / kChunk;
+      const std::int64_t count = std::min(n - done, (chunk + 1) * kChunk - now);
       if (chunk != chunk_ || now != next_) {
         chunk_ = chunk;
         filter_->reset();
@@ -180,11 +180,10 @@ class Climb {
       });
       break;
     case RiserShape::Plays::stretched:
-      stretch_.emplace(rate_, 1.0, lines_.front().hz, read);
+      stretch_.emplace(rate_, 1.0, lines_.front().hz, read, runUp_ + kPrintBlock);
       stretch_->follow([this](std::int64_t frame) {
         return lines_[static_cast<std::size_t>(std::min<std::int64_t>(frame / grid_, std::ssize(lines_) - 1))].hz;
       });
-      stretch_->begin(0);
       break;
     }
   }
@@ -288,7 +287,7 @@ class Climb {
   }
   void fillStem(StereoSpan io) {
     if (stretch_) {
-      stretch_->render(io);
+      stretch_->read(next_, io);
     } else {
       eachPart(io.frames, [&](std::int64_t i, std::int64_t count, const Line&, const Line&, double) {
         const Motion motion = motionAt(next_ + i);
@@ -391,7 +390,6 @@ class RiserVoice : public Voice {
     return n;
   }
   bool seek(std::int64_t frame) override {
-    if (!climb_.anyOrder()) return false;
     at_ = frame;
     return true;
   }
@@ -433,7 +431,7 @@ PrintPlan Riser::plan(const Placed& p) const {
   const RiserShape shape(p);
   PrintPlan plan;
   plan.extent = extentOf(shape, p.sampleRate());
-  plan.anyOrder = !(shape.of == RiserShape::Of::stem && shape.plays == RiserShape::Plays::stretched);
+  plan.anyOrder = true;
   if (shape.of == RiserShape::Of::stem) plan.reads = OwnOrPieces(p, stemReach(p, shape, plan.extent.length())).reads();
   return plan;
 }

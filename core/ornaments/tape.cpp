@@ -154,7 +154,8 @@ FrameRange tapeReach(const Placed& p, const TapeMotion& m) {
   const double length = static_cast<double>(m.frames.length());
   double low = 0, high = 0;
   if (m.pitchLock) {
-    constexpr auto around = static_cast<double>(Stretch::kAround);
+    const auto around =
+        static_cast<double>(Stretch::around(p.sampleRate(), std::exp2(std::min(m.lowestSemitones, 0.0) / 12)));
     low = -around;
     high = length + around;
   } else {
@@ -209,7 +210,6 @@ class TapeVoice : public Voice {
       const double u = static_cast<double>(frame) / static_cast<double>(frames_);
       return std::exp2(motion_.semitonesAt(motion_.speed.speed(u)) / 12);
     });
-    stretch_->begin(0);
   }
 
   std::int64_t render(StereoSpan out) override {
@@ -227,7 +227,6 @@ class TapeVoice : public Voice {
     return n;
   }
   bool seek(std::int64_t frame) override {
-    if (stretch_) return false;
     at_ = frame;
     return true;
   }
@@ -259,7 +258,7 @@ class TapeVoice : public Voice {
     const std::int64_t n = part.frames;
     motion_.speed.fill(frames_, at_, n, position_.data(), speed_.data());
     if (stretch_) {
-      stretch_->render(part);
+      stretch_->read(at_, part);
     } else {
       // Positions come from the motion's begin; its heads stand where the plan says.
       const double last =
@@ -419,8 +418,7 @@ PrintPlan Tape::plan(const Placed& p) const {
     return plan;
   }
   plan.reads = OwnOrPieces(p, tapeReach(p, m)).reads();
-  plan.anyOrder =
-      !m.pitchLock && m.extent == m.frames; // held silent after its motion, its print ends before its extent
+  plan.anyOrder = m.extent == m.frames; // held silent after its motion, its print ends before its extent
   const TapeEdges edges(p, m);
   const std::int64_t n = m.extent.length();
   const std::int64_t out = std::min(edges.dryOut, n / 2), in = std::min(edges.dryIn, n - out);

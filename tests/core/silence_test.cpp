@@ -93,12 +93,12 @@ TEST_CASE("What is stretched rests in a long silence and is in its place after i
     s.begin(0);
     StereoBuffer y(static_cast<std::int64_t>(ratio * 480000));
     for (std::int64_t at = 0; at < y.frames(); at += 1000)
-      s.render(y.span().part(at, std::min<std::int64_t>(1000, y.frames() - at)));
+      s.read(at, y.span().part(at, std::min<std::int64_t>(1000, y.frames() - at)));
     for (const std::int64_t c : clicks) {
       const auto want = static_cast<std::int64_t>(static_cast<double>(c) * ratio);
       const PeakAt p = peakIn(y.left(), std::max<std::int64_t>(0, want - 20000), std::min(y.frames(), want + 20000));
-      CHECK(p.frame == Approx(want).margin(ratio < 3 ? 96 : 192)); // 2 ms; three times as long 4 ms
-      CHECK(std::abs(p.value) > 0.05f);
+      CHECK(std::abs(p.frame - want) <= 1);
+      CHECK(p.value > 0.49f);
     }
     // In the midst of the silence there is nothing at all, not even the engine's own rounding.
     const auto from = static_cast<std::int64_t>(ratio * 330000), to = static_cast<std::int64_t>(ratio * 440000);
@@ -116,9 +116,8 @@ TEST_CASE("Under locked time the glide goes on through a silence", "[silence][st
     }
   });
   s.follow([](std::int64_t frame) { return frame < 192000 ? 1.0 : 0.5; });
-  s.begin(0);
   StereoBuffer y(288000);
-  s.render(y.span());
+  s.read(0, y.span());
   CHECK(toneLevel(y.left() + 4800, 14400, 1000, kRate) == Approx(0.5).margin(0.05));
   CHECK(toneLevel(y.left() + 240000, 38400, 500, kRate) == Approx(0.5).margin(0.05));
   CHECK(toneLevel(y.left() + 240000, 38400, 1000, kRate) < 0.005);

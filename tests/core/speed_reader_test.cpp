@@ -1,7 +1,6 @@
-// The variable-speed reader, the curve that drives it, the crossover and the stretch engine.
+// The variable-speed reader, the curve that drives it, and the crossover.
 #include "dsp/crossover.h"
 #include "dsp/speed_reader.h"
-#include "dsp/stretch.h"
 #include "ornaments/speed_curve.h"
 #include "test_support/signals.h"
 
@@ -196,59 +195,4 @@ TEST_CASE("the bands of the crossover add up flat within 0.1 dB", "[speed]") {
       CHECK(10 * std::log10(re * re + im * im) == Approx(0).margin(0.1));
     }
   }
-}
-
-TEST_CASE("stretched at its pitch, a click stands where it should and a sine keeps its frequency", "[speed][slow]") {
-  for (const double rate : {48000.0, 44100.0, 22050.0, 96000.0})
-    for (const double ratio : {1.0, 1.5, 2.0, 3.0, 4.0}) {
-      // Clicks every 12000 frames; the first one on the origin. The engine's windows are as many frames at every rate,
-      // so
-      // that a low rate has its 5 ms at twice the rate.
-      Stretch stretch(rate, ratio, 1.0, [](std::int64_t from, StereoSpan out) {
-        for (std::int64_t i = 0; i < out.frames; ++i)
-          out.left[i] = out.right[i] = from + i >= 0 && (from + i) % 12000 == 0 ? 0.9f : 0.0f;
-      });
-      const auto length = static_cast<std::int64_t>(36000 * ratio) + 6000;
-      StereoBuffer out(length);
-      for (std::int64_t at = 0; at < length; at += 1000)
-        stretch.render(out.span().part(at, std::min<std::int64_t>(1000, length - at)));
-      for (int k = 0; k < 4; ++k) {
-        const auto wanted = std::llround(12000 * k * ratio);
-        const PeakAt p = peakIn(out.left(), std::max<std::int64_t>(0, wanted - 3000), wanted + 3000);
-        INFO(rate << " Hz, " << ratio << " times, click " << k << ": at " << p.frame << ", wanted " << wanted);
-        CHECK(std::abs(p.frame - wanted) <= std::llround(0.005 * std::max(rate, 44100.0)));
-        CHECK(std::abs(p.value) > 0.1f);
-      }
-      if (rate != kRate) continue;
-      Stretch tone(kRate, ratio, 1.0, sineFeed(1000));
-      StereoBuffer t(48000);
-      tone.render(t.span());
-      const double level = toneLevel(t.left() + 12000, 24000, 1000, kRate);
-      CHECK(level == Approx(0.5).epsilon(0.15));
-    }
-}
-
-TEST_CASE("the stretch engine begun again gives the same bits", "[speed]") {
-  const StereoBuffer in = fill(48000, noise(5, 0.3));
-  const auto feed = [&](std::int64_t from, StereoSpan out) {
-    for (std::int64_t i = 0; i < out.frames; ++i) {
-      const std::int64_t f = from + i;
-      out.left[i] = f >= 0 && f < 48000 ? in.left()[f] : 0;
-      out.right[i] = f >= 0 && f < 48000 ? in.right()[f] : 0;
-    }
-  };
-  Stretch stretch(kRate, 2, 1, feed);
-  StereoBuffer first(20000), second(20000), other(5000);
-  stretch.begin(9000);
-  stretch.render(first.span());
-  stretch.begin(3000);
-  stretch.render(other.span());
-  stretch.begin(9000);
-  for (std::int64_t at = 0; at < 20000; at += 777)
-    stretch.render(second.span().part(at, std::min<std::int64_t>(777, 20000 - at)));
-  CHECK(first == second);
-  Stretch fresh(kRate, 2, 1, feed);
-  fresh.begin(9000);
-  fresh.render(second.span());
-  CHECK(first == second);
 }
