@@ -10,13 +10,18 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <utility>
 
 namespace ivrin {
 namespace {
 
-constexpr double kFilterSeconds = 0.05;    // heard by the crossover before the span, so that it is under way
-constexpr double kLeastKeptSeconds = 0.02; // a cycle that the stretch engine can still follow
+constexpr double kFilterSeconds = 0.05;     // heard by the crossover before the span, so that it is under way
+constexpr double kLeastKeptSeconds = 0.02;  // a cycle that can still be stretched
+constexpr double kMostShiftSeconds = 0.012; // by which two sounds are brought in step where they are joined ...
+constexpr double kMostShiftOfJoin = 0.5;    // ... of the join's length
+constexpr std::int64_t kCompared = 1024;    // frames of it that are compared
+constexpr double kAlike = 0.5;              // less alike, they are not moved
 
 TableSpec makeHalftimeTable() {
   TableSpec t;
@@ -174,8 +179,8 @@ class Share {
 
 /// What is read on both sides of the span.
 std::int64_t framesAround(const Placed& p) {
-  return std::llround(kFilterSeconds * p.sampleRate()) + Stretch::around(p.sampleRate()) + SpeedReader::kReach +
-         kPrintBlock;
+  return std::llround(kFilterSeconds * p.sampleRate()) + Stretch::around(p.sampleRate()) +
+         2 * std::llround(kMostShiftSeconds * p.sampleRate()) + 4 * SpeedReader::kReach + kPrintBlock;
 }
 
 OwnOrPieces slowedSource(const Placed& p) {
@@ -257,14 +262,16 @@ class HalftimeVoice : public Voice {
       , span_(p.span())
       , edge_(edgeFrames(p))
       , around_(before)
+      , mostShift_(std::llround(kMostShiftSeconds * p.sampleRate()))
       , reader_([this](std::int64_t from, StereoSpan out) { slowed_.read(from, out); })
       , next_(kPrintBlock)
       , rest_(kPrintBlock)
       , plain_(kPrintBlock) {
     if (settings_.keep)
       for (auto& head : heads_)
-        head.emplace(p.sampleRate(), cycles_.slower, 1.0,
-                     [this](std::int64_t from, StereoSpan out) { slowed_.read(from, out); });
+        head.emplace(
+            p.sampleRate(), cycles_.slower, 1.0, [this](std::int64_t from, StereoSpan out) { slowed_.read(from, out); },
+            cycles_.join + 2 * mostShift_ + 4 * SpeedReader::kReach + kPrintBlock);
   }
 
   std::int64_t render(StereoSpan out) override {
@@ -283,17 +290,10 @@ class HalftimeVoice : public Voice {
       const std::int64_t join = joinAt(now_);
       const std::int64_t stop = std::min(n, (f < join ? join : end) - at_);
       const StereoSpan part = out.part(done, stop - done);
-      head(now_, f, part);
-      if (f >= join) {
-        const StereoSpan incoming = next_.span().part(0, part.frames);
-        head(now_ + 1, f, incoming);
-        for (std::int64_t i = 0; i < part.frames; ++i) {
-          const JoinGains g = equalPower(static_cast<double>(f + i - join) / static_cast<double>(end - join));
-          const auto a = static_cast<float>(g.leaving), b = static_cast<float>(g.coming);
-          part.left[i] = a * part.left[i] + b * incoming.left[i];
-          part.right[i] = a * part.right[i] + b * incoming.right[i];
-        }
-      }
+      if (f < join)
+        head(now_, f, part);
+      else
+        joined(f, part);
       done = stop;
     }
     const StereoSpan part = out.part(0, n);
@@ -311,7 +311,7 @@ class HalftimeVoice : public Voice {
     }
     at_ += n;
     // The current cycle's heads read from its first part on.
-    slowed_.letGo((cycles_.cycles[now_].begin - span_.begin).count - cycles_.join - around_);
+    slowed_.letGo((cycles_.cycles[now_].begin - span_.begin).count - cycles_.join - 2 * mostShift_ - around_);
     return n;
   }
 
@@ -339,24 +339,100 @@ class HalftimeVoice : public Voice {
                  out = static_cast<double>(span_.length() - f) / static_cast<double>(n);
     return raisedCosine(in) * raisedCosine(out);
   }
+  /// Where two cycles' sounds are joined: so far apart they are most alike, and how much.
+  struct Join {
+    std::size_t after = std::numeric_limits<std::size_t>::max(); // the cycle that ends
+    double shift = 0, correlation = 0;
+  };
+
+  /// The present cycle's sound going over into the next one's. While they change places they are both moved, as far
+  /// apart as makes them most alike (the search of waveform similarity overlap-add: W. Verhelst and M. Roelands, ICASSP
+  /// 1993): the one that leaves more and more, the one that comes less and less, so that it is in its place at the end.
+  void joined(std::int64_t f, StereoSpan out) {
+    if (join_.after != now_) join_ = measureJoin();
+    const std::int64_t join = joinAt(now_), end = (cycles_.cycles[now_].end - span_.begin).count;
+    const auto way = [&](std::int64_t i) { return static_cast<double>(i) / static_cast<double>(end - join); };
+    const StereoSpan incoming = next_.span().part(0, out.frames);
+    moved(now_, f, way(f - join) * join_.shift, way(1) * join_.shift, out);
+    moved(now_ + 1, f, (way(f - join) - 1) * join_.shift, way(1) * join_.shift, incoming);
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      const JoinGains g = matchedPower(way(f + i - join), join_.correlation);
+      const auto a = static_cast<float>(g.leaving), b = static_cast<float>(g.coming);
+      out.left[i] = a * out.left[i] + b * incoming.left[i];
+      out.right[i] = a * out.right[i] + b * incoming.right[i];
+    }
+  }
+
+  Join measureJoin() {
+    const std::int64_t join = joinAt(now_), n = (cycles_.cycles[now_].end - span_.begin).count - join;
+    const std::int64_t most = mostShift(n);
+    StereoBuffer leaving(n), coming(n + 2 * most);
+    head(now_, join, leaving.span());
+    head(now_ + 1, join - most, coming.span());
+    const std::int64_t step = std::max<std::int64_t>(1, n / kCompared);
+    Join best{now_, 0, -2};
+    double atRest = 0;
+    for (std::int64_t shift = -most; shift <= most; ++shift) {
+      double both = 0, a = 1e-12, b = 1e-12;
+      for (std::int64_t i = 0; i < n; i += step)
+        for (const auto& [x, y] : {std::pair(leaving.left(), coming.left()), {leaving.right(), coming.right()}}) {
+          const auto l = static_cast<double>(x[i]), c = static_cast<double>(y[i + most - shift]);
+          both += l * c;
+          a += l * l;
+          b += c * c;
+        }
+      const double alike = both / std::sqrt(a * b);
+      if (shift == 0) atRest = alike;
+      // Of those all but as good the one that moves least.
+      if (alike > best.correlation + 1e-3 ||
+          (alike > best.correlation - 1e-3 && std::abs(shift) < std::abs(static_cast<std::int64_t>(best.shift))))
+        best = {now_, static_cast<double>(shift), alike};
+    }
+    if (best.correlation < kAlike) best = {now_, 0, atRest};
+    best.correlation = std::clamp(best.correlation, 0.0, 1.0);
+    return best;
+  }
+
+  std::int64_t mostShift(std::int64_t joinFrames) const {
+    return std::min(mostShift_, static_cast<std::int64_t>(kMostShiftOfJoin * static_cast<double>(joinFrames)));
+  }
+
+  /// Cycle i's sound from frame f of the span on, as if it came sooner by `by` frames, and by `rise` more each frame.
+  void moved(std::size_t i, std::int64_t f, double by, double rise, StereoSpan out) {
+    if (by == 0 && rise == 0) return head(i, f, out);
+    SpeedReader reader([this, i](std::int64_t from, StereoSpan to) { head(i, from, to); });
+    for (std::int64_t k = 0; k < out.frames; ++k) {
+      warped_[static_cast<std::size_t>(k)] = static_cast<double>(f + k) + by + rise * static_cast<double>(k);
+      pace_[static_cast<std::size_t>(k)] = 1 + rise;
+    }
+    reader.read(warped_.data(), pace_.data(), out);
+  }
+
   /// The slowed sound of cycle i at frame f of the span.
   void head(std::size_t i, std::int64_t f, StereoSpan out) {
     const std::int64_t cycleBegin = (cycles_.cycles[i].begin - span_.begin).count;
     if (settings_.keep) {
       // A later cycle is joined to the one before it, so its sound begins earlier.
-      const std::int64_t heardFrom = i == 0 ? 0 : joinAt(i - 1);
+      const std::int64_t heardFrom = i == 0 ? 0 : joinAt(i - 1) - mostShift_ - 2 * SpeedReader::kReach;
       Stretch& s = *heads_[i % 2];
       if (std::exchange(headCycle_[i % 2], static_cast<std::int64_t>(i)) != static_cast<std::int64_t>(i))
         s.begin(cycleBegin - std::llround(static_cast<double>(cycleBegin - heardFrom) / cycles_.slower));
-      return s.read(f - heardFrom, out);
+      const std::int64_t none = std::clamp<std::int64_t>(heardFrom - f, 0, out.frames);
+      out.part(0, none).clear();
+      if (none < out.frames) s.read(f + none - heardFrom, out.part(none, out.frames - none));
+      return;
     }
     const double speed = 1 / cycles_.slower;
-    for (std::int64_t k = 0; k < out.frames; ++k) {
-      place_[static_cast<std::size_t>(k)] =
-          static_cast<double>(cycleBegin) + static_cast<double>(f + k - cycleBegin) * speed;
-      speed_[static_cast<std::size_t>(k)] = speed;
+    for (std::int64_t done = 0; done < out.frames;) {
+      const std::int64_t n = std::min(out.frames - done, kPrintBlock);
+      for (std::int64_t k = 0; k < n; ++k) {
+        place_[static_cast<std::size_t>(k)] =
+            static_cast<double>(cycleBegin) + static_cast<double>(f + done + k - cycleBegin) * speed;
+        speed_[static_cast<std::size_t>(k)] = speed;
+      }
+      reader_.read(place_.data(), speed_.data(), out.part(done, n));
+      done += n;
     }
-    reader_.read(place_.data(), speed_.data(), out);
   }
 
   HalftimeCycles cycles_;
@@ -364,12 +440,13 @@ class HalftimeVoice : public Voice {
   Share share_;
   Slowed slowed_;
   FrameRange span_;
-  std::int64_t edge_, around_;
+  std::int64_t edge_, around_, mostShift_;
   SpeedReader reader_;
   std::optional<Stretch> heads_[2];
   std::int64_t headCycle_[2] = {-1, -1};
   StereoBuffer next_, rest_, plain_;
-  std::array<double, kPrintBlock> place_{}, speed_{};
+  std::array<double, kPrintBlock> place_{}, speed_{}, warped_{}, pace_{};
+  Join join_;
   std::size_t now_ = 0;
   std::int64_t at_ = 0;
 };
