@@ -3,20 +3,15 @@
 #include "audio/simd.h"
 #include "dsp/delay_line.h"
 #include "dsp/drive.h"
-#include "dsp/flutter.h"
 #include "dsp/lookahead_limiter.h"
-#include "dsp/pitch_shifter.h"
 #include "dsp/svf.h"
+#include "dsp/wobble.h"
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 namespace ivrin {
 namespace {
-
-constexpr double kLookaheadSeconds = 0.0015, kReleaseSeconds = 0.08; // of the ceiling's limiter
-constexpr double kShiftWindowSeconds = 0.06;
 
 /// w += g·x; returns the largest magnitude of the sum.
 IVRIN_CLONES float addFed(float* w, const float* x, float g, std::int64_t n) {
@@ -59,8 +54,8 @@ struct EchoLoop::Body {
     double taken = 0; // of the time by what lies in the loop
     if (s.ceiling) {
       const auto ahead =
-          std::min<std::int64_t>(std::llround(kLookaheadSeconds * rate), static_cast<std::int64_t>(shortest / 4));
-      limiter = std::make_unique<LookaheadLimiter>(ahead, *s.ceiling, kReleaseSeconds * rate);
+          std::min<std::int64_t>(std::llround(kCeilingLookahead * rate), static_cast<std::int64_t>(shortest / 4));
+      limiter = std::make_unique<LookaheadLimiter>(ahead, *s.ceiling, kCeilingRelease * rate);
       taken += static_cast<double>(ahead);
     }
     if (s.drive > 0) { // oversampled as far as there is time for it
@@ -70,25 +65,16 @@ struct EchoLoop::Body {
       driveRight = std::make_unique<Drive>(drive);
       taken += drive.latency();
     }
-    if (s.semitones != 0) {
-      const auto window = static_cast<std::int64_t>(std::min(kShiftWindowSeconds * rate, 0.8 * shortest));
-      shifter = std::make_unique<PitchShifter>(std::exp2(s.semitones / 12), window);
-      taken += shifter->latency();
-    }
     const double least = taken > 0 ? 2 : 1, dl = std::max(least, s.timeLeft - taken),
                  dr = std::max(least, s.timeRight - taken);
     if (s.swing > 0) s.swing = std::min(s.swing, 0.25 * std::min(dl, dr));
     const double never = static_cast<double>(s.longest + 2 * DelayLine::kHalf) + s.swing + 1;
     left = std::make_unique<DelayLine>(std::min(dl, never), s.swing);
     right = std::make_unique<DelayLine>(std::min(dr, never), s.swing);
-    if (s.swing > 0 && s.flutter > 0) {
-      s.flutter = std::min(s.flutter, 0.1 * s.swing);
-      slow = s.swing - Flutter::kMost * s.flutter;
-      for (std::size_t side = 0; side < 2; ++side) flutter[side].emplace(s.flutterSeed * 2 + side);
-    } else {
-      slow = s.swing;
+    if (s.swing > 0) {
+      wobble.emplace(s.swing, s.flutter, s.flutterSeed, s.phase, rate);
+      table = std::make_unique<SincTable>(static_cast<int>(std::min(left->half(), right->half())), 512);
     }
-    if (s.swing > 0) table = std::make_unique<SincTable>(static_cast<int>(std::min(left->half(), right->half())), 512);
     block = std::min({left->block(), right->block(), DelayLine::kBlock});
     feed.resize(block);
     if (s.moving) gains.resize(block);
@@ -102,8 +88,8 @@ struct EchoLoop::Body {
     if (s.pattern == EchoPattern::pingPong) toMiddle(w);
     if (table) {
       for (std::int64_t i = 0; i < n; ++i) {
-        io.left[i] = left->readMoving(clock + i, drift(clock + i, 0), *table);
-        io.right[i] = right->readMoving(clock + i, drift(clock + i, 2), *table);
+        io.left[i] = left->readMoving(clock + i, wobble->at(clock + i, 0), *table);
+        io.right[i] = right->readMoving(clock + i, wobble->at(clock + i, 1), *table);
       }
     } else {
       left->read(clock, io.left, n);
@@ -115,7 +101,6 @@ struct EchoLoop::Body {
       driveLeft->process(io.left, n);
       driveRight->process(io.right, n);
     }
-    if (shifter) shifter->process(io.left, io.right, n);
     if (limiter) limiter->process(io.left, io.right, n);
     const bool swap = s.pattern != EchoPattern::straight;
     if (s.pattern == EchoPattern::cross) std::swap_ranges(w.left, w.left + n, w.right);
@@ -136,20 +121,11 @@ struct EchoLoop::Body {
     clock += n;
   }
 
-  double drift(std::int64_t at, std::size_t side) const {
-    const double t = 2 * std::numbers::pi * static_cast<double>(at) / rate;
-    const double drifts =
-        slow * (0.65 * std::sin(0.37 * t + s.phase[side]) + 0.35 * std::sin(0.93 * t + s.phase[side + 1]));
-    const auto& fast = flutter[side / 2];
-    return fast ? drifts + s.flutter * fast->at(static_cast<double>(at) / rate) : drifts;
-  }
-
   EchoSettings s;
-  double rate, slow = 0; // of the swing
-  std::optional<Flutter> flutter[2];
+  double rate;
+  std::optional<Wobble> wobble;
   std::unique_ptr<StereoSvf> lowCut, highCut;
   std::unique_ptr<Drive> driveLeft, driveRight;
-  std::unique_ptr<PitchShifter> shifter;
   std::unique_ptr<LookaheadLimiter> limiter;
   std::unique_ptr<DelayLine> left, right;
   std::unique_ptr<SincTable> table;

@@ -1,5 +1,5 @@
 // A stereo feedback echo: what the delay throw, the finish's echo and the reverse reverb's are made of. Round the loop:
-// delay, filters, saturation, pitch step, ceiling; what it does not have costs nothing.
+// delay, filters, saturation, ceiling; what it does not have costs nothing. With a pitch step see stepped_echoes.h.
 #pragma once
 
 #include "audio/buffer.h"
@@ -30,11 +30,12 @@ struct EchoSettings {
   std::array<double, 4> phase{};        // of the drift, radians: two for each side
   double flutter = 0;                   // and faster, 5 to 12 Hz, frames RMS, within the swing; typically 1
   std::uint64_t flutterSeed = 0;        // the same flutter for the same one
-  double semitones = 0;                 // each pass is shifted by this
   std::optional<double> ceiling{};      // no sample leaving the loop is above this, amplitude
   /// So many frames are processed at most: a later echo is never heard, and needs no memory.
   std::int64_t longest = std::int64_t{1} << 40;
 };
+
+inline constexpr double kCeilingLookahead = 0.0015, kCeilingRelease = 0.08; // seconds, of the ceiling's limiter
 
 /// What a ping-pong sends round: both sides' middle, on the left alone. In place.
 void toMiddle(StereoSpan io);

@@ -55,11 +55,11 @@ void MomentaryLoudness::add(const float* left, const float* right, std::int64_t 
 
 namespace side_by_side {
 
-typedef double Four __attribute__((vector_size(32))); // left and right of the first sound, then of the second
+typedef double FourDoubles __attribute__((vector_size(32))); // left and right of the first sound, then of the second
 
 struct FourBiquads {
   double b0, b1, b2, a1, a2;
-  Four z1{}, z2{};
+  FourDoubles z1{}, z2{};
   explicit FourBiquads(const Biquad& b)
       : b0(b.b0)
       , b1(b.b1)
@@ -73,29 +73,29 @@ struct PairFilters {
 };
 
 } // namespace side_by_side
-using side_by_side::Four;
 using side_by_side::FourBiquads;
+using side_by_side::FourDoubles;
 using side_by_side::PairFilters;
 
 namespace {
 
 /// The sums over `frames` of K-weighted and of low power, lane by lane; the weighted power of each frame where asked.
-IVRIN_CLONES void runPair(PairFilters& filters, const float* const* in, std::int64_t frames, Four& weighted, Four& lows,
-                          float (*powers)[2]) {
+IVRIN_CLONES void runPair(PairFilters& filters, const float* const* in, std::int64_t frames, FourDoubles& weighted,
+                          FourDoubles& lows, float (*powers)[2]) {
   FourBiquads s = filters.shelf, h = filters.high, w = filters.low;
-  Four sum{}, lowSum{};
+  FourDoubles sum{}, lowSum{};
   for (std::int64_t i = 0; i < frames; ++i) {
-    const Four x = {in[0][i], in[1][i], in[2][i], in[3][i]};
-    const Four y = s.b0 * x + s.z1;
+    const FourDoubles x = {in[0][i], in[1][i], in[2][i], in[3][i]};
+    const FourDoubles y = s.b0 * x + s.z1;
     s.z1 = s.b1 * x - s.a1 * y + s.z2;
     s.z2 = s.b2 * x - s.a2 * y;
-    const Four k = h.b0 * y + h.z1;
+    const FourDoubles k = h.b0 * y + h.z1;
     h.z1 = h.b1 * y - h.a1 * k + h.z2;
     h.z2 = h.b2 * y - h.a2 * k;
-    const Four l = w.b0 * x + w.z1;
+    const FourDoubles l = w.b0 * x + w.z1;
     w.z1 = w.b1 * x - w.a1 * l + w.z2;
     w.z2 = w.b2 * x - w.a2 * l;
-    const Four p = k * k;
+    const FourDoubles p = k * k;
     sum += p;
     lowSum += l * l;
     if (powers) {
@@ -149,7 +149,7 @@ struct PairLoudness::Body {
       , filters{FourBiquads(shelf(sampleRate)), FourBiquads(highPass(sampleRate)), FourBiquads(lowPass(sampleRate))} {}
   const std::int64_t hop;
   PairFilters filters;
-  Four inHop{}, lows{};
+  FourDoubles inHop{}, lows{};
   std::int64_t held = 0, frames = 0;
   std::vector<double> hops[2];
   double active[2] = {}; // of the first 400 ms, which may be all there is: the sum over active samples, and how many
@@ -180,7 +180,7 @@ void PairLoudness::add(const StereoSpan& first, const StereoSpan& second) {
     b.frames += n;
     if (b.held < b.hop) continue;
     for (int w = 0; w < 2; ++w) b.hops[w].push_back(b.inHop[2 * w] + b.inHop[2 * w + 1]);
-    b.inHop = Four{};
+    b.inHop = FourDoubles{};
     b.held = 0;
   }
 }

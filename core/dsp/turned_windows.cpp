@@ -20,8 +20,8 @@ constexpr double kHandSeconds = 0.0005; // in which one segment gives way to the
 // After an attack the first window is alone for a while, then others join in: at the soonest so far on the way to their
 // own middle, so that a sound that dies away soon is not heard dying before its time.
 constexpr double kAloneSeconds = 0.001, kJoinSeconds = 0.005, kSoonest = 0.5;
-constexpr double kGoesOn = 0.09; // of a peak's power that is there without the attack: then it is older than it
-constexpr std::size_t kSpectraKept = 20;
+constexpr double kGoesOn = 0.09;         // of a peak's power that is there without the attack: then it is older than it
+constexpr std::int64_t kNotTooNear = 16; // of a window: two from which it is told how fast a peak turns
 constexpr std::int64_t kOutputKept = 1 << 15; // output frames that may lie about
 
 /// Of {4, 5, 6, 7} times a power of two the nearest: transforms of such a size are fast.
@@ -165,7 +165,7 @@ void TurnedWindows::turn(const Spectrum& now, std::int64_t frames, bool cut) {
   const Spectrum* earlier = nullptr;
   for (auto it = before_.rbegin(); it != before_.rend(); ++it) {
     earlier = &*it;
-    if (now.at - it->at >= window_ / 16) break;
+    if (now.at - it->at >= window_ / kNotTooNear) break;
   }
   const double bin = kRound / static_cast<double>(window_);
   for (const Peak& k : peaks_) {
@@ -205,7 +205,8 @@ void TurnedWindows::add(const WindowSource& source, WindowPlace at, WindowPlace 
   first_ = false;
   ++windows_;
   (sounds ? before_ : spares_).push_back(std::move(now));
-  if (before_.size() > kSpectraKept) {
+  while (before_.size() > 1 &&
+         at.in + 1 - before_[1].at >= window_ / kNotTooNear) { // the next to come has one after it
     spares_.push_back(std::move(before_.front()));
     before_.erase(before_.begin());
   }

@@ -3,26 +3,15 @@
 #include "dsp/peak_shift.h"
 #include "dsp/spectrum.h"
 #include "finish/stages.h"
+#include "song/scale.h"
 
-#include <array>
+#include <cmath>
 
 namespace ivrin {
 namespace {
 
 constexpr double kLookSeconds = 0.17; // windows in which the note is looked for
 constexpr double kLeastSteps = -14, kMostSteps = 14;
-
-/// Semitones from a note (MIDI) to the one so many steps of the key's scale away; a note between two of the scale
-/// counts as the lower. Without a key those of a major scale on the note.
-int semitonesFor(int steps, int note, const std::optional<Key>& key) {
-  static constexpr std::array<int, 7> kMajor{0, 2, 4, 5, 7, 9, 11}, kMinor{0, 2, 3, 5, 7, 8, 10};
-  const auto& scale = key && key->minor ? kMinor : kMajor;
-  const int above = key ? ((note - key->note) % 12 + 12) % 12 : 0;
-  int degree = 6;
-  while (scale[static_cast<std::size_t>(degree)] > above) --degree;
-  const int to = degree + steps, octave = to >= 0 ? to / 7 : -((6 - to) / 7);
-  return scale[static_cast<std::size_t>(to - 7 * octave)] + 12 * octave - scale[static_cast<std::size_t>(degree)];
-}
 
 class HarmonyStage : public Whole {
  public:
@@ -42,7 +31,7 @@ class HarmonyStage : public Whole {
         strongestNote(meanSpectrum(rate_, {Frames(0), Frames(in.frames())}, kLookSeconds, stretchesOf(in)));
     if (!note) return;
     for (std::size_t k = 0; k < steps_.size(); ++k) {
-      const int semitones = semitonesFor(static_cast<int>(std::lround(steps_[k])), *note, key_);
+      const int semitones = semitonesForSteps(static_cast<int>(std::lround(steps_[k])), *note, key_);
       const StereoBuffer voice = peaksShifted(in, std::exp2(semitones / 12.0), rate_);
       // Right, left, right ...
       const SideGains side = balance(spread_ * (k % 2 == 0 ? 1 : -1));

@@ -4,12 +4,15 @@
 #include "audio/simd.h"
 #include "dsp/delay_line.h"
 #include "dsp/echo_loop.h"
+#include "dsp/spectrum.h"
+#include "dsp/stepped_echoes.h"
 #include "dsp/svf.h"
 #include "finish/control_ramp.h"
 #include "finish/ducking.h"
 #include "ornaments/delay_throw_settings.h"
 #include "ornaments/source.h"
 #include "ornaments/tail.h"
+#include "song/scale.h"
 
 #include <algorithm>
 #include <cmath>
@@ -19,7 +22,11 @@
 namespace ivrin {
 namespace {
 
-constexpr double kWobbleSeconds = 0.004;   // drift at 100 %, each way
+constexpr double kWobbleSeconds = 0.004; // drift at 100 %, each way
+constexpr double kMostShift = 24; // semitones that passes are shifted by in all; beyond them they stay in the octave
+constexpr double kNoteWindowSeconds = 0.17;
+constexpr double kNoteSeconds = 10;        // of the source in which its note is looked for
+constexpr double kShiftedSeconds = 0.3;    // what is shifted may last longer
 constexpr double kFlutterSeconds = 2.4e-5; // RMS at 100 %: with some 8.7 Hz the pitch flutters by 0.13 % RMS
 
 /// Width and levels: out = gain·(mid·own + side·other), both sides at once.
@@ -56,7 +63,6 @@ std::int64_t longestPrint(const Placed& p, const DelayThrowSettings& s, std::int
   const double rate = p.sampleRate();
   const std::int64_t most = sourceFrames + std::llround(kLongestTailSeconds * rate);
   if (const auto cut = cutFrame(p, s)) return std::clamp<std::int64_t>((*cut - p.span().begin).count, 0, most);
-  if (s.stepSemitones != 0) return most; // the splices may add up
   const double hl = filterPeak(s, rate, 0), hr = filterPeak(s, rate, 1);
   const bool alternates = s.pattern != EchoPattern::straight;
   const double time = alternates ? 0.5 * (s.timeLeft + s.timeRight) : std::max(s.timeLeft, s.timeRight);
@@ -74,6 +80,7 @@ std::int64_t longestPrint(const Placed& p, const DelayThrowSettings& s, std::int
     level = std::min(level + Decibels::ofGain(std::max(pass(beat - time * beatsPerFrame), pass(beat))).value, 24.0);
     at += time + swing;
   }
+  if (s.stepSemitones != 0) at += kShiftedSeconds * rate;
   at += std::max(s.timeLeft, s.timeRight) + swing + kQuietSeconds * rate + 2 * kPrintBlock + DelayLine::kHalf;
   return std::min(most, static_cast<std::int64_t>(std::ceil(at)));
 }
@@ -96,7 +103,12 @@ class DelayThrowVoice : public Voice {
     });
     peak_ = level.peak;
     if (peak_ == 0) return;
-    loop_ = std::make_unique<EchoLoop>(loopSettings(p), rate_);
+    if (s_.stepSemitones != 0)
+      stepped_ = std::make_unique<SteppedEchoes>(
+          loopSettings(p), rate_, [this](std::int64_t from, StereoSpan out) { readSent(from, out); }, source_.frames(),
+          steps(p));
+    else
+      loop_ = std::make_unique<EchoLoop>(loopSettings(p), rate_);
     if (s_.duckDb > 0)
       ducking_ =
           std::make_unique<Ducking>(s_.duckDb, level.rmsDb, rate_, first_, keyOf(sounds_, source_.reads().size()));
@@ -110,12 +122,14 @@ class DelayThrowVoice : public Voice {
     std::int64_t done = 0;
     while (done < out.frames && clock_ < end_.limit()) {
       // A step of the loop at a time, so that its end does not depend on how it is asked for.
-      const std::int64_t n = std::min({out.frames - done, loop_->block(), kPrintBlock, end_.limit() - clock_});
+      const std::int64_t block = loop_ ? loop_->block() : kPrintBlock;
+      const std::int64_t n = std::min({out.frames - done, block, kPrintBlock, end_.limit() - clock_});
       step(out.part(done, n));
       done += n;
     }
     finishBlock(out.part(0, done), clock_ - done);
-    end_.over(clock_, lastLoud_ + loop_->memoryFrames()); // all that is stored was written within that time
+    // All that is stored was written within that time.
+    end_.over(clock_, lastLoud_ + (loop_ ? loop_->memoryFrames() : stepped_->memoryFrames()));
     return done;
   }
 
@@ -165,19 +179,42 @@ class DelayThrowVoice : public Voice {
       e.phase[i] = 2 * std::numbers::pi * unitAt(static_cast<std::uint64_t>(p.ornament.seed) * 4 + i);
     e.flutter = s_.wobble * kFlutterSeconds * rate_;
     e.flutterSeed = static_cast<std::uint64_t>(p.ornament.seed);
-    e.semitones = s_.stepSemitones;
     e.ceiling = peak_ * Decibels(s_.loopCeilingDb).gain();
     return e;
   }
 
+  /// What each pass is shifted by, in semitones: where the key is followed, to the nearest of its notes from the one
+  /// that the source sounds most.
+  std::function<double(int)> steps(const Placed& p) {
+    std::optional<int> note;
+    const std::optional<Key> key = s_.keyFollow ? p.context.key : std::nullopt;
+    if (key) {
+      const std::int64_t heard = std::min<std::int64_t>(source_.frames(), std::llround(kNoteSeconds * rate_));
+      note = strongestNote(meanSpectrum(rate_, {Frames(0), Frames(heard)}, kNoteWindowSeconds,
+                                        [this](Frames from, StereoSpan out) { readSent(from.count, out); }));
+    }
+    return [step = s_.stepSemitones, key, note](int pass) {
+      double shift = pass * step;
+      if (note) shift = nearestInKey(*note + shift, *key) - *note;
+      while (shift > kMostShift) shift -= 12;
+      while (shift < -kMostShift) shift += 12;
+      return shift;
+    };
+  }
+
   void step(StereoSpan out) {
-    if (clock_ < source_.frames())
-      readSent(clock_, out);
-    else
-      out.clear();
-    loop_->process(out);
+    if (stepped_) {
+      stepped_->render(out);
+    } else {
+      if (clock_ < source_.frames())
+        readSent(clock_, out);
+      else
+        out.clear();
+      loop_->process(out);
+    }
     clock_ += out.frames;
-    if (loop_->stored() >= end_.floor() || clock_ < source_.frames()) lastLoud_ = clock_;
+    const float stored = loop_ ? loop_->stored() : stepped_->stored();
+    if (stored >= end_.floor() || clock_ < source_.frames()) lastLoud_ = clock_;
   }
 
   /// Width, levels, ducking and the tail's end.
@@ -199,7 +236,8 @@ class DelayThrowVoice : public Voice {
   TailEnd end_;
   StereoBuffer scratch_;
   double peak_ = 0;
-  std::unique_ptr<EchoLoop> loop_;
+  std::unique_ptr<EchoLoop> loop_;         // one of the two
+  std::unique_ptr<SteppedEchoes> stepped_; // where each pass is at another pitch
   std::unique_ptr<Ducking> ducking_;
   float gainLeft_ = 1, gainRight_ = 1;
   std::int64_t clock_ = 0, lastLoud_ = 0;

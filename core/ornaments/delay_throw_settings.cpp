@@ -103,8 +103,16 @@ TableSpec makeDelayThrowTable() {
        .min = -12,
        .max = 12,
        .initial = 0,
-       .meaning = "Each pass is shifted by this.",
+       .meaning = "Each pass is shifted by this more than the one before it.",
        .group = "colour"});
+  add({.key = "key_follow",
+       .label = "in key",
+       .type = type::yesNo,
+       .initial = false,
+       .meaning = "Each pass goes to the nearest note of the song's key.",
+       .group = "colour",
+       .role = Role::leftAlone,
+       .since = 2});
   add({.key = "invert_right",
        .label = "flip right",
        .type = type::yesNo,
@@ -184,6 +192,7 @@ DelayThrowSettings DelayThrowSettings::of(const Placed& p) {
   s.drive = number("drive_percent") / 100;
   s.wobble = number("wobble_percent") / 100;
   s.stepSemitones = number("step_semitones");
+  s.keyFollow = *value("key_follow").boolean();
   s.invertRight = *value("invert_right").boolean();
   s.width = number("width_percent") / 100;
   s.reverseSource = *value("reverse_source").boolean();

@@ -19,6 +19,7 @@ struct DelayThrowSettings {
   double drive = 0;                                                         // 0..1
   double wobble = 0;                                                        // 0..1
   double stepSemitones = 0;
+  bool keyFollow = false;
   bool invertRight = false;
   double width = 1; // 0..2
   bool reverseSource = false, removeDry = false;

@@ -2,6 +2,7 @@
 
 #include "dsp/speed_reader.h"
 #include "song/curve.h"
+#include "song/scale.h"
 #include "song/settings/settings_view.h"
 
 #include <algorithm>
@@ -213,20 +214,6 @@ std::vector<Beats> halvings(Beats from, Beats to) {
 const TableSpec& RiserShape::table() {
   static const TableSpec t = makeRiserTable();
   return t;
-}
-
-double nearestInKey(double note, const Key& key) {
-  static constexpr int kMajor[] = {0, 2, 4, 5, 7, 9, 11}, kMinor[] = {0, 2, 3, 5, 7, 8, 10};
-  double best = note, least = 1e9;
-  for (int octave = -1; octave <= 11; ++octave)
-    for (const int step : key.minor ? kMinor : kMajor) {
-      const double one = 12 * octave + key.note + step;
-      if (std::abs(one - note) < least) {
-        least = std::abs(one - note);
-        best = one;
-      }
-    }
-  return best;
 }
 
 RiserShape::RiserShape(const Placed& p)

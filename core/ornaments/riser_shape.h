@@ -46,7 +46,4 @@ class RiserShape {
   std::vector<Frames> borders_;
 };
 
-/// The nearest note of a key's scale (major, or natural minor); between two the lower. MIDI.
-double nearestInKey(double note, const Key& key);
-
 } // namespace ivrin

@@ -39,7 +39,6 @@ EchoSettings everything() {
   e.highCutHz = {6000, 9000};
   e.swing = 100;
   e.phase = {0.3, 1.7, 2.9, 4.1};
-  e.semitones = 2;
   e.ceiling = 0.8;
   return e;
 }
@@ -115,7 +114,6 @@ TEST_CASE("under a ceiling nothing that leaves the loop is above it, at any feed
 TEST_CASE("after its memory has gone by nothing of a sound is left in a loop without feedback", "[dsp][echo]") {
   EchoSettings e = everything();
   e.feedback = {0, 0};
-  e.semitones = 0; // its splices look back farther
   e.lowCutHz = e.highCutHz = {};
   EchoLoop loop(e, kRate);
   StereoBuffer b = fill(24000, noise(2, 0.5));

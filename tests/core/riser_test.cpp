@@ -7,6 +7,7 @@
 #include "dsp/wave_table.h"
 #include "manners/first_press.h"
 #include "render/facts.h"
+#include "song/scale.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

@@ -1,0 +1,369 @@
+#include "dsp/stepped_echoes.h"
+
+#include "dsp/drive.h"
+#include "dsp/lookahead_limiter.h"
+#include "dsp/speed_reader.h"
+#include "dsp/stretch.h"
+#include "dsp/svf.h"
+#include "dsp/wobble.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <deque>
+#include <map>
+#include <vector>
+
+namespace ivrin {
+namespace {
+
+constexpr std::int64_t kStep = 256; // frames at once, over which gains go in a straight line
+constexpr std::int64_t kDrift = 64; // ... drifts
+constexpr std::size_t kMostAtOnce = 32, kMostDrivenAtOnce = 12;       // passes
+constexpr int kMostFilters = 16, kMostDriven = 3, kMostLookedAt = 24; // times round
+constexpr double kWholeSeconds = 6;   // what is no longer is kept whole at each of its pitches
+constexpr double kRingSeconds = 0.3;  // filters have rung out after what went in
+constexpr double kFaintest = 0x1p-24; // a pass under it is not computed
+constexpr double kMostGain = 1024;    // without a ceiling
+
+double raised(double u, double from, double to) {
+  return from + u * (to - from);
+}
+
+} // namespace
+
+struct SteppedEchoes::Body {
+  /// What was sent, at another pitch; made as it is asked for, by all passes at that pitch.
+  class Shifted {
+   public:
+    /// Of a sound that is kept whole `frames` frames, 0 of one that is read in passing.
+    Shifted(Stretch stretch, std::int64_t frames)
+        : stretch_(std::move(stretch))
+        , whole_(frames) {}
+    void read(std::int64_t from, StereoSpan out) {
+      const std::int64_t none = std::clamp<std::int64_t>(-from, 0, out.frames);
+      out.part(0, none).clear();
+      if (none < out.frames) readFrom(from + none, out.part(none, out.frames - none));
+    }
+
+   private:
+    void readFrom(std::int64_t from, StereoSpan out) {
+      if (whole_.frames() == 0) return stretch_.read(from, out);
+      const std::int64_t end = std::min(from + out.frames, whole_.frames());
+      while (made_ < end) {
+        const std::int64_t n = std::min(kStep, whole_.frames() - made_);
+        stretch_.read(made_, whole_.span().part(made_, n));
+        made_ += n;
+      }
+      const std::int64_t there = std::clamp<std::int64_t>(end - from, 0, out.frames);
+      if (there > 0) {
+        std::copy_n(whole_.left() + from, there, out.left);
+        std::copy_n(whole_.right() + from, there, out.right);
+      }
+      out.part(there, out.frames - there).clear();
+    }
+    Stretch stretch_;
+    StereoBuffer whole_;
+    std::int64_t made_ = 0;
+  };
+
+  /// One time round: what was sent, shifted, filtered so often.
+  struct Pass {
+    int number;
+    std::array<double, 2> delay; // frames, of what is heard on the left and on the right
+    bool swapped;                // heard on the other side than it was sent
+    bool made = false;           // all that follows
+    std::shared_ptr<Shifted> shifted;
+    std::vector<StereoSvf> lowCuts, highCuts;
+    std::vector<Drive> drives; // left and right in turn
+  };
+
+  Body(const EchoSettings& settings, double sampleRate, Feed feed, std::int64_t sentFrames,
+       std::function<double(int)> steps)
+      : s(settings)
+      , rate(sampleRate)
+      , sent(std::move(feed))
+      , frames(sentFrames)
+      , semitones(std::move(steps))
+      , alternates(s.pattern != EchoPattern::straight)
+      , made(kStep)
+      , other(kStep)
+      , sum(kStep) {
+    const double shortest = std::min(s.timeLeft, s.timeRight);
+    if (s.ceiling) {
+      ahead = std::min<std::int64_t>(std::llround(kCeilingLookahead * rate), static_cast<std::int64_t>(shortest / 4));
+      limiter = std::make_unique<LookaheadLimiter>(ahead, *s.ceiling, kCeilingRelease * rate);
+      highest = *s.ceiling / std::max(s.driveReference, 1e-9);
+    }
+    if (s.drive > 0) driveHalf = std::min<int>(Drive::kHalf, static_cast<int>(shortest / 8));
+    if (driveHalf < 4) driveHalf = 0;
+    s.swing = std::min(s.swing, 0.25 * shortest);
+    if (s.swing > 0) wobble.emplace(s.swing, s.flutter, s.flutterSeed, s.phase, rate);
+  }
+
+  bool driven() const { return s.drive > 0; }
+  int drivenTimes(int pass) const { return std::min(pass, kMostDriven); }
+
+  /// After so many times round, of what is heard on a side at the end.
+  double delayOf(int pass, std::size_t side) const {
+    const double own = side == 0 ? s.timeLeft : s.timeRight, opposite = side == 0 ? s.timeRight : s.timeLeft;
+    if (s.pattern == EchoPattern::straight) return pass * own;
+    // Ping-pong begins on the left: its passes are heard on one side only.
+    const int owns = (pass + 1) / 2;
+    return owns * own + (pass - owns) * opposite;
+  }
+  bool heard(int pass, std::size_t side) const {
+    return s.pattern != EchoPattern::pingPong || (pass % 2 == 1) == (side == 0);
+  }
+  /// The side that pass j of a chain is on which ends, after `pass` times, on `side`.
+  std::size_t sideOf(int j, int pass, std::size_t side) const {
+    return alternates && (pass - j) % 2 == 1 ? 1 - side : side;
+  }
+  /// When pass `j` sounded what its chain's end, pass `number`, sounds on a side at a time.
+  std::int64_t when(int j, int number, std::size_t side, std::int64_t at) const {
+    const int back = number - j;
+    if (!alternates) return at - std::llround(back * (side == 0 ? s.timeLeft : s.timeRight));
+    const int owns = (back + 1) / 2;
+    return at - std::llround(owns * (side == 0 ? s.timeLeft : s.timeRight) +
+                             (back - owns) * (side == 0 ? s.timeRight : s.timeLeft));
+  }
+  /// The feedback that pass j of a chain was fed with.
+  double fedBy(int j, int number, std::size_t side, std::int64_t at) const {
+    const std::size_t on = sideOf(j, number, side);
+    if (!s.moving) return s.feedback[on];
+    float l = 0, r = 0;
+    s.moving(std::max<std::int64_t>(0, when(j - 1, number, side, at)), &l, &r, 1);
+    return static_cast<double>(on == 0 ? l : r);
+  }
+  /// What a pass and those before it have been turned to when it sounds at a time: passes 1, 2, … `number`. Of very
+  /// many a part is looked at, each standing for those about it.
+  void gainsAt(int number, std::size_t side, std::int64_t at, std::vector<double>& all) const {
+    all.assign(static_cast<std::size_t>(number), 1.0);
+    const int every = (number - 2) / kMostLookedAt + 1;
+    double factor = 1;
+    for (int j = 2; j <= number; ++j) {
+      if ((j - 2) % every == 0) factor = fedBy(j, number, side, at);
+      all[static_cast<std::size_t>(j - 1)] = std::min(all[static_cast<std::size_t>(j - 2)] * factor, highest);
+    }
+  }
+  double driftAt(int number, std::size_t side, std::int64_t at) const {
+    const int every = (number - 1) / kMostLookedAt + 1;
+    double drift = 0;
+    for (int j = number; j >= 1; j -= every)
+      drift += std::min(every, j) * wobble->at(when(j, number, side, at), sideOf(j, number, side));
+    return drift;
+  }
+
+  Pass passOf(int number) const {
+    Pass p{};
+    p.number = number;
+    p.delay = {delayOf(number, 0), delayOf(number, 1)};
+    p.swapped = s.pattern == EchoPattern::cross && number % 2 == 1;
+    return p;
+  }
+  std::shared_ptr<Shifted> shiftedFor(const Pass& p) {
+    const double by = semitones(p.number);
+    const bool whole = static_cast<double>(frames) < kWholeSeconds * rate;
+    if (auto& known = pitches[by]; whole && known) return known;
+    const auto back = static_cast<std::int64_t>(std::abs(p.delay[0] - p.delay[1]) + 4 * s.swing * p.number) +
+                      4 * SpeedReader::kReach + 2 * kStep;
+    Stretch stretch(
+        rate, 1, std::exp2(by / 12),
+        [this](std::int64_t from, StereoSpan out) {
+          out.clear();
+          const std::int64_t begin = std::max<std::int64_t>(0, -from), end = std::min(out.frames, frames - from);
+          if (begin < end) sent(from + begin, out.part(begin, end - begin));
+          if (s.pattern == EchoPattern::pingPong) toBoth(out);
+        },
+        whole ? 0 : back);
+    auto shifted =
+        std::make_shared<Shifted>(std::move(stretch), whole ? frames + std::llround(kRingSeconds * rate) : 0);
+    if (whole) pitches[by] = shifted;
+    return shifted;
+  }
+  void make(Pass& p) {
+    p.made = true;
+    p.shifted = shiftedFor(p);
+    // Of very many times through the same filter fewer are made, each so much steeper about its cut.
+    const int filters = std::min(p.number, kMostFilters);
+    const double stands = std::pow(static_cast<double>(p.number) / filters, 0.25);
+    for (int i = 1; i <= filters; ++i) {
+      const auto l = sideOf(i, filters, 0), r = 1 - l;
+      const auto cut = [&](std::vector<StereoSvf>& to, StereoSvf::Pass pass, const CutOfSides& hz, double open,
+                           double by) {
+        if (hz[0] || hz[1]) to.emplace_back(pass, hz[l].value_or(open) * by, hz[r].value_or(open) * by, rate);
+      };
+      cut(p.lowCuts, StereoSvf::Pass::high, s.lowCutHz, 20, stands);
+      cut(p.highCuts, StereoSvf::Pass::low, s.highCutHz, 20000, 1 / stands);
+      if (driven() && i <= kMostDriven)
+        p.drives.insert(p.drives.end(), 2, Drive({s.drive, s.driveReference}, rate, driveHalf));
+    }
+  }
+  static void toBoth(StereoSpan io) {
+    toMiddle(io);
+    std::copy_n(io.left, io.frames, io.right);
+  }
+
+  /// Where the echo ends at the latest.
+  std::int64_t endOf(const Pass& p) const {
+    return static_cast<std::int64_t>(std::max(p.delay[0], p.delay[1]) + s.swing * p.number + kRingSeconds * rate) +
+           frames;
+  }
+  std::int64_t beginOf(int number) const {
+    return static_cast<std::int64_t>(std::min(delayOf(number, 0), delayOf(number, 1)) - s.swing * number) -
+           SpeedReader::kReach;
+  }
+
+  /// What a pass sounds like at a side, from time `at` on, before its gain.
+  void fetch(Pass& p, std::size_t side, std::int64_t at, StereoSpan out) {
+    const int late = driven() ? drivenTimes(p.number) * 2 * driveHalf : 0;
+    const double place = static_cast<double>(at + late) - p.delay[side];
+    const auto read = [&](std::int64_t from, StereoSpan to) { p.shifted->read(from, to); };
+    if (!wobble && place == std::floor(place)) return read(static_cast<std::int64_t>(place), out);
+    SpeedReader reader(read);
+    for (std::int64_t i = 0; i < out.frames;) {
+      const std::int64_t cell = (at + i) / kDrift * kDrift, n = std::min(out.frames - i, cell + kDrift - at - i);
+      const double a = wobble ? driftAt(p.number, side, cell + late) : 0,
+                   b = wobble ? driftAt(p.number, side, cell + kDrift + late) : 0;
+      for (std::int64_t k = i; k < i + n; ++k)
+        places[static_cast<std::size_t>(k)] =
+            place + static_cast<double>(k) - raised(static_cast<double>(at + k - cell) / kDrift, a, b);
+      i += n;
+    }
+    std::fill_n(paces.begin(), out.frames, 1.0); // a drift is far too slow to fold anything back
+    reader.read(places.data(), paces.data(), out);
+  }
+
+  /// Adds a pass from time `at` on.
+  void add(Pass& p, std::int64_t at, StereoSpan to) {
+    double loudest = 0;
+    for (std::size_t side = 0; side < 2; ++side)
+      for (const std::size_t end : {0, 1}) {
+        gainsAt(p.number, side, end == 0 ? at : at + to.frames, gains[side][end]);
+        if (heard(p.number, side)) loudest = std::max(loudest, gains[side][end].back());
+      }
+    if (loudest * s.driveReference < kFaintest) return;
+    if (!p.made) make(p);
+    const StereoSpan x = made.span().part(0, to.frames);
+    fetch(p, 0, at, x);
+    if (!wobble && p.delay[0] == p.delay[1]) {
+      if (p.swapped) std::swap_ranges(x.left, x.left + x.frames, x.right);
+    } else {
+      const StereoSpan y = other.span().part(0, to.frames);
+      fetch(p, 1, at, y);
+      if (p.swapped) std::copy_n(x.right, x.frames, x.left);
+      std::copy_n(p.swapped ? y.left : y.right, x.frames, x.right);
+    }
+    // As often round: filters, then saturation, which hears each time what the feedback has left.
+    const auto n = static_cast<std::size_t>(p.number), stages = std::max(p.lowCuts.size(), p.highCuts.size());
+    for (std::size_t i = 0; i < std::max(stages, p.drives.size() / 2); ++i) {
+      if (i < p.lowCuts.size()) p.lowCuts[i].process(x.left, x.right, x.frames);
+      if (i < p.highCuts.size()) p.highCuts[i].process(x.left, x.right, x.frames);
+      if (2 * i >= p.drives.size()) continue;
+      p.drives[2 * i].process(x.left, x.frames);
+      p.drives[2 * i + 1].process(x.right, x.frames);
+      if (2 * i + 2 < p.drives.size()) turn(x, i, i + 1);
+    }
+    turn(x, driven() ? std::min(n, static_cast<std::size_t>(kMostDriven)) - 1 : 0, n - 1);
+    for (std::size_t side = 0; side < 2; ++side) {
+      if (!heard(p.number, side)) continue;
+      const float* in = side == 0 ? x.left : x.right;
+      float* out = side == 0 ? to.left : to.right;
+      for (std::int64_t i = 0; i < to.frames; ++i) {
+        out[i] += in[i];
+        stored = std::max(stored, std::abs(in[i]));
+      }
+    }
+  }
+  /// From what one time round was turned to, to what a later one was, in a straight line over these frames.
+  void turn(StereoSpan x, std::size_t from, std::size_t to) const {
+    for (std::size_t side = 0; side < 2; ++side) {
+      const auto by = [&](const std::vector<double>& g) {
+        return g[from] > 0 ? static_cast<float>(g[to] / g[from]) : 0.0f;
+      };
+      const float a = by(gains[side][0]), b = by(gains[side][1]);
+      float* y = side == 0 ? x.left : x.right;
+      for (std::int64_t k = 0; k < x.frames; ++k)
+        y[k] *= a + (b - a) * (static_cast<float>(k) / static_cast<float>(x.frames));
+    }
+  }
+
+  /// All passes from time `at` on.
+  void sumAt(std::int64_t at, StereoSpan out) {
+    out.clear();
+    for (; !dead && beginOf(next) < at + out.frames; ++next) {
+      if (!s.moving && std::pow(std::max(s.feedback[0], s.feedback[1]), next - 1) * s.driveReference < kFaintest) {
+        dead = true; // as are all that follow
+        break;
+      }
+      // One too many at once is left out.
+      const std::int64_t begins = beginOf(next);
+      const auto sounding =
+          std::count_if(passes.begin(), passes.end(), [&](const Pass& p) { return endOf(p) >= begins; });
+      if (static_cast<std::size_t>(sounding) < (driven() ? kMostDrivenAtOnce : kMostAtOnce))
+        passes.push_back(passOf(next));
+    }
+    std::erase_if(passes, [&](const Pass& p) { return endOf(p) < at; });
+    for (Pass& p : passes) add(p, at, out);
+  }
+
+  void step(StereoSpan out) {
+    if (limiter && clock == 0) { // it looks ahead: so much is heard before
+      for (std::int64_t done = 0; done < ahead;) {
+        const StereoSpan part = sum.span().part(0, std::min(kStep, ahead - done));
+        sumAt(done, part);
+        limiter->process(part.left, part.right, part.frames);
+        done += part.frames;
+      }
+    }
+    sumAt(clock + ahead, out);
+    if (limiter) limiter->process(out.left, out.right, out.frames);
+    clock += out.frames;
+  }
+
+  EchoSettings s;
+  double rate;
+  Feed sent;
+  std::int64_t frames;
+  std::function<double(int)> semitones;
+  bool alternates;
+  std::int64_t ahead = 0, clock = 0;
+  double highest = kMostGain; // gain of a pass
+  int driveHalf = 0, next = 1;
+  std::unique_ptr<LookaheadLimiter> limiter;
+  std::optional<Wobble> wobble;
+  std::deque<Pass> passes;
+  std::map<double, std::shared_ptr<Shifted>> pitches; // by semitones
+  StereoBuffer made, other, sum;
+  std::array<double, kStep> places{}, paces{};
+  bool dead = false;                                       // no further pass can be heard
+  std::array<std::array<std::vector<double>, 2>, 2> gains; // by side, at both ends of a step: gainsAt
+  float stored = 0;
+};
+
+SteppedEchoes::SteppedEchoes(const EchoSettings& settings, double sampleRate, Feed sent, std::int64_t frames,
+                             std::function<double(int)> semitones)
+    : body_(std::make_unique<Body>(settings, sampleRate, std::move(sent), frames, std::move(semitones))) {}
+SteppedEchoes::~SteppedEchoes() = default;
+SteppedEchoes::SteppedEchoes(SteppedEchoes&&) noexcept = default;
+SteppedEchoes& SteppedEchoes::operator=(SteppedEchoes&&) noexcept = default;
+
+void SteppedEchoes::render(StereoSpan out) {
+  body_->stored = 0;
+  for (std::int64_t done = 0; done < out.frames;) {
+    const std::int64_t n = std::min(out.frames - done, kStep);
+    body_->step(out.part(done, n));
+    done += n;
+  }
+}
+
+float SteppedEchoes::stored() const {
+  return body_->stored;
+}
+
+std::int64_t SteppedEchoes::memoryFrames() const {
+  const EchoSettings& s = body_->s;
+  return static_cast<std::int64_t>(std::ceil(std::max(s.timeLeft, s.timeRight) + s.swing)) + kStep;
+}
+
+} // namespace ivrin
