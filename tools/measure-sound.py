@@ -182,16 +182,47 @@ def rows(lab):
                f"{abs(r):.2f}; {fold[int(np.argmax(np.abs(fold)))]:+.1f} dB")
 
     # Echoes and pitch.
-    x = lab.render(click(4 * BEAT), "delay-throw", 0, 1, {"step_semitones": 5, "feedback_percent": 60})
+    step = {"step_semitones": 5, "feedback_percent": 60}
+    x = lab.render(click(4 * BEAT), "delay-throw", 0, 1, step)
     first = x[BEAT - 4800:BEAT + 4800, 0]
     loud = np.flatnonzero(np.abs(first) > 0.1 * np.max(np.abs(first)))
     yield "pitch step: a click's first echo is so long", "≤ 2 ms", f"{(loud[-1] - loud[0]) / 48:.1f} ms"
-    tone = lab.render(sine(440, 1, 0.3), "delay-throw", 0, 2, {"step_semitones": 5, "feedback_percent": 0})
-    mid = tone[BEAT + RATE // 4:BEAT + RATE * 3 // 4, 0] * np.hanning(RATE // 2)
-    p = np.square(np.abs(np.fft.rfft(mid, 4 * RATE)))
-    k = int(round(440 * 2 ** (5 / 12) * 4))
-    near = p[k - 40:k + 41].sum()
-    yield "pitch step: a tone's signal against all else", "≥ 60 dB", f"{10 * np.log10(near / (p[80:].sum() - near)):.0f} dB"
+    clicks = np.zeros((8 * BEAT, 2))
+    places = LATE + 4603 * np.arange(20)
+    clicks[places] = 0.8
+    x = lab.render(clicks, "delay-throw", 0, 4, dict(step, time_left="1/1", time_right="1/1"))[:, 0]
+    wrong, beside, late = 0, [], 0
+    for k in (1, 2):
+        part = np.abs(x[k * 4 * BEAT:(k + 1) * 4 * BEAT])
+        for at in places:
+            here = part[at - 96:at + 97]
+            late = max(late, abs(int(np.argmax(here)) - 96))
+            wrong += here.max() < 0.3 * np.max(part) or np.max(part[at + 96:at + 4507]) > 0.3 * here.max()
+            beside.append(np.max(part[at + 96:at + 4507]) / max(here.max(), 1e-9))
+    yield ("pitch step: of 20 clicks, twice, lost or doubled; farthest off; beside them", "none; ≤ 2 ms",
+           f"{wrong}; {late / 48:.2f} ms; {db(max(beside)):.0f} dB")
+
+    def beside_tones(hz, ratio, kind, length, settings, part):
+        """All that is not one of these tones, against them."""
+        source = sum(sine(f, 2, 0.2) for f in hz)
+        y = lab.render(source, kind, 0, length, settings)[part, 0]
+        n = np.arange(len(y))
+        w = np.concatenate([f(2 * np.pi * h * ratio / RATE * n)[:, None] for h in hz for f in (np.cos, np.sin)], 1)
+        fit = w @ np.linalg.lstsq(w, y, rcond=None)[0]
+        return f"{rms_db(fit) - rms_db(y - fit):.0f} dB"
+
+    chord = (220, 277.18, 329.63)
+    mid = slice(BEAT + RATE // 2, BEAT + RATE * 5 // 4)
+    yield ("pitch step: a tone's signal against all else", "≥ 60 dB",
+           beside_tones((440,), 2 ** (5 / 12), "delay-throw", 4, {"step_semitones": 5, "feedback_percent": 0}, mid))
+    yield ("pitch step: a chord's", "≥ 45 dB",
+           beside_tones(chord, 2 ** (5 / 12), "delay-throw", 4, {"step_semitones": 5, "feedback_percent": 0}, mid))
+    up = {"step_semitones": 12, "feedback_percent": 0}
+    folded = lab.render(sine(15000, 1, 0.5), "delay-throw", 0, 2, up)[mid, 0]
+    yield "pitch step: 15 kHz an octave up, what is left of it", "≤ −80 dBc", f"{rms_db(folded) - rms_db(sine(1, 1, 0.5)):.0f} dBc"
+    opposite = sine(440, 1, 0.3) * [1, -1]
+    levels = [rms_db(lab.render(v, "delay-throw", 0, 2, up)[mid, 0]) for v in (opposite, sine(440, 1, 0.3))]
+    yield "pitch step: sides that are each other's opposite, against like ones", "0 dB", f"{levels[0] - levels[1]:+.1f} dB"
 
     for amount in (100,):
         for hz, kind in ((5000, "alias"), (220, "level")):
@@ -230,6 +261,22 @@ def rows(lab):
     rise = peak - np.flatnonzero(envelope[:peak] < 0.1 * envelope[peak])[-1]
     before = db(np.max(np.abs(x[max(0, peak - 4800):peak - 480]))) - db(np.max(np.abs(x)))
     yield ("halftime keep: a hit's attack; before it", "≤ 2 ms; ≤ −60 dB", f"{rise / 48:.1f} ms; {before:.0f} dB")
+
+    clicks = np.zeros((8 * BEAT, 2))
+    clicks[600 + 2003 * np.arange(20)] = 0.8
+    x = np.abs(lab.render(clicks, "halftime", 0, 4, {"cycle": "1 bar", "pitch": "keep", "slower": 2})[:, 0])
+    places = 2 * (600 + 2003 * np.arange(20))
+    late = [abs(int(np.argmax(x[at - 300:at + 301])) - 300) for at in places]
+    beside = max(np.max(x[at + 96:at + 3910]) / np.max(x[at - 96:at + 96]) for at in places)
+    yield ("halftime keep: 20 clicks, farthest from their place; beside them", "≤ 2 ms", f"{max(late) / 48:.2f} ms; {db(beside):.0f} dB")
+    yield ("halftime keep: a chord's signal against all else", "≥ 45 dB",
+           beside_tones(chord, 1, "halftime", 4, {"cycle": "1 bar", "pitch": "keep"}, slice(RATE // 2, RATE * 3 // 2)))
+    for pitch, heard in (("drop", 226), ("keep", 452)):
+        x = lab.render(sine(452, 8, 0.3), "halftime", 0, 16, {"cycle": "1/4", "pitch": pitch})[RATE // 4:-RATE // 4, 0]
+        n = int(round(3 * RATE / heard))
+        level = 10 * np.log10(np.convolve(np.square(x), np.ones(n) / n, "valid"))
+        yield (f"halftime {pitch}: a tone's level over 30 joins", "within 0.5 dB",
+               f"{np.min(level) - np.median(level):+.1f} to {np.max(level) - np.median(level):+.1f} dB")
 
     # Finish.
     def treated(stem, finish, law=None):

@@ -48,6 +48,7 @@ struct Stretch::Body {
       before = std::max(before, l.window() / 2 + l.hop());
     }
     source = {{}, origin - before - 1};
+    silentFrom = source.from;
     attacks.begin(source.from);
   }
 
@@ -85,16 +86,24 @@ struct Stretch::Body {
       const StereoSpan block = source.sound.span().part(n, kFed);
       feed(source.from + n, block);
       attacks.add(block);
+      if (!block.isSilent()) silentFrom = source.end();
     }
   }
 
   /// The layer's next window; at an attack the last one before it and the first one after.
   void step(TurnedWindows& l) {
     sourceTo(l.last() + l.hop() + l.window() / 2 + attacks.behind() + kFed);
-    const std::int64_t at = l.next(timeRatio * readAt(timeRatio * static_cast<double>(l.last() - origin)).speed);
+    const double faster = timeRatio * readAt(timeRatio * static_cast<double>(l.last() - origin)).speed;
+    const std::int64_t at = l.next(faster);
     if (at == origin) {
       const AttackScan::Attack here = attacks.next(origin - 2 * attacks.margin());
       if (here.frame < origin + l.least()) l.roseBy(here.rise);
+    }
+    // In a long silence, where no window that sounds overlaps this one, nothing is computed.
+    const auto about = static_cast<std::int64_t>(static_cast<double>(l.window()) * (1 + 1 / std::min(1.0, faster)));
+    if (silentFrom <= at - about) {
+      sourceTo(at + about);
+      if (silentFrom <= at - about) return l.pass(placeOf(at));
     }
     const AttackScan::Attack attack = attacks.next(l.segment() + l.least());
     if (attack.frame > at) return l.add(source, placeOf(at), placeOf(attack));
@@ -169,6 +178,7 @@ struct Stretch::Body {
   std::function<double(std::int64_t)> follows;
   double width = 0;
   WindowSource source;
+  std::int64_t silentFrom = 0; // to the source's end
   AttackScan attacks;
   std::vector<TurnedWindows> layers;
   std::int64_t origin = 0, next = 0;   // the next output frame
@@ -200,7 +210,7 @@ void Stretch::follow(std::function<double(std::int64_t)> pitchRatio) {
 }
 
 std::int64_t Stretch::around(double sampleRate, double lowestPitch) {
-  return std::llround(sampleRate * (0.14 + 0.05 / std::clamp(lowestPitch, kLowest, 1.0)));
+  return std::llround(sampleRate * (0.2 + 0.13 / std::clamp(lowestPitch, kLowest, 1.0)));
 }
 
 } // namespace ivrin

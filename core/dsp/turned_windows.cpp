@@ -212,6 +212,13 @@ void TurnedWindows::add(const WindowSource& source, WindowPlace at, WindowPlace 
   }
 }
 
+void TurnedWindows::pass(WindowPlace at) {
+  forget();
+  last_ = at;
+  first_ = false;
+  ++windows_;
+}
+
 void TurnedWindows::beginAnew(const WindowSource& source, double rise, WindowPlace attack) {
   segment_ = last_;
   roseBy(rise);
@@ -285,15 +292,17 @@ void TurnedWindows::lay(const Spectrum& now, bool sounds, WindowPlace attack) {
 }
 
 void TurnedWindows::read(std::int64_t from, StereoSpan out) {
-  for (const std::int64_t end = from + out.frames; divided_ < end; ++divided_) {
+  const std::int64_t end = from + out.frames, laid = sumFrom_ + sum_.frames();
+  for (; divided_ < std::min(end, laid); ++divided_) {
     const std::int64_t i = divided_ - sumFrom_;
     const float w = weight_[static_cast<std::size_t>(i)], g = w > 1e-6f ? 1 / w : 0;
     sum_.left()[i] *= g;
     sum_.right()[i] *= g;
   }
-  for (std::int64_t i = std::max<std::int64_t>(0, sumFrom_ - from); i < out.frames; ++i) {
-    out.left[i] += sum_.left()[from - sumFrom_ + i];
-    out.right[i] += sum_.right()[from - sumFrom_ + i];
+  divided_ = std::max(divided_, end);
+  for (std::int64_t f = std::max(from, sumFrom_); f < std::min(end, laid); ++f) {
+    out.left[f - from] += sum_.left()[f - sumFrom_];
+    out.right[f - from] += sum_.right()[f - sumFrom_];
   }
 }
 

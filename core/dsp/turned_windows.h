@@ -52,6 +52,8 @@ class TurnedWindows {
   /// Adds a window, which hears nothing from the next attack on. The source holds window()/2 + hop() frames before its
   /// middle, and window()/2 after it.
   void add(const WindowSource& source, WindowPlace at, WindowPlace attack);
+  /// As add() where it is silent for a window and a half about the place: costs nothing.
+  void pass(WindowPlace at);
   /// The last window's middle is an attack that rose so far: adds the first one after it.
   void beginAnew(const WindowSource& source, double rise, WindowPlace attack);
 
