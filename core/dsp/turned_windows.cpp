@@ -15,6 +15,7 @@ using WideBin = std::complex<double>;
 constexpr double kRound = 2 * std::numbers::pi;
 
 constexpr double kLowWindow = 0.128, kHighWindow = 0.0533, kMeetHz = 1500; // seconds
+constexpr std::int64_t kLowOverlap = 8, kHighOverlap = 4;
 
 constexpr double kHandSeconds = 0.0005; // in which one segment gives way to the next
 // After an attack the first window is alone for a while, then others join in: at the soonest so far on the way to their
@@ -34,9 +35,9 @@ std::int64_t niceSize(double frames) {
   return best;
 }
 
-/// 0 a quarter octave under an edge, 1 as much over it.
+/// 0 half an octave under an edge, 1 as much over it: so wide that a layer hardly rings before an attack.
 double passed(double hz, double edge) {
-  return hz <= 0 ? 0 : raisedCosine(2 * std::log2(hz / edge) + 0.5);
+  return hz <= 0 ? 0 : raisedCosine(std::log2(hz / edge) + 0.5);
 }
 
 double powerOf(const Bin& left, const Bin& right) {
@@ -52,8 +53,9 @@ void WindowSource::letGo(std::int64_t before) {
   from = before;
 }
 
-TurnedWindows::TurnedWindows(std::int64_t window, double fromHz, double toHz, double rate)
+TurnedWindows::TurnedWindows(std::int64_t window, std::int64_t overlap, double fromHz, double toHz, double rate)
     : window_(window)
+    , overlap_(overlap)
     , hand_(std::max<std::int64_t>(1, std::llround(kHandSeconds * rate)))
     , alone_(std::max<std::int64_t>(1, std::llround(kAloneSeconds * rate)))
     , joins_(std::max<std::int64_t>(1, std::llround(kJoinSeconds * rate)))
@@ -76,12 +78,10 @@ TurnedWindows::TurnedWindows(std::int64_t window, double fromHz, double toHz, do
     toBin_ = static_cast<std::int64_t>(k) + 1;
   }
   power_.resize(bins);
-  turned_.resize(bins);
-  next_.resize(bins);
 }
 
 void TurnedWindows::begin(std::int64_t origin) {
-  std::fill(turned_.begin(), turned_.end(), Turn{});
+  peaks_.clear();
   forget();
   sum_.resize(0);
   weight_.clear();
@@ -148,18 +148,30 @@ void TurnedWindows::findPeaks(const Spectrum& s) {
   for (std::int64_t k = from; k < to; ++k)
     power_[static_cast<std::size_t>(k)] =
         std::norm(s.left[static_cast<std::size_t>(k)]) + std::norm(s.right[static_cast<std::size_t>(k)]);
+  peaks_.swap(peaksBefore_);
   peaks_.clear();
   const float* p = power_.data();
   const auto at = [&](std::int64_t k) { return k < from || k >= to ? -1.0f : p[k]; };
   for (std::int64_t k = from; k < to; ++k)
-    if (p[k] > 0 && p[k] > at(k - 1) && p[k] > at(k - 2) && p[k] >= at(k + 1) && p[k] >= at(k + 2))
+    if (p[k] > at(k - 1) && p[k] >= at(k + 1) && p[k] > at(k - 2) && p[k] >= at(k + 2) && p[k] > 0)
       peaks_.push_back({k, from, to});
   // Regions meet where it is faintest between them.
   for (std::size_t i = 0; i + 1 < peaks_.size(); ++i)
     peaks_[i].to = peaks_[i + 1].from = std::min_element(p + peaks_[i].bin, p + peaks_[i + 1].bin) - p;
 }
 
-/// Every region turns on by what its peak turns in so many frames. `cut`: the window ends at an attack.
+/// Every peak has turned as far as the region of the window before that it lies in.
+void TurnedWindows::keepTurning() {
+  auto was = peaksBefore_.begin();
+  for (Peak& k : peaks_) {
+    while (was != peaksBefore_.end() && was->to <= k.bin) ++was;
+    if (was == peaksBefore_.end()) return;
+    k.by = was->by;
+    k.speed = was->speed;
+  }
+}
+
+/// Every peak turns on by what it turns in so many frames. `cut`: the window ends at an attack.
 void TurnedWindows::turn(const Spectrum& now, std::int64_t frames, bool cut) {
   // How fast a peak turns shows against an earlier window, not too near.
   const Spectrum* earlier = nullptr;
@@ -168,23 +180,24 @@ void TurnedWindows::turn(const Spectrum& now, std::int64_t frames, bool cut) {
     if (now.at - it->at >= window_ / kNotTooNear) break;
   }
   const double bin = kRound / static_cast<double>(window_);
-  for (const Peak& k : peaks_) {
+  const auto apart = static_cast<double>(earlier ? now.at - earlier->at : 1);
+  keepTurning();
+  for (Peak& k : peaks_) {
     const auto i = static_cast<std::size_t>(k.bin);
     const double middle = bin * static_cast<double>(k.bin);
-    double speed = middle;
-    if (cut && turned_[i].speed != 0 && std::abs(turned_[i].speed - middle) < 1.5 * bin) {
-      speed = turned_[i].speed; // a part of a window tells less than the whole one before
-    } else if (earlier) {
-      const auto apart = static_cast<double>(now.at - earlier->at);
-      const WideBin both = WideBin(now.left[i]) * std::conj(WideBin(earlier->left[i])) +
-                           WideBin(now.right[i]) * std::conj(WideBin(earlier->right[i]));
-      const double by = std::arg(both) - middle * apart;
-      speed = middle + (by - kRound * std::round(by / kRound)) / apart;
+    // A part of a window tells less than the whole one before.
+    if (!cut || k.speed == 0 || std::abs(k.speed - middle) > 1.5 * bin) {
+      k.speed = middle;
+      if (earlier) {
+        const WideBin both = WideBin(now.left[i]) * std::conj(WideBin(earlier->left[i])) +
+                             WideBin(now.right[i]) * std::conj(WideBin(earlier->right[i]));
+        const double by = std::arg(both) - middle * apart;
+        k.speed += (by - kRound * std::round(by / kRound)) / apart;
+      }
     }
-    const double turn = turned_[i].by + speed * static_cast<double>(frames);
-    std::fill(next_.begin() + k.from, next_.begin() + k.to, Turn{turn - kRound * std::round(turn / kRound), speed});
+    k.by += k.speed * static_cast<double>(frames);
+    k.by -= kRound * std::round(k.by / kRound);
   }
-  turned_.swap(next_);
 }
 
 void TurnedWindows::add(const WindowSource& source, WindowPlace at, WindowPlace attack) {
@@ -227,13 +240,12 @@ void TurnedWindows::beginAnew(const WindowSource& source, double rise, WindowPla
   const bool sounds = look(source, last_.in, attack.in, now);
   if (sounds) {
     findPeaks(now);
-    for (const Peak& k : peaks_) {
+    keepTurning();
+    for (Peak& k : peaks_) {
       const auto i = static_cast<std::size_t>(k.bin);
       const double older = before_.empty() ? 0 : powerOf(before_.back().left[i], before_.back().right[i]);
-      const bool goesOn = older > kGoesOn * static_cast<double>(power_[i]);
-      std::fill(next_.begin() + k.from, next_.begin() + k.to, goesOn ? turned_[i] : Turn{});
+      if (older <= kGoesOn * static_cast<double>(power_[i])) k.by = k.speed = 0;
     }
-    turned_.swap(next_);
   }
   lay(now, sounds, attack);
   first_ = false;
@@ -274,8 +286,7 @@ void TurnedWindows::lay(const Spectrum& now, bool sounds, WindowPlace attack) {
     Bin* w = work_.get();
     std::fill_n(w, fourier_->bins(), Bin());
     for (const Peak& p : peaks_) {
-      const double by = turned_[static_cast<std::size_t>(p.bin)].by;
-      const auto c = static_cast<float>(std::cos(by)), s = static_cast<float>(std::sin(by));
+      const auto c = static_cast<float>(std::cos(p.by)), s = static_cast<float>(std::sin(p.by));
       for (std::int64_t k = std::max(p.from, fromBin_); k < std::min(p.to, toBin_); ++k) {
         const float re = in[k].real(), im = in[k].imag(), g = pass_[static_cast<std::size_t>(k)];
         w[k] = {g * (re * c - im * s), g * (re * s + im * c)};
@@ -321,8 +332,8 @@ void TurnedWindows::letGo(std::int64_t before) {
 
 std::vector<TurnedWindows> stretchLayers(double rate, double width) {
   std::vector<TurnedWindows> all;
-  all.emplace_back(niceSize(width * kLowWindow * rate), 0, kMeetHz, rate);
-  all.emplace_back(niceSize(width * kHighWindow * rate), kMeetHz, rate, rate);
+  all.emplace_back(niceSize(width * kLowWindow * rate), kLowOverlap, 0, kMeetHz, rate);
+  all.emplace_back(niceSize(width * kHighWindow * rate), kHighOverlap, kMeetHz, rate, rate);
   return all;
 }
 

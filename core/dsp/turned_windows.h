@@ -31,11 +31,12 @@ struct WindowPlace {
 
 class TurnedWindows {
  public:
-  /// Windows of `window` frames, a multiple of 16. What lies over `fromHz` and under `toHz` passes, with edges of half
-  /// an octave about them that add up to all; 0 and half the rate or more: no edge.
-  TurnedWindows(std::int64_t window, double fromHz, double toHz, double sampleRate);
+  /// Windows of `window` frames, a multiple of 16. What lies over `fromHz` and under `toHz` passes, with edges of an
+  /// octave about them that add up to all; 0 and half the rate or more: no edge.
+  /// `overlap` of them lie over each frame.
+  TurnedWindows(std::int64_t window, std::int64_t overlap, double fromHz, double toHz, double sampleRate);
   std::int64_t window() const { return window_; }
-  std::int64_t hop() const { return window_ / kOverlap; }
+  std::int64_t hop() const { return window_ / overlap_; }
   /// An attack so near to the one before it is a part of it.
   std::int64_t least() const { return hand_ + 1; }
 
@@ -65,34 +66,33 @@ class TurnedWindows {
   void letGo(std::int64_t before);
 
  private:
-  static constexpr std::int64_t kOverlap = 8;
   struct Spectrum {
     std::int64_t at = 0;
     RealFourier::Bins left, right;
   };
+  /// A peak and its region: bins; how far it has been turned (radians), how fast it turns (radians a frame).
   struct Peak {
-    std::int64_t bin, from, to; // and its region
-  };
-  struct Turn {
-    double by = 0, speed = 0; // radians; radians a frame
+    std::int64_t bin, from, to;
+    double by = 0, speed = 0;
   };
   bool look(const WindowSource& source, std::int64_t at, std::int64_t attack, Spectrum& to);
   Spectrum spare();
   void forget();
   void findPeaks(const Spectrum& s);
   void turn(const Spectrum& now, std::int64_t frames, bool cut);
+  void keepTurning();
   void lay(const Spectrum& now, bool sounds, WindowPlace attack);
 
-  std::int64_t window_, hand_, alone_, joins_; // frames
-  std::int64_t fromBin_ = 0, toBin_ = 0;       // that pass at all
+  std::int64_t window_, overlap_;
+  std::int64_t hand_, alone_, joins_;    // frames
+  std::int64_t fromBin_ = 0, toBin_ = 0; // that pass at all
   std::shared_ptr<const RealFourier> fourier_;
   std::vector<float> shape_, gate_, pass_;
   RealFourier::Samples samples_;
   RealFourier::Bins work_;
   std::vector<Spectrum> before_, spares_; // of this segment, the latest last
   std::vector<float> power_;
-  std::vector<Peak> peaks_;
-  std::vector<Turn> turned_, next_; // by bin, the same over a region
+  std::vector<Peak> peaks_, peaksBefore_;
 
   StereoBuffer sum_;
   std::vector<float> weight_;
