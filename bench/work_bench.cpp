@@ -99,16 +99,16 @@ void workBenchmarks() {
               Beats::ofQuarters(20), 32, Beats::ofQuarters(48), {{"tremolo", List{"1/4", "1/32"}}}, "bend",
               from(0.1, 0.0007), 1000);
   const Settings ofStem{{"of", "stem"}, {"stem_plays", "stretched"}};
-  editToSound("edit of an 8-bar riser of the stem, stretched, heard from its begin", "median <= 80 ms", "riser",
+  editToSound("edit of an 8-bar riser of the stem, stretched, heard from its begin", "median <= 40 ms", "riser",
               Beats::ofQuarters(20), 32, Beats::ofQuarters(19.75), ofStem, "resonance_percent", from(10, 0.1), 200,
               6000);
-  editToSound("the same, heard before its end", "-", "riser", Beats::ofQuarters(20), 32, Beats::ofQuarters(48), ofStem,
-              "resonance_percent", from(10, 0.1), 20);
+  editToSound("the same, heard before its end", "median <= 100 ms", "riser", Beats::ofQuarters(20), 32,
+              Beats::ofQuarters(48), ofStem, "resonance_percent", from(10, 0.1), 100);
   const Settings kept{{"pitch", "keep"}};
-  editToSound("edit of a halftime stretched at its pitch, heard from its begin", "median <= 80 ms", "halftime",
+  editToSound("edit of a halftime stretched at its pitch, heard from its begin", "median <= 40 ms", "halftime",
               Beats::ofQuarters(40), 8, Beats::ofQuarters(39.75), kept, "join_ms", from(12, 0.1), 200, 6000);
-  editToSound("the same, the playhead anywhere in its first bar (2 s)", "-", "halftime", Beats::ofQuarters(40), 8,
-              Beats::ofQuarters(40), kept, "join_ms", from(12, 0.1), 100);
+  editToSound("the same, the playhead anywhere in its first bar (2 s)", "<= 100 ms", "halftime", Beats::ofQuarters(40),
+              8, Beats::ofQuarters(40), kept, "join_ms", from(12, 0.1), 100);
   {
     const auto t = bigSong(16, 240, 60);
     t->song.mix.gainDb = -9; // a mix as it is left: the ceiling is met now and then, not all the time

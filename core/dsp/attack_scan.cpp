@@ -7,8 +7,8 @@ namespace ivrin {
 namespace {
 
 constexpr double kHopSeconds = 0.0005, kMarginSeconds = 0.00025;
-constexpr double kLeastRise = 5; // power
-constexpr double kFloor = 1e-9;  // power under which nothing counts
+constexpr float kLeastRise = 5; // power
+constexpr float kFloor = 1e-9f; // power under which nothing counts
 
 } // namespace
 
@@ -20,7 +20,8 @@ void AttackScan::begin(std::int64_t at) {
   firstBin_ = at >= 0 ? (at + hop_ - 1) / hop_ : -(-at / hop_);
   firstFrame_ = at;
   sound_.resize(0);
-  bins_.clear();
+  for (auto* all : {powers_, means_})
+    for (std::size_t of = 0; of < 2; ++of) all[of].clear();
   rises_.clear();
   found_.clear();
   decided_ = 0;
@@ -32,20 +33,25 @@ void AttackScan::add(StereoSpan in) {
   std::copy_n(in.left, in.frames, sound_.left() + before);
   std::copy_n(in.right, in.frames, sound_.right() + before);
   for (;;) {
-    const std::int64_t from = (firstBin_ + std::ssize(bins_)) * hop_ - firstFrame_;
+    const std::int64_t from = (firstBin_ + std::ssize(powers_[0])) * hop_ - firstFrame_;
     if (from + hop_ > sound_.frames()) break;
-    Bin b{};
+    float power = 0, edges = 0;
     for (std::int64_t i = from; i < from + hop_; ++i) {
-      const double l = sound_.left()[i], r = sound_.right()[i];
-      const double dl = i > 0 ? l - static_cast<double>(sound_.left()[i - 1]) : 0,
-                   dr = i > 0 ? r - static_cast<double>(sound_.right()[i - 1]) : 0;
-      b.power[0] += l * l + r * r;
-      b.power[1] += dl * dl + dr * dr;
+      const float l = sound_.left()[i], r = sound_.right()[i];
+      const float dl = i > 0 ? l - sound_.left()[i - 1] : 0, dr = i > 0 ? r - sound_.right()[i - 1] : 0;
+      power += l * l + r * r;
+      edges += dl * dl + dr * dr;
     }
-    for (double& p : b.power) p /= static_cast<double>(hop_);
-    bins_.push_back(b);
+    powers_[0].push_back(power / static_cast<float>(hop_));
+    powers_[1].push_back(edges / static_cast<float>(hop_));
+    const std::int64_t bin = std::ssize(powers_[0]) - kMean;
+    if (bin < 0) continue;
+    for (std::size_t of = 0; of < 2; ++of) {
+      const float* p = powers_[of].data() + bin;
+      means_[of].push_back((p[0] + p[1] + p[2] + p[3]) / kMean);
+    }
+    rises_.push_back(riseAt(bin));
   }
-  while (std::ssize(rises_) + kMean <= std::ssize(bins_)) rises_.push_back(riseAt(std::ssize(rises_)));
   for (; decided_ + 2 * kNear + kMean < std::ssize(rises_); ++decided_) {
     if (!highest(decided_)) continue;
     const Rise& r = rises_[static_cast<std::size_t>(decided_)];
@@ -54,21 +60,15 @@ void AttackScan::add(StereoSpan in) {
   }
 }
 
-double AttackScan::mean(std::int64_t bin, std::size_t of) const {
-  double sum = 0;
-  for (std::int64_t k = bin; k < bin + kMean; ++k) sum += bins_[static_cast<std::size_t>(k)].power[of];
-  return sum / kMean;
-}
-
 /// How much the mean over the next bins stands over the highest before.
 AttackScan::Rise AttackScan::riseAt(std::int64_t bin) const {
   Rise best;
   for (std::size_t of = 0; of < 2 && bin >= kBefore; ++of) {
-    const double here = mean(bin, of);
-    if (here < kFloor * kLeastRise) continue;
-    double before = 0;
-    for (std::int64_t k = bin - kBefore; k <= bin - kMean; ++k) before = std::max(before, mean(k, of));
-    const auto by = static_cast<float>(here / (before + kFloor));
+    const float* here = means_[of].data() + bin;
+    if (*here < kFloor * kLeastRise) continue;
+    float before = 0;
+    for (std::int64_t k = kMean; k <= kBefore; ++k) before = std::max(before, here[-k]);
+    const float by = *here / (before + kFloor);
     if (by > best.by) best = {by, of == 1};
   }
   return best;
@@ -76,7 +76,7 @@ AttackScan::Rise AttackScan::riseAt(std::int64_t bin) const {
 
 bool AttackScan::highest(std::int64_t bin) const {
   const float by = rises_[static_cast<std::size_t>(bin)].by;
-  if (static_cast<double>(by) < kLeastRise) return false;
+  if (by < kLeastRise) return false;
   for (std::int64_t k = std::max<std::int64_t>(0, bin - kNear); k <= bin + kNear; ++k) {
     const float other = rises_[static_cast<std::size_t>(k)].by;
     if (k < bin ? other >= by : other > by) return false;
@@ -112,7 +112,8 @@ void AttackScan::letGo(std::int64_t before) {
   while (!found_.empty() && found_.front().frame < before) found_.pop_front();
   const std::int64_t bins = decided_ - kBefore - 2 * kNear; // the rest will be looked at again
   if (bins < 4096) return;
-  bins_.erase(bins_.begin(), bins_.begin() + bins);
+  for (auto* all : {powers_, means_})
+    for (std::size_t of = 0; of < 2; ++of) all[of].erase(all[of].begin(), all[of].begin() + bins);
   rises_.erase(rises_.begin(), rises_.begin() + bins);
   decided_ -= bins;
   firstBin_ += bins;

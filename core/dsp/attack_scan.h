@@ -34,23 +34,21 @@ class AttackScan {
 
  private:
   static constexpr std::int64_t kMean = 4, kBefore = 64, kNear = 8; // bins
-  struct Bin {
-    double power[2]; // of the sound, of its difference
-  };
   struct Rise {
     float by = 0;
     bool edge = false; // of the difference
   };
-  double mean(std::int64_t bin, std::size_t of) const;
   Rise riseAt(std::int64_t bin) const;
   bool highest(std::int64_t bin) const;
   std::int64_t begins(std::int64_t bin, bool edge) const;
 
   std::int64_t hop_, margin_;
-  std::int64_t firstBin_ = 0; // of bins_; their grid counts from frame 0, so that they are the same wherever it begins
+  std::int64_t firstBin_ =
+      0; // of those kept; their grid counts from frame 0, so that they are the same wherever it begins
   std::int64_t firstFrame_ = 0;
   StereoBuffer sound_; // from firstFrame_
-  std::vector<Bin> bins_;
+  std::vector<float> powers_[2],
+      means_[2]; // of each bin, of the sound and of its difference; over it and the next ones
   std::vector<Rise> rises_;
   std::int64_t decided_ = 0; // bins, from firstBin_
   std::deque<Attack> found_;

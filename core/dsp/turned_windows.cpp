@@ -15,7 +15,7 @@ using WideBin = std::complex<double>;
 constexpr double kRound = 2 * std::numbers::pi;
 
 constexpr double kLowWindow = 0.128, kHighWindow = 0.0533, kMeetHz = 1500; // seconds
-constexpr std::int64_t kLowOverlap = 8, kHighOverlap = 4;
+constexpr std::int64_t kLowOverlap = 6, kHighOverlap = 4;
 
 constexpr double kHandSeconds = 0.0005; // in which one segment gives way to the next
 // After an attack the first window is alone for a while, then others join in: at the soonest so far on the way to their
@@ -77,7 +77,7 @@ TurnedWindows::TurnedWindows(std::int64_t window, std::int64_t overlap, double f
     fromBin_ = std::min(fromBin_, static_cast<std::int64_t>(k));
     toBin_ = static_cast<std::int64_t>(k) + 1;
   }
-  power_.resize(bins);
+  power_.resize(bins + 4);
 }
 
 void TurnedWindows::begin(std::int64_t origin) {
@@ -145,15 +145,17 @@ bool TurnedWindows::look(const WindowSource& source, std::int64_t at, std::int64
 
 void TurnedWindows::findPeaks(const Spectrum& s) {
   const std::int64_t from = std::max<std::int64_t>(0, fromBin_ - 3), to = std::min(fourier_->bins(), toBin_ + 3);
+  // Two on each side that no peak is under.
+  float* p = power_.data() + 2;
+  const Bin *left = s.left.get(), *right = s.right.get();
   for (std::int64_t k = from; k < to; ++k)
-    power_[static_cast<std::size_t>(k)] =
-        std::norm(s.left[static_cast<std::size_t>(k)]) + std::norm(s.right[static_cast<std::size_t>(k)]);
+    p[k] = left[k].real() * left[k].real() + left[k].imag() * left[k].imag() +
+           (right[k].real() * right[k].real() + right[k].imag() * right[k].imag());
+  p[from - 2] = p[from - 1] = p[to] = p[to + 1] = -1;
   peaks_.swap(peaksBefore_);
   peaks_.clear();
-  const float* p = power_.data();
-  const auto at = [&](std::int64_t k) { return k < from || k >= to ? -1.0f : p[k]; };
   for (std::int64_t k = from; k < to; ++k)
-    if (p[k] > at(k - 1) && p[k] >= at(k + 1) && p[k] > at(k - 2) && p[k] >= at(k + 2) && p[k] > 0)
+    if (p[k] > p[k - 1] && p[k] >= p[k + 1] && p[k] > p[k - 2] && p[k] >= p[k + 2] && p[k] > 0)
       peaks_.push_back({k, from, to});
   // Regions meet where it is faintest between them.
   for (std::size_t i = 0; i + 1 < peaks_.size(); ++i)
@@ -244,7 +246,7 @@ void TurnedWindows::beginAnew(const WindowSource& source, double rise, WindowPla
     for (Peak& k : peaks_) {
       const auto i = static_cast<std::size_t>(k.bin);
       const double older = before_.empty() ? 0 : powerOf(before_.back().left[i], before_.back().right[i]);
-      if (older <= kGoesOn * static_cast<double>(power_[i])) k.by = k.speed = 0;
+      if (older <= kGoesOn * static_cast<double>(power_[i + 2])) k.by = k.speed = 0;
     }
   }
   lay(now, sounds, attack);
