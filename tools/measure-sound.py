@@ -198,7 +198,8 @@ def rows(lab):
             here = part[at - 96:at + 97]
             late = max(late, abs(int(np.argmax(here)) - 96))
             wrong += here.max() < 0.3 * np.max(part) or np.max(part[at + 96:at + 4507]) > 0.3 * here.max()
-            beside.append(np.max(part[at + 96:at + 4507]) / max(here.max(), 1e-9))
+            if here.max() > 0.1 * np.max(part):
+                beside.append(np.max(part[at + 96:at + 4507]) / here.max())
     yield ("pitch step: of 20 clicks, twice, lost or doubled; farthest off; beside them", "none; ≤ 2 ms",
            f"{wrong}; {late / 48:.2f} ms; {db(max(beside)):.0f} dB")
 
