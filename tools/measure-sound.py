@@ -201,7 +201,7 @@ def rows(lab):
             if here.max() > 0.1 * np.max(part):
                 beside.append(np.max(part[at + 96:at + 4507]) / here.max())
     yield ("pitch step: of 20 clicks, twice, lost or doubled; farthest off; beside them", "none; ≤ 2 ms",
-           f"{wrong}; {late / 48:.2f} ms; {db(max(beside)):.0f} dB")
+           f"{wrong}; {late / 48:.2f} ms; {db(max(beside)):.0f} dB" if beside else f"all {wrong}")
 
     def beside_tones(hz, ratio, kind, length, settings, part):
         """All that is not one of these tones, against them."""
