@@ -1,10 +1,11 @@
 // harmony: further voices beside it, so many steps of the song's scale higher or lower.
 #include "dsp/balance.h"
-#include "dsp/peak_shift.h"
 #include "dsp/spectrum.h"
+#include "dsp/stretch.h"
 #include "finish/stages.h"
 #include "song/scale.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace ivrin {
@@ -32,7 +33,14 @@ class HarmonyStage : public Whole {
     if (!note) return;
     for (std::size_t k = 0; k < steps_.size(); ++k) {
       const int semitones = semitonesForSteps(static_cast<int>(std::lround(steps_[k])), *note, key_);
-      const StereoBuffer voice = peaksShifted(in, std::exp2(semitones / 12.0), rate_);
+      StereoBuffer voice(in.frames());
+      Stretch(rate_, 1, std::exp2(semitones / 12.0), [&](std::int64_t from, StereoSpan out) {
+        out.clear();
+        const std::int64_t begin = std::max<std::int64_t>(0, -from), end = std::min(out.frames, in.frames() - from);
+        if (begin >= end) return;
+        std::copy_n(in.left() + from + begin, end - begin, out.left + begin);
+        std::copy_n(in.right() + from + begin, end - begin, out.right + begin);
+      }).read(0, voice.span());
       // Right, left, right ...
       const SideGains side = balance(spread_ * (k % 2 == 0 ? 1 : -1));
       const auto left = static_cast<float>(gain_ * side.left), right = static_cast<float>(gain_ * side.right);
