@@ -135,16 +135,27 @@ struct SteppedEchoes::Body {
     s.moving(std::max<std::int64_t>(0, when(j - 1, number, side, at)), &l, &r, 1);
     return static_cast<double>(on == 0 ? l : r);
   }
-  /// What a pass and those before it have been turned to when it sounds at a time: passes 1, 2, … `number`. Of very
-  /// many a part is looked at, each standing for those about it.
-  void gainsAt(int number, std::size_t side, std::int64_t at, std::vector<double>& all) const {
-    all.assign(static_cast<std::size_t>(number), 1.0);
-    const int every = (number - 2) / kMostLookedAt + 1;
-    double factor = 1;
-    for (int j = 2; j <= number; ++j) {
-      if ((j - 2) % every == 0) factor = fedBy(j, number, side, at);
-      all[static_cast<std::size_t>(j - 1)] = std::min(all[static_cast<std::size_t>(j - 2)] * factor, highest);
+  /// What a pass, and the first ones of its chain, have been turned to by the feedback when it sounds at a time.
+  struct Gains {
+    std::array<double, kMostDriven> first{}; // after times 1, 2, … as far as there are
+    double all = 1;
+  };
+  Gains gainsAt(int number, std::size_t side, std::int64_t at) const {
+    Gains g;
+    g.first[0] = 1;
+    const int exact = std::min(number, kMostDriven);
+    for (int j = 2; j <= exact; ++j) {
+      g.all = std::min(g.all * fedBy(j, number, side, at), highest);
+      g.first[static_cast<std::size_t>(j - 1)] = g.all;
     }
+    // Of very many a part is looked at, each for those that follow it.
+    const int every = (number - exact) / kMostLookedAt + 1;
+    for (int j = exact + 1; j <= number; j += every) {
+      double by = fedBy(j, number, side, at);
+      if (every > 1) by = std::sqrt(by * fedBy(std::min(j + 1, number), number, side, at)); // of both sides
+      g.all = std::min(g.all * std::pow(by, std::min(every, number + 1 - j)), highest);
+    }
+    return g;
   }
   double driftAt(int number, std::size_t side, std::int64_t at) const {
     const int every = (number - 1) / kMostLookedAt + 1;
@@ -239,8 +250,8 @@ struct SteppedEchoes::Body {
     double loudest = 0;
     for (std::size_t side = 0; side < 2; ++side)
       for (const std::size_t end : {0, 1}) {
-        gainsAt(p.number, side, end == 0 ? at : at + to.frames, gains[side][end]);
-        if (heard(p.number, side)) loudest = std::max(loudest, gains[side][end].back());
+        gains[side][end] = gainsAt(p.number, side, end == 0 ? at : at + to.frames);
+        if (heard(p.number, side)) loudest = std::max(loudest, gains[side][end].all);
       }
     if (loudest * s.driveReference < kFaintest) return;
     if (!p.made) make(p);
@@ -255,8 +266,8 @@ struct SteppedEchoes::Body {
       std::copy_n(p.swapped ? y.left : y.right, x.frames, x.right);
     }
     // As often round: filters, then saturation, which hears each time what the feedback has left.
-    const auto n = static_cast<std::size_t>(p.number), stages = std::max(p.lowCuts.size(), p.highCuts.size());
-    for (std::size_t i = 0; i < std::max(stages, p.drives.size() / 2); ++i) {
+    const std::size_t stages = std::max({p.lowCuts.size(), p.highCuts.size(), p.drives.size() / 2});
+    for (std::size_t i = 0; i < stages; ++i) {
       if (i < p.lowCuts.size()) p.lowCuts[i].process(x.left, x.right, x.frames);
       if (i < p.highCuts.size()) p.highCuts[i].process(x.left, x.right, x.frames);
       if (2 * i >= p.drives.size()) continue;
@@ -264,7 +275,7 @@ struct SteppedEchoes::Body {
       p.drives[2 * i + 1].process(x.right, x.frames);
       if (2 * i + 2 < p.drives.size()) turn(x, i, i + 1);
     }
-    turn(x, driven() ? std::min(n, static_cast<std::size_t>(kMostDriven)) - 1 : 0, n - 1);
+    turn(x, p.drives.empty() ? 0 : p.drives.size() / 2 - 1, kAll);
     for (std::size_t side = 0; side < 2; ++side) {
       if (!heard(p.number, side)) continue;
       const float* in = side == 0 ? x.left : x.right;
@@ -275,11 +286,13 @@ struct SteppedEchoes::Body {
       }
     }
   }
-  /// From what one time round was turned to, to what a later one was, in a straight line over these frames.
+  /// From what one time round was turned to, to what a later one was (kAll: the last), in a straight line over these
+  /// frames.
+  static constexpr std::size_t kAll = kMostDriven;
   void turn(StereoSpan x, std::size_t from, std::size_t to) const {
     for (std::size_t side = 0; side < 2; ++side) {
-      const auto by = [&](const std::vector<double>& g) {
-        return g[from] > 0 ? static_cast<float>(g[to] / g[from]) : 0.0f;
+      const auto by = [&](const Gains& g) {
+        return g.first[from] > 0 ? static_cast<float>((to == kAll ? g.all : g.first[to]) / g.first[from]) : 0.0f;
       };
       const float a = by(gains[side][0]), b = by(gains[side][1]);
       float* y = side == 0 ? x.left : x.right;
@@ -336,8 +349,8 @@ struct SteppedEchoes::Body {
   std::map<double, std::shared_ptr<Shifted>> pitches; // by semitones
   StereoBuffer made, other, sum;
   std::array<double, kStep> places{}, paces{};
-  bool dead = false;                                       // no further pass can be heard
-  std::array<std::array<std::vector<double>, 2>, 2> gains; // by side, at both ends of a step: gainsAt
+  bool dead = false;                         // no further pass can be heard
+  std::array<std::array<Gains, 2>, 2> gains; // by side, at both ends of a step
   float stored = 0;
 };
 
