@@ -139,8 +139,9 @@ struct Stretch::Body {
   }
 
   void read(std::int64_t from, StereoSpan out) {
-    if (from != next) goTo(from);
     const bool asItIs = !follows && pitch == 1;
+    if (asItIs && timeRatio == 1) return feed(origin + from, out);
+    if (from != next) goTo(from);
     for (std::int64_t done = 0; done < out.frames;) {
       const std::int64_t n = std::min(std::ssize(place), out.frames - done);
       const StereoSpan part = out.part(done, n);

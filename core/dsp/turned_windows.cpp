@@ -118,7 +118,9 @@ void TurnedWindows::forget() {
 bool TurnedWindows::look(const WindowSource& source, std::int64_t at, std::int64_t attack, Spectrum& to) {
   to.at = at;
   const std::int64_t first = at - window_ / 2, from = first - source.from;
-  const std::int64_t heard = std::clamp<std::int64_t>(attack - first, 0, window_);
+  // An attack is heard a little after its frame (AttackScan::margin): up to there the sound is let go.
+  const std::int64_t lets = std::max<std::int64_t>(1, hand_ / 2), ends = attack + lets - first;
+  const std::int64_t heard = std::clamp<std::int64_t>(ends, 0, window_);
   const auto sounds = [&](const float* in) {
     return std::any_of(in + from, in + from + heard, [](float v) { return v != 0; });
   };
@@ -130,13 +132,13 @@ bool TurnedWindows::look(const WindowSource& source, std::int64_t at, std::int64
     const float* in = (isLeft ? source.sound.left() : source.sound.right()) + from;
     float* x = samples_.get();
     for (std::int64_t i = 0; i < window_; ++i) x[i] = shape_[static_cast<std::size_t>(i)] * in[i];
-    for (std::int64_t i = std::max<std::int64_t>(0, attack - hand_ - first); i < window_; ++i)
-      x[i] *= static_cast<float>(eased(attack - first - i, hand_));
+    for (std::int64_t i = std::max<std::int64_t>(0, ends - lets); i < window_; ++i)
+      x[i] *= static_cast<float>(eased(ends - i, lets));
     if (!first_ && turnedDown_ < 1) { // down to what sounded before it: the first window lets it be heard
-      const std::int64_t begins = segment_.in - first, ends = begins + 3 * alone_;
-      for (std::int64_t i = std::max<std::int64_t>(0, begins - hand_); i < std::min(window_, ends); ++i)
+      const std::int64_t begins = segment_.in - first, whole = begins + 3 * alone_;
+      for (std::int64_t i = std::max<std::int64_t>(0, begins - hand_); i < std::min(window_, whole); ++i)
         x[i] *=
-            1 - (1 - turnedDown_) * static_cast<float>(eased(i - begins + hand_, hand_) * eased(ends - i, 2 * alone_));
+            1 - (1 - turnedDown_) * static_cast<float>(eased(i - begins + hand_, hand_) * eased(whole - i, 2 * alone_));
     }
     fourier_->forward(x, (isLeft ? to.left : to.right).get());
   }
@@ -276,7 +278,7 @@ void TurnedWindows::lay(const Spectrum& now, bool sounds, WindowPlace attack) {
   if (!first_) {
     // ... and not before all of it lies behind the attack that the segment begins with.
     const auto early = static_cast<std::int64_t>((1 - kSoonest) * static_cast<double>(out - segment_.out));
-    const std::int64_t joins = half + alone_ - std::min(at - segment_.in, early);
+    const std::int64_t joins = half + 3 * alone_ - std::min(at - segment_.in, early);
     gate(0, joins + joins_, joins, joins_, true);
   } else if (windows_ > 0) {
     gate(0, half, half - hand_, hand_, true);
