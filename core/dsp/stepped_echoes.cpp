@@ -250,7 +250,7 @@ struct SteppedEchoes::Body {
     double loudest = 0;
     for (std::size_t side = 0; side < 2; ++side)
       for (const std::size_t end : {0, 1}) {
-        gains[side][end] = gainsAt(p.number, side, end == 0 ? at : at + to.frames);
+        gains[side][end] = gainsAt(p.number, side, at / kStep * kStep + (end == 0 ? 0 : kStep));
         if (heard(p.number, side)) loudest = std::max(loudest, gains[side][end].all);
       }
     if (loudest * s.driveReference < kFaintest) return;
@@ -273,9 +273,9 @@ struct SteppedEchoes::Body {
       if (2 * i >= p.drives.size()) continue;
       p.drives[2 * i].process(x.left, x.frames);
       p.drives[2 * i + 1].process(x.right, x.frames);
-      if (2 * i + 2 < p.drives.size()) turn(x, i, i + 1);
+      if (2 * i + 2 < p.drives.size()) turn(x, at, i, i + 1);
     }
-    turn(x, p.drives.empty() ? 0 : p.drives.size() / 2 - 1, kAll);
+    turn(x, at, p.drives.empty() ? 0 : p.drives.size() / 2 - 1, kAll);
     for (std::size_t side = 0; side < 2; ++side) {
       if (!heard(p.number, side)) continue;
       const float* in = side == 0 ? x.left : x.right;
@@ -286,18 +286,17 @@ struct SteppedEchoes::Body {
       }
     }
   }
-  /// From what one time round was turned to, to what a later one was (kAll: the last), in a straight line over these
-  /// frames.
+  /// From what one time round was turned to, to what a later one was (kAll: the last), in a straight line over the
+  /// step.
   static constexpr std::size_t kAll = kMostDriven;
-  void turn(StereoSpan x, std::size_t from, std::size_t to) const {
+  void turn(StereoSpan x, std::int64_t at, std::size_t from, std::size_t to) const {
     for (std::size_t side = 0; side < 2; ++side) {
       const auto by = [&](const Gains& g) {
         return g.first[from] > 0 ? static_cast<float>((to == kAll ? g.all : g.first[to]) / g.first[from]) : 0.0f;
       };
       const float a = by(gains[side][0]), b = by(gains[side][1]);
       float* y = side == 0 ? x.left : x.right;
-      for (std::int64_t k = 0; k < x.frames; ++k)
-        y[k] *= a + (b - a) * (static_cast<float>(k) / static_cast<float>(x.frames));
+      for (std::int64_t k = 0; k < x.frames; ++k) y[k] *= a + (b - a) * (static_cast<float>(at % kStep + k) / kStep);
     }
   }
 
@@ -323,13 +322,17 @@ struct SteppedEchoes::Body {
   void step(StereoSpan out) {
     if (limiter && clock == 0) { // it looks ahead: so much is heard before
       for (std::int64_t done = 0; done < ahead;) {
-        const StereoSpan part = sum.span().part(0, std::min(kStep, ahead - done));
+        const StereoSpan part = sum.span().part(0, std::min(kStep - done % kStep, ahead - done));
         sumAt(done, part);
         limiter->process(part.left, part.right, part.frames);
         done += part.frames;
       }
     }
-    sumAt(clock + ahead, out);
+    for (std::int64_t done = 0; done < out.frames;) { // no further at once than to the next step's begin
+      const std::int64_t at = clock + ahead + done, n = std::min(out.frames - done, kStep - at % kStep);
+      sumAt(at, out.part(done, n));
+      done += n;
+    }
     if (limiter) limiter->process(out.left, out.right, out.frames);
     clock += out.frames;
   }

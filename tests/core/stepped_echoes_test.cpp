@@ -9,6 +9,7 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <vector>
 
 using namespace ivrin;
 using namespace ivrin::test;
@@ -31,6 +32,27 @@ StereoBuffer stepped(const EchoSettings& s, const Signal& in, std::int64_t sent,
   StereoBuffer out(frames);
   for (std::int64_t at = 0; at < frames; at += 1000)
     echoes.render(out.span().part(at, std::min<std::int64_t>(1000, frames - at)));
+  return out;
+}
+
+/// Half a second and more of noise sent, asked for in pieces of these sizes, again and again.
+StereoBuffer pieces(const EchoSettings& s, const Signal& in, const std::vector<std::int64_t>& sizes) {
+  SteppedEchoes echoes(
+      s, kRate,
+      [&](std::int64_t from, StereoSpan out) {
+        for (std::int64_t i = 0; i < out.frames; ++i) {
+          out.left[i] = in(from + i, 0);
+          out.right[i] = in(from + i, 1);
+        }
+      },
+      9000, [](int pass) { return 4.0 * pass; });
+  StereoBuffer out(30000);
+  std::size_t k = 0;
+  for (std::int64_t at = 0; at < out.frames();) {
+    const std::int64_t n = std::min(sizes[k++ % sizes.size()], out.frames() - at);
+    echoes.render(out.span().part(at, n));
+    at += n;
+  }
   return out;
 }
 
@@ -176,4 +198,24 @@ TEST_CASE("However far the feedback goes, stepped echoes stay under their ceilin
   CHECK(std::abs(peakIn(y.left(), 0, 120000).value) <= 0.5f);
   CHECK(rmsDb(y.left() + 50000, 8000) > -20);
   CHECK(rmsDb(y.left() + 110000, 8000) < -60); // a dozen passes at a half
+}
+
+TEST_CASE("What stepped echoes give does not depend on how much is asked for at a time", "[echo][step]") {
+  EchoSettings s;
+  s.timeLeft = 3000.5;
+  s.timeRight = 4100;
+  s.pattern = EchoPattern::cross;
+  s.drive = 0.5;
+  s.driveReference = 0.5;
+  s.ceiling = 0.4;
+  s.swing = 60;
+  s.flutter = 1;
+  s.highCutHz = {6000.0, 4000.0};
+  s.moving = [](std::int64_t at, float* l, float* r, std::int64_t n) {
+    for (std::int64_t i = 0; i < n; ++i)
+      l[i] = r[i] = static_cast<float>(0.7 + 0.2 * std::sin(static_cast<double>(at + i) / 3000));
+  };
+  const Signal hiss = noise(3, 0.5);
+  const auto in = pieces(s, hiss, {30000}), other = pieces(s, hiss, {1, 77, 256, 1000, 4097, 13});
+  CHECK(in == other);
 }
