@@ -1,6 +1,7 @@
 // delay-throw: its manners.
 #include "manners/level_fit.h"
 #include "manners/reach.h"
+#include "song/settings/settings_view.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -41,6 +42,7 @@ class DelayThrowManners : public Manners {
                   {"low_cut_hz", 200.0},
                   {"high_cut_hz", 7000.0},
                   {"duck_db", reach.inside ? kDeepDuck : 6.0},
+                  {"key_follow", true}, // a step that is tried is a note of the song
                   {"width_percent", 130.0}};
     fitLevel(o, at, {.underLu = 8, .lowCutHz = 200}, heard);
     return heard;
@@ -52,7 +54,10 @@ class DelayThrowManners : public Manners {
     return PressedAgain{{}, {}, worded("A throw stands here already: four tries (Y) vary it, Ctrl+D puts another.")};
   }
 
-  bool isHeard(const Settings&, std::string_view) const override { return true; }
+  bool isHeard(const Settings& set, std::string_view key) const override {
+    if (key != "key_follow") return true;
+    return SettingsView(allKinds().find("delay-throw")->table(), set).number("step_semitones") != 0;
+  }
 };
 
 } // namespace

@@ -4,6 +4,7 @@
 #include "manners/first_press.h"
 #include "manners/fitting.h"
 #include "manners/in_the_mix.h"
+#include "manners/tries.h"
 #include "ornaments/delay_throw_settings.h"
 #include "render/facts.h"
 #include "song/song_file.h"
@@ -156,6 +157,29 @@ TEST_CASE("a gap pressed up to a landing is tied to it", "[analysis]") {
   CHECK(press(14, 16).landing == "s1");
   CHECK_FALSE(press(13, 15).landing);
   CHECK(press(14, 16).settings.empty()); // neutral: silence, tails kept, 5 ms fades
+}
+
+TEST_CASE("a throw that is pressed follows the song's key as soon as it has a step, and says so only then", "[press]") {
+  TestSong t(48000, 120);
+  t.song.key = Key{2, true};
+  t.stem("v", 480000, only(0, 24000, sine(440, 48000, 0.5)));
+  const auto plan = t.plan();
+  const Ornament o =
+      place(allKinds(), "delay-throw", t.song, "v", {Beats(0), Beats::ofQuarters(1)}, listenTo(plan, "v"));
+  CHECK(o.settings.at("key_follow") == Value(true));
+  const Manners& manners = *mannersOf("delay-throw");
+  Settings stepped = o.settings;
+  stepped["step_semitones"] = 3.0;
+  CHECK_FALSE(manners.isHeard(o.settings, "key_follow"));
+  CHECK(manners.isHeard(stepped, "key_follow"));
+  // Four rounds of tries: whatever step they have, the pass is a note of D minor.
+  int tried = 0;
+  for (int round = 0; round < 4; ++round)
+    for (const Ornament& one : fourTries(*allKinds().find("delay-throw"), o, t.song.tempoMap(), round)) {
+      CHECK(one.settings.at("key_follow") == Value(true));
+      tried += static_cast<int>(one.settings.contains("step_semitones"));
+    }
+  CHECK(tried > 0);
 }
 
 TEST_CASE("collisions are where the print meets the next phrase audibly", "[analysis]") {
