@@ -2,6 +2,7 @@
 
 #include "dsp/drive.h"
 #include "dsp/lookahead_limiter.h"
+#include "dsp/shifted_sound.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
 #include "dsp/svf.h"
@@ -11,7 +12,6 @@
 #include <array>
 #include <cmath>
 #include <deque>
-#include <map>
 #include <vector>
 
 namespace ivrin {
@@ -21,9 +21,9 @@ constexpr std::int64_t kStep = 256; // frames at once, over which gains go in a 
 constexpr std::int64_t kDrift = 64; // ... drifts
 constexpr std::size_t kMostAtOnce = 32, kMostDrivenAtOnce = 12;       // passes
 constexpr int kMostFilters = 16, kMostDriven = 3, kMostLookedAt = 24; // times round
-constexpr double kWholeSeconds = 6;   // what is no longer is kept whole at each of its pitches
+constexpr double kWholeSeconds = 12;  // what is no longer is kept whole at each of its pitches
 constexpr double kRingSeconds = 0.3;  // filters have rung out after what went in
-constexpr double kFaintest = 0x1p-24; // a pass under it is not computed
+constexpr double kFaintest = 0x1p-18; // a pass under it, −108 dBFS, is not computed
 constexpr double kMostGain = 1024;    // without a ceiling
 
 double raised(double u, double from, double to) {
@@ -33,47 +33,13 @@ double raised(double u, double from, double to) {
 } // namespace
 
 struct SteppedEchoes::Body {
-  /// What was sent, at another pitch; made as it is asked for, by all passes at that pitch.
-  class Shifted {
-   public:
-    /// Of a sound that is kept whole `frames` frames, 0 of one that is read in passing.
-    Shifted(Stretch stretch, std::int64_t frames)
-        : stretch_(std::move(stretch))
-        , whole_(frames) {}
-    void read(std::int64_t from, StereoSpan out) {
-      const std::int64_t none = std::clamp<std::int64_t>(-from, 0, out.frames);
-      out.part(0, none).clear();
-      if (none < out.frames) readFrom(from + none, out.part(none, out.frames - none));
-    }
-
-   private:
-    void readFrom(std::int64_t from, StereoSpan out) {
-      if (whole_.frames() == 0) return stretch_.read(from, out);
-      const std::int64_t end = std::min(from + out.frames, whole_.frames());
-      while (made_ < end) {
-        const std::int64_t n = std::min(kStep, whole_.frames() - made_);
-        stretch_.read(made_, whole_.span().part(made_, n));
-        made_ += n;
-      }
-      const std::int64_t there = std::clamp<std::int64_t>(end - from, 0, out.frames);
-      if (there > 0) {
-        std::copy_n(whole_.left() + from, there, out.left);
-        std::copy_n(whole_.right() + from, there, out.right);
-      }
-      out.part(there, out.frames - there).clear();
-    }
-    Stretch stretch_;
-    StereoBuffer whole_;
-    std::int64_t made_ = 0;
-  };
-
   /// One time round: what was sent, shifted, filtered so often.
   struct Pass {
     int number;
     std::array<double, 2> delay; // frames, of what is heard on the left and on the right
     bool swapped;                // heard on the other side than it was sent
     bool made = false;           // all that follows
-    std::shared_ptr<Shifted> shifted;
+    std::function<void(std::int64_t from, StereoSpan out)> shifted;
     std::vector<StereoSvf> lowCuts, highCuts;
     std::vector<Drive> drives; // left and right in turn
   };
@@ -172,29 +138,35 @@ struct SteppedEchoes::Body {
     p.swapped = s.pattern == EchoPattern::cross && number % 2 == 1;
     return p;
   }
-  std::shared_ptr<Shifted> shiftedFor(const Pass& p) {
+  /// What was sent, where there is any.
+  void readSent(std::int64_t from, StereoSpan out) const {
+    out.clear();
+    const std::int64_t begin = std::max<std::int64_t>(0, -from), end = std::min(out.frames, frames - from);
+    if (begin < end) sent(from + begin, out.part(begin, end - begin));
+    if (s.pattern == EchoPattern::pingPong) toBoth(out);
+  }
+  std::function<void(std::int64_t, StereoSpan)> shiftedBy(const Pass& p) {
     const double by = semitones(p.number);
-    const bool whole = static_cast<double>(frames) < kWholeSeconds * rate;
-    if (auto& known = pitches[by]; whole && known) return known;
+    if (static_cast<double>(frames) < kWholeSeconds * rate) {
+      if (!whole) {
+        whole = std::make_shared<StereoBuffer>(frames);
+        readSent(0, whole->span());
+      }
+      return [sound = ShiftedSound::of(whole, by, rate)](std::int64_t from, StereoSpan out) { sound->read(from, out); };
+    }
     const auto back = static_cast<std::int64_t>(std::abs(p.delay[0] - p.delay[1]) + 4 * s.swing * p.number) +
                       4 * SpeedReader::kReach + 2 * kStep;
-    Stretch stretch(
-        rate, 1, std::exp2(by / 12),
-        [this](std::int64_t from, StereoSpan out) {
-          out.clear();
-          const std::int64_t begin = std::max<std::int64_t>(0, -from), end = std::min(out.frames, frames - from);
-          if (begin < end) sent(from + begin, out.part(begin, end - begin));
-          if (s.pattern == EchoPattern::pingPong) toBoth(out);
-        },
-        whole ? 0 : back);
-    auto shifted =
-        std::make_shared<Shifted>(std::move(stretch), whole ? frames + std::llround(kRingSeconds * rate) : 0);
-    if (whole) pitches[by] = shifted;
-    return shifted;
+    const auto stretch = std::make_shared<Stretch>(
+        rate, 1, std::exp2(by / 12), [this](std::int64_t from, StereoSpan out) { readSent(from, out); }, back);
+    return [stretch](std::int64_t from, StereoSpan out) {
+      const std::int64_t none = std::clamp<std::int64_t>(-from, 0, out.frames);
+      out.part(0, none).clear();
+      if (none < out.frames) stretch->read(from + none, out.part(none, out.frames - none));
+    };
   }
   void make(Pass& p) {
     p.made = true;
-    p.shifted = shiftedFor(p);
+    p.shifted = shiftedBy(p);
     // Of very many times through the same filter fewer are made, each so much steeper about its cut.
     const int filters = std::min(p.number, kMostFilters);
     const double stands = std::pow(static_cast<double>(p.number) / filters, 0.25);
@@ -228,14 +200,13 @@ struct SteppedEchoes::Body {
   /// What a pass sounds like at a side, from time `at` on, before its gain.
   void fetch(Pass& p, std::size_t side, std::int64_t at, StereoSpan out) {
     const int late = driven() ? drivenTimes(p.number) * 2 * driveHalf : 0;
+    // Standing still, an echo lies on the nearest frame.
+    if (!wobble) return p.shifted(at + late - std::llround(p.delay[side]), out);
     const double place = static_cast<double>(at + late) - p.delay[side];
-    const auto read = [&](std::int64_t from, StereoSpan to) { p.shifted->read(from, to); };
-    if (!wobble && place == std::floor(place)) return read(static_cast<std::int64_t>(place), out);
-    SpeedReader reader(read);
+    SpeedReader reader(p.shifted);
     for (std::int64_t i = 0; i < out.frames;) {
       const std::int64_t cell = (at + i) / kDrift * kDrift, n = std::min(out.frames - i, cell + kDrift - at - i);
-      const double a = wobble ? driftAt(p.number, side, cell + late) : 0,
-                   b = wobble ? driftAt(p.number, side, cell + kDrift + late) : 0;
+      const double a = driftAt(p.number, side, cell + late), b = driftAt(p.number, side, cell + kDrift + late);
       for (std::int64_t k = i; k < i + n; ++k)
         places[static_cast<std::size_t>(k)] =
             place + static_cast<double>(k) - raised(static_cast<double>(at + k - cell) / kDrift, a, b);
@@ -257,7 +228,7 @@ struct SteppedEchoes::Body {
     if (!p.made) make(p);
     const StereoSpan x = made.span().part(0, to.frames);
     fetch(p, 0, at, x);
-    if (!wobble && p.delay[0] == p.delay[1]) {
+    if (!wobble && std::llround(p.delay[0]) == std::llround(p.delay[1])) {
       if (p.swapped) std::swap_ranges(x.left, x.left + x.frames, x.right);
     } else {
       const StereoSpan y = other.span().part(0, to.frames);
@@ -349,7 +320,7 @@ struct SteppedEchoes::Body {
   std::unique_ptr<LookaheadLimiter> limiter;
   std::optional<Wobble> wobble;
   std::deque<Pass> passes;
-  std::map<double, std::shared_ptr<Shifted>> pitches; // by semitones
+  std::shared_ptr<StereoBuffer> whole; // what was sent, where it is kept
   StereoBuffer made, other, sum;
   std::array<double, kStep> places{}, paces{};
   bool dead = false;                         // no further pass can be heard
