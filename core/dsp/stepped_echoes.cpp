@@ -5,7 +5,7 @@
 #include "dsp/shifted_sound.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
-#include "dsp/svf.h"
+#include "dsp/svf_cascade.h"
 #include "dsp/wobble.h"
 
 #include <algorithm>
@@ -33,6 +33,11 @@ double raised(double u, double from, double to) {
 } // namespace
 
 struct SteppedEchoes::Body {
+  /// Filters of one time round or of several, and the saturation behind them.
+  struct Round {
+    SvfCascade low, high;
+    std::vector<Drive> drives; // left, right; or none
+  };
   /// One time round: what was sent, shifted, filtered so often.
   struct Pass {
     int number;
@@ -40,8 +45,7 @@ struct SteppedEchoes::Body {
     bool swapped;                // heard on the other side than it was sent
     bool made = false;           // all that follows
     std::function<void(std::int64_t from, StereoSpan out)> shifted;
-    std::vector<StereoSvf> lowCuts, highCuts;
-    std::vector<Drive> drives; // left and right in turn
+    std::vector<Round> rounds;
   };
 
   Body(const EchoSettings& settings, double sampleRate, Feed feed, std::int64_t sentFrames,
@@ -170,16 +174,17 @@ struct SteppedEchoes::Body {
     // Of very many times through the same filter fewer are made, each so much steeper about its cut.
     const int filters = std::min(p.number, kMostFilters);
     const double stands = std::pow(static_cast<double>(p.number) / filters, 0.25);
-    for (int i = 1; i <= filters; ++i) {
+    const int drives = driven() ? drivenTimes(p.number) : 0;
+    for (int i = 1; i <= std::max(filters, 1); ++i) {
+      if (i == 1 || i <= drives + 1)
+        p.rounds.push_back({SvfCascade(StereoSvf::Pass::high, rate), SvfCascade(StereoSvf::Pass::low, rate), {}});
       const auto l = sideOf(i, filters, 0), r = 1 - l;
-      const auto cut = [&](std::vector<StereoSvf>& to, StereoSvf::Pass pass, const CutOfSides& hz, double open,
-                           double by) {
-        if (hz[0] || hz[1]) to.emplace_back(pass, hz[l].value_or(open) * by, hz[r].value_or(open) * by, rate);
+      const auto cut = [&](SvfCascade& to, const CutOfSides& hz, double open, double by) {
+        if (hz[0] || hz[1]) to.add(hz[l].value_or(open) * by, hz[r].value_or(open) * by);
       };
-      cut(p.lowCuts, StereoSvf::Pass::high, s.lowCutHz, 20, stands);
-      cut(p.highCuts, StereoSvf::Pass::low, s.highCutHz, 20000, 1 / stands);
-      if (driven() && i <= kMostDriven)
-        p.drives.insert(p.drives.end(), 2, Drive({s.drive, s.driveReference}, rate, driveHalf));
+      cut(p.rounds.back().low, s.lowCutHz, 20, stands);
+      cut(p.rounds.back().high, s.highCutHz, 20000, 1 / stands);
+      if (i <= drives) p.rounds.back().drives.assign(2, Drive({s.drive, s.driveReference}, rate, driveHalf));
     }
   }
   static void toBoth(StereoSpan io) {
@@ -237,16 +242,17 @@ struct SteppedEchoes::Body {
       std::copy_n(p.swapped ? y.left : y.right, x.frames, x.right);
     }
     // As often round: filters, then saturation, which hears each time what the feedback has left.
-    const std::size_t stages = std::max({p.lowCuts.size(), p.highCuts.size(), p.drives.size() / 2});
-    for (std::size_t i = 0; i < stages; ++i) {
-      if (i < p.lowCuts.size()) p.lowCuts[i].process(x.left, x.right, x.frames);
-      if (i < p.highCuts.size()) p.highCuts[i].process(x.left, x.right, x.frames);
-      if (2 * i >= p.drives.size()) continue;
-      p.drives[2 * i].process(x.left, x.frames);
-      p.drives[2 * i + 1].process(x.right, x.frames);
-      if (2 * i + 2 < p.drives.size()) turn(x, at, i, i + 1);
+    std::size_t saturated = 0;
+    for (Round& round : p.rounds) {
+      round.low.process(x.left, x.right, x.frames);
+      round.high.process(x.left, x.right, x.frames);
+      if (round.drives.empty()) continue;
+      if (saturated > 0) turn(x, at, saturated - 1, saturated);
+      round.drives[0].process(x.left, x.frames);
+      round.drives[1].process(x.right, x.frames);
+      ++saturated;
     }
-    turn(x, at, p.drives.empty() ? 0 : p.drives.size() / 2 - 1, kAll);
+    turn(x, at, saturated > 0 ? saturated - 1 : 0, kAll);
     for (std::size_t side = 0; side < 2; ++side) {
       if (!heard(p.number, side)) continue;
       const float* in = side == 0 ? x.left : x.right;
