@@ -432,7 +432,7 @@ TEST_CASE("wobble flutters, too: 5 to 12 Hz, by a tenth of a percent, the sides 
 TEST_CASE("no legal settings and no input bring NaN, infinity or more than the ceiling", "[throw][slow]") {
   Chance chance(99);
   const TableSpec& table = DelayThrowSettings::table();
-  for (int i = 0; i < tries(24); ++i) {
+  for (int i = 0; i < tries(12); ++i) {
     TestSong t(i % 3 == 0 ? 44100 : 48000, 60 + 140 * chance.unit());
     const int kind = i % 4;
     t.stem("v", 60000,

@@ -46,7 +46,7 @@ double levelAt(const StereoBuffer& b, int note) {
 
 } // namespace
 
-TEST_CASE("voices stand in the song's key: a third, a fifth, an octave, below too", "[harmony]") {
+TEST_CASE("voices stand in the song's key: a third, a fifth, an octave, below too", "[harmony][heavy]") {
   struct Expected {
     int note;
     Key key;

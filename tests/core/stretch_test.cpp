@@ -134,7 +134,7 @@ TEST_CASE("Stretched or at another pitch, none of twenty clicks is lost, doubled
   }
 }
 
-TEST_CASE("A hit's attack of 0.9 ms stays under 2 ms, and nothing is heard before it", "[stretch]") {
+TEST_CASE("A hit's attack of 0.9 ms stays under 2 ms, and nothing is heard before it", "[stretch][heavy]") {
   for (const auto& [ratio, pitch] : {std::pair{2.0, 1.0}, {3.0, 1.0}, {1.5, 1.0}, {1.0, 1.335}, {1.0, 0.749}})
     for (const double hz : {900.0, 2400.0})
       for (const double decay : {800.0, 8000.0}) {
@@ -177,7 +177,7 @@ TEST_CASE("A tone goes on through a click as if there were none", "[stretch]") {
   }
 }
 
-TEST_CASE("Tones and chords keep clean", "[stretch]") {
+TEST_CASE("Tones and chords keep clean", "[stretch][heavy]") {
   const auto beside = [](const std::vector<double>& hz, double ratio, double pitch) {
     const StereoBuffer y = stretched(tones(hz), ratio, pitch, 96000);
     std::vector<double> at;
