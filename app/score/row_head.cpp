@@ -178,7 +178,9 @@ void RowHead::paintEvent(QPaintEvent*) {
   const double px = height() < scaled(24) ? 13 : 16;
   const double y = two ? height() / 2.0 - scaled(3) : height() / 2.0 + scaled(px * 0.3);
   // A long name is shortened with an ellipsis; the tooltip has it whole.
-  const QString shown = shortened(name, px, false, width() - scaled(34) - scaled(2));
+  const bool slim = height() < scaled(44); // no room for a second line
+  const int missing = problem && !two && slim ? scaled(10) : 0;
+  const QString shown = shortened(name, px, false, width() - scaled(34) - scaled(2) - missing);
   drawSongText(p, QPointF(scaled(34), y), shown, px, false, problem ? c.warning : m.mute ? c.quiet : c.ink);
   const QString whole = shortened(name, 200);
   const Song& song = session_.song();
@@ -191,7 +193,10 @@ void RowHead::paintEvent(QPaintEvent*) {
   if (problem) {
     p.setFont(sans(11));
     p.setPen(c.warning);
-    if (!two)
+    if (slim && !two)
+      p.drawText(QRect(scaled(34), 0, width() - scaled(34) - scaled(2), height()), Qt::AlignRight | Qt::AlignVCenter,
+                 QStringLiteral("?"));
+    else if (!two)
       p.drawText(QRect(scaled(34), static_cast<int>(y) + 2, width() - scaled(34), scaled(14)), Qt::AlignLeft,
                  tr("missing"));
   }

@@ -9,7 +9,7 @@ namespace {
 
 constexpr double kRingsSeconds = 0.3; // after its end, for what the windows spread
 constexpr std::int64_t kMadeAtOnce = 1024;
-constexpr std::int64_t kMostBytes = std::int64_t{128} << 20;
+constexpr std::int64_t kMostBytes = std::int64_t{64} << 20; // of shifted sounds
 
 } // namespace
 
@@ -49,7 +49,7 @@ bool ShiftedSound::is(const StereoBuffer& sound, double semitones, double sample
 }
 
 std::int64_t ShiftedSound::bytes() const {
-  return (sound_->frames() + shifted_.frames()) * static_cast<std::int64_t>(2 * sizeof(float));
+  return shifted_.frames() * static_cast<std::int64_t>(2 * sizeof(float));
 }
 
 std::shared_ptr<ShiftedSound> ShiftedSound::of(std::shared_ptr<const StereoBuffer> sound, double semitones,

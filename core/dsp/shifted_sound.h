@@ -16,7 +16,7 @@ class ShiftedSound {
   /// Frames from `from` on, silence before its begin and where it has died away. Any thread.
   void read(std::int64_t from, StereoSpan out);
 
-  /// That of this sound and pitch. Some hundred megabytes of the latest are kept; `semitones` −24..24.
+  /// That of this sound and pitch. The latest are kept, up to 64 MB; `semitones` −24..24.
   static std::shared_ptr<ShiftedSound> of(std::shared_ptr<const StereoBuffer> sound, double semitones,
                                           double sampleRate);
 
