@@ -1,5 +1,6 @@
 // Echoes with a pitch step: without one what an echo loop gives; with one, clean tones and whole attacks in their
 // place.
+#include "dsp/shifted_sound.h"
 #include "dsp/stepped_echoes.h"
 #include "test_support/signals.h"
 
@@ -9,6 +10,7 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <thread>
 #include <vector>
 
 using namespace ivrin;
@@ -217,4 +219,30 @@ TEST_CASE("What stepped echoes give does not depend on how much is asked for at 
   const Signal hiss = noise(3, 0.5);
   const auto in = pieces(s, hiss, {30000}), other = pieces(s, hiss, {1, 77, 256, 1000, 4097, 13});
   CHECK(in == other);
+}
+
+TEST_CASE("A shifted sound is made once for all who ask, on any thread, and forgotten when many others came",
+          "[step][threads]") {
+  const auto made = [](std::uint64_t seed) {
+    return std::make_shared<const StereoBuffer>(fill(24000, noise(seed, 0.3)));
+  };
+  const auto whole = [](ShiftedSound& sound) {
+    StereoBuffer out(30000);
+    sound.read(-500, out.span());
+    return out;
+  };
+  const auto one = ShiftedSound::of(made(1), 5, kRate);
+  CHECK(ShiftedSound::of(made(1), 5, kRate) == one); // known by what it holds
+  CHECK(ShiftedSound::of(made(1), 7, kRate) != one);
+  CHECK(ShiftedSound::of(made(2), 5, kRate) != one);
+  ShiftedSound alone(made(1), 5, kRate);
+  const StereoBuffer wanted = whole(alone);
+  std::vector<StereoBuffer> got(4);
+  std::vector<std::thread> threads;
+  for (StereoBuffer& g : got) threads.emplace_back([&] { g = whole(*one); });
+  for (std::thread& t : threads) t.join();
+  for (const StereoBuffer& g : got) CHECK(g == wanted);
+  // 64 MB are some 220 of these.
+  for (int i = 0; i < 300; ++i) ShiftedSound::of(made(3), -24 + 0.1 * i, kRate);
+  CHECK(ShiftedSound::of(made(1), 5, kRate) != one);
 }
