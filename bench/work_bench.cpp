@@ -66,14 +66,11 @@ void workBenchmarks() {
       Beats::ofQuarters(20), 8, Beats::ofQuarters(22),
       {{"time_left", "1/8."}, {"time_right", "1/4"}, {"low_cut_hz", 200.0}, {"high_cut_hz", 7000.0}, {"duck_db", 6.0}},
       "feedback_percent", from(30, 0.03), 1000);
+  const Settings steps{{"time_left", "1/8."}, {"time_right", "1/4"}, {"low_cut_hz", 200.0}, {"step_semitones", 5.0}};
   editToSound("the same with a pitch step", "median <= 40 ms", "delay-throw", Beats::ofQuarters(20), 8,
-              Beats::ofQuarters(22),
-              {{"time_left", "1/8."}, {"time_right", "1/4"}, {"low_cut_hz", 200.0}, {"step_semitones", 5.0}},
-              "feedback_percent", from(30, 0.03), 200);
+              Beats::ofQuarters(22), steps, "feedback_percent", from(30, 0.03), 200);
   editToSound("the same, heard in its tail, three bars on", "median <= 100 ms", "delay-throw", Beats::ofQuarters(20), 8,
-              Beats::ofQuarters(32),
-              {{"time_left", "1/8."}, {"time_right", "1/4"}, {"low_cut_hz", 200.0}, {"step_semitones", 5.0}},
-              "feedback_percent", from(50, 0.03), 30);
+              Beats::ofQuarters(32), steps, "feedback_percent", from(50, 0.03), 30);
   // 16 beats are 8 s here.
   editToSound("edit of a reverse reverb of 8 s while playing, the same", "median <= 30 ms", "reverse-reverb",
               Beats::ofQuarters(40), 1, Beats::ofQuarters(36),

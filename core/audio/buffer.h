@@ -54,6 +54,16 @@ class StereoBuffer {
   const float* left() const { return left_.data(); }
   const float* right() const { return right_.data(); }
   StereoSpan span() { return {left(), right(), frames()}; }
+  /// The frames from `from` on, silence where there are none; `from` may be negative.
+  void read(std::int64_t from, StereoSpan out) const {
+    const std::int64_t begin = std::clamp<std::int64_t>(-from, 0, out.frames),
+                       end = std::clamp<std::int64_t>(frames() - from, begin, out.frames);
+    out.part(0, begin).clear();
+    out.part(end, out.frames - end).clear();
+    if (begin == end) return;
+    std::copy_n(left() + from + begin, end - begin, out.left + begin);
+    std::copy_n(right() + from + begin, end - begin, out.right + begin);
+  }
   friend bool operator==(const StereoBuffer&, const StereoBuffer&) = default;
 
  private:

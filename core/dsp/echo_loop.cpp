@@ -2,8 +2,6 @@
 
 #include "audio/simd.h"
 #include "dsp/delay_line.h"
-#include "dsp/drive.h"
-#include "dsp/lookahead_limiter.h"
 #include "dsp/svf.h"
 #include "dsp/wobble.h"
 
@@ -12,6 +10,8 @@
 
 namespace ivrin {
 namespace {
+
+constexpr double kCeilingLookahead = 0.0015, kCeilingRelease = 0.08; // seconds
 
 /// w += g·x; returns the largest magnitude of the sum.
 IVRIN_CLONES float addFed(float* w, const float* x, float g, std::int64_t n) {
@@ -37,6 +37,19 @@ std::unique_ptr<StereoSvf> cut(StereoSvf::Pass pass, const CutOfSides& hz, doubl
 
 } // namespace
 
+LookaheadLimiter ceilingOf(const EchoSettings& s, double rate) {
+  const double shortest = std::min(s.timeLeft, s.timeRight);
+  const auto ahead =
+      std::min<std::int64_t>(std::llround(kCeilingLookahead * rate), static_cast<std::int64_t>(shortest / 4));
+  return {ahead, *s.ceiling, kCeilingRelease * rate};
+}
+
+Drive driveOf(const EchoSettings& s, double rate) {
+  const double shortest = std::min(s.timeLeft, s.timeRight);
+  const auto half = std::min<int>(Drive::kHalf, static_cast<int>(shortest / 8));
+  return {{s.drive, s.driveReference}, rate, half < 4 ? 0 : half};
+}
+
 void toMiddle(StereoSpan io) {
   for (std::int64_t i = 0; i < io.frames; ++i) {
     io.left[i] = 0.5f * (io.left[i] + io.right[i]);
@@ -50,17 +63,13 @@ struct EchoLoop::Body {
       , rate(sampleRate)
       , lowCut(cut(StereoSvf::Pass::high, s.lowCutHz, 20, rate))
       , highCut(cut(StereoSvf::Pass::low, s.highCutHz, 20000, rate)) {
-    const double shortest = std::min(s.timeLeft, s.timeRight);
     double taken = 0; // of the time by what lies in the loop
     if (s.ceiling) {
-      const auto ahead =
-          std::min<std::int64_t>(std::llround(kCeilingLookahead * rate), static_cast<std::int64_t>(shortest / 4));
-      limiter = std::make_unique<LookaheadLimiter>(ahead, *s.ceiling, kCeilingRelease * rate);
-      taken += static_cast<double>(ahead);
+      limiter = std::make_unique<LookaheadLimiter>(ceilingOf(s, rate));
+      taken += static_cast<double>(limiter->lookahead());
     }
-    if (s.drive > 0) { // oversampled as far as there is time for it
-      const auto half = std::min<int>(Drive::kHalf, static_cast<int>(shortest / 8));
-      const Drive drive({s.drive, s.driveReference}, rate, half < 4 ? 0 : half);
+    if (s.drive > 0) {
+      const Drive drive = driveOf(s, rate);
       driveLeft = std::make_unique<Drive>(drive);
       driveRight = std::make_unique<Drive>(drive);
       taken += drive.latency();

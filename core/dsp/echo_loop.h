@@ -3,6 +3,8 @@
 #pragma once
 
 #include "audio/buffer.h"
+#include "dsp/drive.h"
+#include "dsp/lookahead_limiter.h"
 
 #include <array>
 #include <cstdint>
@@ -35,7 +37,10 @@ struct EchoSettings {
   std::int64_t longest = std::int64_t{1} << 40;
 };
 
-inline constexpr double kCeilingLookahead = 0.0015, kCeilingRelease = 0.08; // seconds, of the ceiling's limiter
+/// The limiter that holds the ceiling, which there is; its look-ahead has to have room in the shortest time.
+LookaheadLimiter ceilingOf(const EchoSettings& settings, double sampleRate);
+/// The saturation, which there is: oversampled as far as there is time for it.
+Drive driveOf(const EchoSettings& settings, double sampleRate);
 
 /// What a ping-pong sends round: both sides' middle, on the left alone. In place.
 void toMiddle(StereoSpan io);

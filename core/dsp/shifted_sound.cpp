@@ -18,30 +18,17 @@ ShiftedSound::ShiftedSound(std::shared_ptr<const StereoBuffer> sound, double sem
     , semitones_(semitones)
     , rate_(sampleRate)
     , stretch_(sampleRate, 1, std::exp2(semitones / 12),
-               [s = sound_.get()](std::int64_t from, StereoSpan out) {
-                 out.clear();
-                 const std::int64_t begin = std::max<std::int64_t>(0, -from),
-                                    end = std::min(out.frames, s->frames() - from);
-                 if (begin >= end) return;
-                 std::copy_n(s->left() + from + begin, end - begin, out.left + begin);
-                 std::copy_n(s->right() + from + begin, end - begin, out.right + begin);
-               })
+               [s = sound_.get()](std::int64_t from, StereoSpan out) { s->read(from, out); })
     , shifted_(sound_->frames() + std::llround(kRingsSeconds * sampleRate)) {}
 
 void ShiftedSound::read(std::int64_t from, StereoSpan out) {
-  const std::int64_t begin = std::clamp<std::int64_t>(-from, 0, out.frames),
-                     end = std::clamp<std::int64_t>(shifted_.frames() - from, begin, out.frames);
-  out.part(0, begin).clear();
-  out.part(end, out.frames - end).clear();
-  if (begin == end) return;
   const std::lock_guard lock(mutex_);
-  while (made_ < from + end) {
+  while (made_ < std::min(from + out.frames, shifted_.frames())) {
     const std::int64_t n = std::min(kMadeAtOnce, shifted_.frames() - made_);
     stretch_.read(made_, shifted_.span().part(made_, n));
     made_ += n;
   }
-  std::copy_n(shifted_.left() + from + begin, end - begin, out.left + begin);
-  std::copy_n(shifted_.right() + from + begin, end - begin, out.right + begin);
+  shifted_.read(from, out);
 }
 
 bool ShiftedSound::is(const StereoBuffer& sound, double semitones, double sampleRate) const {

@@ -1,7 +1,5 @@
 #include "dsp/stepped_echoes.h"
 
-#include "dsp/drive.h"
-#include "dsp/lookahead_limiter.h"
 #include "dsp/shifted_sound.h"
 #include "dsp/speed_reader.h"
 #include "dsp/stretch.h"
@@ -12,6 +10,7 @@
 #include <array>
 #include <cmath>
 #include <deque>
+#include <optional>
 #include <vector>
 
 namespace ivrin {
@@ -26,10 +25,6 @@ constexpr double kRingSeconds = 0.3;  // filters have rung out after what went i
 constexpr double kFaintest = 0x1p-18; // a pass under it, −108 dBFS, is not computed
 constexpr double kMostGain = 1024;    // without a ceiling
 
-double raised(double u, double from, double to) {
-  return from + u * (to - from);
-}
-
 } // namespace
 
 struct SteppedEchoes::Body {
@@ -43,8 +38,9 @@ struct SteppedEchoes::Body {
     int number;
     std::array<double, 2> delay; // frames, of what is heard on the left and on the right
     bool swapped;                // heard on the other side than it was sent
-    bool made = false;           // all that follows
+    // All that follows is made when it is first heard.
     std::function<void(std::int64_t from, StereoSpan out)> shifted;
+    std::optional<SpeedReader> drifting; // reads it where it does not stand still
     std::vector<Round> rounds;
   };
 
@@ -59,20 +55,17 @@ struct SteppedEchoes::Body {
       , made(kStep)
       , other(kStep)
       , sum(kStep) {
-    const double shortest = std::min(s.timeLeft, s.timeRight);
     if (s.ceiling) {
-      ahead = std::min<std::int64_t>(std::llround(kCeilingLookahead * rate), static_cast<std::int64_t>(shortest / 4));
-      limiter = std::make_unique<LookaheadLimiter>(ahead, *s.ceiling, kCeilingRelease * rate);
+      limiter = std::make_unique<LookaheadLimiter>(ceilingOf(s, rate));
+      ahead = limiter->lookahead();
       highest = *s.ceiling / std::max(s.driveReference, 1e-9);
     }
-    if (s.drive > 0) driveHalf = std::min<int>(Drive::kHalf, static_cast<int>(shortest / 8));
-    if (driveHalf < 4) driveHalf = 0;
-    s.swing = std::min(s.swing, 0.25 * shortest);
+    if (s.drive > 0) drive.emplace(driveOf(s, rate));
+    s.swing = std::min(s.swing, 0.25 * std::min(s.timeLeft, s.timeRight));
     if (s.swing > 0) wobble.emplace(s.swing, s.flutter, s.flutterSeed, s.phase, rate);
   }
 
-  bool driven() const { return s.drive > 0; }
-  int drivenTimes(int pass) const { return std::min(pass, kMostDriven); }
+  int drivenTimes(int pass) const { return drive ? std::min(pass, kMostDriven) : 0; }
 
   /// After so many times round, of what is heard on a side at the end.
   double delayOf(int pass, std::size_t side) const {
@@ -169,12 +162,12 @@ struct SteppedEchoes::Body {
     };
   }
   void make(Pass& p) {
-    p.made = true;
     p.shifted = shiftedBy(p);
+    if (wobble) p.drifting.emplace(p.shifted);
     // Of very many times through the same filter fewer are made, each so much steeper about its cut.
     const int filters = std::min(p.number, kMostFilters);
     const double stands = std::pow(static_cast<double>(p.number) / filters, 0.25);
-    const int drives = driven() ? drivenTimes(p.number) : 0;
+    const int drives = drivenTimes(p.number);
     for (int i = 1; i <= std::max(filters, 1); ++i) {
       if (i == 1 || i <= drives + 1)
         p.rounds.push_back({SvfCascade(StereoSvf::Pass::high, rate), SvfCascade(StereoSvf::Pass::low, rate), {}});
@@ -184,7 +177,7 @@ struct SteppedEchoes::Body {
       };
       cut(p.rounds.back().low, s.lowCutHz, 20, stands);
       cut(p.rounds.back().high, s.highCutHz, 20000, 1 / stands);
-      if (i <= drives) p.rounds.back().drives.assign(2, Drive({s.drive, s.driveReference}, rate, driveHalf));
+      if (i <= drives) p.rounds.back().drives.assign(2, *drive);
     }
   }
   static void toBoth(StereoSpan io) {
@@ -204,21 +197,20 @@ struct SteppedEchoes::Body {
 
   /// What a pass sounds like at a side, from time `at` on, before its gain.
   void fetch(Pass& p, std::size_t side, std::int64_t at, StereoSpan out) {
-    const int late = driven() ? drivenTimes(p.number) * 2 * driveHalf : 0;
+    const int late = drive ? drivenTimes(p.number) * drive->latency() : 0;
     // Standing still, an echo lies on the nearest frame.
     if (!wobble) return p.shifted(at + late - std::llround(p.delay[side]), out);
     const double place = static_cast<double>(at + late) - p.delay[side];
-    SpeedReader reader(p.shifted);
     for (std::int64_t i = 0; i < out.frames;) {
       const std::int64_t cell = (at + i) / kDrift * kDrift, n = std::min(out.frames - i, cell + kDrift - at - i);
       const double a = driftAt(p.number, side, cell + late), b = driftAt(p.number, side, cell + kDrift + late);
       for (std::int64_t k = i; k < i + n; ++k)
         places[static_cast<std::size_t>(k)] =
-            place + static_cast<double>(k) - raised(static_cast<double>(at + k - cell) / kDrift, a, b);
+            place + static_cast<double>(k) - (a + static_cast<double>(at + k - cell) / kDrift * (b - a));
       i += n;
     }
     std::fill_n(paces.begin(), out.frames, 1.0); // a drift is far too slow to fold anything back
-    reader.read(places.data(), paces.data(), out);
+    p.drifting->read(places.data(), paces.data(), out);
   }
 
   /// Adds a pass from time `at` on.
@@ -230,7 +222,7 @@ struct SteppedEchoes::Body {
         if (heard(p.number, side)) loudest = std::max(loudest, gains[side][end].all);
       }
     if (loudest * s.driveReference < kFaintest) return;
-    if (!p.made) make(p);
+    if (!p.shifted) make(p);
     const StereoSpan x = made.span().part(0, to.frames);
     fetch(p, 0, at, x);
     if (!wobble && std::llround(p.delay[0]) == std::llround(p.delay[1])) {
@@ -289,7 +281,7 @@ struct SteppedEchoes::Body {
       const std::int64_t begins = beginOf(next);
       const auto sounding =
           std::count_if(passes.begin(), passes.end(), [&](const Pass& p) { return endOf(p) >= begins; });
-      if (static_cast<std::size_t>(sounding) < (driven() ? kMostDrivenAtOnce : kMostAtOnce))
+      if (static_cast<std::size_t>(sounding) < (drive ? kMostDrivenAtOnce : kMostAtOnce))
         passes.push_back(passOf(next));
     }
     std::erase_if(passes, [&](const Pass& p) { return endOf(p) < at; });
@@ -322,7 +314,8 @@ struct SteppedEchoes::Body {
   bool alternates;
   std::int64_t ahead = 0, clock = 0;
   double highest = kMostGain; // gain of a pass
-  int driveHalf = 0, next = 1;
+  int next = 1;
+  std::optional<Drive> drive;
   std::unique_ptr<LookaheadLimiter> limiter;
   std::optional<Wobble> wobble;
   std::deque<Pass> passes;

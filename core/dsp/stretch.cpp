@@ -211,6 +211,7 @@ void Stretch::follow(std::function<double(std::int64_t)> pitchRatio) {
 }
 
 std::int64_t Stretch::around(double sampleRate, double lowestPitch) {
+  // Two windows of 0.128 s and what is read ahead for the attacks; the longer, the slower they are read.
   return std::llround(sampleRate * (0.2 + 0.13 / std::clamp(lowestPitch, kLowest, 1.0)));
 }
 

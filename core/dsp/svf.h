@@ -25,6 +25,7 @@ class StereoSvf {
   void reset();
 
  private:
+  friend class SvfCascade; // has the same coefficients
   struct Side {
     double g = 0, a1 = 0, a2 = 0, a3 = 0, s1 = 0, s2 = 0;
   };

@@ -6,7 +6,6 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
-#include <numbers>
 
 namespace ivrin {
 namespace {
@@ -30,17 +29,15 @@ struct PairOfFilters {
 void SvfCascade::add(double cutoffLeftHz, double cutoffRightHz) {
   if (stages_ % 4 == 0) fours_.emplace_back();
   Four& f = fours_.back();
-  constexpr double k = std::numbers::sqrt2;
-  for (const bool isLeft : {true, false}) {
-    const double hz = std::min(isLeft ? cutoffLeftHz : cutoffRightHz, 0.49 * rate_);
-    const double g = std::tan(std::numbers::pi * hz / rate_);
-    const std::size_t i = 2 * (stages_ % 4) + (isLeft ? 0 : 1);
-    f.a1[i] = 1 / (1 + g * (g + k));
-    f.a2[i] = g * f.a1[i];
-    f.a3[i] = g * f.a2[i];
-    const bool high = pass_ == StereoSvf::Pass::high, band = pass_ == StereoSvf::Pass::band;
+  const StereoSvf one(pass_, cutoffLeftHz, cutoffRightHz, rate_);
+  const bool high = pass_ == StereoSvf::Pass::high, band = pass_ == StereoSvf::Pass::band;
+  for (const std::size_t side : {0, 1}) {
+    const std::size_t i = 2 * (stages_ % 4) + side;
+    f.a1[i] = one.side_[side].a1;
+    f.a2[i] = one.side_[side].a2;
+    f.a3[i] = one.side_[side].a3;
     f.ofInput[i] = high ? 1 : 0;
-    f.ofBand[i] = high ? -k : band ? k : 0;
+    f.ofBand[i] = high ? -one.k_ : band ? one.k_ : 0;
     f.ofLow[i] = high ? -1 : band ? 0 : 1;
   }
   ++stages_;

@@ -3,6 +3,7 @@
 
 #include "dsp/flutter.h"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstdint>

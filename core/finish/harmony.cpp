@@ -5,7 +5,6 @@
 #include "finish/stages.h"
 #include "song/scale.h"
 
-#include <algorithm>
 #include <cmath>
 
 namespace ivrin {
@@ -35,11 +34,7 @@ class HarmonyStage : public Whole {
       const int semitones = semitonesForSteps(static_cast<int>(std::lround(steps_[k])), *note, key_);
       StereoBuffer voice(in.frames());
       Stretch(rate_, 1, std::exp2(semitones / 12.0), [&](std::int64_t from, StereoSpan out) {
-        out.clear();
-        const std::int64_t begin = std::max<std::int64_t>(0, -from), end = std::min(out.frames, in.frames() - from);
-        if (begin >= end) return;
-        std::copy_n(in.left() + from + begin, end - begin, out.left + begin);
-        std::copy_n(in.right() + from + begin, end - begin, out.right + begin);
+        in.read(from, out);
       }).read(0, voice.span());
       // Right, left, right ...
       const SideGains side = balance(spread_ * (k % 2 == 0 ? 1 : -1));

@@ -177,13 +177,7 @@ class Whole : public Stage {
 
 /// A whole sound as a source of stretches of it, silence outside. It must outlive what is returned.
 inline auto stretchesOf(const StereoBuffer& in) {
-  return [&in](Frames from, StereoSpan out) {
-    out.clear();
-    const FrameRange r = intersect({Frames(0), Frames(in.frames())}, {from, from + Frames(out.frames)});
-    if (r.empty()) return;
-    std::copy_n(in.left() + r.begin.count, r.length(), out.left + (r.begin - from).count);
-    std::copy_n(in.right() + r.begin.count, r.length(), out.right + (r.begin - from).count);
-  };
+  return [&in](Frames from, StereoSpan out) { in.read(from.count, out); };
 }
 
 /// A processor from its table and its way of attaching.

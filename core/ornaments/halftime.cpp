@@ -202,12 +202,7 @@ class Slowed {
   void read(std::int64_t from, StereoSpan out) {
     if (!split_) return source_.read(sounds_, from, out);
     fillTo(from + out.frames);
-    for (std::int64_t i = 0; i < out.frames; ++i) {
-      const std::int64_t at = from + i - first_;
-      const bool there = at >= 0 && at < band_.frames();
-      out.left[i] = there ? band_.left()[at] : 0;
-      out.right[i] = there ? band_.right()[at] : 0;
-    }
+    band_.read(from - first_, out);
   }
   /// Everything before `from` will not be asked for any more.
   void letGo(std::int64_t from) {

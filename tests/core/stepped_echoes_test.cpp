@@ -2,14 +2,13 @@
 // place.
 #include "dsp/shifted_sound.h"
 #include "dsp/stepped_echoes.h"
+#include "test_support/acoustics.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>
 
 #include <algorithm>
 #include <cmath>
-#include <complex>
-#include <numbers>
 #include <thread>
 #include <vector>
 
@@ -22,15 +21,7 @@ constexpr double kRate = 48000;
 
 StereoBuffer stepped(const EchoSettings& s, const Signal& in, std::int64_t sent, std::int64_t frames,
                      const std::function<double(int)>& semitones) {
-  SteppedEchoes echoes(
-      s, kRate,
-      [&](std::int64_t from, StereoSpan out) {
-        for (std::int64_t i = 0; i < out.frames; ++i) {
-          out.left[i] = in(from + i, 0);
-          out.right[i] = in(from + i, 1);
-        }
-      },
-      sent, semitones);
+  SteppedEchoes echoes(s, kRate, feedOf(in), sent, semitones);
   StereoBuffer out(frames);
   for (std::int64_t at = 0; at < frames; at += 1000)
     echoes.render(out.span().part(at, std::min<std::int64_t>(1000, frames - at)));
@@ -39,15 +30,7 @@ StereoBuffer stepped(const EchoSettings& s, const Signal& in, std::int64_t sent,
 
 /// Half a second and more of noise sent, asked for in pieces of these sizes, again and again.
 StereoBuffer pieces(const EchoSettings& s, const Signal& in, const std::vector<std::int64_t>& sizes) {
-  SteppedEchoes echoes(
-      s, kRate,
-      [&](std::int64_t from, StereoSpan out) {
-        for (std::int64_t i = 0; i < out.frames; ++i) {
-          out.left[i] = in(from + i, 0);
-          out.right[i] = in(from + i, 1);
-        }
-      },
-      9000, [](int pass) { return 4.0 * pass; });
+  SteppedEchoes echoes(s, kRate, feedOf(in), 9000, [](int pass) { return 4.0 * pass; });
   StereoBuffer out(30000);
   std::size_t k = 0;
   for (std::int64_t at = 0; at < out.frames();) {
@@ -161,26 +144,11 @@ TEST_CASE("With a pitch step a tone's passes are clean tones at their pitch and 
   for (const double step : {5.0, -5.0, 12.0}) {
     const StereoBuffer y = stepped(s, sine(440, kRate, 0.5), 48000, 72000 * 5, [&](int pass) { return pass * step; });
     for (int pass = 1; pass <= 4; ++pass) {
-      const double w = 2 * std::numbers::pi * 440 * std::exp2(pass * step / 12) / kRate;
-      // A tone fitted to its middle, and what is left beside it.
-      const float* x = y.left() + 72000 * pass + 12000;
-      double cc = 0, ss = 0, cs = 0, xc = 0, xs = 0;
-      for (int i = 0; i < 24000; ++i) {
-        const double c = std::cos(w * i), n = std::sin(w * i), v = static_cast<double>(x[i]);
-        cc += c * c;
-        ss += n * n;
-        cs += c * n;
-        xc += v * c;
-        xs += v * n;
-      }
-      const double det = cc * ss - cs * cs, a = (xc * ss - xs * cs) / det, b = (xs * cc - xc * cs) / det;
-      double rest = 0;
-      for (int i = 0; i < 24000; ++i)
-        rest += std::pow(static_cast<double>(x[i]) - a * std::cos(w * i) - b * std::sin(w * i), 2);
-      const double level = std::hypot(a, b);
+      const double hz = 440 * std::exp2(pass * step / 12);
+      const FittedTones fit = fitTones(y.left() + 72000 * pass + 12000, 24000, {hz}, kRate);
       INFO("step " << step << ", pass " << pass);
-      CHECK(10 * std::log10(rest / (12000 * level * level)) < -80); // wanted: −60
-      CHECK(20 * std::log10(level / (0.5 * std::pow(0.5, pass - 1))) == Approx(0).margin(0.05));
+      CHECK(fit.besideDb < -80); // wanted: −60
+      CHECK(20 * std::log10(fit.levels[0] / (0.5 * std::pow(0.5, pass - 1))) == Approx(0).margin(0.05));
     }
   }
 }

@@ -1,6 +1,7 @@
 // Stretching: attacks whole and in their place, tones and chords clean, the same bits in any order.
 #include "dsp/attack_scan.h"
 #include "dsp/stretch.h"
+#include "test_support/acoustics.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>
@@ -19,17 +20,8 @@ namespace {
 
 constexpr double kRate = 48000;
 
-Stretch::Feed fed(const Signal& signal) {
-  return [signal](std::int64_t from, StereoSpan out) {
-    for (std::int64_t i = 0; i < out.frames; ++i) {
-      out.left[i] = signal(from + i, 0);
-      out.right[i] = signal(from + i, 1);
-    }
-  };
-}
-
 StereoBuffer stretched(const Signal& signal, double ratio, double pitch, std::int64_t frames, double rate = kRate) {
-  Stretch s(rate, ratio, pitch, fed(signal));
+  Stretch s(rate, ratio, pitch, feedOf(signal));
   StereoBuffer out(frames);
   for (std::int64_t at = 0; at < frames; at += 1000)
     s.read(at, out.span().part(at, std::min<std::int64_t>(1000, frames - at)));
@@ -44,42 +36,6 @@ Signal tones(std::vector<double> hz, double rate = kRate) {
       sum += 0.2 * std::sin(2 * std::numbers::pi * hz[k] / rate * static_cast<double>(f) + static_cast<double>(k * k));
     return static_cast<float>(sum);
   };
-}
-
-/// What stands beside the tones that there should be, dB under them: their levels and phases are fitted.
-double besideDb(const float* x, std::int64_t frames, const std::vector<double>& hz) {
-  const std::size_t m = 2 * hz.size();
-  std::vector<double> matrix(m * (m + 1)), basis(m);
-  const auto at = [&](std::size_t r, std::size_t c) -> double& { return matrix[r * (m + 1) + c]; };
-  const auto fill = [&](std::int64_t i) {
-    for (std::size_t k = 0; k < hz.size(); ++k) {
-      const double w = 2 * std::numbers::pi * hz[k] / kRate * static_cast<double>(i);
-      basis[2 * k] = std::cos(w);
-      basis[2 * k + 1] = std::sin(w);
-    }
-  };
-  for (std::int64_t i = 0; i < frames; ++i) {
-    fill(i);
-    for (std::size_t r = 0; r < m; ++r) {
-      for (std::size_t c = 0; c < m; ++c) at(r, c) += basis[r] * basis[c];
-      at(r, m) += basis[r] * static_cast<double>(x[i]);
-    }
-  }
-  for (std::size_t c = 0; c < m; ++c) // its diagonal is the largest: no pivots
-    for (std::size_t r = 0; r < m; ++r) {
-      if (r == c) continue;
-      const double f = at(r, c) / at(c, c);
-      for (std::size_t k = c; k <= m; ++k) at(r, k) -= f * at(c, k);
-    }
-  double rest = 0, all = 0;
-  for (std::int64_t i = 0; i < frames; ++i) {
-    fill(i);
-    double y = 0;
-    for (std::size_t c = 0; c < m; ++c) y += at(c, m) / at(c, c) * basis[c];
-    rest += std::pow(static_cast<double>(x[i]) - y, 2);
-    all += y * y;
-  }
-  return 10 * std::log10(rest / all);
 }
 
 /// 0.9 ms of rise, then it dies away.
@@ -182,7 +138,7 @@ TEST_CASE("Tones and chords keep clean", "[stretch][heavy]") {
     const StereoBuffer y = stretched(tones(hz), ratio, pitch, 96000);
     std::vector<double> at;
     for (const double h : hz) at.push_back(h * pitch);
-    return besideDb(y.left() + 48000, 36000, at);
+    return fitTones(y.left() + 48000, 36000, at, kRate).besideDb;
   };
   for (const auto& [ratio, pitch] : {std::pair{2.0, 1.0},
                                      {1.5, 1.0},
@@ -223,7 +179,7 @@ TEST_CASE("What is stretched is the same bits in any order, begun anew, and with
     for (const auto& [ratio, pitch] : {std::pair{2.0, 1.0}, {1.0, 1.335}, {1.5, 0.7}}) {
       INFO(ratio << " times, pitch " << pitch << (glides ? ", gliding" : ""));
       const auto make = [&](std::int64_t back) {
-        Stretch s(kRate, ratio, pitch, fed(in), back);
+        Stretch s(kRate, ratio, pitch, feedOf(in), back);
         if (glides)
           s.follow([p = pitch](std::int64_t f) { return p * (1 + 0.3 * std::sin(static_cast<double>(f) / 20000)); });
         return s;
@@ -252,7 +208,7 @@ TEST_CASE("What is stretched is the same bits in any order, begun anew, and with
 
 TEST_CASE("A pitch that glides is where it should be at every moment", "[stretch]") {
   // From an octave up to an octave down: a tone is compared with the phase that its pitch adds up to.
-  Stretch s(kRate, 1, 1, fed(tones({600})));
+  Stretch s(kRate, 1, 1, feedOf(tones({600})));
   const auto pitch = [](std::int64_t f) { return std::exp2(1 - 2 * std::min(1.0, static_cast<double>(f) / 144000)); };
   s.follow(pitch);
   StereoBuffer y(144000);
@@ -280,7 +236,7 @@ TEST_CASE("Attacks are found wherever the looking begins; steady sounds have non
     scan.begin(from);
     StereoBuffer block(256);
     for (std::int64_t at = from; at < from + frames; at += 256) {
-      fed(signal)(at, block.span());
+      feedOf(signal)(at, block.span());
       scan.add(block.span());
     }
     std::vector<std::int64_t> all;

@@ -159,4 +159,42 @@ double pitchMovement(const float* x, std::int64_t n, double hz, double rate) {
   return std::sqrt(sum / weights);
 }
 
+FittedTones fitTones(const float* x, std::int64_t frames, const std::vector<double>& hz, double rate) {
+  const std::size_t m = 2 * hz.size();
+  std::vector<double> matrix(m * (m + 1)), basis(m);
+  const auto at = [&](std::size_t r, std::size_t c) -> double& { return matrix[r * (m + 1) + c]; };
+  const auto basisAt = [&](std::int64_t i) {
+    for (std::size_t k = 0; k < hz.size(); ++k) {
+      const double w = 2 * std::numbers::pi * hz[k] / rate * static_cast<double>(i);
+      basis[2 * k] = std::cos(w);
+      basis[2 * k + 1] = std::sin(w);
+    }
+  };
+  for (std::int64_t i = 0; i < frames; ++i) {
+    basisAt(i);
+    for (std::size_t r = 0; r < m; ++r) {
+      for (std::size_t c = 0; c < m; ++c) at(r, c) += basis[r] * basis[c];
+      at(r, m) += basis[r] * static_cast<double>(x[i]);
+    }
+  }
+  for (std::size_t c = 0; c < m; ++c) // its diagonal is the largest: no pivots
+    for (std::size_t r = 0; r < m; ++r) {
+      if (r == c) continue;
+      const double f = at(r, c) / at(c, c);
+      for (std::size_t k = c; k <= m; ++k) at(r, k) -= f * at(c, k);
+    }
+  double rest = 0, all = 0;
+  for (std::int64_t i = 0; i < frames; ++i) {
+    basisAt(i);
+    double y = 0;
+    for (std::size_t c = 0; c < m; ++c) y += at(c, m) / at(c, c) * basis[c];
+    rest += std::pow(static_cast<double>(x[i]) - y, 2);
+    all += y * y;
+  }
+  FittedTones fit{{}, 10 * std::log10(rest / all)};
+  for (std::size_t c = 0; c < m; c += 2)
+    fit.levels.push_back(std::hypot(at(c, m) / at(c, c), at(c + 1, m) / at(c + 1, c + 1)));
+  return fit;
+}
+
 } // namespace ivrin::test

@@ -1,4 +1,4 @@
-// Room acoustics measured from impulse responses.
+// Sound measured: rooms from their impulse responses, spectra, tones.
 #pragma once
 
 #include <cstdint>
@@ -26,5 +26,12 @@ std::vector<double> thirdOctaves(const float* x, std::int64_t n, const std::vect
 double spectralCentroid(const float* x, std::int64_t n, double rate);
 /// How far a steady tone's pitch moves: RMS in cents over pieces of 10 ms, each weighted by its power.
 double pitchMovement(const float* x, std::int64_t n, double hz, double rate);
+
+/// Tones of known frequencies fitted to a sound, by least squares.
+struct FittedTones {
+  std::vector<double> levels; // amplitudes, as `hz`
+  double besideDb;            // power of all else against that of the tones
+};
+FittedTones fitTones(const float* x, std::int64_t frames, const std::vector<double>& hz, double rate);
 
 } // namespace ivrin::test

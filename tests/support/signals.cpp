@@ -57,18 +57,19 @@ Signal only(std::int64_t begin, std::int64_t end, Signal inner) {
   return [=](std::int64_t f, int side) { return f >= begin && f < end ? inner(f, side) : 0.0f; };
 }
 
-std::function<void(Frames from, StereoSpan out)> readerOf(Signal s) {
-  return [s = std::move(s)](Frames from, StereoSpan out) {
+std::function<void(std::int64_t from, StereoSpan out)> feedOf(Signal s) {
+  return [s = std::move(s)](std::int64_t from, StereoSpan out) {
     for (std::int64_t i = 0; i < out.frames; ++i) {
-      out.left[i] = s(from.count + i, 0);
-      out.right[i] = s(from.count + i, 1);
+      out.left[i] = s(from + i, 0);
+      out.right[i] = s(from + i, 1);
     }
   };
 }
+std::function<void(Frames from, StereoSpan out)> readerOf(Signal s) {
+  return [feed = feedOf(std::move(s))](Frames from, StereoSpan out) { feed(from.count, out); };
+}
 std::function<void(Frames from, StereoSpan out)> readerOf(const StereoBuffer& b) {
-  return readerOf([&b](std::int64_t f, int side) {
-    return f < 0 || f >= b.frames() ? 0.0f : (side == 0 ? b.left() : b.right())[f];
-  });
+  return [&b](Frames from, StereoSpan out) { b.read(from.count, out); };
 }
 
 void writeWav(const fs::path& file, int rate, int channels, std::int64_t frames, const Signal& s) {

@@ -44,6 +44,8 @@ Signal square(double hz, double rate, double level);
 Signal only(std::int64_t begin, std::int64_t end, Signal inner);
 
 /// A signal, or a sound from its first frame on, as a row is read.
+/// A sound as what reads it takes it, at any place: by frame number, and by song frame.
+std::function<void(std::int64_t from, StereoSpan out)> feedOf(Signal s);
 std::function<void(Frames from, StereoSpan out)> readerOf(Signal s);
 std::function<void(Frames from, StereoSpan out)> readerOf(const StereoBuffer& b);
 
