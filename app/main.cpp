@@ -7,7 +7,9 @@
 #include "app/theme/type.h"
 #include "app/theme/words.h"
 #include "devices/rtaudio_output.h"
+#include "services/memory.h"
 #include "song/journal.h"
+#include "words/terminal.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -16,6 +18,7 @@
 #include <QSettings>
 
 #include <algorithm>
+#include <csignal>
 #include <cstdio>
 #include <functional>
 #include <string_view>
@@ -172,6 +175,11 @@ void describe(QCommandLineParser& args) {
 } // namespace
 
 int main(int argc, char** argv) {
+  keepMemoryTidy();
+  std::signal(SIGXFSZ, SIG_IGN); // a limit on the size of files is an error that is told, not an end
+  qInstallMessageHandler([](QtMsgType, const QMessageLogContext&, const QString& text) { // names never steer a terminal
+    std::fprintf(stderr, "%s\n", ivrin::shownPlainly(text.toStdString()).c_str());
+  });
   // What is only said needs no display.
   const bool says = std::any_of(argv + 1, argv + argc, [](const std::string_view arg) {
     return arg == "--help" || arg == "-h" || arg == "--version" || arg == "-v";

@@ -41,10 +41,13 @@ bool assign(Ornament& o, const std::string& assignment) {
   }
   if (key == "gain_db" || key == "seed") {
     if (!value.number()) return refuse("a number is wanted");
-    if (key == "gain_db")
+    if (key == "gain_db") {
       o.gainDb = *value.number();
-    else
-      o.seed = static_cast<std::int64_t>(*value.number());
+      return true;
+    }
+    constexpr double kMostSeed = 9007199254740992.0; // whole numbers that a double holds
+    if (!(*value.number() >= 0 && *value.number() <= kMostSeed)) return refuse("a seed is a whole number from 0 on");
+    o.seed = static_cast<std::int64_t>(*value.number());
     return true;
   }
   // finish.1.low_cut_hz: of the first processor.

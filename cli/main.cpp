@@ -5,8 +5,10 @@
 
 #include "song/problem.h"
 #include "time/plain_number.h"
+#include "words/terminal.h"
 
 #include <algorithm>
+#include <csignal>
 #include <exception>
 #include <ext/stdio_filebuf.h>
 #include <iostream>
@@ -234,10 +236,17 @@ int main(int argc, char** argv) {
     out.emplace(results, std::ios::out);
     std::cout.rdbuf(&*out);
   }
+  // A limit on the size of files is an error that is told, not an end.
+  std::signal(SIGXFSZ, SIG_IGN);
+  // What files say never steers the terminal.
+  ivrin::PlainStream plainOut(std::cout.rdbuf()), plainErr(std::cerr.rdbuf());
+  std::streambuf* const err = std::cerr.rdbuf(&plainErr);
+  std::cout.rdbuf(&plainOut);
   const int status = runCommand(argc, argv);
   std::cout.flush();
   const bool written = static_cast<bool>(std::cout);
   std::cout.rdbuf(nullptr);
+  std::cerr.rdbuf(err);
   if (written) return status;
   std::cerr << "ivrin-cli: the output cannot be written\n"; // a full disk behind a redirection, or a closed one
   return 1;

@@ -2,6 +2,7 @@
 
 #include "manners/lead.h"
 #include "song/safe_file.h"
+#include "song/song_check.h"
 #include "song/targets.h"
 
 #include <iostream>
@@ -34,28 +35,40 @@ std::optional<OpenedSong> openSound(const SongOptions& o) {
   return problems.hasErrors() ? std::nullopt : std::move(opened);
 }
 
+bool writeSongFile(const Song& song, const std::filesystem::path& out) {
+  const Registry registry = allKinds().registry();
+  const std::filesystem::path folder = plainPath(out).parent_path();
+  const std::string text = writeSongFor(song, registry, folder);
+  Problems problems;
+  checkText(text, song, registry, folder, problems);
+  for (const Problem& p : problems.list)
+    if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
+  std::string why;
+  if (problems.hasErrors()) return false;
+  if (replaceFile(out, text, why)) return true;
+  std::cerr << "ivrin-cli: " << why << '\n';
+  return false;
+}
+
 int writeEdited(const OpenedSong& was, Song song, const std::string& out, const std::string& done) {
   if (const std::string why = whyNotWritten(out, TargetKind::song, Sources(was.song)); !why.empty()) {
     std::cerr << "ivrin-cli: --out: " << why << '\n';
     return 1;
   }
   const Registry registry = allKinds().registry();
-  Problems problems;
-  if (!readSong(writeSong(song, registry), registry, problems) || problems.hasErrors()) {
-    for (const Problem& p : problems.list)
-      if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
-    return 1;
-  }
+  Problems problems, roomless;
+  checkSong(song, registry, problems);
+  for (const Problem& p : problems.list)
+    if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
+  if (problems.hasErrors()) return 1;
   const int lead = song.leadBars;
-  song = withRoomBefore(was.song, std::move(song), lead, was.audio.impulses());
+  Song roomy = withRoomBefore(was.song, song, lead, was.audio.impulses());
+  checkSong(roomy, registry, roomless, &song);
+  if (!roomless.hasErrors()) song = std::move(roomy);
   if (song.leadBars > lead)
     std::cerr << "note: the song starts " << song.leadBars << (song.leadBars == 1 ? " bar" : " bars")
               << " before its stems now, so that all of it is heard\n";
-  std::string why;
-  if (!replaceFile(out, writeSongFor(song, registry, plainPath(out).parent_path()), why)) {
-    std::cerr << "ivrin-cli: " << why << '\n';
-    return 1;
-  }
+  if (!writeSongFile(song, out)) return 1;
   std::cerr << "wrote " << out << (done.empty() ? "" : ": ") << done << '\n';
   return 0;
 }

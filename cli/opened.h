@@ -12,6 +12,8 @@ std::vector<std::string> listOf(const std::string& commas);
 std::optional<OpenedSong> open(const SongOptions& o, Problems& problems);
 /// An opened song without any error, or nothing with the errors said.
 std::optional<OpenedSong> openSound(const SongOptions& o);
+/// Writes a song file after its text was read back and compared; false with the reason said.
+bool writeSongFile(const Song& song, const std::filesystem::path& out);
 /// Writes `song`, made of what was opened, as `out`: paths mean the same from there. With room before it for what an
 /// edit made sound there; what could not be read again is not written. The exit status.
 int writeEdited(const OpenedSong& was, Song song, const std::string& out, const std::string& done);

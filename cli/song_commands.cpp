@@ -194,25 +194,11 @@ int newSong(const NewOptions& o) {
     if (fs::path(pathForSong(*s.file, out.parent_path())).is_absolute())
       std::cerr << "note: " << *s.file << " lies outside the song's folder; other commands need --reach "
                 << fs::path(*s.file).parent_path().string() << '\n';
-  // What cannot be read again is not written: `check` would refuse it.
-  if (!problems.hasErrors()) {
-    readSong(writeSong(song, allKinds().registry()), allKinds().registry(), problems);
-    checkLimits(song, problems);
-    if (problems.hasErrors()) {
-      for (const Problem& p : problems.list)
-        if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
-      return 1;
-    }
-  }
-  std::string why;
   if (const std::string what = whatItIs(out); !what.empty()) {
     std::cerr << "ivrin-cli: " << o.out << " is there already (" << what << ")\n";
     return 1;
   }
-  if (!replaceFile(out, writeSongFor(song, allKinds().registry(), out.parent_path()), why)) {
-    std::cerr << "ivrin-cli: " << why << '\n';
-    return 1;
-  }
+  if (!writeSongFile(song, out)) return 1;
   std::cerr << "wrote " << o.out << " with " << song.stems.size() << " stems\n";
   return 0;
 }

@@ -2,9 +2,9 @@
 # Installs what is missing from Debian's packages; does nothing where all is present.
 # usage: tools/setup.sh build|test|ci
 set -euo pipefail
-build="g++ cmake ninja-build ccache pkg-config qt6-base-dev qt6-l10n-tools libqt6widgets6 libsndfile1-dev libsoxr-dev libebur128-dev libxxhash-dev libtag1-dev libfftw3-dev librubberband-dev
+build="g++ cmake ninja-build ccache pkg-config qt6-base-dev qt6-l10n-tools libqt6widgets6 libsndfile1-dev libsoxr-dev libebur128-dev libxxhash-dev libfftw3-dev librubberband-dev
        librtaudio-dev libjack-jackd2-dev jackd2 libasound2-dev nlohmann-json3-dev libcli11-dev"
-test="catch2 libbenchmark-dev xvfb xauth openbox"
+test="catch2 libtag1-dev libbenchmark-dev xvfb xauth openbox"
 ci="clang clang-format clang-tidy libclang-rt-14-dev"
 case "${1:-build}" in
   build) want="$build" ;;

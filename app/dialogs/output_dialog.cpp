@@ -49,7 +49,7 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
   form->addRow(QString(), delay_);
   auto* all = new QVBoxLayout(this);
   if (devices_.empty()) {
-    auto* none = new QLabel(tr("No sound device was found; a stand-in that is not heard keeps time."), this);
+    auto* none = new QLabel(tr("No sound device was found. Playback is running silently."), this);
     none->setWordWrap(true);
     all->addWidget(none);
   }

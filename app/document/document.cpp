@@ -2,6 +2,7 @@
 
 #include "song/edits.h"
 #include "song/safe_file.h"
+#include "song/song_check.h"
 #include "song/targets.h"
 #include "time/check.h"
 #include "words/words.h"
@@ -38,11 +39,20 @@ void Document::bringBack(Song song, std::unique_ptr<JournalPlace> journal, int e
   keepJournal();
 }
 
-bool Document::edit(std::string label, Song next, std::string mergeKey) {
-  if (next == song()) return false;
+std::string Document::whyNot(const Song& next) const {
+  Problems problems;
+  checkSong(next, *registry_, problems, &song());
+  for (const Problem& p : problems.list)
+    if (p.isError) return p.message;
+  return {};
+}
+
+std::string Document::edit(std::string label, Song next, std::string mergeKey) {
+  if (next == song()) return {};
+  if (std::string why = whyNot(next); !why.empty()) return why;
   history_.edit(std::move(label), std::move(mergeKey), std::move(next));
   keepJournal();
-  return true;
+  return {};
 }
 
 void Document::undo() {
@@ -82,6 +92,10 @@ Document::Saved Document::save(const fs::path& chosen) {
   if (saved.title.empty()) saved.title = file.stem().string();
   const std::string text = writeSongFor(saved, *registry_, file.parent_path());
   std::string unread, why;
+  Problems different;
+  checkText(text, saved, *registry_, file.parent_path(), different);
+  for (const Problem& p : different.list)
+    if (p.isError) return {worded("it could not be opened again (%1)", p.text()), {}};
   const auto there = own ? readWholeFile(file, kMaxSongBytes, unread) : std::nullopt;
   if (!replaceFile(file, text, why, 3)) return {why, {}};
   history_.edit("title", {}, std::move(saved)); // only when it took the file's name

@@ -3,7 +3,8 @@
 // Invariants:
 //  1. Paths of the song are absolute; only what is written to a file names them from its folder.
 //  2. Every state of the song between saves reaches the journal; a save forgets it.
-//  3. Only its own journal is written or removed: what other windows left behind is not touched.
+//  3. Every state of the song is one that its file can hold.
+//  4. Only its own journal is written or removed: what other windows left behind is not touched.
 #pragma once
 
 #include "document/journal_writer.h"
@@ -20,7 +21,8 @@ namespace ivrin {
 class Document {
  public:
   /// `registry` tells the writer which version of the song file holds what. Without a journal folder none is kept.
-  /// `journalFailed` is called from another thread with why edits cannot be kept, once until they can be again.
+  /// `journalFailed` is called from another thread with why edits cannot be kept, once, and with nothing when they can
+  /// be again.
   explicit Document(Registry registry, std::filesystem::path journalFolder = {},
                     std::function<void(const std::string&)> journalFailed = {});
 
@@ -37,8 +39,10 @@ class Document {
   void adopt(Song song, Reach reach, SongPlace place);
   /// What a window left behind goes on here: one edit, kept in its journal from now on.
   void bringBack(Song song, std::unique_ptr<JournalPlace> journal, int edits);
-  /// The only way to change the song. False when nothing changed.
-  bool edit(std::string label, Song next, std::string mergeKey = {});
+  /// Why this song cannot be what the document holds: its file could not hold it (song_check.h). Empty: it can.
+  std::string whyNot(const Song& next) const;
+  /// The only way to change the song. Returns whyNot(): the song is as it was then.
+  std::string edit(std::string label, Song next, std::string mergeKey = {});
   void settle() { history_.settle(); }
   void undo();
   void redo();
@@ -49,7 +53,8 @@ class Document {
     std::string why;  // it was not saved; mostly empty
     std::string note; // worth saying though it was
   };
-  /// Writes the file and forgets the journal. A song without a title takes the file's name.
+  /// Writes the file and forgets the journal. A song without a title takes the file's name. What would not read back as
+  /// this song does not replace what is there.
   Saved save(const std::filesystem::path& file);
   /// The user chose not to keep the edits since the last save.
   void forgetEdits();

@@ -62,7 +62,7 @@ void JournalWriter::run(std::stop_token stop) {
     }
     // The work goes on; saving says what is wrong too.
     const std::string why = keep(std::move(*wish));
-    if (!why.empty() && could && failed_) failed_(why);
+    if (why.empty() != could && failed_) failed_(why);
     could = why.empty();
     {
       std::lock_guard lock(mutex_);

@@ -20,7 +20,8 @@ namespace ivrin {
 
 class JournalWriter {
  public:
-  /// `failed` is called on the writer's thread with why a journal could not be written: once, until one can be again.
+  /// `failed` is called on the writer's thread with why a journal could not be written: once, and with nothing when one
+  /// can be again.
   JournalWriter(std::shared_ptr<const Registry> registry, std::function<void(const std::string&)> failed);
   ~JournalWriter(); // writes what is still waiting
   /// `about`: all of the journal but its song. A folder instead of a file is one in which there can be no journal.

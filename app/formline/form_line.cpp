@@ -443,7 +443,10 @@ void FormLine::rename(const std::string& id) {
                      scaled(22));
   name_->selectAll();
   name_->installEventFilter(this);
-  connect(name_, &QLineEdit::returnPressed, this, [this] { endNaming(true); });
+  connect(name_, &QLineEdit::returnPressed, this, [this] {
+    endNaming(true);
+    score_.setFocus();
+  });
   name_->show();
   name_->setFocus();
 }
@@ -458,14 +461,16 @@ void FormLine::endNaming(bool keep) {
     const auto l = session_.song().landingById(naming_);
     if (l && QString::fromStdString(l->name) != text) renameLanding(session_, naming_, text);
   }
-  score_.setFocus();
 }
 
 bool FormLine::eventFilter(QObject* o, QEvent* e) {
-  if (o == name_ && e->type() == QEvent::FocusOut) endNaming(true);
+  if (o == name_ && e->type() == QEvent::FocusOut && // its own menu is no reason to end
+      static_cast<QFocusEvent*>(e)->reason() != Qt::PopupFocusReason)
+    endNaming(true);
   if (o == name_ && e->type() == QEvent::ShortcutOverride) e->accept(); // letters are the name's, not the window's
   if (o == name_ && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
     endNaming(false);
+    score_.setFocus();
     return true;
   }
   return QWidget::eventFilter(o, e);

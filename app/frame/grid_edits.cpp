@@ -191,19 +191,24 @@ void MainWindow::takeGrid(const QString& label, const QString& said, const Song&
   measure_->say(said + whatMoved(onTheSound), false);
 }
 
-/// The tempi, meters, key and markers of a MIDI file.
+/// The tempi, meters, key and markers of a MIDI file; read apart.
 void MainWindow::takeMidi(const std::filesystem::path& file) {
-  if (!session_.isOpen()) return;
-  Problems problems;
-  const auto map = readMidiFile(file, problems);
-  if (!map) {
-    measure_->say(asText(problems.list.front().text()), true);
+  if (session_.isOpen()) session_.readMidi(file);
+}
+
+void MainWindow::useMidi(const MidiRead& read) {
+  if (!read.map) {
+    measure_->say(asText(read.problems.list.front().text()), true);
     return;
   }
-  const QString name = asText(file.filename().string());
-  QString said = tr("Tempo and meter of %1: %2").arg(name, tempiWords(map->tempo));
-  for (const Problem& p : problems.list) said += QStringLiteral("; ") + asText(p.message);
-  const Song changed = withMidiMap(session_.song(), *map);
+  const QString name = asText(read.name);
+  QString said = tr("Tempo and meter of %1: %2").arg(name, tempiWords(read.map->tempo));
+  constexpr std::size_t kMostSaid = 3;
+  const auto& notes = read.problems.list;
+  for (std::size_t i = 0; i < std::min(notes.size(), kMostSaid); ++i)
+    said += QStringLiteral("; ") + asText(notes[i].message);
+  if (notes.size() > kMostSaid) said += tr("; and %n more", nullptr, static_cast<int>(notes.size() - kMostSaid));
+  const Song changed = withMidiMap(session_.song(), *read.map);
   takeGrid(tr("grid of %1").arg(name), said, changed, true);
   if (session_.song().ornaments.empty()) return;
   measure_->say(said + whatMoved(true), false, tr("keep their beats instead"), [this, name, said, changed] {

@@ -83,13 +83,14 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
         const double y = r.center().y() + scaled(8);
         QString name = QString::fromStdString(session_.song().title);
         if (name.isEmpty()) name = session_.isOpen() ? tr("Untitled") : QStringLiteral("Ivrin");
-        const double room = r.width() - scaled(44);
+        const double room = r.width() - scaled(session_.unprotected() ? 96 : 44);
         double px = 24;
         while (px > 14 && songTextWidth(shortened(name, 100), px, true) > room) px -= 1;
         name = shortened(name, px, true, room);
         const double w = drawSongText(p, QPointF(0, y), name, px, true, c.ink);
         if (session_.isOpen() && session_.history().changedSinceSave())
-          drawSongText(p, QPointF(w + scaled(10), y - 1), tr("edited"), 14, true, c.quiet);
+          drawSongText(p, QPointF(w + scaled(10), y - 1), changedWords(), 14, true,
+                       session_.unprotected() ? c.warning : c.quiet);
       },
       this);
   row->addWidget(title_);
@@ -198,15 +199,15 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
             p.fillRect(QRectF(w * meterPart(hold) - 1, at - 1, 2, scaled(5)), hold > 0.89f ? c.warning : c.ink);
         }
         p.setFont(sans(11.5));
-        p.setPen(c.quiet);
+        p.setPen(session_.isOpen() && session_.playback().noSound() ? c.warning : c.quiet);
         const QString text = meterText();
         p.drawText(QRectF(0, y + scaled(13), r.width(), scaled(16)), Qt::AlignLeft | Qt::AlignVCenter, text);
       },
       this);
   meter_->setToolTip(
       tr("Bars: level after monitoring. Figures, of the mix itself: momentary loudness, highest true peak since "
-         "playing started; a click starts it anew. “no device”: none was found; a stand-in that is not heard "
-         "keeps time."));
+         "playing started; a click starts it anew. “no sound”: there is no sound device, and playback is running "
+         "silently."));
   meter_->setAccessibleName(tr("Meter"));
   meter_->installEventFilter(this);
   row->addWidget(meter_);
@@ -226,6 +227,8 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
   connect(&session_, &Session::factsChanged, this, &HeadBar::refresh);
   connect(&session_, &Session::songChanged, this, &HeadBar::refresh);
   connect(&session_, &Session::opened, this, &HeadBar::refresh);
+  connect(&session_, &Session::outputReplaced, this, [this] { meter_->update(); });
+  connect(&session_, &Session::protectionChanged, this, &HeadBar::refresh);
   refresh();
 }
 
@@ -288,14 +291,19 @@ InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
   return b;
 }
 
+QString HeadBar::changedWords() const {
+  return session_.unprotected() ? tr("not protected") : tr("edited");
+}
+
 QString HeadBar::meterText() const {
+  if (session_.isOpen() && session_.playback().noSound()) return tr("no sound");
   QStringList parts;
   if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
   if (limiterDb_ > 0.05) // then the peak is the ceiling, and there is no room for both
     parts << tr("limiter %1").arg(decibels(-limiterDb_));
   else if (truePeak_ > 1e-5f)
     parts << tr("%1 dBTP").arg(decibels(Decibels::ofGain(static_cast<double>(truePeak_)).value));
-  if (parts.isEmpty()) parts << (session_.isOpen() && session_.output().simulated() ? tr("no device") : tr("silent"));
+  if (parts.isEmpty()) parts << tr("silent");
   return parts.join(QStringLiteral(" · "));
 }
 

@@ -25,6 +25,8 @@ class HeadBar : public QWidget {
   /// Once all menus are whole: every entry gets a letter of its own.
   void giveMenuLetters();
   QMenu* menu(const QString& title) const { return menu_.value(title); }
+  /// What stands beside the title of a song with unsaved edits.
+  QString changedWords() const;
   /// As the meter says it: "−14.2 LUFS · −1.6 dBTP".
   QString meterText() const;
 

@@ -81,6 +81,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   });
   connect(&session_, &Session::songChanged, this, &MainWindow::updateActions);
   connect(&session_, &Session::outputReplaced, listening_, &Listening::apply);
+  connect(&session_, &Session::midiRead, this, &MainWindow::useMidi);
   connect(&session_, &Session::notice, this, [this](const QString& text, bool bad) { measure_->say(text, bad); });
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
   connect(&session_, &Session::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });

@@ -75,6 +75,7 @@ class MainWindow : public QMainWindow {
   void changeTempi(const QString& label, const Song& changed);
   void takeGrid(const QString& label, const QString& said, const Song& changed, bool onTheSound);
   void takeMidi(const std::filesystem::path& file);
+  void useMidi(const MidiRead& read);
   void midiDialog();
   void meterDialog(Beats at);
   void connectGridMarks();

@@ -8,13 +8,13 @@
 #include "finish/finisher.h"
 #include "finish/starting_points.h"
 #include "song/edits.h"
+#include "song/user_folder.h"
 
 #include <QContextMenuEvent>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QStandardPaths>
 
 #include <algorithm>
 
@@ -223,7 +223,7 @@ void FinishLine::remove(int index) {
 }
 
 std::filesystem::path FinishLine::ownFolder() {
-  return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() + "/starting-points";
+  return windowFolder() / "starting-points";
 }
 
 void FinishLine::keep() {

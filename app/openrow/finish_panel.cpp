@@ -70,8 +70,7 @@ void FinishPanel::setCurveShown(const std::string& key) {
 }
 
 void FinishPanel::build(const TableSpec& table) {
-  qDeleteAll(fields_);
-  fields_.clear();
+  retire(fields_);
   type_ = table.id;
   for (const SettingSpec& spec : table.settings) {
     if (spec.type->drawn()) continue; // drawn, not typed

@@ -15,6 +15,7 @@
 #include <QMenu>
 #include <QPainter>
 #include <QPainterPath>
+#include <QPointer>
 #include <QRegularExpressionValidator>
 
 namespace ivrin::app {
@@ -34,12 +35,18 @@ NumberField::NumberField(const SettingSpec& spec, QWidget* parent)
   setFocusPolicy(Qt::StrongFocus);
   setCursor(turns(spec) ? Qt::PointingHandCursor : Qt::SizeVerCursor);
   setObjectName(QString::fromStdString(spec.key));
+  makeFieldsReadable(); // before anything is read out of it
+  setSpec(spec);
+}
+
+void NumberField::setSpec(const SettingSpec& spec) {
+  spec_ = spec;
   const QString tip =
       spec.curve ? tr("%1\nDrag, wheel or arrow keys step it; double click for %2. C draws it as a curve.\nTyped: %3")
                  : tr("%1\nDrag, wheel or arrow keys step it; double click for %2.\nTyped: %3");
   setToolTip(tip.arg(asWords(spec.meaning), asText(settingText(spec, spec.initial)), asText(settingTyping(spec))));
-  makeFieldsReadable();
   announce();
+  update();
 }
 
 void NumberField::setPlace(const TempoMap& map, Beats at) {
@@ -332,8 +339,9 @@ std::optional<Value> NumberField::timeAs(const NoteValue& v) const {
 
 bool NumberField::pickTime() {
   if (!timeAs(*NoteValue::parse("1/4")) && !timeAs(*NoteValue::parse("1/64"))) return false;
+  const QPointer<NumberField> self(this); // another ornament may be opened meanwhile
   NoteValuesPage page(map_, at_, asWords(spec_.label), window());
-  if (page.exec() != QDialog::Accepted || !page.picked()) return true;
+  if (page.exec() != QDialog::Accepted || !page.picked() || !self) return true;
   if (const auto v = timeAs(*page.picked()))
     enter(*v);
   else
@@ -363,8 +371,19 @@ bool NumberField::eventFilter(QObject* o, QEvent* e) {
       return true;
     }
   }
-  if (o == edit_ && e->type() == QEvent::FocusOut) endTyping(true, false);
+  if (o == edit_ && e->type() == QEvent::FocusOut && // its own menu is no reason to end
+      static_cast<QFocusEvent*>(e)->reason() != Qt::PopupFocusReason)
+    endTyping(true, false);
   return QWidget::eventFilter(o, e);
+}
+
+void retire(std::vector<NumberField*>& fields) {
+  for (NumberField* f : fields) {
+    f->disconnect();
+    f->hide();
+    f->deleteLater();
+  }
+  fields.clear();
 }
 
 void jumpByLetter(const std::vector<NumberField*>& fields, QObject* owner, std::function<void(const QString&)> say) {

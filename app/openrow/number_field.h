@@ -23,6 +23,8 @@ class NumberField : public QWidget {
   void setValue(const Value& v);
   const Value& value() const { return value_; }
   const SettingSpec& spec() const { return spec_; }
+  /// The same setting with other choices: what names landings follows their names.
+  void setSpec(const SettingSpec& spec);
   /// Its curve is being shown.
   void setCurveShown(bool on);
   QRect curveMark() const;
@@ -83,7 +85,7 @@ class NumberField : public QWidget {
   void announce();
   bool eventFilter(QObject* o, QEvent* e) override;
 
-  const SettingSpec& spec_;
+  SettingSpec spec_;
   Value value_;
   TempoMap map_;
   Beats at_;
@@ -92,6 +94,10 @@ class NumberField : public QWidget {
   int pressX_ = 0, pressY_ = 0, stepsTaken_ = 0;
   Value pressValue_;
 };
+
+/// Fields that make way for others: unseen and silent at once, gone once nothing can be inside of them any more. Qt may
+/// just be giving one of them the keys.
+void retire(std::vector<NumberField*>& fields);
 
 /// A letter typed in one of them goes to the next one whose name begins so; where none does, `say` says so.
 void jumpByLetter(const std::vector<NumberField*>& fields, QObject* owner, std::function<void(const QString&)> say);

@@ -189,17 +189,13 @@ bool OpenRow::hasFocus() const {
 }
 
 void OpenRow::build(const TableSpec& table) {
-  qDeleteAll(fields_);
-  qDeleteAll(whole_);
-  fields_.clear();
-  whole_.clear();
+  retire(fields_);
+  retire(whole_);
   lines_.clear();
   if (tableId_ != table.id) lastField_.clear();
   tableId_ = table.id;
   hasCells_ = faceOf(table.id) && allKinds().find(table.id)->cuts();
-  wholeTable_ = wholeTable();
-  landingIds_.clear();
-  for (const Landing& l : session_.song().allLandings()) landingIds_.push_back(l.id);
+  learnLandings();
   const auto add = [&](const SettingSpec& spec, const QString& line, bool whole) {
     auto* f = new NumberField(spec, panel_);
     (whole ? whole_ : fields_).push_back(f);
@@ -211,11 +207,11 @@ void OpenRow::build(const TableSpec& table) {
     }
     if (lines_.empty() || (lines_.back().label != line && lines_.back().second != line)) lines_.push_back({line, {}});
     lines_.back().fields.push_back(f);
-    connect(f, &NumberField::changed, this, [this, &spec, whole](const Value& v, bool merge) {
-      whole ? setWhole(spec, v, merge) : set(spec, v, merge);
+    connect(f, &NumberField::changed, this, [this, f, whole](const Value& v, bool merge) {
+      whole ? setWhole(f->spec(), v, merge) : set(f->spec(), v, merge);
     });
     connect(f, &NumberField::curveRequested, this, [this, key = spec.key] { emit curveRequested(key, -1); });
-    connect(f, &NumberField::choiceRequested, this, [this, f, &spec] { offerFiles(f, spec); });
+    connect(f, &NumberField::choiceRequested, this, [this, f] { offerFiles(f); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::focused, this, [this, key = spec.key] { lastField_ = key; });
     connect(f, &NumberField::typed, score_, [this] { score_->setFocus(); });
@@ -246,14 +242,22 @@ void OpenRow::build(const TableSpec& table) {
   jumpByLetter(all, this, [this](const QString& words) { emit session_.notice(words, false); });
 }
 
+/// The choices of "tied to" follow the landings and their names.
+void OpenRow::learnLandings() {
+  wholeTable_ = wholeTable();
+  landingIds_.clear();
+  for (const Landing& l : session_.song().allLandings()) landingIds_.push_back(l.id);
+}
+
 void OpenRow::setOrnament(const Ornament& o) {
   const Kind* kind = allKinds().find(o.kind);
-  const TableSpec whole = wholeTable();
-  const bool landingsChanged =
-      tableId_ == o.kind && whole.find("landing")->choices != wholeTable_.find("landing")->choices;
-  if (tableId_ != o.kind || landingsChanged) {
+  if (tableId_ != o.kind) {
     build(kind->table());
-    if (landingsChanged && !row_.isNull()) place(row_);
+  } else {
+    const auto was = wholeTable_.find("landing")->choices;
+    learnLandings();
+    if (wholeTable_.find("landing")->choices != was)
+      if (NumberField* tied = field("landing")) tied->setSpec(*wholeTable_.find("landing"));
   }
   ornament_ = o;
   const TempoMap& map = session_.plan()->map();
@@ -372,16 +376,17 @@ void OpenRow::set(const SettingSpec& spec, const Value& v, bool merge) {
 }
 
 /// What ships, and a file of one's own.
-void OpenRow::offerFiles(NumberField* field, const SettingSpec& spec) {
+void OpenRow::offerFiles(NumberField* field) {
+  const SettingSpec spec = field->spec();
   auto* menu = new QMenu(field);
   menu->setAttribute(Qt::WA_DeleteOnClose);
   for (const std::string& name : spec.choices)
-    menu->addAction(QString::fromStdString(settingText(spec, name)), this, [this, &spec, name] {
+    menu->addAction(QString::fromStdString(settingText(spec, name)), this, [this, spec, name] {
       set(spec, name, false);
       session_.settle();
     });
   menu->addSeparator();
-  menu->addAction(tr("A file…"), this, [this, &spec, field] {
+  menu->addAction(tr("A file…"), this, [this, spec, field] {
     const QString file = QFileDialog::getOpenFileName(field, tr("An impulse response"), {},
                                                       tr("Sound files (*.wav *.flac *.aif *.aiff);;All files (*)"));
     if (file.isEmpty()) return;

@@ -67,7 +67,8 @@ class OpenRow : public QObject {
   Value wholeValue(const Ornament& o, const std::string& key) const;
   void build(const TableSpec& table);
   void set(const SettingSpec& spec, const Value& v, bool merge);
-  void offerFiles(NumberField* field, const SettingSpec& spec);
+  void offerFiles(NumberField* field);
+  void learnLandings();
   void setWhole(const SettingSpec& spec, const Value& v, bool merge);
   void updateSentence();
   int patternHeight() const; // 0 where there are no cells

@@ -6,9 +6,9 @@
 #include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
 #include "song/edits.h"
+#include "song/user_folder.h"
 
 #include <QMenu>
-#include <QStandardPaths>
 
 namespace ivrin::app {
 namespace {
@@ -130,7 +130,7 @@ void PatternLine::layOut() {
 }
 
 std::filesystem::path PatternLine::ownFolder() {
-  return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() + "/patterns";
+  return windowFolder() / "patterns";
 }
 
 void PatternLine::keep() {

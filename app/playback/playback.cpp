@@ -4,6 +4,10 @@
 
 namespace ivrin {
 
+namespace {
+constexpr int kTriesApart = 10;
+}
+
 Playback::Playback(Options options)
     : options_(std::move(options))
     , output_(anyOutput()) {}
@@ -12,11 +16,18 @@ Playback::~Playback() {
   output_->stop();
 }
 
-std::unique_ptr<Output> Playback::anyOutput() const {
+std::unique_ptr<Output> Playback::openDevice() const {
   const OutputChoice& c = options_.choice;
   std::unique_ptr<Output> made = options_.outputs ? options_.outputs->open(c) : nullptr;
   // A chosen device that is not there today: the default one.
   if (!made && options_.outputs && !c.device.empty()) made = options_.outputs->open({{}, c.sampleRate, c.bufferFrames});
+  return made;
+}
+
+std::unique_ptr<Output> Playback::anyOutput() {
+  const OutputChoice& c = options_.choice;
+  std::unique_ptr<Output> made = openDevice();
+  standIn_ = !made;
   if (!made) made = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, c.bufferFrames);
   return made;
 }
@@ -44,6 +55,7 @@ std::optional<OutputNews> Playback::start(int sampleRate) {
 void Playback::useStandIn() {
   output_->stop();
   output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
+  standIn_ = true;
   output_->start(*player_, sampleRate_);
 }
 
@@ -93,6 +105,33 @@ std::optional<OutputNews> Playback::replaceOutput() {
   return news;
 }
 
+std::optional<OutputNews> Playback::tryAgain(const std::vector<OutputDevice>& there) {
+  if (!standIn_ || !player_) return std::nullopt;
+  std::vector<std::string> names;
+  for (const OutputDevice& d : there) names.push_back(d.name);
+  const bool others = refused_ && names != *refused_;
+  refused_ = names;
+  if (others) neverRan_ = false;
+  if (names.empty() || (!others && (neverRan_ || ++passed_ < kTriesApart))) return std::nullopt;
+  passed_ = 0;
+  std::unique_ptr<Output> made = openDevice();
+  if (!made) return std::nullopt;
+  // First with the player that there is: where the device does not start after all, the stand-in goes on with it.
+  output_->stop();
+  const bool starts = made->start(*player_, sampleRate_).empty();
+  made->stop();
+  if (!starts) {
+    output_->start(*player_, sampleRate_);
+    return std::nullopt;
+  }
+  const Frames at = player_->position();
+  standIn_ = false;
+  output_ = std::move(made);
+  auto news = start(sampleRate_);
+  player_->setPosition(at);
+  return news ? news : OutputNews{OutputNews::What::back, output_->name()};
+}
+
 std::optional<OutputNews> Playback::look() {
   if (!player_) return std::nullopt;
   if (std::string why = player_->takeFault(); !why.empty())
@@ -102,10 +141,12 @@ std::optional<OutputNews> Playback::look() {
   if (!asked_) { // opening it again would end the same way
     const OutputNews news{OutputNews::What::doesNotRun, output_->name()};
     useStandIn();
+    neverRan_ = true;
+    refused_.reset();
     return news;
   }
   if (auto news = replaceOutput()) return news;
-  return OutputNews{OutputNews::What::gone, output_->simulated() ? std::string() : output_->name()};
+  return OutputNews{OutputNews::What::gone, standIn_ ? std::string() : output_->name()};
 }
 
 } // namespace ivrin

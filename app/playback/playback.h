@@ -20,7 +20,8 @@ struct OutputNews {
     noSound,    // it could not be started, `detail` says why; a silent stand-in keeps time
     doesNotRun, // it said that it runs and never asked for sound; a silent stand-in keeps time
     stopped,    // mixing went wrong, `detail` says why; playing has stopped
-    gone        // it has gone; playing stopped and goes on through `detail`
+    gone,       // it has gone; playing stopped and goes on through `detail`
+    back        // there was none; `detail` is used from now on
   };
   What what;
   std::string detail;
@@ -67,6 +68,15 @@ class Playback {
   /// What is being turned down for equal loudness now, dB ≤ 0.
   double matchDb() const;
 
+  /// No device could be had: a stand-in keeps time, and nothing is heard.
+  bool noSound() const { return standIn_; }
+  const std::shared_ptr<OutputSource>& outputs() const { return options_.outputs; }
+  /// While there is no sound, now and then (about once a second): with the devices that are there now, which may take a
+  /// while to find and is done on another thread. Takes one where there are others than when none could be had, and else
+  /// every tenth time; one that never ran is not tried again until the devices change. Nothing to tell as long as there
+  /// is none. Show the plan again where there is.
+  std::optional<OutputNews> tryAgain(const std::vector<OutputDevice>& there);
+
   const OutputChoice& choice() const { return options_.choice; }
   std::vector<OutputDevice> devices() const;
   void choose(const OutputChoice& choice) { options_.choice = choice; }
@@ -76,7 +86,8 @@ class Playback {
   std::optional<OutputNews> look();
 
  private:
-  std::unique_ptr<Output> anyOutput() const;
+  std::unique_ptr<Output> openDevice() const;
+  std::unique_ptr<Output> anyOutput();
   std::optional<OutputNews> start(int sampleRate);
   void useStandIn();
   void apply();
@@ -88,6 +99,11 @@ class Playback {
   Compared compared_;
   bool heard_ = true, alone_ = false, matched_ = false;
   bool asked_ = false; // the device in use has asked for sound at least once
+  bool standIn_ = false;
+  // What was there when none could be had; nothing: not known yet.
+  std::optional<std::vector<std::string>> refused_ = std::vector<std::string>();
+  bool neverRan_ = false;
+  int passed_ = 0; // tries since
 };
 
 } // namespace ivrin

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_set>
 
 namespace ivrin::app {
 namespace {
@@ -269,6 +270,17 @@ void RowWaves::prepare(FrameRange seen) {
 void RowWaves::show(WaveSource source) {
   source_ = std::move(source);
   std::erase_if(prints_, [](const auto& e) { return e.second.first.expired(); });
+  // Prints that were heard before may come again by undo; not all of them are remembered.
+  if (bytes() < kMostBytes || !source_.plan) return;
+  std::unordered_set<const Print*> heard;
+  for (const auto& n : source_.plan->nodes()) heard.insert(n->print.get());
+  std::erase_if(prints_, [&](const auto& e) { return !heard.contains(e.first); });
+}
+
+std::int64_t RowWaves::bytes() const {
+  std::int64_t n = 0;
+  for (const auto& [print, known] : prints_) n += known.second.left.bytes() + known.second.right.bytes();
+  return n;
 }
 
 std::shared_ptr<const PeakPyramid> RowWaves::madePeaks(const std::string& row) const {

@@ -35,6 +35,8 @@ class RowWaves {
   /// What is drawn from now on; forgets the peaks of prints that have gone.
   void show(WaveSource source);
   const std::shared_ptr<const RenderPlan>& plan() const { return source_.plan; }
+  /// What the peaks of prints take.
+  std::int64_t bytes() const;
 
   /// Full scale of the drawing: the amplitude that fills the row.
   double fullScale(const std::string& row) const;
@@ -60,6 +62,7 @@ class RowWaves {
   bool knowsHeard(const OrnamentNode& node) const;
 
  private:
+  static constexpr std::int64_t kMostBytes = std::int64_t{32} << 20; // beyond that, of the plan's own prints alone
   Peak stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t end) const;
   const PrintPeaks& peaksOf(const OrnamentNode& node);
   WaveColumns dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep,

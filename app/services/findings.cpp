@@ -37,10 +37,27 @@ Findings::Findings(Options options)
     , files_(std::make_unique<FoundFiles>(options_.cacheFolder)) {}
 Findings::~Findings() = default;
 
+namespace {
+std::int64_t bytesOf(const RowFindings& f) {
+  const auto taken = [](const auto& list) { return list.capacity() * sizeof list[0]; };
+  return static_cast<std::int64_t>(sizeof f + taken(f.phrases) + taken(f.octaves.steps) + taken(f.onsets) +
+                                   taken(f.notes.steps));
+}
+} // namespace
+
 void Findings::keep(const std::string& sound, std::shared_ptr<const RowFindings> made) {
   std::lock_guard lock(mutex_);
+  bytes_ += bytesOf(*made);
   recent_.push_front({sound, std::move(made)});
-  if (recent_.size() > kMost) recent_.pop_back();
+  while (recent_.size() > kMost || (bytes_ > kMostBytes && recent_.size() > 1)) {
+    bytes_ -= bytesOf(*recent_.back().findings);
+    recent_.pop_back();
+  }
+}
+
+std::int64_t Findings::bytes() const {
+  std::lock_guard lock(mutex_);
+  return bytes_;
 }
 
 std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const RenderPlan>& plan, const std::string& row,

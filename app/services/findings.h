@@ -41,11 +41,14 @@ class Findings {
   /// asked to stop before that, or when there is no such row.
   std::shared_ptr<const RowFindings> of(const std::shared_ptr<const RenderPlan>& plan, const std::string& row,
                                         std::stop_token stop = {});
+  /// What is kept takes, bytes; no more than 64 MiB but for the newest.
+  std::int64_t bytes() const;
   /// Only what is known already.
   std::shared_ptr<const RowFindings> known(const RenderPlan& plan, const std::string& row);
 
  private:
   static constexpr std::size_t kMost = 256;
+  static constexpr std::int64_t kMostBytes = std::int64_t{64} << 20;
   struct Entry {
     std::string sound;
     std::shared_ptr<const RowFindings> findings;
@@ -54,8 +57,9 @@ class Findings {
   void keep(const std::string& sound, std::shared_ptr<const RowFindings> made);
   Options options_;
   std::unique_ptr<FoundFiles> files_;
-  std::mutex mutex_;
+  mutable std::mutex mutex_;
   std::list<Entry> recent_; // the latest used first
+  std::int64_t bytes_ = 0;
 };
 
 /// Where a row's stems begin to sound and end: what is looked through.

@@ -71,11 +71,11 @@ std::shared_ptr<const RowFindings> FoundFiles::read(const std::string& sound) co
   if (folder_.empty()) return nullptr;
   std::error_code ec;
   const fs::path file = fileOf(sound);
-  if (const auto bytes = fs::file_size(file, ec); ec || bytes > kMostBytes) return nullptr;
-  std::ifstream in(file, std::ios::binary);
-  std::string all{std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
+  std::string why;
+  const auto text = readWholeFile(file, kMostBytes, why);
+  if (!text) return nullptr;
+  std::string all = *text;
   std::uint64_t sum = 0;
-  if (!in.good() && !in.eof()) return nullptr;
   if (all.size() < sizeof sum) return nullptr;
   std::memcpy(&sum, all.data() + all.size() - sizeof sum, sizeof sum);
   all.resize(all.size() - sizeof sum);
@@ -114,7 +114,7 @@ void FoundFiles::write(const std::string& sound, const RowFindings& found) const
   std::error_code ec;
   fs::create_directories(folder_, ec);
   std::string why;
-  replaceFile(fileOf(sound), all, why);
+  if (makeWay(fileOf(sound))) replaceFile(fileOf(sound), all, why);
   trim();
 }
 

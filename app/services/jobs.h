@@ -108,8 +108,9 @@ template <class Input, class Result> class Job {
   /// The former one is asked to stop, and whatever it still says is dropped.
   void begin(Input input) {
     cancel();
+    *running_ = true;
     stop_ = std::stop_source();
-    workers_.start(stop_, [&workers = workers_, body = body_, newest = newest_, serial = *newest_,
+    workers_.start(stop_, [&workers = workers_, body = body_, newest = newest_, running = running_, serial = *newest_,
                            input = std::move(input)](std::stop_token token) {
       const auto current = [newest, serial](auto f) {
         return [newest, serial, f = std::move(f)]() mutable {
@@ -119,9 +120,15 @@ template <class Input, class Result> class Job {
       const Run run{token, [&](std::function<void()> f) { workers.post(current(std::move(f))); }};
       try {
         auto result = std::make_shared<Result>(body->work(input, run));
-        workers.post(current([body, result] { body->done(std::move(*result)); }));
+        workers.post(current([body, result, running] {
+          *running = false;
+          body->done(std::move(*result));
+        }));
       } catch (const std::exception& e) {
-        workers.post(current([&workers, why = std::string(e.what())] { workers.fail(why); }));
+        workers.post(current([&workers, running, why = std::string(e.what())] {
+          *running = false;
+          workers.fail(why);
+        }));
       }
     });
   }
@@ -129,7 +136,10 @@ template <class Input, class Result> class Job {
   void cancel() {
     stop_.request_stop();
     ++*newest_;
+    *running_ = false;
   }
+  /// Begun, and its result not delivered yet.
+  bool running() const { return *running_; }
   /// Asks the work to stop; its result is still delivered.
   void hurry() { stop_.request_stop(); }
 
@@ -142,6 +152,7 @@ template <class Input, class Result> class Job {
   std::shared_ptr<const Body> body_;
   std::stop_source stop_{std::nostopstate};
   std::shared_ptr<std::uint64_t> newest_ = std::make_shared<std::uint64_t>(0); // read and written by the owner alone
+  std::shared_ptr<bool> running_ = std::make_shared<bool>(false);             // likewise
 };
 
 } // namespace ivrin

@@ -10,11 +10,14 @@ namespace {
 constexpr double kNoTempo = 120; // of a song of which none can be told
 constexpr int kThreads = 2;
 
-/// The song that a journal keeps, as a window has it.
-std::optional<Song> songOf(const Journal& journal) {
+/// The song that a journal keeps, as a window has it; what cannot be read is set aside, and told.
+std::optional<Song> songOf(const Journal& journal, const fs::path& file, Problems& told) {
   Problems unreadable;
   auto song = readSong(journal.song, allKinds().registry(), unreadable);
-  if (!song) return std::nullopt;
+  if (!song) {
+    told.error(unreadable.list.front().id, "", setAside(file, unreadable.list.front()));
+    return std::nullopt;
+  }
   const fs::path folder = fs::path(journal.file).parent_path();
   return withPaths(std::move(*song), [&](const std::string& p) { return absolutePath(p, folder); });
 }
@@ -64,8 +67,8 @@ OpenedDocument openDocument(const fs::path& file, const Places& places, const St
   if (d.opened) d.opened->song = withDigests(std::move(d.opened->song), d.opened->audio);
   if (places.journalFolder.empty() || places.readOnly || places.asSaved) return d;
   std::vector<std::pair<LeftEdits, Song>> left;
-  for (const LeftJournal& l : leftJournals(places.journalFolder, d.place.file)) {
-    auto song = songOf(l.journal);
+  for (const LeftJournal& l : leftJournals(places.journalFolder, d.place.file, d.journals)) {
+    auto song = songOf(l.journal, l.path, d.journals);
     if (!song) continue;
     if (d.opened && *song == d.opened->song)
       letGo(l.path); // it was saved after all, or all of it was undone
@@ -117,7 +120,7 @@ OpenedDocument openLeft(const fs::path& journal, const Places& places, const Ste
                         const Progress& progress) {
   OpenedDocument d;
   const auto kept = readJournal(journal, d.problems);
-  auto song = kept ? songOf(*kept) : std::nullopt;
+  auto song = kept ? songOf(*kept, journal, d.problems) : std::nullopt;
   if (!song) {
     if (d.problems.list.empty()) d.problems.error(ErrorId::unreadable, "", "what was kept of it cannot be read");
     return d;
@@ -136,11 +139,11 @@ OpenedDocument openLeft(const fs::path& journal, const Places& places, const Ste
   return d;
 }
 
-std::vector<LeftEdits> leftWithoutFile(const fs::path& journalFolder) {
-  std::vector<LeftEdits> all;
-  for (const LeftJournal& l : leftJournals(journalFolder, std::nullopt)) {
+LeftFound leftWithoutFile(const fs::path& journalFolder) {
+  LeftFound all;
+  for (const LeftJournal& l : leftJournals(journalFolder, std::nullopt, all.journals)) {
     if (!l.journal.file.empty() && whatItIs(l.journal.file) == "a file") continue;
-    if (const auto song = songOf(l.journal)) all.push_back(offered(l, *song, {}));
+    if (const auto song = songOf(l.journal, l.path, all.journals)) all.edits.push_back(offered(l, *song, {}));
   }
   return all;
 }

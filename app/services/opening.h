@@ -30,6 +30,7 @@ struct OpenedDocument {
   std::vector<LeftEdits> left;           // the states left that nobody has chosen between yet
   std::optional<FoundGrid> grid;         // of a new song: what was listened for
   std::string gridFrom{};                // of a new song: the MIDI file that has its grid
+  Problems journals{};                   // what was left and cannot be used: where it is kept
   bool apart = false;                    // of a new song: its stems lie where their files say, which is not one place
   Problems problems;
 };
@@ -54,8 +55,12 @@ OpenedDocument beginDocument(const std::vector<std::filesystem::path>& files, st
 OpenedDocument openLeft(const std::filesystem::path& journal, const Places& places, const StemStore& store,
                         std::stop_token stop, const Progress& progress);
 
+struct LeftFound {
+  std::vector<LeftEdits> edits;
+  Problems journals; // what cannot be used: where it is kept
+};
 /// What was left of songs that opening a file would not offer: never saved, or their file has gone.
-std::vector<LeftEdits> leftWithoutFile(const std::filesystem::path& journalFolder);
+LeftFound leftWithoutFile(const std::filesystem::path& journalFolder);
 /// It is wanted no more.
 void letGo(const std::filesystem::path& journal);
 

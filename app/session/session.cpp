@@ -7,6 +7,7 @@
 #include "render/facts.h"
 #include "render/song_impulses.h"
 #include "services/hearing.h"
+#include "services/memory.h"
 #include "song/edits.h"
 #include "song/limits.h"
 #include "time/give_way.h"
@@ -25,9 +26,11 @@ namespace fs = std::filesystem;
 namespace {
 constexpr std::chrono::milliseconds kPartsApart{250}; // of a recipe that is being placed
 
+constexpr std::int64_t kPrintMemory = std::int64_t{384} << 20; // of prints; beyond it they are kept in the cache folder
 constexpr int kRenderThreads = 2, kImportThreads = 2;
 constexpr int kPeaksAfterMs = 150, kFactsAfterMs = 120, kVerifyAfterMs = 2000,
-              kFilesAfterMs = 500; // of quiet: who exports writes for a while
+              kFilesAfterMs = 500, // of quiet: who exports writes for a while
+    kDevicesEveryMs = 1000;
 
 } // namespace
 
@@ -43,12 +46,16 @@ Session::Session(Options options)
     , document_(allKinds().registry(), options_.journalFolder,
                 [this](const std::string& why) {
                   post([this, why] {
-                    emit notice(tr("Edits cannot be kept until the next save: %1").arg(asText(why)), true);
+                    unprotected_ = !why.empty();
+                    emit protectionChanged();
+                    if (unprotected_) emit notice(tr("Autosave failed: %1. Save the song now.").arg(asText(why)), true);
                   });
                 })
     , store_(options_.cacheFolder)
     , playback_(options_.playback)
     , pool_(kRenderThreads)
+    , chunks_(std::make_shared<ChunkStore>(ChunkStore::Options{kPrintMemory, options_.cacheFolder}))
+    , cache_(std::make_shared<PrintCache>(PrintCache::Budget(), chunks_))
     , workers_([this](std::function<void()> f) { post(std::move(f)); },
                [this](const std::string& why) {
                  emit progress({}, 1);
@@ -62,12 +69,24 @@ Session::Session(Options options)
                             : openDocument(in.files.front(), in.places, store_, run.stop, reportImport(run));
           },
           [this](OpenedDocument d) { takeOpened(std::move(d)); })
+    , deviceJob_(
+          workers_, [](const std::shared_ptr<OutputSource>& outputs, const Run&) { return outputs->devices(); },
+          [this](const std::vector<OutputDevice>& there) { takeDevices(there); })
+    , tidyJob_(
+          workers_,
+          [](int, const Run&) {
+            giveWay();
+            giveMemoryBack();
+            return 0;
+          },
+          [](int) {})
     , leftJob_(
           workers_, [](const fs::path& folder, const Run&) { return leftWithoutFile(folder); },
-          [this](std::vector<LeftEdits> left) {
+          [this](const LeftFound& left) {
             std::erase_if(left_, [](const LeftEdits& l) { return l.file.empty(); });
-            left_.insert(left_.end(), left.begin(), left.end());
-            if (!left.empty()) emit leftOffered();
+            left_.insert(left_.end(), left.edits.begin(), left.edits.end());
+            if (!left.edits.empty()) emit leftOffered();
+            for (const Problem& p : left.journals.list) emit notice(asText(p.message), true);
           })
     , audioJob_(
           workers_,
@@ -118,7 +137,7 @@ Session::Session(Options options)
     , spectraJob_(
           workers_,
           [this](const SpectraInput& in, const Run& run) {
-            return measureFinish(*in.plan, in.audio, *cache_, in.ornament, in.index, run.stop);
+            return measureFinish(*in.plan, in.audio, *in.cache, in.ornament, in.index, run.stop);
           },
           [this](std::optional<FinishSpectra> s) {
             if (!s) return;
@@ -145,6 +164,14 @@ Session::Session(Options options)
           [this](std::optional<FoundGrid> found) {
             if (found) emit gridFound(*found);
           })
+    , midiJob_(
+          workers_,
+          [](const fs::path& file, const Run&) {
+            MidiRead read{file.filename().string(), {}, {}};
+            read.map = readMidiFile(file, read.problems);
+            return read;
+          },
+          [this](const MidiRead& read) { emit midiRead(read); })
     , reexportJob_(
           workers_,
           [this](const ReexportInput& in, const Run& run) {
@@ -197,7 +224,7 @@ Session::Session(Options options)
           workers_,
           [this](const PlaceInput& in, const Run& run) {
             PlacedSeveral made = placeSeveral(allKinds(), in.kind, in.plan->song(), in.presses,
-                                              hearing(in.plan, in.audio, cache_, *options_.findings, run.stop));
+                                              hearing(in.plan, in.audio, in.cache, *options_.findings, run.stop));
             const QString said =
                 made.heard.size() == 1
                     ? asText(saidOfPress(made.heard.front(),
@@ -221,7 +248,7 @@ Session::Session(Options options)
               run.report([this, so, placed] { emit recipePartPlaced(so, placed); });
             };
             RecipeMade made = applied(allKinds(), in.recipe, in.base->song(), in.landing, in.options,
-                                      hearing(in.base, in.audio, cache_, *options_.findings, run.stop), part);
+                                      hearing(in.base, in.audio, in.cache, *options_.findings, run.stop), part);
             return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(made));
           },
           [this](std::optional<RecipeMade> made) {
@@ -277,6 +304,8 @@ Session::Session(Options options)
     timer->setSingleShot(true);
     timer->setInterval(ms);
   }
+  deviceTimer_.setInterval(kDevicesEveryMs);
+  connect(&deviceTimer_, &QTimer::timeout, this, &Session::lookForDevice);
   connect(&peaksTimer_, &QTimer::timeout, this, &Session::startPeaks);
   connect(&factsTimer_, &QTimer::timeout, this, &Session::startFacts);
   connect(&verifyTimer_, &QTimer::timeout, this, &Session::startVerifying);
@@ -302,12 +331,8 @@ Session::~Session() {
 // ---------------------------------------------------------------- editing
 
 void Session::edit(const QString& label, Song next, const std::string& mergeKey) {
-  // What is made here must be readable again.
-  const bool sameGrid = next.tempo == song().tempo && next.meter == song().meter;
-  Problems beyond;
-  checkLimits(next, beyond, sameGrid ? &song() : nullptr);
-  if (beyond.hasErrors()) {
-    emit notice(tr("That cannot be: it %1.").arg(asText(beyond.list.front().message)), true);
+  if (const std::string why = document_.whyNot(next); !why.empty()) {
+    emit notice(tr("Edit failed: “%1” %2.").arg(label, asText(why)), true);
     return;
   }
   // Room before the song for what sounds there. While one edit goes on, as much as it needs and no more.
@@ -315,7 +340,9 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
   leadKey_ = mergeKey;
   const int was = song().leadBars;
   if (plan_ && next.leadBars == was)
-    next = withRoomBefore(song(), std::move(next), leadBefore_, plan_->context().impulses);
+    if (Song roomy = withRoomBefore(song(), next, leadBefore_, plan_->context().impulses);
+        document_.whyNot(roomy).empty()) // else what sounds earlier is faded in, as anywhere else
+      next = std::move(roomy);
   const int now = next.leadBars;
   document_.edit(label.toStdString(), std::move(next), mergeKey);
   songEdited();
@@ -373,7 +400,7 @@ void Session::place(const std::string& kind, const std::vector<std::string>& row
     }
   std::vector<Press> presses;
   for (const std::string& row : rows) presses.push_back({row, stretch});
-  placeJob_.begin({plan_, audio_, kind, std::move(presses)});
+  placeJob_.begin({plan_, audio_, kind, std::move(presses), cache_});
 }
 
 namespace {
@@ -426,12 +453,12 @@ void Session::lookForGrid() {
 }
 
 void Session::placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch) {
-  if (plan_ && stretch.length().ticks > 0) placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, former.id});
+  if (plan_ && stretch.length().ticks > 0) placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, cache_, former.id});
 }
 
 void Session::tryRecipe(const std::shared_ptr<const RenderPlan>& base, const Recipe& recipe, const std::string& landing,
                         const RecipeOptions& options) {
-  if (base) recipeJob_.begin({base, audio_, recipe, landing, options});
+  if (base) recipeJob_.begin({base, audio_, recipe, landing, options, cache_});
 }
 
 /// The song may have moved on since they were computed: rows may be gone, ids taken.
@@ -503,7 +530,7 @@ void Session::startPeaks() {
 }
 
 void Session::wantSpectra(const std::string& ornament, std::size_t index) {
-  if (plan_) spectraJob_.begin({plan_, audio_, ornament, index});
+  if (plan_) spectraJob_.begin({plan_, audio_, ornament, index, cache_});
 }
 
 std::shared_ptr<const RenderPlan> Session::planWithoutChosen() const {
@@ -522,21 +549,44 @@ void Session::tell(const OutputNews& news) {
   QString text;
   switch (news.what) {
   case OutputNews::What::noSound:
-    text = tr("No sound: %1. A stand-in that is not heard keeps time.").arg(what);
+    text = tr("No sound: %1. Playback is running silently.").arg(what);
     break;
   case OutputNews::What::doesNotRun:
-    text = tr("No sound: %1 does not run. A stand-in that is not heard keeps time.").arg(what);
+    text = tr("No sound: %1 does not run. Playback is running silently.").arg(what);
     break;
   case OutputNews::What::stopped:
     text = tr("Playing stopped: %1.").arg(what);
     break;
   case OutputNews::What::gone:
-    text = what.isEmpty() ? tr("The sound device has gone; playing stopped. A stand-in that is not heard keeps time "
-                               "until there is one again.")
-                          : tr("The sound device has gone; playing stopped. %1 is used from now on.").arg(what);
+    text = what.isEmpty() ? tr("No sound: the sound device has gone, and playing stopped. Ivrin takes it up again when "
+                               "it is back.")
+                          : tr("The sound device has gone, and playing stopped. %1 is used from now on.").arg(what);
+    break;
+  case OutputNews::What::back:
+    text = tr("Sound is back through %1.").arg(what);
     break;
   }
-  emit notice(text, true);
+  emit notice(text, news.what != OutputNews::What::back);
+  watchDevices();
+}
+
+void Session::watchDevices() {
+  if (playback_.noSound() && playback_.outputs()) deviceTimer_.start();
+}
+
+void Session::lookForDevice() {
+  if (!playback_.noSound() || !playback_.outputs())
+    deviceTimer_.stop();
+  else if (!deviceJob_.running())
+    deviceJob_.begin(playback_.outputs());
+}
+
+void Session::takeDevices(const std::vector<OutputDevice>& there) {
+  const auto news = playback_.tryAgain(there);
+  if (!news) return;
+  if (plan_) hearPlan();
+  emit outputReplaced();
+  tell(*news);
 }
 
 Beats Session::playBeat() const {
@@ -554,6 +604,7 @@ void Session::chooseOutput(const OutputChoice& choice) {
 
 void Session::replaceOutput() {
   if (const auto news = playback_.replaceOutput()) tell(*news);
+  watchDevices();
   if (!plan_) return;
   hearPlan();
   emit outputReplaced();
@@ -618,6 +669,17 @@ void Session::choose(const std::string& ornament) {
   if (!playback_.ornamentsHeard() && plan_) hearPlan();
   factsTimer_.start();
   emit factsChanged();
+}
+
+Session::Kept Session::kept() const {
+  Kept k;
+  k.prints = chunks_->bytesInMemory();
+  k.printsInFile = chunks_->bytesInFile();
+  k.undo = history().bytes();
+  for (const auto& [row, made] : rowPeaks_)
+    if (made.peaks) k.peaks += made.peaks->bytes();
+  k.found = options_.findings->bytes();
+  return k;
 }
 
 void Session::waitUntilIdle() {

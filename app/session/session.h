@@ -19,6 +19,7 @@
 #include "services/opening_finding.h"
 #include "services/row_peaks.h"
 #include "services/section_finding.h"
+#include "song/midi_map.h"
 
 #include <QFileSystemWatcher>
 #include <QObject>
@@ -31,6 +32,13 @@
 #include <set>
 
 namespace ivrin::app {
+
+/// What a MIDI file says of a song's time, or why it cannot be read.
+struct MidiRead {
+  std::string name; // of the file
+  std::optional<MidiMap> map;
+  Problems problems;
+};
 
 class Session : public QObject {
   Q_OBJECT
@@ -73,10 +81,16 @@ class Session : public QObject {
   void open(const std::filesystem::path& file) { open(file, OpenAs{false, false, {}}); }
   void open(const std::filesystem::path& file, const OpenAs& as);
   bool readOnly() const { return document_.readOnly(); }
+  /// Edits that are not saved would be lost by a crash: no journal of them can be written now.
+  bool unprotected() const { return unprotected_; }
+  /// Until all edits are on the disk, or it is known that they cannot be.
+  void waitForJournal() const { document_.waitForJournal(); }
   /// A new song, never saved yet, from audio files.
   void begin(const std::vector<std::filesystem::path>& files, std::optional<double> bpm);
   /// More rows from audio files: one undo step. stemsAdded() follows.
   void addStems(const std::vector<std::filesystem::path>& files);
+  /// Reads a MIDI file apart; midiRead() follows.
+  void readMidi(const std::filesystem::path& file) { midiJob_.begin(file); }
   /// Listens to the stems as they are; gridFound() says what was found.
   void lookForGrid();
   /// Openings of all rows; nothing while they are not known of the stems, the grid and the landings as they are now.
@@ -151,6 +165,8 @@ class Session : public QObject {
   /// Goes on with another device, or a stand-in that keeps time, from the same place.
   void replaceOutput();
   void chooseOutput(const OutputChoice& choice);
+  /// While no device could be had: looks for one, apart, and takes it. Called by itself about once a second.
+  void lookForDevice();
   /// Off: the chosen ornament is left out, or all of them where none is chosen.
   void setOrnamentsHeard(bool on);
   /// On: only what the chosen ornament adds is heard.
@@ -166,6 +182,15 @@ class Session : public QObject {
   void waitUntilIdle();
   bool working() const { return workers_.working(); }
 
+  /// What is held of the open song beside what the song itself is, bytes. Bounded: see docs/reliability.md.
+  struct Kept {
+    std::int64_t prints = 0;       // in memory
+    std::int64_t printsInFile = 0; // beyond what memory may have
+    std::int64_t undo = 0, peaks = 0, found = 0;
+    std::int64_t inMemory() const { return prints + undo + peaks + found; }
+  };
+  Kept kept() const;
+
   void exportTo(const std::filesystem::path& folder, const ExportOptions& options);
   void cancelExport();
   /// Whatever shows progress: opening, looking for stems, exporting.
@@ -173,6 +198,7 @@ class Session : public QObject {
 
  signals:
   void gridFound(const ivrin::FoundGrid& found);
+  void midiRead(const ivrin::app::MidiRead& read);
   void openingsReady();
   void sectionsProposed();
   void opened();
@@ -187,6 +213,7 @@ class Session : public QObject {
   void exported(const QString& message, bool ok);
   void notice(const QString& text, bool isError);
   void recovered();
+  void protectionChanged();
   /// left() is not empty: there is something to choose.
   void leftOffered();
   /// Files of rows are not there; `text` says which.
@@ -213,12 +240,14 @@ class Session : public QObject {
     SongAudio audio;
     std::string ornament;
     std::size_t index;
+    std::shared_ptr<PrintCache> cache;
   };
   struct PlaceInput {
     std::shared_ptr<const RenderPlan> plan;
     SongAudio audio;
     std::string kind;
     std::vector<Press> presses;
+    std::shared_ptr<PrintCache> cache;
     std::string after{}; // the ornament that it follows
   };
   struct Placing {
@@ -232,6 +261,7 @@ class Session : public QObject {
     Recipe recipe;
     std::string landing;
     RecipeOptions options;
+    std::shared_ptr<PrintCache> cache;
   };
   struct AudioInput {
     Song song;
@@ -311,6 +341,8 @@ class Session : public QObject {
   void hearPlan();
   void compareChosen();
   void tell(const OutputNews& news);
+  void watchDevices();
+  void takeDevices(const std::vector<OutputDevice>& there);
   void songEdited();
   void startFacts();
   void startFinding();
@@ -340,7 +372,8 @@ class Session : public QObject {
   StemStore store_;
   Playback playback_;
   RenderPool pool_;
-  std::shared_ptr<PrintCache> cache_ = std::make_shared<PrintCache>();
+  const std::shared_ptr<ChunkStore> chunks_;
+  std::shared_ptr<PrintCache> cache_; // another one for every song; jobs have their own hold of it
 
   SongAudio audio_;
   std::map<std::string, QString> rowProblems_;
@@ -357,20 +390,24 @@ class Session : public QObject {
   std::string leadKey_; // of the edit that goes on
   int leadBefore_ = 0;  // bars before the song when that began
   std::atomic<bool> progressPosted_{false};
-  QTimer peaksTimer_, factsTimer_, verifyTimer_, filesTimer_;
+  bool unprotected_ = false;
+  QTimer peaksTimer_, factsTimer_, verifyTimer_, filesTimer_, deviceTimer_;
   QFileSystemWatcher files_;
   std::vector<std::string> watched_;               // files of stems, as the song names them
   std::map<std::string, std::string> offeredAnew_; // digests, by stem: once is enough
 
   Workers workers_;
   Job<OpenInput, OpenedDocument> openJob_;
-  Job<std::filesystem::path, std::vector<LeftEdits>> leftJob_;
+  Job<std::shared_ptr<OutputSource>, std::vector<OutputDevice>> deviceJob_;
+  Job<int, int> tidyJob_;
+  Job<std::filesystem::path, LeftFound> leftJob_;
   Job<AudioInput, AudioFound> audioJob_;
   Job<SongAudio, Verified> verifyJob_;
   Job<LookInput, LookFound> lookJob_;
   Job<SpectraInput, std::optional<FinishSpectra>> spectraJob_;
   Job<AddInput, Added> addJob_;
   Job<GridInput, std::optional<FoundGrid>> gridJob_;
+  Job<std::filesystem::path, MidiRead> midiJob_;
   Job<ReexportInput, std::map<std::string, std::string>> reexportJob_;
   Job<OpeningsInput, std::optional<FoundIn<Opening>>> openingsJob_;
   std::optional<FoundIn<Opening>> openings_;

@@ -50,6 +50,7 @@ void Session::takeOpened(OpenedDocument d) {
   if (d.journal) std::erase_if(left_, [&](const LeftEdits& l) { return l.journal == d.journal->file(); });
   left_.insert(left_.begin(), d.left.begin(), d.left.end());
   const bool offered = !d.left.empty();
+  const Problems journals = std::move(d.journals);
   if (d.opened) {
     adopt(std::move(d));
   } else {
@@ -61,6 +62,7 @@ void Session::takeOpened(OpenedDocument d) {
                 true);
   }
   if (offered) emit leftOffered();
+  for (const Problem& p : journals.list) emit notice(asText(p.message), true);
 }
 
 namespace {
@@ -90,6 +92,7 @@ void Session::adopt(OpenedDocument d) {
   spectraJob_.cancel();
   addJob_.cancel();
   gridJob_.cancel();
+  midiJob_.cancel();
   reexportJob_.cancel();
   offeredAnew_.clear();
   openingsJob_.cancel();
@@ -110,13 +113,16 @@ void Session::adopt(OpenedDocument d) {
   spectra_.reset();
   chosen_.clear();
   plan_.reset();
+  cache_ = std::make_shared<PrintCache>(PrintCache::Budget(), chunks_); // nothing of the former song is kept
   takeProblems(d.problems);
   for (const std::string& row : song().rowsInScoreOrder()) wanted_.insert(row);
   if (const auto news = playback_.begin(song().sampleRate)) tell(*news);
+  watchDevices();
   compareChosen();
   replan();
   verifyTimer_.start();
   watchStems();
+  tidyJob_.begin(0);
   emit opened();
   if (d.grid) {
     emit notice(d.gridFrom.empty() ? wordsOf(*d.grid) : tr("Tempo and meter are those of %1.").arg(asText(d.gridFrom)),
@@ -284,7 +290,7 @@ void Session::dropDamaged(const std::vector<std::string>& stems) {
     audio_.drop(id);
     names << asText(song().rowName(id));
   }
-  cache_ = std::make_shared<PrintCache>();
+  cache_ = std::make_shared<PrintCache>(PrintCache::Budget(), chunks_);
   plan_.reset();
   replan();
   emit notice(

@@ -115,7 +115,7 @@ class SndfileReader : public AudioReader {
   const AudioInfo& info() const override { return info_; }
   std::int64_t frames() const override { return frames_; }
   bool truncated() const override { return short_; }
-  std::string failure() const override { return source_->error() == 0 ? "" : std::strerror(source_->error()); }
+  std::string failure() const override { return source_->error() == 0 ? "" : systemWords(source_->error()); }
   bool usable() const { return info_.fileRate > 0 && (soxr_ || input_.empty()); }
 
   std::int64_t read(float* left, float* right, std::int64_t maxFrames) override {
@@ -192,7 +192,7 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
   if (source->error() != 0) {
     if (f) sf_close(f);
     problems.error(ErrorId::unreadable, place,
-                   worded("cannot read %1: %2", file.string(), std::strerror(source->error())));
+                   worded("cannot read %1: %2", file.string(), systemWords(source->error())));
     return nullptr;
   }
   if (!f) return refuse(worded("not an audio file Ivrin can read (%1)", sf_strerror(nullptr)));

@@ -96,7 +96,7 @@ AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std:
   info.channels = 2;
   info.format = major | sub;
   impl_->part.emplace(impl_->target);
-  if (impl_->part->fd() < 0) impl_->fail(std::strerror(errno));
+  if (impl_->part->fd() < 0) impl_->fail(systemWords(errno));
   impl_->sink.emplace(*impl_->part);
   impl_->file = impl_->sink->open(SFM_WRITE, info);
   if (!impl_->file) impl_->fail(sf_strerror(nullptr));
@@ -141,7 +141,7 @@ void AudioWriter::write(const float* left, const float* right, std::int64_t fram
     }
     done = sf_writef_int(impl_->file, impl_->ints.data(), frames);
   }
-  if (impl_->sink->error() != 0) impl_->fail(std::strerror(impl_->sink->error()));
+  if (impl_->sink->error() != 0) impl_->fail(systemWords(impl_->sink->error()));
   if (done != frames) impl_->fail(sf_strerror(impl_->file));
   impl_->written += frames;
 }
@@ -149,10 +149,10 @@ void AudioWriter::write(const float* left, const float* right, std::int64_t fram
 void AudioWriter::finish() {
   const int error = sf_close(impl_->file);
   impl_->file = nullptr;
-  if (impl_->sink->error() != 0) impl_->fail(std::strerror(impl_->sink->error()));
+  if (impl_->sink->error() != 0) impl_->fail(systemWords(impl_->sink->error()));
   if (error) impl_->fail(sf_error_number(error));
   if (const std::string why = impl_->whyNotWhole(impl_->written); !why.empty()) impl_->fail(why);
-  if (!impl_->part->putInPlace()) impl_->fail(std::strerror(errno));
+  if (!impl_->part->putInPlace()) impl_->fail(systemWords(errno));
 }
 
 std::int64_t AudioWriter::clipped() const {

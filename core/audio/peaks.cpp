@@ -54,6 +54,12 @@ void PeakPyramid::append(const float* left, const float* right, std::int64_t fra
   }
 }
 
+std::int64_t PeakPyramid::bytes() const {
+  std::size_t n = sizeof *this;
+  for (const auto& level : levels_) n += level.capacity() * sizeof(Peak);
+  return static_cast<std::int64_t>(n);
+}
+
 void PeakPyramid::finish() {
   if (inBin_ > 0) {
     inBin_ = 0;

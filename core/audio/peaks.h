@@ -27,6 +27,7 @@ class PeakPyramid {
   /// Frames are counted as the song's: its first one is this one. 0 unless said.
   void setBegin(std::int64_t frame) { begin_ = frame; }
   std::int64_t begin() const { return begin_; }
+  std::int64_t bytes() const;
   const std::vector<Peak>& level(int k) const { return levels_[static_cast<std::size_t>(k)]; }
 
  private:

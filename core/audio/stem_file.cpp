@@ -127,7 +127,7 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
     return {worded("not enough space in the cache folder %1", target.parent_path().string())};
   NewFile out(target);
   const auto writeFailed = [&]() -> Written {
-    return {worded("cannot write the cache folder %1: %2", target.parent_path().string(), std::strerror(errno))};
+    return {worded("cannot write the cache folder %1: %2", target.parent_path().string(), systemWords(errno))};
   };
   if (out.fd() < 0) return writeFailed();
 
@@ -196,7 +196,7 @@ std::shared_ptr<const StemAudio> StemFile::open(int fd, int songRate, const std:
   std::shared_ptr<StemAudio> a(new StemAudio);
   a->map_ = MappedFile::map(fd, static_cast<std::size_t>(kPage + checked + tableBytes));
   if (!a->map_) {
-    why = std::strerror(errno);
+    why = systemWords(errno);
     return nullptr;
   }
   const char* base = a->map_->data();

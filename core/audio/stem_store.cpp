@@ -93,7 +93,7 @@ std::string StemStore::digestOf(const fs::path& file) const {
   XXH3_freeState(state);
   if (n < 0) return {};
   fs::create_directories(remembered.parent_path(), ec);
-  replaceFile(remembered, digest, why);
+  if (makeWay(remembered)) replaceFile(remembered, digest, why);
   return digest;
 }
 
@@ -102,12 +102,13 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
                                                  const Progress& progress) const {
   const std::string digest = digestOf(file);
   if (digest.empty()) {
-    problems.error(ErrorId::unreadable, place, worded("cannot read %1: %2", file.string(), std::strerror(errno)));
+    problems.error(ErrorId::unreadable, place, worded("cannot read %1: %2", file.string(), systemWords(errno)));
     return nullptr;
   }
   const fs::path stored = fileOf(digest, songRate);
+  makeWay(stored);
   for (int attempt = 0; attempt < 3; ++attempt) { // damaged, brought in anew, opened
-    const Fd f{::open(stored.c_str(), O_RDONLY | O_CLOEXEC)};
+    const Fd f{::open(stored.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)};
     if (f.fd >= 0) {
       std::string why;
       if (auto audio = StemFile::open(f.fd, songRate, digest, why)) {

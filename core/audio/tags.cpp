@@ -1,10 +1,7 @@
 #include "audio/tags.h"
 
+#include "audio/tag_fields.h"
 #include "time/plain_number.h"
-
-#include <taglib/fileref.h>
-#include <taglib/tfilestream.h>
-#include <taglib/tpropertymap.h>
 
 #include <algorithm>
 #include <cctype>
@@ -13,11 +10,6 @@ namespace ivrin {
 namespace {
 
 constexpr std::size_t kLongestTitle = 1000;
-
-std::string firstOf(const TagLib::PropertyMap& all, const char* name) {
-  const TagLib::StringList values = all.value(name);
-  return values.isEmpty() ? std::string() : values.front().to8Bit(true);
-}
 
 bool takes(std::string_view& text, std::string_view word) {
   if (!text.starts_with(word)) return false;
@@ -52,18 +44,13 @@ std::optional<Key> readKey(std::string_view text) {
 }
 
 Tags tagsOf(const std::filesystem::path& file) {
+  const TagFields said = tagFieldsOf(file);
   Tags tags;
-  TagLib::FileStream stream(file.c_str(), true); // to read only
-  if (!stream.isOpen()) return tags;
-  const TagLib::FileRef ref(&stream, false);
-  if (ref.isNull()) return tags;
-  const TagLib::PropertyMap all = ref.file()->properties();
-  tags.title = firstOf(all, "TITLE").substr(0, kLongestTitle);
+  tags.title = said.title.substr(0, kLongestTitle);
   if (!isUtf8(tags.title)) tags.title.clear(); // cut within a character
-  const std::string said = firstOf(all, "BPM");
-  const NumberRead bpm = readNumber(said);
+  const NumberRead bpm = readNumber(said.bpm);
   if (bpm.rest.empty() && bpm.value >= 20 && bpm.value <= 400) tags.bpm = bpm.value;
-  tags.key = readKey(firstOf(all, "INITIALKEY"));
+  tags.key = readKey(said.key);
   return tags;
 }
 

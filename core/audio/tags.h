@@ -1,4 +1,4 @@
-// What the tags of an audio file say of the music in it (TagLib: Vorbis comments, ID3v2, RIFF INFO, MP4).
+// What the tags of an audio file say of the music in it (ID3v2, Vorbis comments, RIFF INFO, AIFF NAME; tag_fields.h).
 #pragma once
 
 #include "song/song.h"

@@ -1,6 +1,7 @@
 #include "patterns/pattern_book.h"
 
 #include "song/json.h"
+#include "song/named_files.h"
 #include "song/safe_file.h"
 #include "words/words.h"
 
@@ -12,7 +13,6 @@ namespace ivrin {
 namespace {
 
 constexpr std::size_t kMostBytes = 1 << 20;
-constexpr std::size_t kMostFiles = 1000;
 
 Pattern levels(const std::vector<double>& all) {
   Pattern p;
@@ -210,16 +210,9 @@ std::optional<NamedPattern> parsePattern(std::string_view text, Problems& proble
 
 std::vector<NamedPattern> patternsIn(const std::filesystem::path& folder, Problems& problems) {
   std::vector<NamedPattern> all;
-  std::error_code ignored;
-  std::vector<std::filesystem::path> files;
-  for (std::filesystem::directory_iterator it(folder, ignored), end; it != end && files.size() < kMostFiles;
-       it.increment(ignored)) {
-    if (ignored) break;
-    if (it->path().extension() == ".json") files.push_back(it->path());
-  }
-  std::sort(files.begin(), files.end());
-  for (const auto& file : files)
-    if (auto p = readPattern(file, problems)) all.push_back(std::move(*p));
+  eachNamedFile(folder, problems, [&](const std::string& text, Problems& own) {
+    if (auto p = parsePattern(text, own)) all.push_back(std::move(*p));
+  });
   std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.name < b.name; });
   return all;
 }

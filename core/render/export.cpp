@@ -167,6 +167,11 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
                        options.trim ? n : nullptr});
     }
 
+  if (options.to && plan->map().frameAt(*options.to) <= begin)
+    throw std::runtime_error(worded("the range to export is empty: it ends at %1 and starts at %2. Choose an end after "
+                                    "the start",
+                                    placeText(plan->map(), *options.to),
+                                    placeText(plan->map(), plan->map().beatAt(begin))));
   // Before anything is computed: nothing that the song is made of, and nothing that is not a sound file, is written
   // over.
   const Sources madeOf(plan->song());
@@ -209,7 +214,8 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
     FrameRange range{begin, begin + Frames(report.frames)};
     if (task.trimTo) range = intersect(range, {task.trimTo->print->first(), task.trimTo->print->end()});
     if (range.empty()) { // it sounds elsewhere
-      report.notes.push_back(worded("%1 does not sound in what is exported", task.trimTo->ornament->id));
+      if (task.trimTo)
+        report.notes.push_back(worded("%1 does not sound in what is exported", task.trimTo->ornament->id));
       continue;
     }
     AudioWriter writer(task.file, options.format, plan->song().sampleRate, range.length(), task.ditherSeed,

@@ -64,17 +64,21 @@ class PrintSounds : public Sounds {
   std::unique_ptr<Evaluator> evaluator_;
 };
 
-Print::Print(FrameRange extent, float gain, bool anyOrder)
+Print::Print(FrameRange extent, float gain, bool anyOrder, std::shared_ptr<ChunkStore> store)
     : extent_(extent)
     , gain_(gain)
     , anyOrder_(anyOrder)
+    , store_(store ? std::move(store) : std::make_shared<ChunkStore>())
     , there_(static_cast<std::size_t>((std::max<std::int64_t>(extent.length(), 0) + kPrintBlock - 1) / kPrintBlock))
     , ready_(extent.begin.count) {
   chunks_.resize(static_cast<std::size_t>((blocks() + kBlocksPerChunk - 1) / kBlocksPerChunk));
   if (extent.empty()) complete_ = true;
 }
 
-Print::~Print() = default;
+Print::~Print() {
+  for (float* chunk : chunks_)
+    if (chunk) store_->give(chunk);
+}
 
 FrameRange Print::framesOf(std::int64_t block) const {
   const Frames begin = extent_.begin + Frames(block * kPrintBlock);
@@ -117,7 +121,7 @@ void Print::addTo(Frames from, StereoSpan out) const {
     while (left > 0) {
       const std::int64_t block = at / kPrintBlock, n = std::min(left, kPrintBlock - at % kPrintBlock);
       if (stateOf(block) == kSounding) {
-        const float* l = chunks_[static_cast<std::size_t>(block / kBlocksPerChunk)].get() + at % kChunkFrames;
+        const float* l = chunks_[static_cast<std::size_t>(block / kBlocksPerChunk)] + at % kChunkFrames;
         const float* rr = l + kChunkFrames;
         for (std::int64_t i = 0; i < n; ++i) {
           out.left[to + i] += l[i];
@@ -195,15 +199,16 @@ bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames 
     }
   }
   IVRIN_CHECK(2, block >= 0 && !there(block));
-  auto& chunk = chunks_[static_cast<std::size_t>(block / kBlocksPerChunk)];
+  float*& chunk = chunks_[static_cast<std::size_t>(block / kBlocksPerChunk)];
   // What is there already of this chunk is read meanwhile; only an empty one may be given back.
   const bool fresh = !chunk;
-  if (fresh) chunk = std::make_unique_for_overwrite<float[]>(static_cast<std::size_t>(2 * kChunkFrames));
-  float* l = chunk.get() + block % kBlocksPerChunk * kPrintBlock;
+  if (fresh) chunk = store_->take();
+  const auto giveBack = [&] { store_->give(std::exchange(chunk, nullptr)); };
+  float* l = chunk + block % kBlocksPerChunk * kPrintBlock;
   const StereoSpan part{l, l + kChunkFrames, kPrintBlock};
   std::int64_t n = voice_->render(part);
   if (gaveUp()) {
-    if (fresh) chunk.reset();
+    if (fresh) giveBack();
     return false;
   }
   ++voiceAt_;
@@ -212,7 +217,7 @@ bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames 
   const float peak = std::max(scaleAndMeasure(part.left, n, gain_), scaleAndMeasure(part.right, n, gain_));
   peak_.store(std::max(peak_.load(std::memory_order_relaxed), peak), std::memory_order_relaxed);
   if (peak == 0 && fresh)
-    chunk.reset();
+    giveBack();
   else if (fresh)
     chunksHeld_.fetch_add(1, std::memory_order_relaxed);
   there_[static_cast<std::size_t>(block)].store(peak == 0 ? kSilent : kSounding, std::memory_order_release);
@@ -291,6 +296,17 @@ bool Print::tryAdvance(const RenderPlan& plan, const OrnamentNode& node, Frames 
   return worked;
 }
 
+void Print::rest() {
+  {
+    std::lock_guard lock(mutex_);
+    if (busy_) return;
+    busy_ = true;
+  }
+  atWork([&] {
+    if (!complete()) dropVoice();
+  });
+}
+
 std::string Print::note() const {
   return complete() ? note_ : std::string();
 }
@@ -304,8 +320,8 @@ std::optional<double> Print::levelDb() const {
 }
 
 std::int64_t Print::bytes() const {
-  return (chunksHeld_.load(std::memory_order_relaxed) + 1) * kChunkFrames * 2 *
-         static_cast<std::int64_t>(sizeof(float));
+  return chunksHeld_.load(std::memory_order_relaxed) * kChunkFrames * 2 * static_cast<std::int64_t>(sizeof(float)) +
+         static_cast<std::int64_t>(there_.size() + chunks_.size() * sizeof(float*));
 }
 
 } // namespace ivrin

@@ -13,6 +13,7 @@
 //     says why. No exception leaves it.
 #pragma once
 
+#include "audio/chunk_store.h"
 #include "ornaments/kind.h"
 
 #include <atomic>
@@ -28,8 +29,9 @@ struct OrnamentNode;
 
 class Print {
  public:
-  /// `extent` bounds the frames it may have; `gain` is the ornament's own; `anyOrder` as its plan says.
-  Print(FrameRange extent, float gain, bool anyOrder = false);
+  /// `extent` bounds the frames it may have; `gain` is the ornament's own; `anyOrder` as its plan says. Its samples are
+  /// kept in `store`, one of its own where none is given.
+  Print(FrameRange extent, float gain, bool anyOrder = false, std::shared_ptr<ChunkStore> store = nullptr);
   ~Print();
   Print(const Print&) = delete;
   Print& operator=(const Print&) = delete;
@@ -67,13 +69,17 @@ class Print {
   std::string failure() const;
   /// What the finish's level turned it up by, once complete.
   std::optional<double> levelDb() const;
-  /// Memory held, bytes.
+  /// Nobody wants it now: the voice that would go on with it is let go, what is computed stays. Nothing while it is
+  /// being computed.
+  void rest();
+  /// What it takes, bytes: its samples, and what says which are there.
   std::int64_t bytes() const;
   float peak() const { return peak_.load(std::memory_order_relaxed); }
 
  private:
   static constexpr std::int64_t kBlocksPerChunk = 16;
   static constexpr std::int64_t kChunkFrames = kPrintBlock * kBlocksPerChunk;
+  static_assert(ChunkStore::kChunkFloats == 2 * kChunkFrames);
   std::int64_t blocks() const { return static_cast<std::int64_t>(there_.size()); }
   enum : std::uint8_t { kMissing, kSilent, kSounding }; // of a block; a silent one has no samples stored
   std::uint8_t stateOf(std::int64_t block) const {
@@ -91,7 +97,8 @@ class Print {
   const FrameRange extent_;
   const float gain_;
   const bool anyOrder_;
-  std::vector<std::unique_ptr<float[]>> chunks_; // sized once; each left plane, then right
+  const std::shared_ptr<ChunkStore> store_;
+  std::vector<float*> chunks_; // of the store; sized once; each left plane, then right
   std::vector<std::atomic<std::uint8_t>> there_; // by block
   std::atomic<std::int64_t> ready_, blocksThere_{0}, chunksHeld_{0};
   std::atomic<bool> complete_{false};

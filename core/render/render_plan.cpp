@@ -82,22 +82,35 @@ std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRang
     return it->second->print;
   }
   ++misses_;
-  recent_.push_front({provenance, std::make_shared<Print>(extent, gain, anyOrder)});
+  recent_.push_front({provenance, std::make_shared<Print>(extent, gain, anyOrder, store_)});
   index_[provenance] = recent_.begin();
   auto print = recent_.front().print;
-  if (recent_.size() % 16 == 0) { // counting is linear: not at every miss
-    std::int64_t bytes = 0;
-    for (auto it = recent_.begin(); it != recent_.end();) {
-      bytes += it->print->bytes();
-      if (bytes > budget_ && it->print.use_count() == 1) {
-        index_.erase(it->key);
-        it = recent_.erase(it);
-      } else {
-        ++it;
-      }
+  if (misses_ % 16 == 0) trimLocked(); // counting is linear: not at every miss
+  return print;
+}
+
+void PrintCache::trim() {
+  std::lock_guard lock(mutex_);
+  trimLocked();
+}
+
+void PrintCache::trimLocked() {
+  std::int64_t bytes = 0;
+  std::size_t unused = 0;
+  for (auto it = recent_.begin(); it != recent_.end();) {
+    if (it->print.use_count() > 1) {
+      ++it;
+      continue;
+    }
+    bytes += it->print->bytes();
+    if (bytes > budget_.unusedBytes || ++unused > budget_.unused) {
+      index_.erase(it->key);
+      it = recent_.erase(it);
+    } else {
+      it->print->rest();
+      ++it;
     }
   }
-  return print;
 }
 
 std::optional<std::size_t> RenderPlan::rowIndex(const std::string& id) const {

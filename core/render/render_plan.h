@@ -54,23 +54,37 @@ struct RowNode {
   bool hearsItself = true; // none of them reads another row
 };
 
-/// Prints by provenance, the least recently used dropped over a budget (those in use stay alive by their plans).
+/// Prints by provenance. Those in use stay alive by their plans; of the others the least recently used are dropped over
+/// a budget, and none keeps a voice under way.
 class PrintCache {
  public:
-  explicit PrintCache(std::int64_t budgetBytes = std::int64_t{512} << 20)
-      : budget_(budgetBytes) {}
+  struct Budget {
+    std::int64_t unusedBytes = std::int64_t{256} << 20; // of prints that no plan has
+    std::size_t unused = 2000;                          // and how many of them
+  };
+  PrintCache()
+      : PrintCache(Budget(), std::make_shared<ChunkStore>()) {}
+  explicit PrintCache(Budget budget, std::shared_ptr<ChunkStore> store = std::make_shared<ChunkStore>())
+      : budget_(budget)
+      , store_(std::move(store)) {}
   std::shared_ptr<Print> take(const std::string& provenance, FrameRange extent, float gain, bool anyOrder);
+  /// Drops what is beyond the budget; called by itself now and then, and for who wants to know what is held.
+  void trim();
   std::int64_t computedAnew() const { return misses_; }
+  const ChunkStore& store() const { return *store_; }
 
  private:
   struct Entry {
     std::string key;
     std::shared_ptr<Print> print;
   };
+  void trimLocked();
   std::mutex mutex_;
   std::list<Entry> recent_;
   std::unordered_map<std::string, std::list<Entry>::iterator> index_;
-  std::int64_t budget_, misses_ = 0;
+  const Budget budget_;
+  const std::shared_ptr<ChunkStore> store_;
+  std::int64_t misses_ = 0;
 };
 
 class RenderPlan {

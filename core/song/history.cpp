@@ -1,28 +1,46 @@
 #include "song/history.h"
 
+#include "song/song_bytes.h"
+
 namespace ivrin {
+
+void History::cut(std::size_t steps) {
+  while (steps_.size() > steps) {
+    bytes_ -= steps_.back().bytes;
+    steps_.pop_back();
+  }
+}
+
+void History::dropFirst() {
+  first_ = std::move(steps_.front().after);
+  bytes_ -= steps_.front().bytes;
+  steps_.erase(steps_.begin());
+  --done_;
+  --savedAt_;
+}
 
 void History::edit(std::string label, std::string mergeKey, Song next) {
   if (next == song_) return;
-  steps_.resize(done_); // what was undone can't be redone any more
+  cut(done_); // what was undone can't be redone any more
   const bool merges = !settled_ && !mergeKey.empty() && done_ > 0 && steps_[done_ - 1].mergeKey == mergeKey;
+  if (merges && before(done_ - 1) == next) { // dragged back to where it was
+    cut(done_ - 1);
+    --done_;
+    song_ = std::move(next);
+    settled_ = true; // the step before it is another gesture's, even of the same name
+    return;
+  }
   if (merges) {
-    steps_[done_ - 1].after = next;
-    if (steps_[done_ - 1].before == next) { // dragged back to where it was
-      steps_.pop_back();
-      --done_;
-      song_ = std::move(next);
-      settled_ = true; // the step before it is another gesture's, even of the same name
-      return;
-    }
+    steps_.back().after = next;
   } else {
-    if (steps_.size() == kMost) {
-      steps_.erase(steps_.begin());
-      --savedAt_;
-    }
-    steps_.push_back({std::move(label), std::move(mergeKey), song_, next});
+    steps_.push_back({std::move(label), std::move(mergeKey), next, 0});
     done_ = steps_.size();
   }
+  Step& last = steps_.back();
+  bytes_ -= last.bytes;
+  last.bytes = ownBytes(last.after, before(done_ - 1));
+  bytes_ += last.bytes;
+  while (steps_.size() > kMost || (bytes_ > kMostBytes && steps_.size() > kFewest)) dropFirst();
   settled_ = false;
   song_ = std::move(next);
 }
@@ -33,7 +51,7 @@ void History::settle() {
 
 void History::undo() {
   if (!canUndo()) return;
-  song_ = steps_[--done_].before;
+  song_ = before(--done_);
   settled_ = true;
 }
 

@@ -1,4 +1,5 @@
-// Undo: before and after snapshots with words and a merge key. A value; nothing here knows a window.
+// Undo: one snapshot for each step, with words and a merge key. A value; nothing here knows a window. The steps kept
+// are bounded by their number and by what they take; the oldest go first.
 #pragma once
 
 #include "song/song.h"
@@ -14,7 +15,8 @@ class History {
  public:
   History() = default;
   explicit History(Song song)
-      : song_(std::move(song)) {}
+      : song_(song)
+      , first_(std::move(song)) {}
 
   const Song& song() const { return song_; }
   /// One edit. With the same non-empty `mergeKey` as the edit before it, both become one step (a drag). An edit that
@@ -39,17 +41,26 @@ class History {
   /// Edits that lie between the saved state and this one.
   int editsSinceSave() const { return static_cast<int>(std::abs(static_cast<std::int64_t>(done_) - savedAt_)); }
   bool changedSinceSave() const { return !saved_ || !(*saved_ == song_); }
+  /// What the steps take, roughly.
+  std::int64_t bytes() const { return bytes_; }
 
  private:
   struct Step {
     std::string label, mergeKey;
-    Song before, after;
+    Song after;
+    std::int64_t bytes;
   };
-  static constexpr std::size_t kMost = 1000;
-  Song song_;
+  static constexpr std::size_t kMost = 1000, kFewest = 10;
+  static constexpr std::int64_t kMostBytes = 64 << 20;
+  /// What step `i` began from.
+  const Song& before(std::size_t i) const { return i == 0 ? first_ : steps_[i - 1].after; }
+  void dropFirst();
+  void cut(std::size_t steps);
+  Song song_, first_; // before the first step that is kept
   std::optional<Song> saved_;
   std::vector<Step> steps_;
   std::size_t done_ = 0;
+  std::int64_t bytes_ = 0;
   std::int64_t savedAt_ = 0; // below 0 where the steps before the first one kept lie
   bool settled_ = true;
 };

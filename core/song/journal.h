@@ -27,7 +27,7 @@ std::filesystem::path journalFolder();
 std::filesystem::path journalFor(const std::filesystem::path& folder, const std::filesystem::path& songFile,
                                  int nth = 1);
 bool writeJournal(const std::filesystem::path& journalFile, const Journal& j, std::string& why);
-/// Nothing when there is none or it cannot be read (then `problems` says so).
+/// Nothing when there is none or it cannot be read (then `problems` says so; newer_version: a later Ivrin wrote it).
 std::optional<Journal> readJournal(const std::filesystem::path& journalFile, Problems& problems);
 
 /// A journal of one's own, until it goes: nobody else writes there, or takes what is there for left behind.
@@ -54,8 +54,12 @@ struct LeftJournal {
   std::filesystem::file_time_type when; // its last edit
   Journal journal;
 };
-/// Those of a song file, or of all songs where none is given, newest first.
+/// Those of a song file, or of all songs where none is given, newest first. Of each that cannot be read `told` gets one
+/// sentence with where its bytes are kept (setAside).
 std::vector<LeftJournal> leftJournals(const std::filesystem::path& folder,
-                                      const std::optional<std::filesystem::path>& songFile);
+                                      const std::optional<std::filesystem::path>& songFile, Problems& told);
+/// A journal that cannot be used, for the reason given, is kept as NAME.damaged, so that it is told of once; one of a
+/// newer version, or that could not be read this time, stays where it is. Returns the sentence that says so.
+std::string setAside(const std::filesystem::path& journalFile, const Problem& reason);
 
 } // namespace ivrin

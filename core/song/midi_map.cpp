@@ -1,6 +1,5 @@
 #include "song/midi_map.h"
 
-#include "song/edits.h"
 #include "song/limits.h"
 #include "song/safe_file.h"
 #include "time/plain_number.h"
@@ -9,6 +8,8 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <set>
+#include <unordered_set>
 
 namespace ivrin {
 namespace {
@@ -85,6 +86,10 @@ std::string asUtf8(std::string_view text) {
   return wide;
 }
 
+template <class T> bool byPlace(const T& a, const T& b) {
+  return a.at < b.at;
+}
+
 struct Raw {
   struct Tempo {
     Beats at;
@@ -151,6 +156,38 @@ bool readTrack(Bytes& in, unsigned division, bool first, const std::string& plac
   return in.failed() ? wrong(worded("an event is cut off")) : true;
 }
 
+/// Meters as they come, each at its place or after it, with the bars counted along: no entry is looked at twice for each.
+class BarCount {
+ public:
+  struct Bar {
+    std::int64_t number;
+    Beats begins, next;
+  };
+  /// The bar that `at` lies in. No earlier than where the last but one change stands.
+  Bar at(Beats at) const {
+    std::size_t i = meters_.size() - 1;
+    while (i > 0 && meters_[i].at > at) --i; // a change that waits for its bar line
+    const MeterEntry& m = meters_[i];
+    const std::int64_t bars = (at - m.at).ticks / m.barLength().ticks;
+    const Beats begins = m.at + m.barLength() * bars;
+    return {bars_[i] + bars, begins, begins + m.barLength()};
+  }
+  /// From this bar line on; what begins there already gives way.
+  void change(std::int64_t bar, MeterEntry m) {
+    while (!meters_.empty() && meters_.back().at >= m.at) {
+      meters_.pop_back();
+      bars_.pop_back();
+    }
+    meters_.push_back(m);
+    bars_.push_back(bar);
+  }
+  const std::vector<MeterEntry>& meters() const { return meters_; }
+
+ private:
+  std::vector<MeterEntry> meters_{{Beats(0), 4, 4}};
+  std::vector<std::int64_t> bars_{1}; // that each begins
+};
+
 std::string barText(const TempoMap& map, Beats at) {
   return std::to_string(map.barAt(at).bar);
 }
@@ -197,26 +234,21 @@ std::optional<MidiMap> readMidi(std::string_view bytes, const std::string& place
     return refuse(ErrorId::syntax, worded("holds %1 of the %2 tracks that it promises", read, tracks));
 
   MidiMap map;
-  const auto byPlace = [](const auto& a, const auto& b) { return a.at < b.at; };
-  std::stable_sort(raw.meter.begin(), raw.meter.end(), byPlace);
-  std::stable_sort(raw.tempo.begin(), raw.tempo.end(), byPlace);
-  map.meter = {{Beats(0), 4, 4}};
+  std::stable_sort(raw.meter.begin(), raw.meter.end(), byPlace<Raw::Meter>);
+  std::stable_sort(raw.tempo.begin(), raw.tempo.end(), byPlace<Raw::Tempo>);
+  BarCount count;
   for (const Raw::Meter& m : raw.meter) {
-    const TempoMap sofar({{}}, map.meter, Seconds(0), 48000);
+    const auto [bar, begins, next] = count.at(m.at);
     if (m.count < 1 || m.count > 32 || m.unit < 1 || m.unit > 32)
       return refuse(ErrorId::out_of_range, worded("bar %1: a meter of %2/%3; up to 32 beats over 1 to 32 can be had",
-                                                  barText(sofar, m.at), m.count, m.unit));
-    Beats at = m.at;
-    const std::int64_t bar = sofar.barAt(at).bar;
-    if (sofar.barStart(bar) != at) {
-      at = sofar.barStart(bar + 1);
+                                                  std::to_string(bar), m.count, m.unit));
+    if (begins != m.at)
       problems.note(ErrorId::bad_order, place,
                     worded("the meter %1/%2 begins within bar %3; it holds from the next one on", m.count, m.unit,
                            std::to_string(bar)));
-    }
-    while (!map.meter.empty() && map.meter.back().at >= at) map.meter.pop_back();
-    map.meter.push_back({at, m.count, m.unit});
+    count.change(begins == m.at ? bar : bar + 1, {begins == m.at ? m.at : next, m.count, m.unit});
   }
+  map.meter = count.meters();
   const TempoMap bars({{}}, map.meter, Seconds(0), 48000);
   map.tempo = {{Beats(0), 120}};
   for (const Raw::Tempo& t : raw.tempo) {
@@ -240,7 +272,7 @@ std::optional<MidiMap> readMidi(std::string_view bytes, const std::string& place
   }
   if (raw.key) map.key = raw.key->second;
   map.title = raw.title;
-  std::stable_sort(raw.markers.begin(), raw.markers.end(), byPlace);
+  std::stable_sort(raw.markers.begin(), raw.markers.end(), byPlace<Landing>);
   map.markers = std::move(raw.markers);
   return map;
 }
@@ -263,16 +295,21 @@ Song withMidiMap(Song song, const MidiMap& map) {
   if (!song.key) song.key = map.key;
   if (!song.sections.empty()) return song;
   const TempoMap grid = song.tempoMap();
+  std::unordered_set<std::string> ids;
+  for (const Landing& l : song.allLandings()) ids.insert(l.id);
+  std::set<Beats> taken;
+  int number = 0;
   for (const Landing& m : map.markers) {
     // On the bar line that it is meant for; a second one at a place is left out.
     const std::int64_t bar = grid.barAt(m.at).bar;
     const Beats from = grid.barStart(bar), to = grid.barStart(bar + 1), at = m.at - from < to - m.at ? from : to;
-    if (std::none_of(song.sections.begin(), song.sections.end(), [&](const Landing& s) { return s.at == at; }) &&
-        grid.secondsAt(at).value < kLongestSongSeconds) {
-      const std::string id = freshLandingId(song, true);
-      song = withSection(std::move(song), {id, at, m.name});
-    }
+    if (grid.secondsAt(at).value >= kLongestSongSeconds || !taken.insert(at).second) continue;
+    std::string id;
+    do id = "s" + std::to_string(++number);
+    while (!ids.insert(id).second);
+    song.sections.push_back({std::move(id), at, m.name});
   }
+  std::stable_sort(song.sections.begin(), song.sections.end(), byPlace<Landing>);
   return song;
 }
 

@@ -13,7 +13,8 @@
 namespace ivrin {
 
 /// Every .json file of a folder, in the order of their names, up to 1 MiB each; what cannot be read is an error that
-/// names the file. `read` gets the text and says what is wrong with it.
+/// names the file, and so is what is beyond 500 files or 4 MiB in all. `read` gets the text and says what is wrong with
+/// it. A folder that is not there holds nothing.
 void eachNamedFile(const std::filesystem::path& folder, Problems& problems,
                    const std::function<void(const std::string& text, Problems& own)>& read);
 /// Writes FOLDER/NAME.json, the folder made if need be; one of the same name is replaced. False, with `why`.

@@ -2,6 +2,8 @@
 
 #include "words/words.h"
 
+#include <algorithm>
+#include <array>
 #include <atomic>
 #include <cerrno>
 #include <charconv>
@@ -34,11 +36,30 @@ std::string whatItIs(const fs::path& file) {
   return ::lstat(file.c_str(), &st) == 0 ? "a link that leads nowhere" : "";
 }
 
+std::string systemWords(int error) {
+  if (error == EFBIG) return worded("no space left: files may not grow larger (a limit of the system or the disk)");
+  return std::strerror(error);
+}
+
+bool makeWay(const fs::path& entry) {
+  std::error_code failed;
+  const auto is = fs::symlink_status(entry, failed).type();
+  if (is == fs::file_type::not_found || is == fs::file_type::regular) return true;
+  if (fs::remove(entry, failed)) return true;
+  for (int n = 1; n <= 100; ++n) {
+    const fs::path aside = entry.string() + ".aside-" + std::to_string(n);
+    if (fs::exists(fs::symlink_status(aside, failed))) continue;
+    fs::rename(entry, aside, failed);
+    return !failed;
+  }
+  return false;
+}
+
 std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBytes, std::string& why) {
   // O_NONBLOCK: a named pipe must not hang the reader; it is refused below.
   const int fd = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
   if (fd < 0) {
-    why = worded("cannot open %1: %2", file.string(), std::strerror(errno));
+    why = worded("cannot open %1: %2", file.string(), systemWords(errno));
     return std::nullopt;
   }
   struct stat st {};
@@ -54,7 +75,7 @@ std::optional<std::string> readWholeFile(const fs::path& file, std::size_t maxBy
     const ssize_t n = ::read(fd, text.data() + got, text.size() - got);
     if (n < 0 && errno == EINTR) continue;
     if (n < 0) {
-      why = worded("cannot read %1: %2", file.string(), std::strerror(errno));
+      why = worded("cannot read %1: %2", file.string(), systemWords(errno));
       ::close(fd);
       return std::nullopt;
     }
@@ -126,6 +147,25 @@ bool NewFile::writeAt(const void* data, std::int64_t bytes, std::int64_t offset)
   return true;
 }
 
+bool NewFile::holds(std::string_view contents) const {
+  std::array<char, 65536> part{};
+  for (std::size_t at = 0; at < contents.size();) {
+    const ssize_t n = ::pread(fd_, part.data(), std::min(part.size(), contents.size() - at), static_cast<off_t>(at));
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) return false;
+    if (n == 0 || contents.compare(at, static_cast<std::size_t>(n), part.data(), static_cast<std::size_t>(n)) != 0) {
+      errno = EIO;
+      return false;
+    }
+    at += static_cast<std::size_t>(n);
+  }
+  struct stat st {};
+  if (::fstat(fd_, &st) != 0) return false;
+  if (static_cast<std::size_t>(st.st_size) == contents.size()) return true;
+  errno = EIO;
+  return false;
+}
+
 bool NewFile::putInPlace() {
   if (::fsync(fd_) != 0) return false;
   if (name_.empty()) {
@@ -195,10 +235,11 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
   }
   NewFile next(target, mode);
   const auto failed = [&] {
-    why = worded("cannot write %1: %2", file.string(), std::strerror(errno));
+    why = worded("cannot write %1: %2", file.string(), systemWords(errno));
     return false;
   };
   if (next.fd() < 0 || !next.writeAt(contents.data(), static_cast<std::int64_t>(contents.size()), 0)) return failed();
+  if (!next.holds(contents)) return failed();
   if (keepVersions > 0 && fs::exists(target, ec)) {
     const auto version = [&](int n) { return fs::path(target.string() + "~" + std::to_string(n)); };
     std::error_code ignored; // an old version that cannot be kept must not stop the save

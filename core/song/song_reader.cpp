@@ -7,6 +7,7 @@
 #include "song/safe_file.h"
 #include "song/settings/setting_type.h"
 #include "song/song_file.h"
+#include "song/song_parts.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -207,6 +208,134 @@ class SongReader {
     return song;
   }
 
+  Ornament readOrnament(const Value& v, const std::string& place) {
+    Fields f(v, place, problems_);
+    Ornament o;
+    o.id = f.id();
+    o.kind = f.text("kind", true);
+    o.on = f.text("on", true);
+    o.start = f.beats("start", -kFarBeats, kFarBeats, true);
+    o.length = f.beats("length", 1.0 / 1024, 65536, true);
+    o.name = f.text("name");
+    o.enabled = f.boolean("enabled", true);
+    o.gainDb = f.number("gain_db", 0, -60, 12);
+    o.seed = f.integer("seed", 1, 0, 9007199254740992.0);
+    o.landing = f.textOrNull("landing");
+    o.recipe = readRecipe(f, place);
+    const std::string hears = f.text("hears");
+    if (!hears.empty() && hears != "row" && hears != "dry")
+      problems_.error(ErrorId::unknown_choice, place + ".hears",
+                      worded("\"%1\" is not one of \"row\", \"dry\"%2", hears, didYouMean(hears, {"row", "dry"})));
+    o.hears = hears == "dry" ? Hears::dry : Hears::row;
+    if (const Value* s = f.find("source"); s && !s->isNull()) {
+      if (const auto* list = s->list()) {
+        if (list->empty() || list->size() > 1024)
+          problems_.error(ErrorId::out_of_range, place + ".source", worded("a list needs 1 to 1024 pieces"));
+        for (std::size_t i = 0; i < list->size(); ++i)
+          o.source.push_back(readPiece((*list)[i], place + ".source[" + std::to_string(i) + "]"));
+      } else {
+        o.source.push_back(readPiece(*s, place + ".source"));
+      }
+    }
+    if (const Value* slot = f.find("variant")) o.variant = readSlot(*slot, place + ".variant");
+    o.settings = f.settings("settings");
+    o.finish = readFinish(f, place);
+    const TableSpec* table = registry_.kind(o.kind);
+    if (!table) {
+      std::vector<std::string> names;
+      for (const auto& t : registry_.kinds) names.push_back(t.id);
+      problems_.error(ErrorId::unknown_kind, place + ".kind",
+                      worded("\"%1\" is not an ornament of this version%2", o.kind, didYouMean(o.kind, names)));
+    } else {
+      if (table->since > version_)
+        problems_.error(ErrorId::unknown_kind, place + ".kind", newerThan(table->since, version_));
+      checkSettings(*table, o.settings, place + ".settings", problems_, version_);
+    }
+    std::set<std::string> slots{o.variant};
+    f.items("variants", [&](const Value& item, const std::string& at) {
+      Fields vf(item, at, problems_);
+      Variant variant;
+      if (const Value* slot = vf.find("slot", true)) variant.slot = readSlot(*slot, at + ".slot");
+      variant.settings = vf.settings("settings");
+      variant.finish = readFinish(vf, at);
+      variant.gainDb = vf.number("gain_db", 0, -60, 12);
+      if (table) checkSettings(*table, variant.settings, at + ".settings", problems_, version_);
+      if (!slots.insert(variant.slot).second)
+        problems_.error(ErrorId::duplicate_id, at + ".slot", worded("variant \"%1\" is there twice", variant.slot));
+      o.variants.push_back(std::move(variant));
+    });
+    return o;
+  }
+
+  void checkIds(const Song& song) {
+    // What stands in one space of names: in order for suggestions, and to be found.
+    struct Names {
+      std::vector<std::string> order{};
+      std::unordered_set<std::string> all{};
+      bool add(const std::string& id) {
+        order.push_back(id);
+        return all.insert(id).second;
+      }
+      bool has(const std::string& id) const { return all.contains(id); }
+    };
+    Names rows, lands, ornaments, busIds;
+    rows.add(kMixRow);
+    const auto unique = [&](Names& space, const std::string& id, const std::string& place) {
+      if (id.empty()) return;
+      if (!space.add(id)) problems_.error(ErrorId::duplicate_id, place, worded("the id \"%1\" is taken", id));
+      if (version_ >= 2 && !isId(id))
+        problems_.error(
+            ErrorId::out_of_range, place,
+            worded("\"%1\" is not an id: 1 to 64 of A-Z, a-z, 0-9, \".\", \"_\" and \"-\"", id.substr(0, 80)));
+    };
+    const auto indexed = [](const char* list, std::size_t i) {
+      return std::string(list) + "[" + std::to_string(i) + "]";
+    };
+    for (std::size_t i = 0; i < song.buses.size(); ++i) {
+      unique(rows, song.buses[i].id, indexed("buses", i) + ".id");
+      busIds.add(song.buses[i].id);
+    }
+    for (std::size_t i = 0; i < song.stems.size(); ++i) {
+      unique(rows, song.stems[i].id, indexed("stems", i) + ".id");
+      const auto& bus = song.stems[i].bus;
+      if (bus && !busIds.has(*bus))
+        problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus",
+                        worded("there is no bus \"%1\"%2", *bus, didYouMean(*bus, busIds.order)));
+    }
+    for (std::size_t i = 0; i < song.sections.size(); ++i)
+      unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
+    for (std::size_t i = 0; i < song.landings.size(); ++i)
+      unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
+    const auto knownRow = [&](const std::string& id, const std::string& place) {
+      if (!id.empty() && !rows.has(id))
+        problems_.error(ErrorId::dangling_id, place,
+                        worded("there is no row \"%1\"%2", id, didYouMean(id, rows.order)));
+    };
+    for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
+      const Ornament& o = *song.ornaments[i];
+      const std::string place = indexed("ornaments", i);
+      unique(ornaments, o.id, place + ".id");
+      knownRow(o.on, place + ".on");
+      for (const auto& piece : o.source)
+        if (piece.row) knownRow(*piece.row, place + ".source");
+      eachSettings(o, [&](const std::string& type, const Settings& settings, const std::string& at) {
+        const TableSpec* table = type.empty() ? nullptr : registry_.processor(type);
+        for (const auto& [key, value] : settings)
+          if (const SettingSpec* spec = table ? table->find(key) : nullptr;
+              spec && spec->type->namesRow() && value.text())
+            knownRow(*value.text(), place + at + "." + key);
+      });
+      if (o.recipe && !lands.has(o.recipe->landing))
+        problems_.error(ErrorId::dangling_id, place + ".recipe.landing",
+                        worded("there is no section or landing \"%1\"%2", o.recipe->landing,
+                               didYouMean(o.recipe->landing, lands.order)));
+      if (o.landing && !lands.has(*o.landing))
+        problems_.error(
+            ErrorId::dangling_id, place + ".landing",
+            worded("there is no section or landing \"%1\"%2", *o.landing, didYouMean(*o.landing, lands.order)));
+    }
+  }
+
  private:
   std::optional<Key> readKey(const Value& v) {
     Fields f(v, "key", problems_);
@@ -369,139 +498,11 @@ class SongReader {
     return origin;
   }
 
-  Ornament readOrnament(const Value& v, const std::string& place) {
-    Fields f(v, place, problems_);
-    Ornament o;
-    o.id = f.id();
-    o.kind = f.text("kind", true);
-    o.on = f.text("on", true);
-    o.start = f.beats("start", -kFarBeats, kFarBeats, true);
-    o.length = f.beats("length", 1.0 / 1024, 65536, true);
-    o.name = f.text("name");
-    o.enabled = f.boolean("enabled", true);
-    o.gainDb = f.number("gain_db", 0, -60, 12);
-    o.seed = f.integer("seed", 1, 0, 9007199254740992.0);
-    o.landing = f.textOrNull("landing");
-    o.recipe = readRecipe(f, place);
-    const std::string hears = f.text("hears");
-    if (!hears.empty() && hears != "row" && hears != "dry")
-      problems_.error(ErrorId::unknown_choice, place + ".hears",
-                      worded("\"%1\" is not one of \"row\", \"dry\"%2", hears, didYouMean(hears, {"row", "dry"})));
-    o.hears = hears == "dry" ? Hears::dry : Hears::row;
-    if (const Value* s = f.find("source"); s && !s->isNull()) {
-      if (const auto* list = s->list()) {
-        if (list->empty() || list->size() > 1024)
-          problems_.error(ErrorId::out_of_range, place + ".source", worded("a list needs 1 to 1024 pieces"));
-        for (std::size_t i = 0; i < list->size(); ++i)
-          o.source.push_back(readPiece((*list)[i], place + ".source[" + std::to_string(i) + "]"));
-      } else {
-        o.source.push_back(readPiece(*s, place + ".source"));
-      }
-    }
-    if (const Value* slot = f.find("variant")) o.variant = readSlot(*slot, place + ".variant");
-    o.settings = f.settings("settings");
-    o.finish = readFinish(f, place);
-    const TableSpec* table = registry_.kind(o.kind);
-    if (!table) {
-      std::vector<std::string> names;
-      for (const auto& t : registry_.kinds) names.push_back(t.id);
-      problems_.error(ErrorId::unknown_kind, place + ".kind",
-                      worded("\"%1\" is not an ornament of this version%2", o.kind, didYouMean(o.kind, names)));
-    } else {
-      if (table->since > version_)
-        problems_.error(ErrorId::unknown_kind, place + ".kind", newerThan(table->since, version_));
-      checkSettings(*table, o.settings, place + ".settings", problems_, version_);
-    }
-    std::set<std::string> slots{o.variant};
-    f.items("variants", [&](const Value& item, const std::string& at) {
-      Fields vf(item, at, problems_);
-      Variant variant;
-      if (const Value* slot = vf.find("slot", true)) variant.slot = readSlot(*slot, at + ".slot");
-      variant.settings = vf.settings("settings");
-      variant.finish = readFinish(vf, at);
-      variant.gainDb = vf.number("gain_db", 0, -60, 12);
-      if (table) checkSettings(*table, variant.settings, at + ".settings", problems_, version_);
-      if (!slots.insert(variant.slot).second)
-        problems_.error(ErrorId::duplicate_id, at + ".slot", worded("variant \"%1\" is there twice", variant.slot));
-      o.variants.push_back(std::move(variant));
-    });
-    return o;
-  }
-
   std::string readSlot(const Value& v, const std::string& place) {
     const std::string* s = v.text();
     if (s && s->size() == 1 && (*s)[0] >= 'A' && (*s)[0] <= 'D') return *s;
     problems_.error(ErrorId::unknown_choice, place, worded("is not one of \"A\", \"B\", \"C\", \"D\""));
     return "A";
-  }
-
-  void checkIds(const Song& song) {
-    // What stands in one space of names: in order for suggestions, and to be found.
-    struct Names {
-      std::vector<std::string> order{};
-      std::unordered_set<std::string> all{};
-      bool add(const std::string& id) {
-        order.push_back(id);
-        return all.insert(id).second;
-      }
-      bool has(const std::string& id) const { return all.contains(id); }
-    };
-    Names rows, lands, ornaments, busIds;
-    rows.add(kMixRow);
-    const auto unique = [&](Names& space, const std::string& id, const std::string& place) {
-      if (id.empty()) return;
-      if (!space.add(id)) problems_.error(ErrorId::duplicate_id, place, worded("the id \"%1\" is taken", id));
-      if (version_ >= 2 && !isId(id))
-        problems_.error(
-            ErrorId::out_of_range, place,
-            worded("\"%1\" is not an id: 1 to 64 of A-Z, a-z, 0-9, \".\", \"_\" and \"-\"", id.substr(0, 80)));
-    };
-    const auto indexed = [](const char* list, std::size_t i) {
-      return std::string(list) + "[" + std::to_string(i) + "]";
-    };
-    for (std::size_t i = 0; i < song.buses.size(); ++i) {
-      unique(rows, song.buses[i].id, indexed("buses", i) + ".id");
-      busIds.add(song.buses[i].id);
-    }
-    for (std::size_t i = 0; i < song.stems.size(); ++i) {
-      unique(rows, song.stems[i].id, indexed("stems", i) + ".id");
-      const auto& bus = song.stems[i].bus;
-      if (bus && !busIds.has(*bus))
-        problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus",
-                        worded("there is no bus \"%1\"%2", *bus, didYouMean(*bus, busIds.order)));
-    }
-    for (std::size_t i = 0; i < song.sections.size(); ++i)
-      unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
-    for (std::size_t i = 0; i < song.landings.size(); ++i)
-      unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
-    const auto knownRow = [&](const std::string& id, const std::string& place) {
-      if (!id.empty() && !rows.has(id))
-        problems_.error(ErrorId::dangling_id, place,
-                        worded("there is no row \"%1\"%2", id, didYouMean(id, rows.order)));
-    };
-    for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
-      const Ornament& o = *song.ornaments[i];
-      const std::string place = indexed("ornaments", i);
-      unique(ornaments, o.id, place + ".id");
-      knownRow(o.on, place + ".on");
-      for (const auto& piece : o.source)
-        if (piece.row) knownRow(*piece.row, place + ".source");
-      eachSettings(o, [&](const std::string& type, const Settings& settings, const std::string& at) {
-        const TableSpec* table = type.empty() ? nullptr : registry_.processor(type);
-        for (const auto& [key, value] : settings)
-          if (const SettingSpec* spec = table ? table->find(key) : nullptr;
-              spec && spec->type->namesRow() && value.text())
-            knownRow(*value.text(), place + at + "." + key);
-      });
-      if (o.recipe && !lands.has(o.recipe->landing))
-        problems_.error(ErrorId::dangling_id, place + ".recipe.landing",
-                        worded("there is no section or landing \"%1\"%2", o.recipe->landing,
-                               didYouMean(o.recipe->landing, lands.order)));
-      if (o.landing && !lands.has(*o.landing))
-        problems_.error(
-            ErrorId::dangling_id, place + ".landing",
-            worded("there is no section or landing \"%1\"%2", *o.landing, didYouMean(*o.landing, lands.order)));
-    }
   }
 
   const Registry& registry_;
@@ -551,6 +552,14 @@ std::optional<Song> readWhole(std::string_view text, const Registry& registry, P
 }
 
 } // namespace
+
+Ornament readOrnament(const Value& v, const Registry& registry, const std::string& place, Problems& problems) {
+  return SongReader(registry, kSongVersion, problems).readOrnament(v, place);
+}
+
+void checkIds(const Song& song, const Registry& registry, Problems& problems) {
+  SongReader(registry, kSongVersion, problems).checkIds(song);
+}
 
 std::optional<Song> readSong(std::string_view text, const Registry& registry, Problems& problems) {
   Problems own;

@@ -3,6 +3,7 @@
 #include "song/json.h"
 #include "song/reach.h"
 #include "song/song_file.h"
+#include "song/song_parts.h"
 #include "time/plain_number.h"
 
 #include <algorithm>
@@ -58,6 +59,8 @@ Value sourceValue(const Ornament& o) {
   return pieces.size() == 1 ? pieces.front() : Value(std::move(pieces));
 }
 
+} // namespace
+
 Value ornamentValue(const Ornament& o) {
   List variants;
   for (const auto& v : o.variants)
@@ -88,8 +91,6 @@ Value ornamentValue(const Ornament& o) {
                                {"options", Object{{"density", o.recipe->density}, {"length", o.recipe->length}}}});
   return object;
 }
-
-} // namespace
 
 int lowestVersion(const Song& song, const Registry& registry) {
   const auto named = [](const auto& rows) {

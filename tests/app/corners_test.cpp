@@ -1,7 +1,6 @@
 // Songs and hands one does not expect: no stems, many rows, hundreds of ornaments, sound before bar 1, a cat on the
 // desk.
 #include "rig.h"
-#include "test_support/any_settings.h"
 
 #include <catch2/catch.hpp>
 
@@ -156,111 +155,4 @@ TEST_CASE("a voice that begins before bar 1 is seen, selected and thrown there",
   rig.session->setAlone(true);
   rig.session->player().play(Frames(0));
   CHECK(largest(rig.hear(96000)) > 0.005f);
-}
-
-TEST_CASE("whatever hands do, the song stays legal, can be undone to its begin and done again", "[corners][slow]") {
-  // IVRIN_SOAK=N in the environment: N further rounds, each with chances of its own.
-  const int rounds = tries(2) + qEnvironmentVariableIntValue("IVRIN_SOAK");
-  const auto seed = static_cast<std::uint64_t>(GENERATE_REF(range(1, rounds + 1)));
-  CAPTURE(seed);
-  SmallSongRig rig;
-  const Song original = rig.session->song();
-  Chance chance(seed * 1000);
-  // What opens a dialog or ends the window is left out.
-  std::vector<QAction*> actions;
-  for (QAction* a : rig.window->actions()) {
-    static const std::set<QString> leave = {"new",  "open",  "demo",   "save",   "saveAs",     "export",     "quit",
-                                            "keys", "about", "output", "rename", "newLanding", "newSection", "undo"};
-    if (!leave.contains(a->objectName()) && !a->text().endsWith(QChar(0x2026))) actions.push_back(a);
-  }
-  REQUIRE(actions.size() > 60);
-  const auto rows = original.rowsInScoreOrder();
-  const auto anywhere = [&] {
-    const QSize page = rig.score().size();
-    return QPoint(120 + chance.below(static_cast<std::size_t>(page.width() - 130)),
-                  chance.below(static_cast<std::size_t>(page.height())));
-  };
-  int edits = 0, dragged = 0;
-  QString log;
-  for (int step = 0; step < 120; ++step) {
-    const Song before = rig.session->song();
-    switch (chance.below(6)) {
-    case 0: { // a stretch and a kind
-      const double from = 0.25 * chance.below(200) - 4;
-      rig.score().select(Selection{chance.oneOf(rows), Beats::ofQuarters(from),
-                                   Beats::ofQuarters(from + 0.25 * (1 + chance.below(16)))});
-      const auto& kind = chance.oneOf(allKinds().all())->table().id;
-      log = QStringLiteral("place ") + QString::fromStdString(kind);
-      rig.score().placeOnSelection(QString::fromStdString(kind));
-      rig.session->waitUntilIdle();
-      break;
-    }
-    case 1:
-    case 2: {
-      QAction* a = chance.oneOf(actions);
-      log = a->objectName();
-      if (a->isEnabled()) a->trigger();
-      break;
-    }
-    case 3: { // a drag from anywhere to anywhere
-      log = QStringLiteral("drag");
-      const QPoint from = anywhere(), to = anywhere();
-      static const std::vector<Qt::KeyboardModifiers> held = {Qt::NoModifier, Qt::NoModifier, Qt::AltModifier,
-                                                              Qt::ControlModifier};
-      rig.drag(&rig.score(), from, to, chance.oneOf(held));
-      break;
-    }
-    case 4: { // a handle of the open row, or opening one
-      const auto& all = rig.session->song().ornaments;
-      if (!rig.score().ornamentIsOpen()) {
-        if (all.empty()) break;
-        log = QStringLiteral("open");
-        rig.score().openOrnament(chance.oneOf(all)->id);
-        break;
-      }
-      static const std::vector<const char*> names = {"bend",   "halt",  "lowest", "turn", "cycle", "mix",
-                                                     "slower", "begin", "end",    "land", "lead",  "decay",
-                                                     "rise",   "wet",   "spill",  "in",   "out",   "time_left"};
-      const char* name = chance.oneOf(names);
-      if (rig.score().handleRect(name).isEmpty()) break;
-      log = QStringLiteral("handle ") + QLatin1String(name);
-      rig.drag(&rig.score(), rig.handle(name),
-               rig.handle(name) + QPoint(chance.below(300) - 150, chance.below(120) - 60));
-      ++dragged;
-      break;
-    }
-    default: { // a number, stepped
-      if (!rig.score().ornamentIsOpen()) break;
-      const auto& table = allKinds().find(rig.ornament(rig.session->chosen()).kind)->table();
-      const auto& spec = chance.oneOf(table.settings);
-      log = QStringLiteral("step ") + QString::fromStdString(spec.key);
-      if (NumberField* f = rig.score().openRow()->field(spec.key)) {
-        f->setFocus();
-        for (int i = 0; i < 1 + chance.below(5); ++i) QTest::keyClick(f, seed % 2 == 0 ? Qt::Key_Up : Qt::Key_Down);
-      }
-      break;
-    }
-    }
-    if (step % 16 == 0) rig.settle();
-    edits += !(rig.session->song() == before);
-    Problems problems;
-    const auto again = readSong(writeSong(rig.session->song(), allKinds().registry()), allKinds().registry(), problems);
-    INFO("step " << step << ": " << log.toStdString());
-    REQUIRE(again);
-    REQUIRE_FALSE(problems.hasErrors());
-    REQUIRE(*again == rig.session->song());
-  }
-  CHECK(edits > 20);
-  CHECK(dragged > 0);
-  rig.settle();
-  rig.session->player().play(Frames(0));
-  CHECK(largest(rig.hear(96000)) <= 1);
-  rig.session->player().stop();
-  const Song last = rig.session->song();
-  rig.session->settle();
-  int steps = 0;
-  for (; rig.session->history().canUndo(); ++steps) rig.session->undo();
-  CHECK(rig.session->song() == original);
-  for (int i = 0; i < steps; ++i) rig.session->redo();
-  CHECK(rig.session->song() == last);
 }

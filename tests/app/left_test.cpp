@@ -323,7 +323,7 @@ TEST_CASE("a file that another program changed meanwhile is kept when it is save
   CHECK(*readWholeFile(dir / "song.ivrin~1", 1 << 20, why) == other);
 }
 
-TEST_CASE("edits that cannot be kept are told once, and the work goes on", "[left]") {
+TEST_CASE("edits that cannot be kept are told once, the head says so until they can be", "[left]") {
   const TempFolder dir, journal;
   const auto file = writeSmallSong(dir);
   std::ofstream(journal / "no-folder") << "x";
@@ -337,8 +337,16 @@ TEST_CASE("edits that cannot be kept are told once, and the work goes on", "[lef
   REQUIRE(rig.session->save(file));
   rig.session->waitUntilIdle();
   int said = 0;
-  for (const auto& n : told) said += n[0].toString().contains("Edits cannot be kept until the next save");
+  for (const auto& n : told) said += n[0].toString().contains("Autosave failed: ");
   CHECK(said == 1);
+  setGain(rig, -7);
+  rig.session->waitUntilIdle();
+  CHECK(rig.window->head().changedWords() == "not protected");
+  std::filesystem::remove(journal / "no-folder"); // now it can be made
+  setGain(rig, -8);
+  rig.session->waitForJournal();
+  rig.settle();
+  CHECK(rig.window->head().changedWords() == "edited");
 }
 
 namespace {

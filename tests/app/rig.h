@@ -201,7 +201,10 @@ struct SongFolder {
 
 /// The window with the small song open.
 struct SmallSongRig : SongFolder, Rig {
-  SmallSongRig() { open(writeSmallSong(dir)); }
+  explicit SmallSongRig(std::filesystem::path journal = {})
+      : Rig(std::move(journal)) {
+    open(writeSmallSong(dir));
+  }
 };
 
 /// How many pixels of an area are within `reach` (sum over the channels) of a colour.

@@ -232,7 +232,7 @@ TEST_CASE("a device that says it runs and never asks for sound is opened once", 
   for (int i = 0; i < 5; ++i) rig.window->tick();
   CHECK(rig.devices->opened.size() == opened); // before it was mended: again every 1.5 s
   CHECK(rig.session->output().simulated());
-  CHECK(rig.window->measure().said().contains("stand-in"));
+  CHECK(rig.window->measure().said().contains("running silently"));
 }
 
 TEST_CASE("every kind has its face, in the order of the kinds", "[session][kinds]") {

@@ -370,8 +370,9 @@ TEST_CASE("a curve of the finish is drawn in the one editor, freely or point by 
 }
 
 TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[space][finish]") {
-  QStandardPaths::setTestModeEnabled(true);
-  std::filesystem::remove_all(FinishLine::ownFolder());
+  const TempFolder dir;
+  const QByteArray home = qgetenv("XDG_DATA_HOME");
+  qputenv("XDG_DATA_HOME", QByteArray::fromStdString(dir.path().string()));
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   choose(rig, "broken radio");
@@ -381,8 +382,7 @@ TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[sp
   REQUIRE(keepStartingPoint(FinishLine::ownFolder(), {"my own", {}, {{"gain", {{"db", -4.0}}}}}, why));
   choose(rig, "my own");
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"gain"});
-  std::filesystem::remove_all(FinishLine::ownFolder());
-  QStandardPaths::setTestModeEnabled(false);
+  home.isEmpty() ? qunsetenv("XDG_DATA_HOME") : qputenv("XDG_DATA_HOME", home);
 }
 
 TEST_CASE("what a swell says of its start is measured, of echoes as of a space", "[space]") {

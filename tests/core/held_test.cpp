@@ -107,22 +107,23 @@ TEST_CASE("journals: each window its own, what was left is found, what is being 
   const TempFolder dir;
   const fs::path song = dir / "song.ivrin";
   std::string why;
+  Problems told;
   auto one = JournalPlace::fresh(dir.path(), song), two = JournalPlace::fresh(dir.path(), song);
   REQUIRE(one);
   REQUIRE(two);
   CHECK(one->file() != two->file());
   REQUIRE(writeJournal(one->file(), {song.string(), "base", "song one", 3}, why));
   REQUIRE(writeJournal(two->file(), {song.string(), "base", "song two", 5}, why));
-  CHECK(leftJournals(dir.path(), song).empty()); // both live
+  CHECK(leftJournals(dir.path(), song, told).empty()); // both live
   const fs::path left = two->file();
   two.reset();
-  auto found = leftJournals(dir.path(), song);
+  auto found = leftJournals(dir.path(), song, told);
   REQUIRE(found.size() == 1);
   CHECK(found[0].path == left);
   CHECK(found[0].journal.song == "song two");
   CHECK(found[0].journal.edits == 5);
-  CHECK(leftJournals(dir.path(), std::nullopt).size() == 1);
-  CHECK(leftJournals(dir.path(), dir / "other.ivrin").empty());
+  CHECK(leftJournals(dir.path(), std::nullopt, told).size() == 1);
+  CHECK(leftJournals(dir.path(), dir / "other.ivrin", told).empty());
   // The next window has a place of its own: what was left is not written over.
   auto three = JournalPlace::fresh(dir.path(), song);
   REQUIRE(three);
@@ -132,7 +133,7 @@ TEST_CASE("journals: each window its own, what was left is found, what is being 
   auto taken = JournalPlace::leftAt(left);
   REQUIRE(taken);
   CHECK_FALSE(JournalPlace::leftAt(left));
-  CHECK(leftJournals(dir.path(), song).empty());
+  CHECK(leftJournals(dir.path(), song, told).empty());
   // Through a link, under a name with dots, of a name longer than file names are: the same journal, one that can be
   // had.
   std::ofstream(song) << "x";
@@ -143,11 +144,27 @@ TEST_CASE("journals: each window its own, what was left is found, what is being 
   longStem.append(".ivrin");
   const fs::path longName = journalFor(dir.path(), dir / longStem, 12);
   CHECK(longName.filename().string().size() < 120);
-  // A journal that cannot be read stays, and is not offered.
+  CHECK(told.list.empty());
+  // One that cannot be read is told of once, and kept; one of a newer version is told of and stays.
   three.reset();
-  std::ofstream(journalFor(dir.path(), song, 9)) << "{";
-  CHECK(leftJournals(dir.path(), song).empty());
-  CHECK(fs::exists(journalFor(dir.path(), song, 9)));
+  const fs::path bad = journalFor(dir.path(), song, 9), later = journalFor(dir.path(), song, 10);
+  for (const char* text : {"{", "", R"({"format": "ivrin-journal", "song": "x"})"}) {
+    INFO(text);
+    Problems damaged, again;
+    std::ofstream(bad) << text;
+    CHECK(leftJournals(dir.path(), song, damaged).empty());
+    REQUIRE(damaged.list.size() == 1);
+    CHECK(damaged.list[0].message.find("They are kept as " + bad.string() + ".damaged") != std::string::npos);
+    CHECK_FALSE(fs::exists(bad));
+    CHECK(leftJournals(dir.path(), song, again).empty());
+    CHECK(again.list.empty());
+  }
+  CHECK(fs::exists(bad.string() + ".damaged-3"));
+  std::ofstream(later) << R"({"format": "ivrin-journal", "version": 2, "song": "x"})";
+  CHECK(leftJournals(dir.path(), song, told).empty());
+  REQUIRE(told.list.size() == 1);
+  CHECK(told.list[0].message.find("newer version of Ivrin") != std::string::npos);
+  CHECK(fs::exists(later));
 }
 
 TEST_CASE("a page that has no file under it any more is silence, and the process goes on", "[held][audio]") {
@@ -282,10 +299,11 @@ TEST_CASE("in a folder of somebody else all work says why it cannot be done, and
     CHECK_FALSE(HeldFile::isHeld(lockOf(dir / name)));
   }
   std::string why;
+  Problems told;
   CHECK_FALSE(writeJournal(dir / "j" / "x.json", {}, why));
   CHECK_FALSE(JournalPlace::fresh(dir / "j", dir / "s.ivrin"));
-  CHECK(leftJournals(dir / "j", dir / "s.ivrin").empty());
-  CHECK(leftWithoutFile(dir / "j").empty());
+  CHECK(leftJournals(dir / "j", dir / "s.ivrin", told).empty());
+  CHECK(leftWithoutFile(dir / "j").edits.empty());
   CHECK_FALSE(keepStartingPoint(dir.path(), {"x", {}, {}}, why));
   Problems p;
   CHECK(startingPointsIn(dir.path(), registry, p).empty());
@@ -294,7 +312,7 @@ TEST_CASE("in a folder of somebody else all work says why it cannot be done, and
   CHECK_FALSE(openDocument(dir / "s.ivrin", {dir / "j"}, store, {}, {}).opened);
   CHECK_FALSE(beginDocument({dir / "v.wav"}, 120, store, {}, {}).opened);
   CHECK(findStems(t.song, {"v"}, dir.path(), store).empty());
-  CHECK(p.list.size() == 1);
+  CHECK(p.list.size() == 2); // the folder of presets, the stem
   for (const fs::path& out : {dir.path(), dir / "out", dir / "a" / "b"}) {
     std::string said;
     try {
