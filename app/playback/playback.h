@@ -72,9 +72,9 @@ class Playback {
   bool noSound() const { return standIn_; }
   const std::shared_ptr<OutputSource>& outputs() const { return options_.outputs; }
   /// While there is no sound, now and then (about once a second): with the devices that are there now, which may take a
-  /// while to find and is done on another thread. Takes one where there are others than when none could be had, and else
-  /// every tenth time; one that never ran is not tried again until the devices change. Nothing to tell as long as there
-  /// is none. Show the plan again where there is.
+  /// while to find and is done on another thread. Takes one where there are others than when none could be had, and
+  /// else every tenth time; one that never ran is not tried again until the devices change. Nothing to tell as long as
+  /// there is none. Show the plan again where there is.
   std::optional<OutputNews> tryAgain(const std::vector<OutputDevice>& there);
 
   const OutputChoice& choice() const { return options_.choice; }

@@ -152,7 +152,7 @@ template <class Input, class Result> class Job {
   std::shared_ptr<const Body> body_;
   std::stop_source stop_{std::nostopstate};
   std::shared_ptr<std::uint64_t> newest_ = std::make_shared<std::uint64_t>(0); // read and written by the owner alone
-  std::shared_ptr<bool> running_ = std::make_shared<bool>(false);             // likewise
+  std::shared_ptr<bool> running_ = std::make_shared<bool>(false);              // likewise
 };
 
 } // namespace ivrin

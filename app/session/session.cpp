@@ -453,7 +453,8 @@ void Session::lookForGrid() {
 }
 
 void Session::placeAfter(const std::string& kind, const Ornament& former, BeatRange stretch) {
-  if (plan_ && stretch.length().ticks > 0) placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, cache_, former.id});
+  if (plan_ && stretch.length().ticks > 0)
+    placeJob_.begin({plan_, audio_, kind, {{former.on, stretch}}, cache_, former.id});
 }
 
 void Session::tryRecipe(const std::shared_ptr<const RenderPlan>& base, const Recipe& recipe, const std::string& landing,

@@ -149,7 +149,8 @@ std::int64_t readId3(Bytes& file, std::int64_t begin, TagFields& fields) {
   // Before 2.4 all of a tag may be unsynchronised, frame headers too: then it is read as a whole. Else from frame to
   // frame, whatever lies between.
   const bool whole = version < 4 && (flags & 0x80) != 0;
-  const std::string all = whole ? withoutUnsynchronisation(file.at(begin + 10, static_cast<std::uint64_t>(length))) : "";
+  const std::string all =
+      whole ? withoutUnsynchronisation(file.at(begin + 10, static_cast<std::uint64_t>(length))) : "";
   const auto at = [&](std::int64_t offset, std::uint64_t count) {
     if (!whole) return offset >= length ? std::string() : file.at(begin + 10 + offset, count);
     const auto from = std::min(static_cast<std::size_t>(offset), all.size());
@@ -173,8 +174,8 @@ std::int64_t readId3(Bytes& file, std::int64_t begin, TagFields& fields) {
     const bool grouped = version == 3 ? (bits & 0x20) != 0 : version == 4 && (bits & 0x40) != 0;
     const std::size_t extra = (grouped ? 1u : 0u) + (version == 4 && (bits & 0x01) != 0 ? 4u : 0u);
     if (!closed && id[0] == 'T' && size > extra) {
-      std::string frame = at(next + static_cast<std::int64_t>(header + extra),
-                             std::min<std::uint64_t>(size - extra, kMostOfText));
+      std::string frame =
+          at(next + static_cast<std::int64_t>(header + extra), std::min<std::uint64_t>(size - extra, kMostOfText));
       if (version == 4 && (bits & 0x02)) frame = withoutUnsynchronisation(frame);
       takeFrame(id, frame, fields);
     }
@@ -260,8 +261,8 @@ void eachChunk(Bytes& file, std::int64_t at, std::int64_t end, bool big,
     std::int64_t length = big ? bigEndian(h, 4, 4) : littleEndian(h, 4);
     if (name == "ds64")
       if (const std::string sizes = file.at(at + 16, 8); sizes.size() == 8)
-        longData = static_cast<std::int64_t>(littleEndian(sizes, 0) |
-                                             std::uint64_t{littleEndian(sizes, 4) & 0x7FFFFFFF} << 32);
+        longData = static_cast<std::int64_t>(littleEndian(sizes, 0) | std::uint64_t{littleEndian(sizes, 4) & 0x7FFFFFFF}
+                                                                          << 32);
     if (name == "data" && length == 0xFFFFFFFF) length = longData;
     if (length > end - at) length = end - at;
     each(name, at + 8, length);

@@ -91,6 +91,8 @@ IVRIN_CLONES void readSlow(const float* rows, const float* left, const float* ri
 }
 
 typedef int EightInt __attribute__((vector_size(32)));
+typedef double FourPairs __attribute__((vector_size(32)));
+typedef double TwoInOne __attribute__((may_alias)); // only moved, never computed with
 
 /// One frame faster than normal: the kernel stretched by the speed and lowered by as much.
 IVRIN_CLONES void readFast(const Tables::Step* along, const float* left, const float* right, double p, double speed,
@@ -110,11 +112,12 @@ IVRIN_CLONES void readFast(const Tables::Step* along, const float* left, const f
     x = x < limit ? x : Eight{} + limit;
     const EightInt i = __builtin_convertvector(x, EightInt);
     const Eight between = x - __builtin_convertvector(i, Eight);
-    Eight value, rise;
-    for (int j = 0; j < 8; ++j) {
-      value[j] = along[i[j]].value;
-      rise[j] = along[i[j]].rise;
-    }
+    // A step's two numbers come in one load; two shuffles put all values into one vector and all rises into another.
+    const auto both = [&](int j) { return *reinterpret_cast<const TwoInOne*>(along + i[j]); };
+    const Eight low = reinterpret_cast<Eight>(FourPairs{both(0), both(1), both(4), both(5)}),
+                high = reinterpret_cast<Eight>(FourPairs{both(2), both(3), both(6), both(7)});
+    const Eight value = __builtin_shufflevector(low, high, 0, 2, 8, 10, 4, 6, 12, 14),
+                rise = __builtin_shufflevector(low, high, 1, 3, 9, 11, 5, 7, 13, 15);
     const Eight c = value + rise * between;
     sumLeft += c * l[k];
     sumRight += c * r[k];

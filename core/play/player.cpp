@@ -500,6 +500,15 @@ std::int64_t Player::copyFromRing(float* left, float* right, std::int64_t frames
   return done;
 }
 
+namespace {
+
+/// What goes on and what fades out beside it: each within full scale, and so both, what fades out giving way.
+float within(float goesOn, float fades) {
+  return goesOn + std::clamp(fades, -1 - goesOn, 1 - goesOn);
+}
+
+} // namespace
+
 void Player::fill(float* left, float* right, std::int64_t frames) noexcept {
   skipToNewest();
   std::int64_t done = sounding_ ? copyFromRing(left, right, frames, true) : 0;
@@ -516,8 +525,8 @@ void Player::fill(float* left, float* right, std::int64_t frames) noexcept {
     const auto at = static_cast<std::size_t>(fade_ - fadeLeft_);
     const auto out = static_cast<float>(fadeLeft_) / static_cast<float>(fade_);
     const float in = sounding_ ? std::min(1.0f, static_cast<float>(at) / static_cast<float>(fadeInLength_)) : 0.0f;
-    left[i] = left[i] * in + fadeOutLeft_[at] * out;
-    right[i] = right[i] * in + fadeOutRight_[at] * out;
+    left[i] = within(left[i] * in, fadeOutLeft_[at] * out);
+    right[i] = within(right[i] * in, fadeOutRight_[at] * out);
   }
   if (frames > 0) {
     lastLeft_ = left[frames - 1];

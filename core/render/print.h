@@ -98,7 +98,7 @@ class Print {
   const float gain_;
   const bool anyOrder_;
   const std::shared_ptr<ChunkStore> store_;
-  std::vector<float*> chunks_; // of the store; sized once; each left plane, then right
+  std::vector<float*> chunks_;                   // of the store; sized once; each left plane, then right
   std::vector<std::atomic<std::uint8_t>> there_; // by block
   std::atomic<std::int64_t> ready_, blocksThere_{0}, chunksHeld_{0};
   std::atomic<bool> complete_{false};

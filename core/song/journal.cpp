@@ -113,9 +113,10 @@ std::unique_ptr<JournalPlace> JournalPlace::leftAt(const fs::path& journalFile) 
 
 std::string setAside(const fs::path& journalFile, const Problem& reason) {
   if (reason.id == ErrorId::newer_version)
-    return worded("Unsaved edits were left by a newer version of Ivrin. Open the song with that version to recover them. "
-                  "They stay in %1.",
-                  journalFile.string());
+    return worded(
+        "Unsaved edits were left by a newer version of Ivrin. Open the song with that version to recover them. "
+        "They stay in %1.",
+        journalFile.string());
   if (reason.id == ErrorId::unreadable) // perhaps it can be read the next time
     return worded("Unsaved edits could not be recovered: %1. They stay in %2.", reason.text(), journalFile.string());
   const auto place = JournalPlace::leftAt(journalFile); // nobody is just taking it up
@@ -131,8 +132,7 @@ std::string setAside(const fs::path& journalFile, const Problem& reason) {
   return worded("Unsaved edits could not be recovered: %1. They are kept as %2.", reason.text(), kept.string());
 }
 
-std::vector<LeftJournal> leftJournals(const fs::path& folder, const std::optional<fs::path>& songFile,
-                                      Problems& told) {
+std::vector<LeftJournal> leftJournals(const fs::path& folder, const std::optional<fs::path>& songFile, Problems& told) {
   std::vector<fs::path> files;
   std::error_code ec;
   const std::string begins = songFile ? journalFor({}, *songFile).stem().string() : std::string();
@@ -140,7 +140,8 @@ std::vector<LeftJournal> leftJournals(const fs::path& folder, const std::optiona
     if (e->path().extension() == ".json" && e->path().filename().string().starts_with(begins))
       files.push_back(e->path());
   if (ec && fs::exists(fs::symlink_status(folder, ec)))
-    told.error(ErrorId::unreadable, "", worded("Unsaved edits cannot be looked for: %1 cannot be read.", folder.string()));
+    told.error(ErrorId::unreadable, "",
+               worded("Unsaved edits cannot be looked for: %1 cannot be read.", folder.string()));
   std::vector<LeftJournal> left;
   for (const fs::path& file : files) {
     std::error_code gone;
@@ -149,8 +150,7 @@ std::vector<LeftJournal> leftJournals(const fs::path& folder, const std::optiona
     Problems unreadable;
     auto journal = readJournal(file, unreadable);
     if (!journal) {
-      if (unreadable.hasErrors())
-        told.error(unreadable.list.front().id, "", setAside(file, unreadable.list.front()));
+      if (unreadable.hasErrors()) told.error(unreadable.list.front().id, "", setAside(file, unreadable.list.front()));
       continue;
     }
     if (songFile && (journal->file.empty() ? !songFile->empty() : realPath(journal->file) != realPath(*songFile)))

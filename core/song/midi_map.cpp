@@ -156,7 +156,8 @@ bool readTrack(Bytes& in, unsigned division, bool first, const std::string& plac
   return in.failed() ? wrong(worded("an event is cut off")) : true;
 }
 
-/// Meters as they come, each at its place or after it, with the bars counted along: no entry is looked at twice for each.
+/// Meters as they come, each at its place or after it, with the bars counted along: no entry is looked at twice for
+/// each.
 class BarCount {
  public:
   struct Bar {

@@ -46,13 +46,13 @@ class NewFile {
 /// What processes that were killed left beside these targets, where files need a name; after a minute.
 void removeLeftovers(const std::vector<std::filesystem::path>& targets);
 
-/// What is no file (a pipe, a link, a folder) goes out of the way of an entry of a cache: it is removed, but for a folder
-/// that holds something, which is named NAME.aside-N. False where that fails.
+/// What is no file (a pipe, a link, a folder) goes out of the way of an entry of a cache: it is removed, but for a
+/// folder that holds something, which is named NAME.aside-N. False where that fails.
 bool makeWay(const std::filesystem::path& entry);
 
-/// Writes beside the file, reads that back, syncs, then renames over it (and syncs the folder). With `keepVersions` > 0 the former
-/// contents stay as FILE~1, FILE~2 …, newest first. Never over anything but a regular file. False, with `why`, leaves
-/// the old file as it was.
+/// Writes beside the file, reads that back, syncs, then renames over it (and syncs the folder). With `keepVersions` > 0
+/// the former contents stay as FILE~1, FILE~2 …, newest first. Never over anything but a regular file. False, with
+/// `why`, leaves the old file as it was.
 bool replaceFile(const std::filesystem::path& file, std::string_view contents, std::string& why, int keepVersions = 0);
 
 } // namespace ivrin

@@ -12,7 +12,8 @@ namespace ivrin {
 namespace {
 
 void refuse(Problems& problems, std::string place) {
-  problems.error(ErrorId::refused, std::move(place), worded("would be another value once it is saved and opened again"));
+  problems.error(ErrorId::refused, std::move(place),
+                 worded("would be another value once it is saved and opened again"));
 }
 
 /// All of the song but its ornaments.

@@ -2,8 +2,8 @@
 // answer dialogs by chance, the same for the same seed. Whatever they do, what they look at afterwards must hold.
 #pragma once
 
-#include "rig.h"
 #include "audio/chance.h"
+#include "rig.h"
 #include "song/grid_edits.h"
 #include "test_support/midi_bytes.h"
 
@@ -73,10 +73,10 @@ class Hands {
 
   void step() {
     static const std::vector<std::pair<int, void (Hands::*)()>> all = {
-        {12, &Hands::place},  {20, &Hands::act},    {10, &Hands::drag}, {12, &Hands::pull}, {10, &Hands::stepNumber},
-        {10, &Hands::type},   {14, &Hands::press},  {4, &Hands::drop},  {3, &Hands::save},  {6, &Hands::undo},
-        {5, &Hands::rename},  {2, &Hands::exports}, {4, &Hands::click}, {2, &Hands::size},  {2, &Hands::tempo},
-        {3, &Hands::meanwhile}};
+        {12, &Hands::place},      {20, &Hands::act},  {10, &Hands::drag},  {12, &Hands::pull},
+        {10, &Hands::stepNumber}, {10, &Hands::type}, {14, &Hands::press}, {4, &Hands::drop},
+        {3, &Hands::save},        {6, &Hands::undo},  {5, &Hands::rename}, {2, &Hands::exports},
+        {4, &Hands::click},       {2, &Hands::size},  {2, &Hands::tempo},  {3, &Hands::meanwhile}};
     int sum = 0;
     for (const auto& [weight, does] : all) sum += weight;
     int pick = chance_.below(sum);
@@ -221,7 +221,8 @@ class Hands {
     if (!session().isOpen()) return;
     if (chance_.below(2) == 0) openSomething();
     rig_.window->action(QStringLiteral("rename"))->trigger();
-    for (const char* c = chance_.oneOf(std::vector{"Drop", "", "x", "Chorus 2"}); *c && QApplication::focusWidget(); ++c)
+    for (const char* c = chance_.oneOf(std::vector{"Drop", "", "x", "Chorus 2"}); *c && QApplication::focusWidget();
+         ++c)
       QTest::keyClick(QApplication::focusWidget(), *c);
     leaveField();
   }
@@ -264,9 +265,8 @@ class Hands {
     const double bpm = chance_.oneOf(std::vector{20.0, 31.0, 97.3, 400.0});
     did_ = "tempo " + std::to_string(bpm);
     const Song changed = withTempoFrom(song(), Beats(0), bpm);
-    session().edit(QStringLiteral("tempo"), chance_.below(2) == 0
-                                                ? changed
-                                                : withGridCorrected(song(), changed.tempo, song().startSeconds));
+    session().edit(QStringLiteral("tempo"),
+                   chance_.below(2) == 0 ? changed : withGridCorrected(song(), changed.tempo, song().startSeconds));
     session().settle();
   }
   void meanwhile() {
@@ -320,7 +320,8 @@ class Hands {
       if (!buttons.isEmpty()) buttons[chance_.below(static_cast<std::size_t>(buttons.size()))]->click();
       return;
     } else if (auto* input = qobject_cast<QInputDialog*>(d)) {
-      input->setTextValue(chance_.oneOf(std::vector{QStringLiteral("My own"), QString(), QStringLiteral("a/b \u266f")}));
+      input->setTextValue(
+          chance_.oneOf(std::vector{QStringLiteral("My own"), QString(), QStringLiteral("a/b \u266f")}));
     }
     for (auto* box : d->findChildren<QDoubleSpinBox*>())
       box->setValue(chance_.oneOf(std::vector{box->minimum(), box->maximum(), box->value()}));

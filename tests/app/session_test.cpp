@@ -1,5 +1,6 @@
 #include "app/faces/face.h"
 #include "app/openrow/number_field.h"
+#include "app/theme/palette.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>
@@ -233,6 +234,31 @@ TEST_CASE("a device that says it runs and never asks for sound is opened once", 
   CHECK(rig.devices->opened.size() == opened); // before it was mended: again every 1.5 s
   CHECK(rig.session->output().simulated());
   CHECK(rig.window->measure().said().contains("running silently"));
+}
+
+TEST_CASE("without a device the head says so in warning colour; one that comes back is used again", "[session]") {
+  SmallSongRig rig;
+  rig.session->player().play(Frames(0));
+  rig.out().step(4800);
+  rig.window->tick();
+  CHECK(rig.window->head().meterText() != "no sound");
+  rig.devices->there = false;
+  rig.out().disappear();
+  rig.window->tick();
+  CHECK(rig.window->measure().said().startsWith("No sound: "));
+  CHECK(rig.window->head().meterText() == "no sound");
+  const QImage head = rig.window->head().grab().toImage();
+  CHECK(pixelsNear(head, head.rect(), paper().warning) > 20);
+  rig.session->lookForDevice();
+  rig.settle();
+  CHECK(rig.window->head().meterText() == "no sound");
+  rig.devices->there = true;
+  rig.session->lookForDevice(); // a timer does so once a second
+  rig.settle();
+  CHECK(rig.window->measure().said().startsWith("Sound is back through "));
+  CHECK(rig.window->head().meterText() != "no sound");
+  rig.session->player().play(Frames(0));
+  CHECK(largest(rig.hear(48000)) > 0.01f);
 }
 
 TEST_CASE("every kind has its face, in the order of the kinds", "[session][kinds]") {

@@ -544,6 +544,75 @@ TEST_CASE("a cache that cannot be used, or is damaged, is told; results are neve
   CHECK(run(m.dir, "times --bpm 120 >&-; echo $?").out == "1\n");
 }
 
+TEST_CASE("empty, reversed and single-frame ranges: each command works or says why", "[cli]") {
+  const TempFolder dir;
+  writeWav(dir / "v.wav", 48000, 1, 96000, sine(440, 48000, 0.3));
+  REQUIRE(run(dir, "new --out s.ivrin --bpm 120 v.wav").status == 0);
+  REQUIRE(run(dir, "place s.ivrin --kind gap --row v --start 1 --length 1 --out s.ivrin").status == 0);
+  // The song starts at 0 and is four beats long.
+  for (const char* range : {"--to 0", "--to -0.001", "--to -3", "--to -1000", "--from 2 --to 2", "--from 2 --to 1",
+                            "--from 3 --to -1", "--to 0.00000001"})
+    for (const char* what : {"mix", "mix,stems,dry,wet,ornaments", "ornaments --trim"}) {
+      const Ran r = run(dir, std::string("render s.ivrin --out out --what ") + what + " " + range);
+      INFO(range << " " << what << "\n" << r.err);
+      const bool both = std::string(range).starts_with("--from");
+      CHECK(r.status == (both ? 2 : 1));
+      CHECK(r.err.find(both ? "--to must lie after --from" : "the range to export is empty") != std::string::npos);
+      CHECK_FALSE(std::filesystem::exists(dir / "out"));
+    }
+  endsWith(dir, "render s.ivrin --out out --from 5", 1, "there is nothing from there on");
+  endsWith(dir, "render s.ivrin --out one --from 1 --to 1.00005", 0, ""); // a frame is 0.0000417 beats
+  Problems p;
+  CHECK(AudioReader::open(dir / "one/mix.wav", 48000, "", p)->frames() == 1);
+  endsWith(dir, "render s.ivrin --out trimmed --what ornaments --trim --from 3 --to 3.5", 0, "");
+  for (const char* length : {"0", "-1", "0.0001", "1e9", "nan"}) {
+    const std::string range = std::string(" --start 1 --length ") + length;
+    endsWith(dir, "place s.ivrin --kind gap --row v" + range, 2, "--length");
+  }
+  endsWith(dir, "place s.ivrin --kind delay-throw --row v --start 1 --length 0.0009765625", 0, "");
+  endsWith(dir, "set s.ivrin o1 seed=-1 --out t.ivrin", 2, "seed");
+  CHECK_FALSE(std::filesystem::exists(dir / "t.ivrin"));
+}
+
+TEST_CASE("a limit on the size of files is a full disk, which is told", "[cli]") {
+  const TempFolder dir;
+  writeWav(dir / "v.wav", 48000, 1, 96000, sine(440, 48000, 0.3));
+  REQUIRE(run(dir, "new --out s.ivrin --bpm 120 v.wav").status == 0);
+  REQUIRE(run(dir, "check s.ivrin").status == 0); // its stem is in the cache
+  const std::string line = "cd '" + dir.path().string() + "' && ulimit -f 8 && XDG_CACHE_HOME='" +
+                           (dir / "cache").string() + "' '" + cliProgram() + "' render s.ivrin --out out 2> err.txt";
+  const int status = std::system(line.c_str());
+  CHECK((WIFEXITED(status) && WEXITSTATUS(status) == 1)); // it was ended by SIGXFSZ
+  std::ifstream err(dir / "err.txt");
+  const std::string said{std::istreambuf_iterator<char>(err), {}};
+  CHECK(said.find("no space left") != std::string::npos);
+  CHECK_FALSE(std::filesystem::exists(dir / "out/mix.wav"));
+}
+
+TEST_CASE("what files say never steers a terminal", "[cli]") {
+  const TempFolder dir;
+  const std::string name = "v\x1b]0;x\x07\xc2\x9b.wav";
+  writeWav(dir / name, 48000, 1, 9600, sine(440, 48000, 0.3));
+  std::ofstream(dir / "s.ivrin")
+      << R"({"format": "ivrin-song", "version": 1, "title": "a\u001b[2J\u009b", "sample_rate": 48000,
+    "tempo": [{"at": 0, "bpm": 120}], "meter": [{"at": 0, "count": 4, "unit": 4}],
+    "stems": [{"id": "v", "name": "\u001b[31mred\u0007", "file": "not \u001b there.wav"}]})";
+  for (const std::string& args :
+       {std::string("check s.ivrin"), std::string("check s.ivrin --json"), std::string("rows s.ivrin"),
+        "new --out n.ivrin --bpm 120 '" + name + "'", "measure '" + name + "'", "show '" + name + "' --json",
+        std::string("render 'x\x1b[2J.ivrin' --out o")}) {
+    INFO(args);
+    const Ran r = run(dir, args);
+    for (const std::string& said : {r.out, r.err}) {
+      CHECK(said.find('\x1b') == std::string::npos);
+      CHECK(said.find('\x07') == std::string::npos);
+      CHECK(said.find("\xc2\x9b") == std::string::npos);
+    }
+    if (args.ends_with("--json") && r.status == 0) json(r);
+  }
+  CHECK(run(dir, "rows s.ivrin --json").status < 2);
+}
+
 TEST_CASE("check lists every problem with file and place", "[cli]") {
   const Made m;
   std::filesystem::remove(m.dir / "audio/drums.wav");

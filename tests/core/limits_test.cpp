@@ -13,6 +13,11 @@
 #include "song/song_file.h"
 #include "test_support/signals.h"
 
+#include "document/document.h"
+#include "song/grid_edits.h"
+#include "song/song_check.h"
+#include "test_support/random_edits.h"
+
 #include <catch2/catch.hpp>
 
 #include <fstream>
@@ -432,4 +437,89 @@ TEST_CASE("impulse responses that ship are named, and files of others are looked
   REQUIRE(found.list.size() == 1);
   CHECK(found.list[0].id == ErrorId::bad_samples);
   CHECK(found.list[0].place == "ornaments[0].finish[0].impulse_file");
+}
+
+TEST_CASE("a song that its file could not hold is not made: every edit meets the reader's own limits",
+          "[limits][song]") {
+  const Registry registry = allKinds().registry();
+  Document document(registry);
+  Song song;
+  Stem v;
+  v.id = "v";
+  song.stems.push_back(v);
+  song.tempo = {{Beats(0), 400}};
+  Ornament o;
+  o.id = "o1";
+  o.kind = "gap";
+  o.on = "v";
+  o.length = Beats::ofQuarters(1.0 / 64);
+  song.ornaments.push_back(o);
+  document.adopt(song, {}, {});
+  // At 400 BPM a 64th of a beat; at 20, kept on the sound, under the shortest there can be.
+  const Song slow = withGridCorrected(song, {{Beats(0), 20}}, 0);
+  CHECK(document.edit("tempo", slow).find("out of range, allowed is 0.0009765625..65536") != std::string::npos);
+  CHECK(document.song() == song);
+  CHECK(document.history().undoLabel().empty());
+  const auto refused = [&](const char* what, const std::function<void(Song&, Ornament&)>& change) {
+    INFO(what);
+    Song next = song;
+    Ornament changed = o;
+    change(next, changed);
+    next = withOrnamentReplaced(next, changed);
+    CHECK_FALSE(document.edit("edit", next).empty());
+    CHECK(document.song() == song);
+  };
+  refused("a name that is no text", [](Song&, Ornament& x) { x.name = "\xff\xfe"; });
+  refused("a title that is no text", [](Song& s, Ornament&) { s.title = "caf\xe9"; });
+  refused("a setting that there is not", [](Song&, Ornament& x) { x.settings["volume"] = Value(1.0); });
+  refused("a setting out of its range", [](Song&, Ornament& x) { x.settings["depth_db"] = Value(1e9); });
+  refused("no number", [](Song&, Ornament& x) { x.gainDb = std::nan(""); });
+  refused("a row that is not there", [](Song&, Ornament& x) { x.on = "w"; });
+  refused("a landing that is not there", [](Song&, Ornament& x) { x.landing = "s9"; });
+  refused("a source of no length", [](Song&, Ornament& x) { x.source = {{{}, Beats(0), Beats(1), 0}}; });
+  refused("a seed beyond what JSON holds", [](Song&, Ornament& x) { x.seed = (std::int64_t{1} << 53) + 1; });
+  refused("a tempo out of range", [](Song& s, Ornament&) { s.tempo[0].bpm = 19; });
+  refused("a gain out of range", [](Song& s, Ornament&) { s.stems[0].mix.gainDb = 13; });
+  refused("an id twice", [](Song& s, Ornament&) { s.buses.push_back({"v", "V", {}}); });
+  refused("an id that names a folder", [](Song& s, Ornament&) { s.sections.push_back({"..", Beats(0), "A"}); });
+  refused("bars before the song", [](Song& s, Ornament&) { s.leadBars = 65; });
+  refused("too many bars before the song", [](Song& s, Ornament&) {
+    s.leadBars = 64; // thirteen hours
+    s.meter[0] = {Beats(0), 64, 1};
+    s.tempo[0].bpm = 20;
+  });
+  // What shares its ornaments with a song that was checked costs what it changes, and is checked all the same.
+  Ornament bad = o;
+  bad.length = Beats(1);
+  Problems known, whole;
+  checkSong(withOrnamentReplaced(song, bad), registry, known, &song);
+  checkSong(withOrnamentReplaced(song, bad), registry, whole);
+  REQUIRE(known.list.size() == 1);
+  CHECK(known.list[0].text() == whole.list[0].text());
+  CHECK(known.list[0].place == "ornaments[0].length");
+}
+
+TEST_CASE("a text that would read back as another song is not written over the one that is there", "[limits][song]") {
+  const TempFolder dir;
+  const Registry registry = allKinds().registry();
+  Song song;
+  song.title = "Kept";
+  Document document(registry);
+  document.adopt(song, {}, {});
+  REQUIRE(document.save(dir / "s.ivrin").why.empty());
+  Song broken = song;
+  broken.title = "\xff"; // cannot come by an edit
+  Document other(registry);
+  other.adopt(broken, {}, SongPlace{dir / "s.ivrin", {}, nullptr});
+  CHECK(other.save(dir / "s.ivrin").why.find("could not be opened again") != std::string::npos);
+  Problems problems;
+  CHECK(readSongFile(dir / "s.ivrin", registry, problems)->title == "Kept");
+}
+
+TEST_CASE("whatever edits come one after the other, the song reads back equal", "[limits][song]") {
+  const RandomEdits made = randomEdits(1, tries(4000));
+  INFO(made.wrong);
+  CHECK(made.wrong.empty());
+  CHECK(made.taken > tries(4000) / 3);
+  CHECK(made.refused > 0);
 }

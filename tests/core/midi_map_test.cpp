@@ -2,6 +2,7 @@
 #include "audio/chance.h"
 #include "song/grid_edits.h"
 #include "song/midi_map.h"
+#include "song/song_check.h"
 #include "test_support/midi_bytes.h"
 #include "test_support/signals.h"
 
@@ -9,6 +10,7 @@
 
 #include <chrono>
 #include <cmath>
+#include <set>
 
 using namespace ivrin;
 using namespace ivrin::test;
@@ -196,4 +198,54 @@ TEST_CASE("a song takes a MIDI file's grid; what is placed keeps its beats, or i
   own.sections = {{"s1", Beats(0), "A"}};
   CHECK(withMidiMap(own, map).key == Key{7, false});
   CHECK(withMidiMap(own, map).sections == own.sections);
+}
+
+TEST_CASE("twenty thousand meters: the bars of each are counted once, and what is said of them is bounded", "[midi]") {
+  // Each within a bar, on its line, or twice in one; against the meters made one by one with a map of their own.
+  Chance chance(5);
+  MidiTrack track;
+  std::vector<MeterEntry> want{{Beats(0), 4, 4}};
+  std::int64_t ticks = 0;
+  for (int i = 0; i < 300; ++i) {
+    const unsigned after = static_cast<unsigned>(chance.below(8)) * 240u;
+    const int count = 1 + chance.below(9), unit = chance.below(4);
+    track.meter(after, count, unit);
+    ticks += after;
+    const Beats at(ticks * kTicksPerQuarter / 480);
+    const TempoMap so({{}}, want, Seconds(0), 48000);
+    const std::int64_t bar = so.barAt(at).bar;
+    const Beats from = so.barStart(bar) == at ? at : so.barStart(bar + 1);
+    while (!want.empty() && want.back().at >= from) want.pop_back();
+    want.push_back({from, count, 1 << unit});
+  }
+  Problems some;
+  const auto map = mapOf(midiFile({track}), some);
+  REQUIRE(map);
+  CHECK(map->meter == want);
+  CHECK(some.list.size() > 50); // those that begin within a bar
+  MidiTrack many;
+  for (int i = 0; i < 20000; ++i) many.meter(i == 0 ? 0 : 480 * 3, 3 + i % 2, 2);
+  Problems problems;
+  const auto large = mapOf(midiFile({many}), problems);
+  REQUIRE(large);
+  CHECK(large->meter.size() > 14000);
+  CHECK(problems.list.size() <= Problems::kMost + 1);
+  Problems none;
+  checkSong(withMidiMap(Song(), *large), Registry(), none);
+  CHECK(none.list.empty());
+}
+
+TEST_CASE("markers become sections on their bar lines, each place once, each with an id of its own", "[midi]") {
+  MidiTrack track;
+  for (int i = 0; i < 1000; ++i) track.meta(i == 0 ? 0 : 480, 0x06, "M" + std::to_string(i));
+  Song song;
+  song.landings = {{"s2", Beats::ofQuarters(8), "mine"}};
+  song = withMidiMap(song, mapOf(midiFile({track})));
+  CHECK(song.sections.size() == 251); // a bar has four of them; the nearest line
+  std::set<std::string> ids;
+  for (std::size_t i = 0; i < song.sections.size(); ++i) {
+    CHECK(ids.insert(song.sections[i].id).second);
+    CHECK(song.sections[i].at == Beats::ofQuarters(4.0 * static_cast<double>(i)));
+  }
+  CHECK_FALSE(ids.contains("s2"));
 }

@@ -289,6 +289,20 @@ TEST_CASE("monitoring is never louder than its limit", "[play]") {
   CHECK(largest(rig.take(60000)) <= static_cast<float>(Decibels(-0.3).gain()) + 1e-6f);
 }
 
+TEST_CASE("a start over what still sounds stays within full scale", "[play]") {
+  TestSong t;
+  t.stem("v", 96000, sine(110, kRate, 4)); // held at the monitor's limit
+  Rig rig(t.plan());
+  rig.player.play(Frames(0));
+  float most = 0;
+  for (int i = 0; i < 40; ++i) {
+    most = std::max(most, largest(rig.take(1000 + 37 * i)));
+    rig.player.play(Frames(50 * i)); // once more, wherever the former start is
+  }
+  CHECK(most <= 1); // 1.7 before: the new sound was whole when the old one had 0.8 of its level
+  CHECK(most > 0.9f);
+}
+
 TEST_CASE("mono folds both sides", "[play]") {
   TestSong t;
   t.stem("v", 96000, [](std::int64_t f, int side) {

@@ -3,6 +3,7 @@
 #include "devices/rtaudio_output.h"
 #include "dsp/mix_limiter.h"
 #include "play/player.h"
+#include "playback/playback.h"
 #include "test_support/bench_song.h"
 #include "test_support/signals.h"
 
@@ -235,4 +236,36 @@ TEST_CASE("a server that dies is noticed, and a device that is not there is not 
   server->kill();
   CHECK(waitUntil([&] { return output->lost(); }, 6000));
   output->stop();
+}
+
+TEST_CASE("a server that comes back is taken up again", "[device]") {
+  auto server = std::make_unique<Server>();
+  REQUIRE(server->ready());
+  TestSong t;
+  t.stem("v", 96000, sine(400, kRate, 0.2));
+  RenderPool pool(1);
+  const std::shared_ptr<OutputSource> devices = realDevices();
+  Playback playback(Playback::Options{devices, {}, false});
+  REQUIRE_FALSE(playback.begin(kRate));
+  playback.show(
+      t.plan(), [&] { return t.plan(); }, pool);
+  playback.player().play(Frames(0));
+  REQUIRE(waitUntil([&] { return playback.player().position() > Frames(4800); }, 5000));
+  CHECK_FALSE(playback.look());
+  server->kill();
+  std::optional<OutputNews> news;
+  REQUIRE(waitUntil([&] { return (news = playback.look()).has_value(); }, 6000));
+  CHECK(playback.noSound());
+  CHECK_FALSE(playback.tryAgain(devices->devices()));
+  server = std::make_unique<Server>();
+  REQUIRE(server->ready());
+  const auto back = playback.tryAgain(devices->devices());
+  REQUIRE(back);
+  CHECK(back->what == OutputNews::What::back);
+  playback.show(
+      t.plan(), [&] { return t.plan(); }, pool);
+  const Frames at = playback.player().position();
+  playback.player().play(at);
+  CHECK(waitUntil([&] { return playback.player().position() > at + Frames(4800); }, 5000));
+  CHECK_FALSE(playback.output().lost());
 }

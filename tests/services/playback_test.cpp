@@ -114,6 +114,55 @@ TEST_CASE("a device that says it runs and never asks for sound is given up once"
   CHECK(h.devices->opened.size() == 1);
 }
 
+TEST_CASE("where there is no device one is taken up once it is there, from the same place", "[services]") {
+  Heard h;
+  h.playback->player().play(Frames(24000));
+  h.devices->out->step(4800);
+  CHECK_FALSE(h.playback->noSound());
+  const Frames at = h.playback->player().position();
+  h.playback->player().stop();
+  h.devices->there = false;
+  h.devices->out->disappear();
+  REQUIRE(h.playback->look());
+  CHECK(h.playback->noSound());
+  h.playback->player().setPosition(at);
+  for (int i = 0; i < 5; ++i) CHECK_FALSE(h.playback->tryAgain({})); // the server is away
+  h.devices->there = true;
+  const auto back = h.playback->tryAgain(h.devices->devices());
+  REQUIRE(back);
+  CHECK(back->what == OutputNews::What::back);
+  CHECK(back->detail == h.playback->output().name());
+  CHECK_FALSE(h.playback->noSound());
+  CHECK(h.playback->player().position() == at);
+  CHECK_FALSE(h.playback->player().playing());
+  h.show();
+  CHECK(h.rms(0, 1) == Approx(0.25 / std::sqrt(2)).epsilon(0.01));
+}
+
+TEST_CASE("a device that is listed and does not start is tried now and then; what plays silently plays on",
+          "[services]") {
+  Heard h(Manner::refuses);
+  CHECK(h.playback->noSound());
+  h.playback->player().play(Frames(0));
+  const Player* player = &h.playback->player();
+  for (int i = 0; i < 25; ++i) CHECK_FALSE(h.playback->tryAgain(h.devices->devices()));
+  CHECK(h.devices->opened.size() == 4); // at first, when it was seen, and twice in 24
+  CHECK(&h.playback->player() == player);
+  CHECK(h.playback->player().playing());
+  h.devices->manner = Manner::good;
+  std::optional<OutputNews> back;
+  for (int i = 0; i < 10 && !back; ++i) back = h.playback->tryAgain(h.devices->devices());
+  REQUIRE(back);
+  CHECK(back->what == OutputNews::What::back);
+  // One that never runs would only stop what plays: it waits until there are others.
+  Heard silent(Manner::silent);
+  REQUIRE(silent.playback->look());
+  for (int i = 0; i < 25; ++i) CHECK_FALSE(silent.playback->tryAgain(silent.devices->devices()));
+  CHECK(silent.devices->opened.size() == 1);
+  silent.devices->manner = Manner::good;
+  CHECK(silent.playback->tryAgain({{"Phones", {48000}, true}}));
+}
+
 TEST_CASE("a device that goes is replaced, from the same place", "[services]") {
   Heard h;
   CHECK_FALSE(h.news);
