@@ -22,6 +22,7 @@ void Document::adopt(Song song, Reach reach, SongPlace place) {
   if (journal_) journal_->flush();
   journalPlace_.reset();
   history_ = History(std::move(song));
+  instead_.reset();
   reach_ = std::move(reach);
   if (!place.held && !place.readOnly && place.file == place_.file) place.held = std::move(place_.held);
   place_ = std::move(place);
@@ -72,7 +73,13 @@ void Document::keepJournal() {
   if (!journalPlace_) journalPlace_ = JournalPlace::fresh(journalFolder_, place_.file);
   // The saved state too: after undoing everything there is nothing to bring back.
   journal_->write(journalPlace_ ? journalPlace_->file() : journalFolder_ / "",
-                  {place_.file.string(), place_.savedText, {}, editsSinceSave()}, song());
+                  {place_.file.string(), place_.savedText, {}, editsSinceSave()}, instead_ ? *instead_ : song());
+}
+
+void Document::keepInstead(std::optional<Song> song) {
+  const bool was = instead_.has_value();
+  instead_ = std::move(song);
+  if (was && !instead_ && editsSinceSave() > 0) keepJournal();
 }
 
 Document::Saved Document::save(const fs::path& chosen) {

@@ -46,6 +46,9 @@ class Document {
   void settle() { history_.settle(); }
   void undo();
   void redo();
+  /// While something is only heard, the journal keeps the song without it; nothing: the song itself again. What is
+  /// brought back after a crash was wanted.
+  void keepInstead(std::optional<Song> song);
   /// Edits that are in the journal alone.
   int editsSinceSave() const { return history_.editsSinceSave() + editsBefore_; }
 
@@ -74,6 +77,7 @@ class Document {
   History history_;
   SongPlace place_;
   int editsBefore_ = 0; // of what was brought back
+  std::optional<Song> instead_;
   Reach reach_;
 };
 

@@ -38,6 +38,7 @@ bool RecipeTrial::begin(const std::string& landing, const std::optional<Recipe>&
     return false;
   }
   session_.settle();
+  session_.beginHearing();
   before_ = session_.song();
   landing_ = landing;
   options_ = {};
@@ -148,6 +149,7 @@ void RecipeTrial::letGo() {
 }
 
 void RecipeTrial::end() {
+  session_.endHearing();
   base_.reset();
   proposed_.clear();
   said_.clear();

@@ -69,6 +69,9 @@ class Session : public QObject {
 
   /// The only way to change the song. `label` is what undo will say.
   void edit(const QString& label, Song next, const std::string& mergeKey = {});
+  /// What is edited from here on is only heard: the song as it is now is what a crash leaves. Until endHearing().
+  void beginHearing() { document_.keepInstead(song()); }
+  void endHearing() { document_.keepInstead({}); }
   void settle();
   void undo();
   void redo();

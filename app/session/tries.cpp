@@ -11,7 +11,10 @@ Tries::Tries(Session& session)
   connect(&session_, &Session::songChanged, this, [this] {
     if (!running() || editing_) return;
     const Ornament* o = session_.song().ornament(before_.id);
-    if (!o || session_.chosen() != before_.id || !(*o == tries_[static_cast<std::size_t>(heard_)])) end();
+    if (!o || session_.chosen() != before_.id || !(*o == tries_[static_cast<std::size_t>(heard_)]))
+      end();
+    else
+      session_.endHearing(); // what else was edited is kept, with the try
   });
 }
 
@@ -22,6 +25,7 @@ void Tries::begin() {
     ++round_;
   } else {
     session_.settle();
+    session_.beginHearing();
     before_ = *o;
     round_ = 0;
   }
@@ -56,6 +60,7 @@ void Tries::none() {
 }
 
 void Tries::end() {
+  session_.endHearing();
   before_ = Ornament();
   emit changed();
 }

@@ -18,10 +18,21 @@ int main(int argc, char** argv) {
     Tally (*run)(std::int64_t);
     int full;
   };
-  constexpr Kind kinds[] = {
-      {"songs", songMutations, 20000},    {"sounds", audioMutations, 10000},  {"midi", midiMutations, 10000},
-      {"caches", damagedCaches, 1000},    {"disks", fullDisks, 300},          {"silences", longSilences, 16},
-      {"window-kills", windowKills, 400}, {"import-kills", importKills, 300}, {"export-kills", exportKills, 300}};
+  constexpr Kind kinds[] = {{"songs", songMutations, 20000},
+                            {"sounds", audioMutations, 10000},
+                            {"midi", midiMutations, 10000},
+                            {"caches", damagedCaches, 1000},
+                            {"disks", fullDisks, 300},
+                            {"silences", longSilences, 16},
+                            {"window-kills", windowKills, 400},
+                            {"import-kills", importKills, 300},
+                            {"export-kills", exportKills, 300},
+                            {"recipes", recipeMutations, 10000},
+                            {"patterns", patternMutations, 10000},
+                            {"presets", presetMutations, 10000},
+                            {"tags", tagMutations, 10000},
+                            {"edits", randomEditRuns, 1000},
+                            {"folders", hostileFolders, 1000}};
   std::printf(
       "| what | tried | worked | refused | failed | slowest | memory | took |\n|---|---|---|---|---|---|---|---|\n");
   std::int64_t tried = 0, failures = 0;

@@ -47,5 +47,11 @@ Tally fullDisks(std::int64_t count);
 Tally windowKills(std::int64_t count);
 Tally importKills(std::int64_t count);
 Tally exportKills(std::int64_t count);
+Tally recipeMutations(std::int64_t count);
+Tally patternMutations(std::int64_t count);
+Tally presetMutations(std::int64_t count);
+Tally tagMutations(std::int64_t count);
+Tally randomEditRuns(std::int64_t count);
+Tally hostileFolders(std::int64_t count);
 
 } // namespace ivrin::test
