@@ -8,6 +8,8 @@
 #include "song/song_parts.h"
 #include "words/words.h"
 
+#include <unordered_set>
+
 namespace ivrin {
 namespace {
 
@@ -51,12 +53,16 @@ void checkSong(const Song& song, const Registry& registry, Problems& problems, c
   const bool sameHead = known && head == withoutOrnaments(*known);
   if (!sameHead) checkHead(head, registry, problems);
   bool sameIds = sameHead && song.ornaments.size() == known->ornaments.size();
-  Song changed = head; // and only those ornaments that are not known
+  Song changed = head; // and only those ornaments that are not known, wherever they stand
+  std::unordered_set<const Ornament*> checked;
   for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
-    const Ornament* was = known && i < known->ornaments.size() ? &*known->ornaments[i] : nullptr;
-    if (was == &*song.ornaments[i]) continue;
     const Ornament& o = *song.ornaments[i];
+    const Ornament* was = known && i < known->ornaments.size() ? known->ornaments[i].get() : nullptr;
+    if (was == &o) continue;
     sameIds = sameIds && was && was->id == o.id;
+    if (known && checked.empty())
+      for (const auto& k : known->ornaments) checked.insert(k.get());
+    if (checked.contains(&o)) continue;
     checkOrnament(o, registry, "ornaments[" + std::to_string(i) + "]", problems);
     changed.ornaments.push_back(song.ornaments[i]);
   }
