@@ -55,50 +55,49 @@ TEST_CASE("a landing's name is given while an ornament is open, whichever way th
 }
 
 TEST_CASE("every editing field of the window is left by Tab, back and Return while another ornament is shown behind it",
-          "[fields][slow]") { // every field of four kinds, three ways
-  for (const auto& [key, held] : kWaysOut) {
-    SmallSongRig rig;
-    std::vector<std::string> ids;
-    for (const char* kind : {"delay-throw", "stutter", "riser", "reverb-throw"})
-      ids.push_back(rig.place(kind, kind == std::string("riser") ? "mix" : "voice", 8, 10));
-    Ornament finished = rig.ornament(ids[0]);
-    finished.finish = {{"filter", {}}, {"tone", {}}};
-    rig.session->edit(QStringLiteral("finish"), withOrnamentReplaced(rig.session->song(), finished));
-    int left = 0;
-    for (std::size_t i = 0; i < ids.size(); ++i) {
-      rig.score().openOrnament(ids[i]);
-      rig.settle();
-      if (i == 0) rig.score().openRow()->openFinish(0);
-      std::vector<std::pair<QString, QWidget*>> fields; // found anew each time: some make way for others
-      for (NumberField* f : rig.window->findChildren<NumberField*>())
-        if (f->isVisible()) fields.emplace_back(f->objectName(), f->parentWidget());
-      REQUIRE(fields.size() > 10);
-      for (const auto& [name, parent] : fields) {
-        auto* f = parent->findChild<NumberField*>(name, Qt::FindDirectChildrenOnly);
-        if (!f || !f->isVisible()) continue;
-        INFO(ids[i] << " " << name.toStdString());
-        f->setFocus();
-        QTest::keyClick(f, Qt::Key_Return);
-        if (auto* edit = f->findChild<QLineEdit*>()) {
-          QTest::keyClicks(edit, QStringLiteral("1"));
-          // The edit that leaving it makes shows another ornament, of another kind.
-          const auto shown = QObject::connect(rig.session.get(), &Session::songChanged, rig.window.get(),
-                                              [&] { rig.score().openOrnament(ids[(i + 1) % ids.size()]); });
-          QTest::keyClick(edit, key, held);
-          QObject::disconnect(shown);
-          ++left;
-        } else {
-          QTest::keyClick(QApplication::activePopupWidget() ? QApplication::activePopupWidget() : f, Qt::Key_Escape);
-          QTest::keyClick(f, key, held);
-        }
-        deferredToo();
-        rig.score().openOrnament(ids[i]);
-        rig.session->waitUntilIdle();
+          "[fields][slow]") { // every field of four kinds
+  SmallSongRig rig;
+  std::vector<std::string> ids;
+  for (const char* kind : {"delay-throw", "stutter", "riser", "reverb-throw"})
+    ids.push_back(rig.place(kind, kind == std::string("riser") ? "mix" : "voice", 8, 10));
+  Ornament finished = rig.ornament(ids[0]);
+  finished.finish = {{"filter", {}}, {"tone", {}}};
+  rig.session->edit(QStringLiteral("finish"), withOrnamentReplaced(rig.session->song(), finished));
+  int left = 0;
+  for (std::size_t i = 0; i < ids.size(); ++i) {
+    rig.score().openOrnament(ids[i]);
+    rig.settle();
+    if (i == 0) rig.score().openRow()->openFinish(0);
+    std::vector<std::pair<QString, QWidget*>> fields; // found anew each time: some make way for others
+    for (NumberField* f : rig.window->findChildren<NumberField*>())
+      if (f->isVisible()) fields.emplace_back(f->objectName(), f->parentWidget());
+    REQUIRE(fields.size() > 10);
+    for (const auto& [name, parent] : fields) {
+      auto* f = parent->findChild<NumberField*>(name, Qt::FindDirectChildrenOnly);
+      if (!f || !f->isVisible()) continue;
+      INFO(ids[i] << " " << name.toStdString());
+      const auto& [key, held] = kWaysOut[static_cast<std::size_t>(left) % kWaysOut.size()];
+      f->setFocus();
+      QTest::keyClick(f, Qt::Key_Return);
+      if (auto* edit = f->findChild<QLineEdit*>()) {
+        QTest::keyClicks(edit, QStringLiteral("1"));
+        // The edit that leaving it makes shows another ornament, of another kind.
+        const auto shown = QObject::connect(rig.session.get(), &Session::songChanged, rig.window.get(),
+                                            [&] { rig.score().openOrnament(ids[(i + 1) % ids.size()]); });
+        QTest::keyClick(edit, key, held);
+        QObject::disconnect(shown);
+        ++left;
+      } else {
+        QTest::keyClick(QApplication::activePopupWidget() ? QApplication::activePopupWidget() : f, Qt::Key_Escape);
+        QTest::keyClick(f, key, held);
       }
-      rig.score().closeOrnament();
+      deferredToo();
+      rig.score().openOrnament(ids[i]);
+      rig.session->waitUntilIdle();
     }
-    CHECK(left > 40);
+    rig.score().closeOrnament();
   }
+  CHECK(left > 40);
 }
 
 TEST_CASE("after all is undone and another song is open, the memory is what it was", "[fields][memory]") {
