@@ -379,7 +379,7 @@ bool NumberField::eventFilter(QObject* o, QEvent* e) {
 
 void retire(std::vector<NumberField*>& fields) {
   for (NumberField* f : fields) {
-    f->disconnect();
+    f->blockSignals(true); // all but destroyed(), which who reads the window aloud waits for
     f->hide();
     f->deleteLater();
   }

@@ -187,6 +187,13 @@
         </translation>
     </message>
     <message numerus="yes">
+        <source>; and %n more</source>
+        <translation>
+            <numerusform>; and %n more</numerusform>
+            <numerusform>; and %n more</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>: %n ornament(s) stayed on the sound</source>
         <translation>
             <numerusform>: %n ornament stayed on the sound</numerusform>
