@@ -199,7 +199,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
             p.fillRect(QRectF(w * meterPart(hold) - 1, at - 1, 2, scaled(5)), hold > 0.89f ? c.warning : c.ink);
         }
         p.setFont(sans(11.5));
-        p.setPen(session_.isOpen() && session_.playback().noSound() ? c.warning : c.quiet);
+        p.setPen(session_.isOpen() && session_.noSound() ? c.warning : c.quiet);
         const QString text = meterText();
         p.drawText(QRectF(0, y + scaled(13), r.width(), scaled(16)), Qt::AlignLeft | Qt::AlignVCenter, text);
       },
@@ -254,8 +254,9 @@ void HeadBar::resizeEvent(QResizeEvent*) {
 void HeadBar::fit() {
   const int menus = menus_->sizeHint().width(), fewest = scaled(58);
   const QString name = asText(session_.song().title);
-  const int title = std::clamp(static_cast<int>(songTextWidth(shortened(name, 100), 24, true)) + scaled(54),
-                               scaled(100), scaled(196));
+  const int beside = scaled(session_.unprotected() ? 108 : 54), most = scaled(142) + beside; // a word on its edits
+  const int title =
+      std::clamp(static_cast<int>(songTextWidth(shortened(name, 100), 24, true)) + beside, scaled(46) + beside, most);
   QWidget* const leaving[] = {buttons_[QStringLiteral("equal")], meter_, tempo_};
   const auto roomLeft = [&] {
     layout()->invalidate();
@@ -263,7 +264,7 @@ void HeadBar::fit() {
   };
   const auto arrange = [&](bool close, bool few, int gone) {
     stacked_ = close;
-    title_->setHint({few ? std::min(title, scaled(132)) : close ? title : scaled(196), scaled(44)});
+    title_->setHint({few ? std::min(title, scaled(78) + beside) : close ? title : most, scaled(44)});
     tempo_->setHint({scaled(close ? 84 : 150), scaled(40)});
     position_->setHint({scaled(close ? 80 : 96), scaled(40)});
     meter_->setHint({scaled(close ? 126 : 150), scaled(40)});
@@ -296,7 +297,7 @@ QString HeadBar::changedWords() const {
 }
 
 QString HeadBar::meterText() const {
-  if (session_.isOpen() && session_.playback().noSound()) return tr("no sound");
+  if (session_.isOpen() && session_.noSound()) return tr("no sound");
   QStringList parts;
   if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
   if (limiterDb_ > 0.05) // then the peak is the ceiling, and there is no room for both

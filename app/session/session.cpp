@@ -572,11 +572,11 @@ void Session::tell(const OutputNews& news) {
 }
 
 void Session::watchDevices() {
-  if (playback_.noSound() && playback_.outputs()) deviceTimer_.start();
+  if (noSound()) deviceTimer_.start();
 }
 
 void Session::lookForDevice() {
-  if (!playback_.noSound() || !playback_.outputs())
+  if (!noSound())
     deviceTimer_.stop();
   else if (!deviceJob_.running())
     deviceJob_.begin(playback_.outputs());

@@ -163,6 +163,8 @@ class Session : public QObject {
   Player& player() { return playback_.player(); }
   Output& output() { return playback_.output(); }
   const Playback& playback() const { return playback_; }
+  /// There could be a device, and none can be had: nothing is heard until there is one.
+  bool noSound() const { return playback_.noSound() && playback_.outputs(); }
   /// Where the playhead is. A beat lies up to half a frame off its frame: on that frame it counts as reached.
   Beats playBeat() const;
   /// Goes on with another device, or a stand-in that keeps time, from the same place.
