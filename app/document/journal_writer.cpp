@@ -38,7 +38,8 @@ void JournalWriter::flush() {
 
 /// Why it could not be kept, or nothing.
 std::string JournalWriter::keep(Wish wish) const {
-  if (!wish.journalFile.has_filename()) return worded("the folder %1 cannot be written", wish.journalFile.parent_path().string());
+  if (!wish.journalFile.has_filename())
+    return worded("the folder %1 cannot be written", wish.journalFile.parent_path().string());
   std::string why;
   try {
     wish.journal.song = writeSong(wish.song, *registry_);
