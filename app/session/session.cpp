@@ -341,7 +341,7 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
   const int was = song().leadBars;
   if (plan_ && next.leadBars == was)
     if (Song roomy = withRoomBefore(song(), next, leadBefore_, plan_->context().impulses);
-        document_.whyNot(roomy).empty()) // else what sounds earlier is faded in, as anywhere else
+        roomy.leadBars != next.leadBars && document_.whyNot(roomy).empty()) // else it is faded in, as anywhere else
       next = std::move(roomy);
   const int now = next.leadBars;
   document_.edit(label.toStdString(), std::move(next), mergeKey);
