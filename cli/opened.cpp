@@ -35,14 +35,20 @@ std::optional<OpenedSong> openSound(const SongOptions& o) {
   return problems.hasErrors() ? std::nullopt : std::move(opened);
 }
 
+namespace {
+void sayErrors(const Problems& problems) {
+  for (const Problem& p : problems.list)
+    if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
+}
+} // namespace
+
 bool writeSongFile(const Song& song, const std::filesystem::path& out) {
   const Registry registry = allKinds().registry();
   const std::filesystem::path folder = plainPath(out).parent_path();
   const std::string text = writeSongFor(song, registry, folder);
   Problems problems;
   checkText(text, song, registry, folder, problems);
-  for (const Problem& p : problems.list)
-    if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
+  sayErrors(problems);
   std::string why;
   if (problems.hasErrors()) return false;
   if (replaceFile(out, text, why)) return true;
@@ -58,8 +64,7 @@ int writeEdited(const OpenedSong& was, Song song, const std::string& out, const 
   const Registry registry = allKinds().registry();
   Problems problems, roomless;
   checkSong(song, registry, problems);
-  for (const Problem& p : problems.list)
-    if (p.isError) std::cerr << "ivrin-cli: " << p.text() << '\n';
+  sayErrors(problems);
   if (problems.hasErrors()) return 1;
   const int lead = song.leadBars;
   Song roomy = withRoomBefore(was.song, song, lead, was.audio.impulses());
