@@ -31,7 +31,7 @@ fs::path homeless(const std::string& what) {
   std::error_code none;
   const fs::path temporary = fs::temp_directory_path(none);
   for (int n = 1; n <= 100; ++n) {
-    const fs::path folder =
+    fs::path folder =
         temporary / ("ivrin-" + what + "-" + std::to_string(::geteuid()) + (n > 1 ? "-" + std::to_string(n) : ""));
     if (isOwn(folder)) return folder;
   }
