@@ -1,6 +1,6 @@
 #include "services/grid_finding.h"
 
-#include "render/parallel.h"
+#include "dsp/parallel.h"
 #include "services/attacks.h"
 #include "song/row_edits.h"
 

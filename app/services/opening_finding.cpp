@@ -2,7 +2,7 @@
 
 #include "manners/fitting.h"
 #include "render/facts.h"
-#include "render/parallel.h"
+#include "dsp/parallel.h"
 
 #include <algorithm>
 

@@ -1,6 +1,6 @@
 #include "services/section_finding.h"
 
-#include "render/parallel.h"
+#include "dsp/parallel.h"
 #include "song/edits.h"
 
 #include <algorithm>

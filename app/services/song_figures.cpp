@@ -4,7 +4,7 @@
 #include "dsp/loudness.h"
 #include "manners/in_the_mix.h"
 #include "render/export.h"
-#include "render/parallel.h"
+#include "dsp/parallel.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,6 +1,7 @@
 #include "dsp/stretch.h"
 
 #include "dsp/attack_scan.h"
+#include "dsp/parallel.h"
 #include "dsp/speed_reader.h"
 #include "dsp/turned_windows.h"
 
@@ -13,10 +14,12 @@
 namespace ivrin {
 namespace {
 
-constexpr std::int64_t kFed = 256;            // source frames asked for at once
-constexpr std::int64_t kCell = 64;            // output frames in which the pitch goes in a straight line
-constexpr std::int64_t kSourceKept = 1 << 15; // source frames that may lie about
-constexpr std::int64_t kAhead = 1 << 15;      // output frames skipped at once
+constexpr std::int64_t kFed = 256;               // source frames asked for at once
+constexpr std::int64_t kCell = 64;               // output frames in which the pitch goes in a straight line
+constexpr std::int64_t kSourceKept = 1 << 15;    // source frames that may lie about
+constexpr std::int64_t kAhead = 1 << 15;         // output frames skipped at once
+constexpr std::int64_t kRead = 1024;             // output frames read at once ...
+constexpr std::int64_t kReadOnThreads = 1 << 17; // ... and on several threads
 constexpr double kLowest = 1.0 / 16, kHighest = 16;
 static_assert(kHighest <= SpeedReader::kMost);
 
@@ -48,7 +51,7 @@ struct Stretch::Body {
       before = std::max(before, l.window() / 2 + l.hop());
     }
     source = {{}, origin - before - 1};
-    silentFrom = source.from;
+    sounding.clear();
     attacks.begin(source.from);
   }
 
@@ -86,24 +89,39 @@ struct Stretch::Body {
       const StereoSpan block = source.sound.span().part(n, kFed);
       feed(source.from + n, block);
       attacks.add(block);
-      if (!block.isSilent()) silentFrom = source.end();
+      if (!block.isSilent()) sounding.push_back(source.end());
     }
+  }
+
+  bool soundsBetween(std::int64_t from, std::int64_t to) const {
+    const auto block = std::upper_bound(sounding.begin(), sounding.end(), from);
+    return block != sounding.end() && *block - kFed < to;
+  }
+
+  /// Source that the layer's next window needs: for itself, and for every attack that it reaches in the output.
+  std::int64_t neededFor(const TurnedWindows& l, double faster) const {
+    const double half = static_cast<double>(l.window() / 2) / std::min(1.0, faster);
+    return l.last() + l.hop() + static_cast<std::int64_t>(half) + attacks.margin() + attacks.behind() + kFed;
+  }
+  /// Around a window's middle: no other window that sounds overlaps it where all this is silent.
+  static std::int64_t about(const TurnedWindows& l, double faster) {
+    return static_cast<std::int64_t>(static_cast<double>(l.window()) * (1 + 1 / std::min(1.0, faster)));
   }
 
   /// The layer's next window; at an attack the last one before it and the first one after.
   void step(TurnedWindows& l) {
-    sourceTo(l.last() + l.hop() + l.window() / 2 + attacks.behind() + kFed);
     const double faster = timeRatio * readAt(timeRatio * static_cast<double>(l.last() - origin)).speed;
+    sourceTo(neededFor(l, faster));
     const std::int64_t at = l.next(faster);
     if (at == origin) {
       const AttackScan::Attack here = attacks.next(origin - 2 * attacks.margin());
       if (here.frame < origin + l.least()) l.roseBy(here.rise);
     }
-    // In a long silence, where no window that sounds overlaps this one, nothing is computed.
-    const auto about = static_cast<std::int64_t>(static_cast<double>(l.window()) * (1 + 1 / std::min(1.0, faster)));
-    if (silentFrom <= at - about) {
-      sourceTo(at + about);
-      if (silentFrom <= at - about) return l.pass(placeOf(at));
+    // In a long silence nothing is computed.
+    const std::int64_t far = about(l, faster);
+    if (!soundsBetween(at - far, at + far)) {
+      sourceTo(at + far);
+      if (!soundsBetween(at - far, at + far)) return l.pass(placeOf(at));
     }
     const AttackScan::Attack attack = attacks.next(l.segment() + l.least());
     if (attack.frame > at) return l.add(source, placeOf(at), placeOf(attack));
@@ -122,8 +140,10 @@ struct Stretch::Body {
   /// The drawn sound that the reader may look at for an output frame begins here: its speed does not double in a block.
   std::int64_t neededFrom(std::int64_t frame) {
     const Read r = readAt(static_cast<double>(frame));
-    const double reach = 2 * SpeedReader::kHalf * std::max(1.0, r.speed) + SpeedReader::kReach;
-    return static_cast<std::int64_t>(std::floor(r.place - reach));
+    return static_cast<std::int64_t>(std::floor(r.place - readerReach(r.speed)));
+  }
+  static double readerReach(double speed) {
+    return 2 * SpeedReader::kHalf * std::max(1.0, speed) + SpeedReader::kReach;
   }
 
   void goTo(std::int64_t frame) {
@@ -161,6 +181,50 @@ struct Stretch::Body {
     }
   }
 
+  /// The layers up to drawn frame `end`, each on its own, as far as the source that is there carries them.
+  void layOn(int threads, std::int64_t end) {
+    const double faster = timeRatio * pitch;
+    std::int64_t most = 0;
+    for (const TurnedWindows& l : layers) most = std::max(most, l.window() + l.hop() + about(l, faster));
+    sourceTo(origin + static_cast<std::int64_t>(static_cast<double>(end) / faster) + 2 * most + attacks.behind() +
+             2 * kFed);
+    inParallel(layers.size(), threads, [&](std::size_t i) {
+      TurnedWindows& l = layers[i];
+      while (l.doneTo() < end && source.end() >= std::max(neededFor(l, faster), l.next(faster) + about(l, faster)))
+        step(l);
+    });
+  }
+
+  void readOn(int threads, std::int64_t from, StereoSpan out) {
+    if (threads < 2 || follows || pitch == 1) return read(from, out);
+    if (from != next) goTo(from);
+    StereoBuffer drawn;
+    for (std::int64_t done = 0; done < out.frames;) {
+      const StereoSpan part = out.part(done, std::min(kReadOnThreads, out.frames - done));
+      const auto placeIn = [&](std::int64_t i) { return static_cast<double>(next + i) * pitch; };
+      const std::int64_t first = neededFrom(next),
+                         last = static_cast<std::int64_t>(std::ceil(placeIn(part.frames) + readerReach(pitch)));
+      layOn(threads, last);
+      drawn.resize(last - first);
+      readDrawn(first, drawn.span());
+      // Blocks that read() reads too: so a place is the same number.
+      const std::int64_t blocks = (part.frames + kRead - 1) / kRead;
+      inParallel(static_cast<std::size_t>(threads), threads, [&](std::size_t t) {
+        SpeedReader one([&](std::int64_t begins, StereoSpan to) { drawn.read(begins - first, to); });
+        std::array<double, kRead> at, speeds;
+        speeds.fill(pitch);
+        for (auto b = static_cast<std::int64_t>(t); b < blocks; b += threads) {
+          const StereoSpan block = part.part(b * kRead, std::min(kRead, part.frames - b * kRead));
+          for (std::int64_t i = 0; i < block.frames; ++i) at[static_cast<std::size_t>(i)] = placeIn(b * kRead + i);
+          one.read(at.data(), speeds.data(), block);
+        }
+      });
+      next += part.frames;
+      done += part.frames;
+      letGo();
+    }
+  }
+
   void letGo() {
     keptFrom = std::max(keptFrom, neededFrom(std::max<std::int64_t>(0, next - back)));
     std::int64_t seen = source.end(), segment = seen;
@@ -171,6 +235,10 @@ struct Stretch::Body {
     }
     attacks.letGo(segment);
     if (seen - source.from > kSourceKept) source.letGo(seen);
+    if (std::ssize(sounding) > kSourceKept / kFed) {
+      for (const TurnedWindows& l : layers) seen = std::min(seen, l.last() - about(l, kLowest));
+      sounding.erase(sounding.begin(), std::upper_bound(sounding.begin(), sounding.end(), seen));
+    }
   }
 
   double rate, timeRatio, pitch;
@@ -179,14 +247,14 @@ struct Stretch::Body {
   std::function<double(std::int64_t)> follows;
   double width = 0;
   WindowSource source;
-  std::int64_t silentFrom = 0; // to the source's end
+  std::vector<std::int64_t> sounding; // ends of the fed blocks that are not silent, ascending
   AttackScan attacks;
   std::vector<TurnedWindows> layers;
   std::int64_t origin = 0, next = 0;   // the next output frame
   std::int64_t keptFrom = 0;           // of the drawn sound
   std::vector<double> places, pitches; // at output frames kCell·i: place in the drawn sound; pitch
   SpeedReader reader;
-  std::array<double, 1024> place{}, speed{};
+  std::array<double, kRead> place{}, speed{};
 };
 
 Stretch::Stretch(double sampleRate, double timeRatio, double pitchRatio, Feed feed, std::int64_t back)
@@ -203,6 +271,10 @@ void Stretch::begin(std::int64_t origin) {
 
 void Stretch::read(std::int64_t from, StereoSpan out) {
   body_->read(from, out);
+}
+
+void Stretch::readOn(int threads, std::int64_t from, StereoSpan out) {
+  body_->readOn(threads, from, out);
 }
 
 void Stretch::follow(std::function<double(std::int64_t)> pitchRatio) {

@@ -26,6 +26,8 @@ class Stretch {
   /// The output frames from `from` on (≥ 0), any number, the same bits in whatever order they are asked for. To go on
   /// costs least; what lies further ahead costs half as much as to go there; further back than `back` it begins anew.
   void read(std::int64_t from, StereoSpan out);
+  /// As read(), for much at once, on so many threads: the same bits. The feed is asked by one of them.
+  void readOn(int threads, std::int64_t from, StereoSpan out);
   /// The pitch at an output frame (≥ 0), asked every few frames between which it goes in straight lines; without it, it
   /// stays as it began. Begins anew.
   void follow(std::function<double(std::int64_t frame)> pitchRatio);

@@ -284,13 +284,18 @@ void TurnedWindows::lay(const Spectrum& now, bool sounds, WindowPlace attack) {
     gate(0, half, half - hand_, hand_, true);
   }
   const std::int64_t skip = std::max<std::int64_t>(0, -base);
+  if (sounds)
+    for (Peak& p : peaks_) {
+      p.cosine = std::cos(p.by);
+      p.sine = std::sin(p.by);
+    }
   for (const bool isLeft : {true, false}) {
     if (!sounds) break;
     const Bin* in = (isLeft ? now.left : now.right).get();
     Bin* w = work_.get();
     std::fill_n(w, fourier_->bins(), Bin());
     for (const Peak& p : peaks_) {
-      const auto c = static_cast<float>(std::cos(p.by)), s = static_cast<float>(std::sin(p.by));
+      const auto c = static_cast<float>(p.cosine), s = static_cast<float>(p.sine);
       for (std::int64_t k = std::max(p.from, fromBin_); k < std::min(p.to, toBin_); ++k) {
         const float re = in[k].real(), im = in[k].imag(), g = pass_[static_cast<std::size_t>(k)];
         w[k] = {g * (re * c - im * s), g * (re * s + im * c)};

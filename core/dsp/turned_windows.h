@@ -74,6 +74,7 @@ class TurnedWindows {
   struct Peak {
     std::int64_t bin, from, to;
     double by = 0, speed = 0;
+    double cosine = 1, sine = 0; // of `by`, once it is laid
   };
   bool look(const WindowSource& source, std::int64_t at, std::int64_t attack, Spectrum& to);
   Spectrum spare();

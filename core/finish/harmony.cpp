@@ -5,7 +5,9 @@
 #include "finish/stages.h"
 #include "song/scale.h"
 
+#include <algorithm>
 #include <cmath>
+#include <thread>
 
 namespace ivrin {
 namespace {
@@ -35,7 +37,7 @@ class HarmonyStage : public Whole {
       StereoBuffer voice(in.frames());
       Stretch(rate_, 1, std::exp2(semitones / 12.0), [&](std::int64_t from, StereoSpan out) {
         in.read(from, out);
-      }).read(0, voice.span());
+      }).readOn(threads_, 0, voice.span());
       // Right, left, right ...
       const SideGains side = balance(spread_ * (k % 2 == 0 ? 1 : -1));
       const auto left = static_cast<float>(gain_ * side.left), right = static_cast<float>(gain_ * side.right);
@@ -51,6 +53,7 @@ class HarmonyStage : public Whole {
   std::optional<Key> key_;
   std::vector<double> steps_;
   double gain_, spread_;
+  const int threads_ = std::clamp(static_cast<int>(std::thread::hardware_concurrency()), 1, 4);
 };
 
 } // namespace

@@ -4,7 +4,7 @@
 #include "dsp/mix_limiter.h"
 #include "render/evaluator.h"
 #include "render/open_song.h"
-#include "render/parallel.h"
+#include "dsp/parallel.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
 #include "time/song_place.h"

@@ -6,7 +6,7 @@
 namespace ivrin {
 
 /// To be raised whenever a kind computes something else from the same settings.
-inline constexpr int kEngineVersion = 6;
+inline constexpr int kEngineVersion = 7;
 
 /// Digest of the ornament, its place in time, the key, tempo and meters in its reach, and its reads' ranges.
 std::string ownDigest(const OrnamentNode& node, const SongContext& context);

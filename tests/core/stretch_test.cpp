@@ -206,6 +206,36 @@ TEST_CASE("What is stretched is the same bits in any order, begun anew, and with
     }
 }
 
+TEST_CASE("What is stretched on several threads is the same bits", "[stretch][threads]") {
+  // Attacks, a tone, 2 s of nothing, and an end: longer than what is laid at once.
+  const auto frames = static_cast<std::int64_t>(kRate) * (kSanitized ? 4 : 8);
+  const Signal hits = hitsAt(7000, 900, 1500), tone = tones({110, 440, 1711});
+  const StereoBuffer in = fill(frames, [&](std::int64_t f, int side) {
+    return f > 60000 && f < 156000 ? 0.0f : hits(f, side) + (side == 0 ? 0.5f : 1.0f) * tone(f, side);
+  });
+  for (const auto& [ratio, pitch] :
+       {std::pair{1.0, std::exp2(4 / 12.0)}, {1.0, std::exp2(-7 / 12.0)}, {2.0, 1.0}, {1.5, 2.0}}) {
+    CAPTURE(ratio, pitch);
+    const auto make = [&] {
+      return Stretch(kRate, ratio, pitch, [&](std::int64_t from, StereoSpan out) { in.read(from, out); });
+    };
+    StereoBuffer one(frames), more(frames);
+    make().read(0, one.span());
+    CHECK(rmsDb(one.left(), frames) > -40);
+    for (const int threads : {2, 5}) {
+      make().readOn(threads, 0, more.span());
+      CHECK(more == one);
+    }
+    // Read on from somewhere, by turns.
+    Stretch turns = make();
+    const std::int64_t to = 3 * 1024, rest = frames - 2 * to;
+    turns.readOn(2, to, more.span().part(to, to));
+    turns.read(2 * to, more.span().part(2 * to, to));
+    turns.readOn(2, 3 * to, more.span().part(3 * to, rest - to));
+    CHECK(std::equal(more.left() + to, more.left() + rest, one.left() + to));
+  }
+}
+
 TEST_CASE("A pitch that glides is where it should be at every moment", "[stretch]") {
   // From an octave up to an octave down: a tone is compared with the phase that its pitch adds up to.
   Stretch s(kRate, 1, 1, feedOf(tones({600})));
