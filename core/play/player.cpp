@@ -25,8 +25,8 @@ std::int64_t Player::monitorDelay(int sampleRate) {
 
 Player::Player(Options options)
     : options_(options)
-    , target_(std::max<std::int64_t>(std::llround(kRingSeconds * options.sampleRate), 3 * options.periodFrames))
     , fade_(std::max<std::int64_t>(1, std::llround(kFadeSeconds * options.sampleRate)))
+    , period_(options.periodFrames)
     , fadeOutLeft_(static_cast<std::size_t>(fade_))
     , fadeOutRight_(static_cast<std::size_t>(fade_))
     , monitorLimit_(monitorDelay(options.sampleRate), Decibels(kMonitorCeilingDb).gain(),
@@ -234,6 +234,12 @@ void Player::beginEpoch(bool continues, std::int64_t countIn) {
   monitorLimit_.process(before.left(), before.right(), delay);
 }
 
+/// Frames that are kept ready: a device says how much it asks for at once only by asking, and may change it.
+std::int64_t Player::target() const {
+  return std::max<std::int64_t>(std::llround(kRingSeconds * options_.sampleRate),
+                                3 * period_.load(std::memory_order_relaxed));
+}
+
 std::int64_t Player::songAt(std::int64_t stream) const {
   for (auto s = segments_.rbegin(); s != segments_.rend(); ++s)
     if (stream >= s->stream) return s->song + (stream - s->stream);
@@ -376,7 +382,7 @@ void Player::pump() {
   }
   adoptPending();
   while (written_.load(std::memory_order_relaxed) - taken_.load(std::memory_order_acquire) < kBlocks - 1) {
-    if (streamNext_ - std::max(streamStart_, streamHeard_.load(std::memory_order_acquire)) >= target_) break;
+    if (streamNext_ - std::max(streamStart_, streamHeard_.load(std::memory_order_acquire)) >= target()) break;
     if (!now_.loop && songNext_ >= songEnd().count && !pending_) {
       end();
       break;
@@ -510,6 +516,7 @@ float within(float goesOn, float fades) {
 } // namespace
 
 void Player::fill(float* left, float* right, std::int64_t frames) noexcept {
+  if (frames > period_.load(std::memory_order_relaxed)) period_.store(frames, std::memory_order_relaxed);
   skipToNewest();
   std::int64_t done = sounding_ ? copyFromRing(left, right, frames, true) : 0;
   if (sounding_ && done < frames) {

@@ -42,7 +42,7 @@ class Player : public AudioFeed {
  public:
   struct Options {
     int sampleRate = 48000;
-    std::int64_t periodFrames = 256;
+    std::int64_t periodFrames = 256; // expected; three of what is really asked for at once are kept ready
     /// A mixer thread of its own; takes what prints are ready. Else pump() mixes, and computes what it needs.
     bool threaded = true;
   };
@@ -142,8 +142,11 @@ class Player : public AudioFeed {
   bool skipToNewest() noexcept;
   std::int64_t copyFromRing(float* left, float* right, std::int64_t frames, bool advance) noexcept;
 
+  std::int64_t target() const;
+
   const Options options_;
-  const std::int64_t target_, fade_;
+  const std::int64_t fade_;
+  std::atomic<std::int64_t> period_; // the most that was asked for at once
 
   std::array<Block, kBlocks> ring_;
   std::atomic<std::uint64_t> written_{0}, taken_{0}; // block counts

@@ -75,6 +75,33 @@ TEST_CASE("what is heard are the samples of the export", "[play]") {
   }
 }
 
+TEST_CASE("a device that asks for more at once than was expected, or for more later, gets all of it", "[play]") {
+  const auto t = bigSong(3, 8, 10);
+  const std::int64_t delay = Player::monitorDelay(kRate), second = 48000;
+  const auto plan = t->plan();
+  for (const std::int64_t period : {1024, 2048, 8192}) {
+    CAPTURE(period);
+    Player player({kRate, 256, false});
+    SimulatedOutput out(SimulatedOutput::Mode::stepped, period);
+    out.beforePeriod([&] { player.pump(); });
+    out.start(player, kRate);
+    player.setPlan(plan);
+    out.step(period); // nothing is played yet
+    out.forgetRecording();
+    player.play(Frames(30000));
+    out.step(3 * second);
+    CHECK(player.missedFrames() == 0);
+    CHECK(agrees(out.recorded(), delay + kFade, exported(*plan, 30000, 3 * second), kFade, 3 * second - delay - kFade));
+    // Three of them are ready: as much is there for a device that changes its mind.
+    SimulatedOutput other(SimulatedOutput::Mode::stepped, std::min<std::int64_t>(2 * period, 8192));
+    out.stop();
+    other.beforePeriod([&] { player.pump(); });
+    other.start(player, kRate);
+    other.step(second);
+    CHECK(player.missedFrames() == 0);
+  }
+}
+
 TEST_CASE("stopping fades within 5 ms, starting keeps the attack", "[play]") {
   TestSong t;
   t.stem("v", 480000, sine(200, kRate, 0.5));
