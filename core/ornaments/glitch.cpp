@@ -9,10 +9,12 @@
 #include "ornaments/loop.h"
 #include "ornaments/source.h"
 #include "song/settings/settings_view.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 namespace ivrin {
 namespace {
@@ -398,11 +400,15 @@ FrameRange GlitchShape::frames(std::int64_t k) const {
   return intersect({grid_.begin(k), grid_.begin(k + 1)}, span_);
 }
 
+std::int64_t GlitchShape::roundBegins(std::int64_t round) const {
+  const Beats from = map_.barStart(firstBar_ + round * bars_);
+  const std::int64_t k = grid_.at(map_.frameAt(from));
+  return grid_.beat(k) < from ? k + 1 : k; // the first step from there on
+}
+
 std::size_t GlitchShape::place(std::int64_t k, std::size_t round) const {
-  const std::int64_t bar = map_.barAt(grid_.beat(k)).bar - firstBar_;
-  const Beats from = map_.barStart(firstBar_ + bar / bars_ * bars_);
-  std::int64_t begin = grid_.at(map_.frameAt(from)); // the first step from there on
-  if (grid_.beat(begin) < from) ++begin;
+  if (round == 1) return 0;
+  const std::int64_t begin = roundBegins((map_.barAt(grid_.beat(k)).bar - firstBar_) / bars_);
   return static_cast<std::size_t>(std::max<std::int64_t>(0, k - begin)) % round;
 }
 
@@ -420,13 +426,31 @@ Pattern GlitchShape::pattern() const {
   return all;
 }
 
+Chance GlitchShape::chanceOf(std::int64_t k) const {
+  return Chance(mix64(seed_ * 0x9e3779b97f4a7c15ULL + static_cast<std::uint64_t>(k)));
+}
+
+std::vector<bool> GlitchShape::freezing() const {
+  std::vector<bool> all(static_cast<std::size_t>(end_ - first_));
+  const std::size_t list = chances_.size();
+  std::int64_t round = (map_.barAt(grid_.beat(first_)).bar - firstBar_) / bars_, begin = roundBegins(round),
+               next = roundBegins(round + 1);
+  for (std::int64_t k = first_; k < end_; ++k) {
+    while (k >= next) begin = std::exchange(next, roundBegins(++round + 1));
+    const std::size_t at = static_cast<std::size_t>(std::max<std::int64_t>(0, k - begin)) % list;
+    all[static_cast<std::size_t>(k - first_)] =
+        kept() ? drawn(k).has_value() : chances_[at] > 0 && chanceOf(k).unit() < chances_[at] / 100;
+  }
+  return all;
+}
+
 std::optional<FrozenStep> GlitchShape::drawn(std::int64_t k) const {
   if (kept()) {
     const auto n = static_cast<std::size_t>(k);
     if (n >= kept_.size() || !kept_[n]) return std::nullopt;
     return FrozenStep{*kept_[n], keptSemitones_[n % keptSemitones_.size()]};
   }
-  Chance draw(mix64(seed_ * 0x9e3779b97f4a7c15ULL + static_cast<std::uint64_t>(k)));
+  Chance draw = chanceOf(k);
   if (draw.unit() >= chances_[place(k, chances_.size())] / 100) return std::nullopt;
   FrozenStep f;
   f.loopSeconds = shortest_ * std::pow(longest_ / shortest_, draw.unit());
@@ -518,14 +542,20 @@ PrintPlan Glitch::plan(const Placed& p) const {
   const GlitchShape shape(p);
   const double rate = p.sampleRate();
   PrintPlan plan;
+  if (shape.end() - shape.first() > GlitchShape::kMost) {
+    plan.refusal = worded("has more than %1 steps: longer steps or a shorter span are wanted", GlitchShape::kMost);
+    plan.sounds = false;
+    return plan;
+  }
   plan.extent = {p.span().begin - Frames(fadeBefore(shape, shape.first(), rate)), p.span().end};
   plan.anyOrder = true;
   plan.reads = OwnOrPieces(p, glitchReach(p, shape)).reads();
   const double rest = 1 - glitchSettings(p).share("mix_percent");
   std::vector<GainSegments::Point> points;
   bool frozen = false;
+  const std::vector<bool> freezes = shape.freezing();
   for (std::int64_t k = shape.first(); k < shape.end() && points.size() <= kMostSegments; ++k) {
-    const bool now = shape.drawn(k).has_value();
+    const bool now = freezes[static_cast<std::size_t>(k - shape.first())];
     if (now && !frozen) {
       const Frames at = shape.frames(k).begin;
       points.push_back({at - Frames(fadeBefore(shape, k, rate)), 1});

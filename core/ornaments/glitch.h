@@ -4,6 +4,7 @@
 // number there alone: moved by bars, or begun later in its bar, an ornament draws the same.
 #pragma once
 
+#include "audio/chance.h"
 #include "ornaments/kind.h"
 #include "patterns/step_grid.h"
 
@@ -25,16 +26,24 @@ class GlitchShape {
   /// Of a step, within the span.
   FrameRange frames(std::int64_t k) const;
   std::optional<FrozenStep> drawn(std::int64_t k) const;
+  /// Whether the steps from first() on freeze: drawn(k).has_value() of each, at the cost of a number each.
+  std::vector<bool> freezing() const;
   bool kept() const { return !kept_.empty(); }
   const StepGrid& grid() const { return grid_; }
   /// Index of a step into a list of `round` chances.
   std::size_t place(std::int64_t k, std::size_t round) const;
+  /// A glitch of more steps is refused.
+  static constexpr std::int64_t kMost = 65536;
   /// Chances, or what was kept, as a pattern.
   Pattern pattern() const;
   double usualLoop() const;                       // seconds: in the middle of what chance draws
   double longestLoop() const { return longest_; } // seconds
 
  private:
+  /// The list of chances begins again at the step that the bar or the next one begins with; `round` counts from 0.
+  std::int64_t roundBegins(std::int64_t round) const;
+  Chance chanceOf(std::int64_t k) const;
+
   const TempoMap& map_;
   StepGrid grid_;
   FrameRange span_;

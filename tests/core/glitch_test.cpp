@@ -86,6 +86,36 @@ TEST_CASE("the list of chances begins again after its bars, in any meter", "[gli
     CHECK(shape.place(k, 100) == static_cast<std::size_t>(place));
 }
 
+TEST_CASE("all steps of a glitch are looked at for what one costs, and so many are refused", "[glitch]") {
+  TestSong t(kRate, 120);
+  t.stem("v", kRate, silence());
+  t.song.meter = {{Beats(0), 7, 8}, {Beats::ofQuarters(35), 3, 4}};
+  t.song.tempo.push_back({Beats::ofQuarters(20), 90});
+  for (const Value& step : {Value("1/16"), Value("1/8t"), Value(77.0)})
+    for (const double start : {3.5, 5.25, 40.0}) {
+      t.ornaments.clear();
+      t.ornament("glitch", "v", start, 70,
+                 {{"chance_percent", List{100.0, 0.0, 40.0, 75.0, 20.0}}, {"bars", 2.0}, {"step", step}});
+      const GlitchShape shape = shapeOf(t);
+      const std::vector<bool> all = shape.freezing();
+      REQUIRE(static_cast<std::int64_t>(all.size()) == shape.end() - shape.first());
+      std::int64_t differ = 0;
+      for (std::int64_t k = shape.first(); k < shape.end(); ++k)
+        differ += all[static_cast<std::size_t>(k - shape.first())] != shape.drawn(k).has_value();
+      CAPTURE(start, shape.end());
+      CHECK(differ == 0);
+    }
+  t.song.tempo = {{Beats(0), 240}}; // two steps a beat
+  t.song.meter = {{Beats(0), 4, 4}};
+  for (const auto& [beats, refused] : {std::pair(32767.0, false), {32770.0, true}}) {
+    t.ornaments.clear();
+    t.ornament("glitch", "v", 0, beats, {{"chance_percent", List{0.0}}, {"step", Value("1/8")}});
+    t.plan();
+    CHECK(t.problems.hasErrors() == refused);
+    CHECK((t.problems.list.size() == 1 && t.problems.list[0].text().find("65536") != std::string::npos) == refused);
+  }
+}
+
 TEST_CASE("what does not freeze is the row, bit by bit; what freezes takes nothing new in", "[glitch]") {
   TestSong t(kRate, 120);
   t.stem("v", 6 * kRate, noise(3, 0.4));
