@@ -59,7 +59,10 @@ PrintPlan Gap::plan(const Placed& p) const {
   plan.sounds = false;
   const double* depth = value("depth_db").number();
   plan.dry = turnedDown(plan.extent, depth ? Decibels(*depth).gain() : 0, frames("fade_out_ms"), frames("fade_in_ms"));
-  if (*value("tails").text() == "cut") plan.wet = plan.dry;
+  if (*value("tails").text() == "cut")
+    plan.wet = plan.dry;
+  else
+    plan.silencesReplaced = true;
   return plan;
 }
 

@@ -68,9 +68,14 @@ struct PrintPlan {
   FrameRange extent; // nothing of the row changes outside; the end is an upper bound
   std::vector<Read> reads;
   GainSegments dry, wet; // what happens to the row's two planes
+  /// What earlier ornaments, or those of rows that feed this one, put in their row's place is turned down with the dry
+  /// plane, though it lies in the wet one (gap).
+  bool silencesReplaced = false;
   bool sounds = true;    // false: there is no print, only gains
   bool anyOrder = false; // the extent is exact and the voice can seek: its blocks are computed where they are needed
   std::string refusal;   // why it cannot be computed, with `sounds` false; mostly empty
+  /// The print stands in the row's place: such kinds turn both planes down (design 02).
+  bool replaces() const { return sounds && !wet.isOne(); }
 };
 
 /// The declared reads, by index. Inside a read's range any frame may be asked for, any number of times;

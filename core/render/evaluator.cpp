@@ -90,6 +90,12 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
   const RowNode& row = plan_->rows()[index];
   ensureSize(out, frames);
   out.wetSounds = false;
+  const FrameRange here{from, from + Frames(frames)};
+  if (depth == 0) silencing_.clear();
+  const std::size_t count = std::min(ornaments, row.ornaments.size()), above = silencing_.size();
+  for (std::size_t i = 0; i < count; ++i)
+    if (const PrintPlan& p = row.ornaments[i]->plan; p.silencesReplaced && !intersect(p.dry.span(), here).empty())
+      silencing_.push_back(row.ornaments[i].get());
   StereoSpan dry = out.dry.span().part(0, frames), wet = out.wet.span().part(0, frames);
   if (row.type == RowNode::Type::stem) {
     const FrameRange r = row.audio ? intersect({Frames(row.offset), Frames(row.offset + row.audio->frames())},
@@ -104,8 +110,7 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
   } else {
     sumMembers(row, from, frames, out, depth);
   }
-  const FrameRange here{from, from + Frames(frames)};
-  for (std::size_t i = 0; i < std::min(ornaments, row.ornaments.size()); ++i) {
+  for (std::size_t i = 0; i < count; ++i) {
     const OrnamentNode& node = *row.ornaments[i];
     if (!intersect(node.plan.dry.span(), here).empty()) node.plan.dry.apply(from, dry.left, dry.right, frames);
     if (out.wetSounds && !intersect(node.plan.wet.span(), here).empty())
@@ -118,8 +123,26 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
     if (intersect(node.print->extent(), here).empty()) continue; // it turned out to end before
     if (!out.wetSounds) wet.clear();
     out.wetSounds = true;
-    addPrint(node, from, wet);
+    if (node.plan.replaces() && !silencing_.empty())
+      addSilenced(node, from, wet, above);
+    else
+      addPrint(node, from, wet);
   }
+  silencing_.resize(above);
+}
+
+/// What stands in the row's place falls silent with it: in gaps that come after it in its row, and in all gaps of the
+/// rows that it feeds, which are the first `above` ones.
+void Evaluator::addSilenced(const OrnamentNode& node, Frames from, StereoSpan wet, std::size_t above) {
+  if (silenced_.frames() < wet.frames) silenced_.resize(wet.frames);
+  const StereoSpan own = silenced_.span().part(0, wet.frames);
+  own.clear();
+  addPrint(node, from, own);
+  for (std::size_t i = 0; i < silencing_.size(); ++i)
+    if (i < above || silencing_[i]->order > node.order)
+      silencing_[i]->plan.dry.apply(from, own.left, own.right, own.frames);
+  addScaled(own.left, 1, wet.left, wet.frames);
+  addScaled(own.right, 1, wet.right, wet.frames);
 }
 
 /// A print that began before the song does not jump in where the song begins.

@@ -47,6 +47,7 @@ class Evaluator {
   void planesAt(std::size_t row, Frames from, std::int64_t frames, Planes& out, std::size_t ornaments,
                 std::size_t depth);
   void addPrint(const OrnamentNode& node, Frames from, StereoSpan wet);
+  void addSilenced(const OrnamentNode& node, Frames from, StereoSpan wet, std::size_t above);
   const RenderPlan* plan_;
   Missing missing_;
   std::stop_token stop_;
@@ -55,6 +56,8 @@ class Evaluator {
   std::optional<Frames> begin_;
   std::vector<std::unique_ptr<Planes>> scratch_; // one per depth of the tree
   Planes top_;
+  std::vector<const OrnamentNode*> silencing_; // gaps over what is computed: of the rows above first, then of this one
+  StereoBuffer silenced_;
 };
 
 /// What an ornament reads, computed as far as it is missing.

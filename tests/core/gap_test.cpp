@@ -67,6 +67,61 @@ TEST_CASE("a gap on the mix keeps the throw's tail, or cuts it when asked", "[ga
   CHECK(largest(cut) == 0);
 }
 
+TEST_CASE("what stands in the row's place falls silent in a gap; echoes, spaces and lead-ins go on", "[gap]") {
+  struct Case {
+    const char* kind;
+    Settings settings;
+    bool replaces;
+  };
+  const std::vector<Case> cases = {{"tape", {}, true},
+                                   {"halftime", {}, true},
+                                   {"stutter", {}, true},
+                                   {"pulse", {}, true},
+                                   {"glitch", {{"chance_percent", List{100.0}}}, true},
+                                   {"treat", {{"dry", "replace"}}, true},
+                                   {"reverse", {{"remove_dry", true}}, true},
+                                   {"reverse", {{"remove_dry", false}}, false},
+                                   {"delay-throw", {}, false},
+                                   {"reverb-throw", {}, false},
+                                   {"riser", {}, false}};
+  const std::int64_t begin = 96000, end = 120000, fade = 240; // beats 4 to 5
+  for (const Case& c : cases)
+    for (const char* over : {"v", "group", "mix"}) {
+      CAPTURE(c.kind, c.replaces, over);
+      TestSong t;
+      t.stem("v", kFrames, sine(300, 48000, 0.4));
+      Bus group;
+      group.id = group.name = "group";
+      t.song.buses.push_back(group);
+      t.song.stems[0].bus = "group";
+      t.ornament(c.kind, "v", 2, 4, c.settings);
+      t.ornament("gap", over, 4, 1);
+      const StereoBuffer with = mixOut(*t.plan(), 0, kFrames), print = printOf(*t.plan(), "o1");
+      t.ornaments[1].enabled = false;
+      const StereoBuffer without = mixOut(*t.plan(), 0, kFrames);
+      double inside = 0, before = 0;
+      std::int64_t differ = 0;
+      for (std::int64_t i = 0; i < kFrames; ++i) {
+        const double v = std::abs(with.left()[i]);
+        if (i > begin + fade && i < end - fade) inside = std::max(inside, v);
+        if (i < begin || i >= end) differ += with.left()[i] != without.left()[i];
+        if (i < begin) before = std::max(before, v);
+      }
+      CHECK(differ == 0);
+      CHECK(before > 0.1);
+      CHECK(rmsDb(without.left() + begin, end - begin) > -40);
+      if (c.replaces) CHECK(inside == 0);
+      if (!c.replaces) CHECK(inside > 0);
+      // What is placed after it, over it, sounds.
+      if (!c.replaces || over != std::string("v")) continue;
+      t.ornaments[1].enabled = true;
+      std::swap(t.ornaments[0], t.ornaments[1]);
+      const OrnamentNode* node = t.plan()->node("o1").get();
+      REQUIRE(node);
+      CHECK(node->order == 1);
+    }
+}
+
 TEST_CASE("overlapping gains multiply", "[gap]") {
   TestSong t;
   t.stem("v", kFrames, noise(1, 0.5));
