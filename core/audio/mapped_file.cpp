@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <mutex>
 #include <sys/mman.h>
+#include <unistd.h>
 
 namespace ivrin {
 namespace {
@@ -39,6 +40,24 @@ void onFault(int number, siginfo_t* info, void* context) {
   ::sigaction(SIGBUS, &before, nullptr);
 }
 
+/// For file systems that cannot map; MAP_FAILED where it cannot be read.
+void* readIntoMemory(int fd, std::size_t bytes) {
+  void* data = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+  if (data == MAP_FAILED) return data;
+  for (std::size_t at = 0; at < bytes;) {
+    const ssize_t n = ::pread(fd, static_cast<char*>(data) + at, bytes - at, static_cast<off_t>(at));
+    if (n < 0 && errno == EINTR) continue;
+    if (n == 0) break; // shorter than it says: zeros, as what was not there when it is read
+    if (n < 0) {
+      ::munmap(data, bytes);
+      return MAP_FAILED;
+    }
+    at += static_cast<std::size_t>(n);
+  }
+  ::mprotect(data, bytes, PROT_READ);
+  return data;
+}
+
 } // namespace
 
 std::unique_ptr<MappedFile> MappedFile::map(int fd, std::size_t bytes) {
@@ -57,6 +76,7 @@ std::unique_ptr<MappedFile> MappedFile::map(int fd, std::size_t bytes) {
     return nullptr;
   }
   void* data = ::mmap(nullptr, bytes, PROT_READ, MAP_SHARED, fd, 0);
+  if (data == MAP_FAILED && errno == ENODEV) data = readIntoMemory(fd, bytes);
   if (data == MAP_FAILED) {
     entries[entry].taken = false;
     return nullptr;

@@ -17,7 +17,8 @@ namespace ivrin {
 
 class MappedFile {
  public:
-  /// The first `bytes` of an open file; nothing (and errno) where that cannot be. `fd` may be closed afterwards.
+  /// The first `bytes` of an open file; nothing (and errno) where that cannot be. `fd` may be closed afterwards. Read
+  /// into memory where the file system cannot map.
   static std::unique_ptr<MappedFile> map(int fd, std::size_t bytes);
   ~MappedFile();
   MappedFile(const MappedFile&) = delete;

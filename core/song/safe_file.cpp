@@ -180,11 +180,30 @@ bool NewFile::putInPlace() {
         name_ = name;
         break;
       }
-    if (name_.empty()) return false;
+    if (name_.empty() && !copyUnderName()) return false;
   }
   if (::rename(name_.c_str(), target_.c_str()) != 0) return false;
   name_.clear();
   return syncFolder();
+}
+
+/// Where the file system knows no hard links: what was written once more, in a file that has a name.
+bool NewFile::copyUnderName() {
+  struct stat st {};
+  if ((errno != EPERM && errno != EOPNOTSUPP && errno != ENOSYS) || ::fstat(fd_, &st) != 0) return false;
+  name_ = freshName(target_);
+  const int nameless = fd_;
+  fd_ = ::open(name_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, st.st_mode & 0777);
+  std::array<char, 65536> part{};
+  bool whole = fd_ >= 0;
+  for (std::int64_t at = 0; whole && at < st.st_size;) {
+    const ssize_t n = ::pread(nameless, part.data(), part.size(), at);
+    if (n < 0 && errno == EINTR) continue;
+    whole = n > 0 && writeAt(part.data(), n, at);
+    at += n;
+  }
+  ::close(nameless);
+  return whole && ::fsync(fd_) == 0;
 }
 
 /// The folder's own entry; where it cannot be synced, the file is there all the same.
@@ -214,6 +233,33 @@ void removeLeftovers(const std::vector<fs::path>& targets) {
     }
 }
 
+namespace {
+
+/// What `file` holds is there as `version` too: another name of it, or a copy where files have one name only.
+bool alsoAs(const fs::path& version, const fs::path& file) {
+  if (::link(file.c_str(), version.c_str()) == 0) return true;
+  struct stat st {};
+  std::string ignored;
+  if (::stat(file.c_str(), &st) != 0) return false;
+  const auto contents = readWholeFile(file, static_cast<std::size_t>(st.st_size), ignored);
+  NewFile copy(version, st.st_mode & 0777);
+  return contents && copy.fd() >= 0 && copy.writeAt(contents->data(), std::ssize(*contents), 0) &&
+         copy.holds(*contents) && copy.putInPlace();
+}
+
+/// FILE becomes FILE~1 as well, FILE~1 becomes FILE~2 … Older versions move up only once the newest is safe.
+void keepVersion(const fs::path& file, int versions) {
+  const auto version = [&](int n) { return fs::path(file.string() + "~" + std::to_string(n)); };
+  const fs::path fresh = freshName(file);
+  if (!alsoAs(fresh, file)) return;
+  std::error_code ignored; // an old version that cannot be kept must not stop the save
+  for (int n = versions - 1; n >= 1; --n) fs::rename(version(n), version(n + 1), ignored);
+  fs::rename(fresh, version(1), ignored);
+  if (ignored) fs::remove(fresh, ignored);
+}
+
+} // namespace
+
 bool replaceFile(const fs::path& file, std::string_view contents, std::string& why, int keepVersions) {
   std::error_code ec;
   fs::path target = file;
@@ -240,13 +286,7 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
   };
   if (next.fd() < 0 || !next.writeAt(contents.data(), static_cast<std::int64_t>(contents.size()), 0)) return failed();
   if (!next.holds(contents)) return failed();
-  if (keepVersions > 0 && fs::exists(target, ec)) {
-    const auto version = [&](int n) { return fs::path(target.string() + "~" + std::to_string(n)); };
-    std::error_code ignored; // an old version that cannot be kept must not stop the save
-    for (int n = keepVersions - 1; n >= 1; --n) fs::rename(version(n), version(n + 1), ignored);
-    fs::remove(version(1), ignored);
-    fs::create_hard_link(target, version(1), ignored);
-  }
+  if (keepVersions > 0 && fs::exists(target, ec)) keepVersion(target, keepVersions);
   if (!next.putInPlace()) return failed();
   removeLeftovers({target});
   return true;

@@ -39,6 +39,7 @@ class NewFile {
 
  private:
   bool syncFolder() const;
+  bool copyUnderName();
   std::filesystem::path target_;
   std::filesystem::path name_; // empty: it has none
   int fd_ = -1;

@@ -8,6 +8,7 @@
 #include <dirent.h>
 #include <dlfcn.h>
 #include <fcntl.h>
+#include <sys/file.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -19,6 +20,20 @@ std::atomic<long> count{0}, failing{0};
 std::atomic<int> errorGiven{0};
 std::atomic<bool> forever{false};
 std::atomic<const char*> failed{nullptr};
+std::atomic<ivrin::test::Lacking> lacking{ivrin::test::Lacking::nothing};
+
+bool lacks(ivrin::test::Lacking what, int error) {
+  if (lacking != what) return false;
+  errno = error;
+  return true;
+}
+bool lacksLinks() {
+  return lacks(ivrin::test::Lacking::links, EPERM) || lacks(ivrin::test::Lacking::linksAndNamelessFiles, EPERM);
+}
+bool lacksNameless(int flags) {
+  return (flags & O_TMPFILE) == O_TMPFILE && (lacks(ivrin::test::Lacking::namelessFiles, EOPNOTSUPP) ||
+                                              lacks(ivrin::test::Lacking::linksAndNamelessFiles, EOPNOTSUPP));
+}
 
 /// True where this one fails.
 bool fails(const char* what) {
@@ -52,6 +67,10 @@ long disarmFaults() {
   return count;
 }
 
+void lack(Lacking what) {
+  lacking = what;
+}
+
 std::string failedOperation() {
   const char* f = failed;
   return f ? f : "";
@@ -69,7 +88,7 @@ int open(const char* path, int flags, ...) {
   va_start(more, flags);
   const mode_t mode = (flags & (O_CREAT | O_TMPFILE)) != 0 ? static_cast<mode_t>(va_arg(more, int)) : 0;
   va_end(more);
-  return fails("open") ? -1 : real(path, flags, mode);
+  return lacksNameless(flags) || fails("open") ? -1 : real(path, flags, mode);
 }
 int open64(const char* path, int flags, ...) {
   REAL(open64);
@@ -77,7 +96,7 @@ int open64(const char* path, int flags, ...) {
   va_start(more, flags);
   const mode_t mode = (flags & (O_CREAT | O_TMPFILE)) != 0 ? static_cast<mode_t>(va_arg(more, int)) : 0;
   va_end(more);
-  return fails("open") ? -1 : real(path, flags, mode);
+  return lacksNameless(flags) || fails("open") ? -1 : real(path, flags, mode);
 }
 ssize_t write(int fd, const void* data, size_t n) {
   REAL(write);
@@ -105,11 +124,20 @@ ssize_t pread64(int fd, void* data, size_t n, off64_t at) {
 }
 int fsync(int fd) {
   REAL(fsync);
+  struct stat st {};
+  if (lacking == ivrin::test::Lacking::folderSync && ::fstat(fd, &st) == 0 && S_ISDIR(st.st_mode)) {
+    errno = EINVAL;
+    return -1;
+  }
   return fails("fsync") ? -1 : real(fd);
 }
 int fdatasync(int fd) {
   REAL(fdatasync);
   return fails("fdatasync") ? -1 : real(fd);
+}
+int flock(int fd, int operation) {
+  REAL(flock);
+  return lacks(ivrin::test::Lacking::locks, ENOLCK) || fails("flock") ? -1 : real(fd, operation);
 }
 int ftruncate(int fd, off_t n) {
   REAL(ftruncate);
@@ -133,11 +161,11 @@ int rename(const char* from, const char* to) {
 }
 int link(const char* from, const char* to) {
   REAL(link);
-  return fails("link") ? -1 : real(from, to);
+  return lacksLinks() || fails("link") ? -1 : real(from, to);
 }
 int linkat(int a, const char* from, int b, const char* to, int flags) {
   REAL(linkat);
-  return fails("linkat") ? -1 : real(a, from, b, to, flags);
+  return lacksLinks() || fails("linkat") ? -1 : real(a, from, b, to, flags);
 }
 int unlink(const char* path) {
   REAL(unlink);
@@ -170,7 +198,9 @@ DIR* opendir(const char* path) {
 void* mmap(void* at, size_t n, int protection, int flags, int fd, off_t offset) {
   // Called before any library is loaded, and for memory: only mappings of files count.
   static const auto real = next(&mmap, "mmap");
-  return fd >= 0 && fails("mmap") ? MAP_FAILED : real(at, n, protection, flags, fd, offset);
+  return fd >= 0 && (lacks(ivrin::test::Lacking::maps, ENODEV) || fails("mmap"))
+             ? MAP_FAILED
+             : real(at, n, protection, flags, fd, offset);
 }
 
 } // extern "C"

@@ -124,6 +124,46 @@ TEST_CASE("saving a song, whatever fails: the file is the one before or the new 
   CHECK(counts()["save"] > 5);
 }
 
+TEST_CASE("file systems that lack an operation: all versions are kept, edits and stems come back", "[faults]") {
+  const Registry registry = allKinds().registry();
+  const auto text = [&](int n) { return writeSong(songOf("save " + std::to_string(n), n), registry); };
+  for (const Lacking what : {Lacking::nothing, Lacking::links, Lacking::namelessFiles, Lacking::linksAndNamelessFiles,
+                             Lacking::folderSync, Lacking::maps, Lacking::locks}) {
+    CAPTURE(static_cast<int>(what));
+    const TempFolder dir;
+    const fs::path file = dir / "s.ivrin";
+    const Signal tone = sine(440, 48000, 0.5);
+    writeWav(dir / "a.wav", 48000, 2, 4800, tone);
+    const StemStore store(dir / "cache");
+    lack(what);
+    std::string why;
+    for (int save = 1; save <= 5; ++save) CHECK(replaceFile(file, text(save), why, 3));
+    CHECK(why.empty());
+    CHECK(contents(file) == text(5));
+    for (int version = 1; version <= 3; ++version)
+      CHECK(contents(file.string() + "~" + std::to_string(version)) == text(5 - version));
+    CHECK(others(dir.path(), {"s.ivrin", "s.ivrin~1", "s.ivrin~2", "s.ivrin~3", "a.wav"}) == 0);
+    // The song, held by this window; its edit is in the journal.
+    OpenedDocument opened = openDocument(file, {dir / "journal"}, store, {}, {});
+    REQUIRE(opened.opened);
+    {
+      Document d(registry, dir / "journal", [&](const std::string& told) { why = told; });
+      d.adopt(songOf("save 5", 5), {dir.path(), {}}, std::move(opened.place));
+      d.edit("title", songOf("edited", 5));
+      d.waitForJournal();
+    }
+    CHECK(why.empty());
+    const OpenedDocument again = openDocument(file, {dir / "journal"}, store, {}, {});
+    REQUIRE(again.broughtBack);
+    CHECK(again.broughtBack->title == "edited");
+    Problems problems;
+    const auto stem = store.open(dir / "a.wav", 48000, "stems[0]", problems);
+    lack(Lacking::nothing);
+    REQUIRE(stem);
+    CHECK(stem->left()[1000] == tone(1000, 0));
+  }
+}
+
 TEST_CASE("a document's edits, journal and save, whatever fails: nothing of it is lost", "[faults]") {
   const Registry registry = allKinds().registry();
   const Song before = songOf("before", 3);
