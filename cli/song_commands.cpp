@@ -117,9 +117,9 @@ int tempo(const std::vector<std::string>& files, bool json) {
   const StemStore store(StemStore::defaultFolder());
   Problems problems;
   const Song song = songFromFiles({files.begin(), files.end()}, kNoTempo, 0, store, problems).song;
-  Reach reach;
-  for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
-  const SongAudio audio = SongAudio::open(song, reach, store, problems);
+  AudioFolders folders;
+  for (const Stem& s : song.stems) folders.allowed.push_back(fs::path(*s.file).parent_path());
+  const SongAudio audio = SongAudio::open(song, folders, store, problems);
   for (const Problem& p : problems.list) std::cerr << (p.isError ? "ivrin-cli: " : "note: ") << p.text() << '\n';
   if (problems.hasErrors()) return 1;
   const FoundGrid found = findGrid(song, audio, 2);
@@ -171,10 +171,10 @@ int newSong(const NewOptions& o) {
   if (made.apart) std::cerr << "note: the stems lie where their files say, which is not one place\n";
   song.title = out.stem().string();
   // Brought in now, so that what is written can be read: broken and missing sound is refused here.
-  Reach reach{out.parent_path(), {}};
-  for (const Stem& s : song.stems) reach.allowed.push_back(fs::path(*s.file).parent_path());
+  AudioFolders folders{out.parent_path(), {}};
+  for (const Stem& s : song.stems) folders.allowed.push_back(fs::path(*s.file).parent_path());
   SongAudio audio;
-  if (!problems.hasErrors()) audio = SongAudio::open(song, reach, store, problems);
+  if (!problems.hasErrors()) audio = SongAudio::open(song, folders, store, problems);
   FoundGrid found;
   if (!problems.hasErrors() && !o.bpm) {
     found = findGrid(song, audio, 2);

@@ -18,12 +18,12 @@ Document::Document(Registry registry, fs::path journalFolder, std::function<void
   if (!journalFolder_.empty()) journal_ = std::make_unique<JournalWriter>(registry_, std::move(journalFailed));
 }
 
-void Document::adopt(Song song, Reach reach, SongPlace place) {
+void Document::adopt(Song song, AudioFolders folders, SongPlace place) {
   if (journal_) journal_->flush();
   journalPlace_.reset();
   history_ = History(std::move(song));
   instead_.reset();
-  reach_ = std::move(reach);
+  audioFolders_ = std::move(folders);
   if (!place.held && !place.readOnly && place.file == place_.file) place.held = std::move(place_.held);
   place_ = std::move(place);
   editsBefore_ = 0;
@@ -115,7 +115,7 @@ Document::Saved Document::save(const fs::path& chosen) {
   }
   const std::string before = std::exchange(place_.savedText, text);
   editsBefore_ = 0;
-  reach_.songFolder = file.parent_path();
+  audioFolders_.songFolder = file.parent_path();
   if (there && *there != before && *there != text)
     return {
         {},
@@ -130,8 +130,8 @@ void Document::forgetEdits() {
 
 std::string Document::pathFor(const fs::path& chosen) {
   std::string path = absolutePath(chosen.string(), {});
-  if (fs::path(pathForSong(path, reach_.songFolder)).is_absolute())
-    reach_.allowed.push_back(fs::path(path).parent_path());
+  if (fs::path(pathForSong(path, audioFolders_.songFolder)).is_absolute())
+    audioFolders_.allowed.push_back(fs::path(path).parent_path());
   return path;
 }
 

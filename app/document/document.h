@@ -8,8 +8,8 @@
 #pragma once
 
 #include "document/journal_writer.h"
+#include "song/audio_folders.h"
 #include "song/history.h"
-#include "song/reach.h"
 #include "song/song_place.h"
 
 #include <filesystem>
@@ -33,10 +33,10 @@ class Document {
   bool readOnly() const { return place_.readOnly; }
   /// The lock it holds, or nothing.
   std::filesystem::path heldLock() const { return place_.held ? place_.held->file() : std::filesystem::path(); }
-  const Reach& reach() const { return reach_; }
+  const AudioFolders& audioFolders() const { return audioFolders_; }
 
   /// Another song. One that has no file counts as changed.
-  void adopt(Song song, Reach reach, SongPlace place);
+  void adopt(Song song, AudioFolders folders, SongPlace place);
   /// What a window left behind goes on here: one edit, kept in its journal from now on.
   void bringBack(Song song, std::unique_ptr<JournalPlace> journal, int edits);
   /// Why this song cannot be what the document holds: its file could not hold it (song_check.h). Empty: it can.
@@ -78,7 +78,7 @@ class Document {
   SongPlace place_;
   int editsBefore_ = 0; // of what was brought back
   std::optional<Song> instead_;
-  Reach reach_;
+  AudioFolders audioFolders_;
 };
 
 } // namespace ivrin

@@ -84,13 +84,13 @@ OpenedDocument openDocument(const fs::path& file, const Places& places, const St
       d.left.push_back(std::move(one));
   }
   if (!d.broughtBack) return d;
-  const Reach reach{d.place.file.parent_path(), places.allowed};
+  const AudioFolders folders{d.place.file.parent_path(), places.allowed};
   d.problems = {};
   if (!d.opened) {
-    d.opened = OpenedSong{*d.broughtBack, {}, reach};
+    d.opened = OpenedSong{*d.broughtBack, {}, folders};
     d.place.holds = false;
   }
-  d.opened->audio = SongAudio::open(*d.broughtBack, d.opened->reach, store, d.problems, kThreads, stop);
+  d.opened->audio = SongAudio::open(*d.broughtBack, d.opened->folders, store, d.problems, kThreads, stop);
   return d;
 }
 
@@ -103,8 +103,8 @@ OpenedDocument beginDocument(const std::vector<fs::path>& files, std::optional<d
   d.apart = fresh.apart;
   d.gridFrom = fresh.gridFrom;
   if (made.song.stems.empty()) return d;
-  for (const fs::path& f : files) made.reach.allowed.push_back(plainPath(f).parent_path());
-  made.audio = SongAudio::open(made.song, made.reach, store, d.problems, kThreads, stop, progress);
+  for (const fs::path& f : files) made.folders.allowed.push_back(plainPath(f).parent_path());
+  made.audio = SongAudio::open(made.song, made.folders, store, d.problems, kThreads, stop, progress);
   if (!bpm) {
     d.grid = findGrid(made.song, made.audio, kThreads, stop);
     if (fresh.bpm) made.song.tempo.front().bpm = *fresh.bpm; // where none is heard
@@ -133,8 +133,8 @@ OpenedDocument openLeft(const fs::path& journal, const Places& places, const Ste
   // Its stems lie where the user took them from: they may be read, as they were.
   OpenedSong made{std::move(*song), {}, {{}, places.allowed}};
   for (const Stem& s : made.song.stems)
-    if (s.file) made.reach.allowed.push_back(fs::path(*s.file).parent_path());
-  made.audio = SongAudio::open(made.song, made.reach, store, d.problems, kThreads, stop, progress);
+    if (s.file) made.folders.allowed.push_back(fs::path(*s.file).parent_path());
+  made.audio = SongAudio::open(made.song, made.folders, store, d.problems, kThreads, stop, progress);
   d.opened = std::move(made);
   return d;
 }

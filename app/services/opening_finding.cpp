@@ -1,8 +1,8 @@
 #include "services/opening_finding.h"
 
+#include "dsp/parallel.h"
 #include "manners/fitting.h"
 #include "render/facts.h"
-#include "dsp/parallel.h"
 
 #include <algorithm>
 

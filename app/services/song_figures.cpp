@@ -2,9 +2,9 @@
 
 #include "analysis/phrases.h"
 #include "dsp/loudness.h"
+#include "dsp/parallel.h"
 #include "manners/in_the_mix.h"
 #include "render/export.h"
-#include "dsp/parallel.h"
 
 #include <algorithm>
 #include <cmath>

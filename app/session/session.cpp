@@ -92,7 +92,7 @@ Session::Session(Options options)
           workers_,
           [this](const AudioInput& in, const Run& run) {
             AudioFound found;
-            found.audio = SongAudio::open(in.song, in.reach, store_, found.problems, kImportThreads, run.stop,
+            found.audio = SongAudio::open(in.song, in.folders, store_, found.problems, kImportThreads, run.stop,
                                           reportImport(run), &in.known);
             return found;
           },

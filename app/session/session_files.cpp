@@ -104,7 +104,7 @@ void Session::adopt(OpenedDocument d) {
   recipeJob_.cancel();
   peaksJob_.cancel();
   factsJob_.cancel();
-  document_.adopt(std::move(d.opened->song), d.opened->reach, std::move(d.place));
+  document_.adopt(std::move(d.opened->song), d.opened->folders, std::move(d.place));
   audio_ = std::move(d.opened->audio);
   rowProblems_.clear();
   found_.clear();
@@ -248,7 +248,7 @@ void Session::takeProblems(const Problems& problems) {
 
 /// Stems and impulse responses that an edit brought in are opened apart; until then they are silent.
 void Session::loadNewAudio() {
-  if (!audio_.covers(song())) audioJob_.begin({song(), document_.reach(), audio_});
+  if (!audio_.covers(song())) audioJob_.begin({song(), document_.audioFolders(), audio_});
 }
 
 void Session::takeAudio(AudioFound found) {

@@ -1,6 +1,6 @@
 // delay-throw: its manners.
 #include "manners/level_fit.h"
-#include "manners/reach.h"
+#include "manners/tail_room.h"
 #include "song/settings/settings_view.h"
 #include "words/words.h"
 
@@ -18,7 +18,7 @@ class DelayThrowManners : public Manners {
     const TempoMap& map = at.context.map;
     const FrameRange span = map.frames(o.span());
     Heard heard;
-    const Reach reach = reachAfter(o, at, heard);
+    const TailRoom reach = tailRoomAfter(o, at, heard);
     const double quarter = 60 / map.bpmAt(o.start);
     const auto seconds = [&](Frames a, Frames b) { return static_cast<double>((b - a).count) / map.sampleRate(); };
     const double rest = reach.next ? seconds(reach.sounding, *reach.next) : reach.runs ? 0 : 2 * reach.twoBars;

@@ -1,6 +1,6 @@
 // reverb-throw: its manners.
 #include "manners/level_fit.h"
-#include "manners/reach.h"
+#include "manners/tail_room.h"
 #include "song/settings/settings_view.h"
 #include "time/note_value.h"
 #include "words/words.h"
@@ -20,7 +20,7 @@ class ReverbThrowManners : public Manners {
   Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;
     Heard heard;
-    const Reach reach = reachAfter(o, at, heard);
+    const TailRoom reach = tailRoomAfter(o, at, heard);
     // Three seconds, or as much as has fallen 40 dB when the next phrase comes; where the row does not rest, two beats
     // or two seconds.
     double decay = 3;

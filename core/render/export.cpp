@@ -2,9 +2,9 @@
 
 #include "audio/audio_reader.h"
 #include "dsp/mix_limiter.h"
+#include "dsp/parallel.h"
 #include "render/evaluator.h"
 #include "render/open_song.h"
-#include "dsp/parallel.h"
 #include "song/safe_file.h"
 #include "song/targets.h"
 #include "time/song_place.h"

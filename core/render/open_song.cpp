@@ -22,7 +22,7 @@ std::optional<OpenedSong> openSong(const fs::path& file, const std::vector<fs::p
   auto song = readSongFile(file, kinds.registry(), problems, itsText);
   if (!song) return std::nullopt;
   OpenedSong opened{std::move(*song), {}, {plainPath(file).parent_path(), allowed}};
-  opened.audio = SongAudio::open(opened.song, opened.reach, store, problems, 2, stop, progress);
+  opened.audio = SongAudio::open(opened.song, opened.folders, store, problems, 2, stop, progress);
   return opened;
 }
 
@@ -57,7 +57,8 @@ std::optional<std::vector<double>> statedPlaces(const std::vector<AudioInfo>& in
   return at;
 }
 
-/// A file's place in a song whose time 0 is at `midnight` seconds; nothing where it does not say, or lies out of reach.
+/// A file's place in a song whose time 0 is at `midnight` seconds; nothing where it does not say, or lies out of
+/// folders.
 std::optional<double> placeAfter(const AudioInfo& i, double midnight) {
   const auto time = statedTime(i);
   if (!time || std::abs(*time - midnight) > kFarthestOffsetSeconds) return std::nullopt;

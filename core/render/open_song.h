@@ -12,7 +12,7 @@ namespace ivrin {
 struct OpenedSong {
   Song song;
   SongAudio audio;
-  Reach reach;
+  AudioFolders folders;
 };
 
 /// Reads the file and opens its stems. Nothing when the song file itself cannot be used; problems of its audio leave

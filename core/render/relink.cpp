@@ -1,7 +1,7 @@
 #include "render/relink.h"
 
 #include "audio/audio_reader.h"
-#include "song/reach.h"
+#include "song/audio_folders.h"
 
 #include <algorithm>
 

@@ -39,8 +39,8 @@ std::vector<std::string> SongAudio::damaged() const {
   return all;
 }
 
-SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore& store, Problems& problems, int threads,
-                          std::stop_token stop, const Progress& progress, const SongAudio* known) {
+SongAudio SongAudio::open(const Song& song, const AudioFolders& folders, const StemStore& store, Problems& problems,
+                          int threads, std::stop_token stop, const Progress& progress, const SongAudio* known) {
   const std::size_t n = song.stems.size();
   std::vector<std::shared_ptr<const StemAudio>> audio(n);
   std::vector<Problems> found(n);
@@ -53,7 +53,7 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
   };
   for (std::size_t i = 0; i < n; ++i)
     if (song.stems[i].file && !have(song.stems[i]))
-      files[i] = resolveAudio(reach, *song.stems[i].file, "stems[" + std::to_string(i) + "].file", found[i]);
+      files[i] = resolveAudio(folders, *song.stems[i].file, "stems[" + std::to_string(i) + "].file", found[i]);
 
   std::atomic<std::size_t> next{0};
   std::vector<std::int64_t> done(n, 0), total(n, 0);
@@ -102,7 +102,7 @@ SongAudio SongAudio::open(const Song& song, const Reach& reach, const StemStore&
     if (s.file && !have(s)) all.set(s.id, audio[i], *s.file);
     problems.append(std::move(found[i]));
   }
-  all.setImpulses(loadImpulses(song, reach, store, all.impulses(), problems, stop));
+  all.setImpulses(loadImpulses(song, folders, store, all.impulses(), problems, stop));
   return all;
 }
 

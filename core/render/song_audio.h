@@ -3,7 +3,7 @@
 
 #include "audio/stem_store.h"
 #include "finish/impulses.h"
-#include "song/reach.h"
+#include "song/audio_folders.h"
 #include "song/song.h"
 
 #include <map>
@@ -15,7 +15,7 @@ class SongAudio {
   /// Opens every stem file, and the impulse responses, with `threads` threads; what `known` has of the very same files
   /// is taken over. Problems are appended in song order with places "stems[i].file". Bad samples and truncation are
   /// errors; the stem is there all the same, so that a window can open the song.
-  static SongAudio open(const Song& song, const Reach& reach, const StemStore& store, Problems& problems,
+  static SongAudio open(const Song& song, const AudioFolders& folders, const StemStore& store, Problems& problems,
                         int threads = 2, std::stop_token stop = {}, const Progress& progress = {},
                         const SongAudio* known = nullptr);
   const std::shared_ptr<const StemAudio>& of(const std::string& stemId) const;

@@ -27,7 +27,7 @@ std::vector<std::pair<std::string, std::string>> impulseFiles(const Song& song) 
   return found;
 }
 
-std::shared_ptr<const Impulses> loadImpulses(const Song& song, const Reach& reach, const StemStore& store,
+std::shared_ptr<const Impulses> loadImpulses(const Song& song, const AudioFolders& folders, const StemStore& store,
                                              std::shared_ptr<const Impulses> known, Problems& problems,
                                              std::stop_token stop) {
   std::shared_ptr<Impulses> more;
@@ -36,7 +36,7 @@ std::shared_ptr<const Impulses> loadImpulses(const Song& song, const Reach& reac
     if (file.starts_with("shipped:")) continue;
     if (!more) more = known ? std::make_shared<Impulses>(*known) : std::make_shared<Impulses>();
     std::shared_ptr<const Impulse> impulse;
-    if (const auto path = resolveAudio(reach, file, place, problems))
+    if (const auto path = resolveAudio(folders, file, place, problems))
       if (const auto audio = store.open(*path, song.sampleRate, place, problems, stop)) {
         // A little more than the longest, so that the cut is seen and said.
         const auto most = std::llround((kLongestImpulseSeconds + 0.1) * song.sampleRate);

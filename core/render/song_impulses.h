@@ -3,7 +3,7 @@
 
 #include "audio/stem_store.h"
 #include "finish/impulses.h"
-#include "song/reach.h"
+#include "song/audio_folders.h"
 #include "song/song.h"
 
 namespace ivrin {
@@ -14,7 +14,7 @@ std::vector<std::pair<std::string, std::string>> impulseFiles(const Song& song);
 
 /// `known` and what the song asks for besides. What cannot be read is an error at its place and stays silent; what was
 /// cut is a note. Gives `known` itself back when nothing was new.
-std::shared_ptr<const Impulses> loadImpulses(const Song& song, const Reach& reach, const StemStore& store,
+std::shared_ptr<const Impulses> loadImpulses(const Song& song, const AudioFolders& folders, const StemStore& store,
                                              std::shared_ptr<const Impulses> known, Problems& problems,
                                              std::stop_token stop = {});
 

@@ -1,6 +1,6 @@
 #include "song/held_file.h"
 
-#include "song/reach.h"
+#include "song/audio_folders.h"
 
 #include <array>
 #include <cerrno>

@@ -1,7 +1,7 @@
 #include "song/journal.h"
 
+#include "song/audio_folders.h"
 #include "song/json.h"
-#include "song/reach.h"
 #include "song/safe_file.h"
 #include "song/user_folder.h"
 #include "words/words.h"

@@ -1,9 +1,9 @@
 #include "song/song_check.h"
 
+#include "song/audio_folders.h"
 #include "song/edits.h"
 #include "song/json.h"
 #include "song/limits.h"
-#include "song/reach.h"
 #include "song/song_file.h"
 #include "song/song_parts.h"
 #include "words/words.h"

@@ -1,7 +1,7 @@
+#include "song/audio_folders.h"
 #include "song/each_settings.h"
 #include "song/edits.h"
 #include "song/json.h"
-#include "song/reach.h"
 #include "song/song_file.h"
 #include "song/song_parts.h"
 #include "time/plain_number.h"

@@ -59,6 +59,32 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
   CHECK(files > 60);
 }
 
+TEST_CASE("no two types have one name: the linker would take either for both", "[architecture]") {
+  const std::regex opens(R"re(^(?:inline )?namespace ?([\w:]*) ?\{)re"), closes(R"re(^\} // namespace)re");
+  const std::regex defines(
+      R"re(^(?:template <[^>]*> )?(?:struct|class|enum|enum class) (\w+)(?: final)?(?: :[^:].*)?(?: \{.*)?$)re");
+  std::map<std::string, fs::path> known;
+  fs::path now;
+  std::string space;
+  int types = 0;
+  eachLine({"core", "app", "devices", "cli"}, [&](const fs::path& file, const std::string& line) {
+    if (file != now) space.clear();
+    now = file;
+    std::smatch m;
+    if (std::regex_search(line, m, opens)) {
+      space = m[1].str().empty() ? file.string() : m[1].str(); // without a name: this file's own
+    } else if (std::regex_search(line, closes)) {
+      space = space == file.string() ? "ivrin" : "";
+    } else if (!line.empty() && line.back() != ';' && std::regex_match(line, m, defines)) {
+      ++types;
+      const auto [first, isNew] = known.emplace(space + "::" + m[1].str(), file);
+      INFO(m[1].str() << " in " << file << " and " << first->second);
+      CHECK(isNew);
+    }
+  });
+  CHECK(types > 250);
+}
+
 TEST_CASE("the document, the services and playback know no window", "[architecture]") {
   const int files = eachLine({"app/document", "app/services", "app/playback"}, [&](const fs::path& file,
                                                                                    const std::string& line) {

@@ -175,7 +175,7 @@ TEST_CASE("an impulse from a file sounds as if convolved, and one that is missin
   writeWav(t.folder / "two.wav", 48000, 2, 4000, [](std::int64_t f, int) { return f == 0 || f == 3000 ? 0.9f : 0.0f; });
   Problems problems;
   t.plan(); // puts the ornament into the song
-  t.audio.setImpulses(loadImpulses(t.song, Reach{t.folder.path(), {}}, t.store(), nullptr, problems));
+  t.audio.setImpulses(loadImpulses(t.song, AudioFolders{t.folder.path(), {}}, t.store(), nullptr, problems));
   REQUIRE_FALSE(problems.hasErrors());
   const StereoBuffer print = printOf(*t.plan(), "o1");
   CHECK(print.left()[500] == Approx(0.5f * std::sqrt(0.5f)).margin(1e-4));
@@ -184,7 +184,7 @@ TEST_CASE("an impulse from a file sounds as if convolved, and one that is missin
 
   t.ornaments.front().settings["impulse_file"] = "gone.wav";
   t.plan();
-  t.audio.setImpulses(loadImpulses(t.song, Reach{t.folder.path(), {}}, t.store(), t.audio.impulses(), problems));
+  t.audio.setImpulses(loadImpulses(t.song, AudioFolders{t.folder.path(), {}}, t.store(), t.audio.impulses(), problems));
   REQUIRE(problems.hasErrors());
   CHECK(problems.list.front().place == "ornaments[0].settings.impulse_file");
   CHECK(problems.list.front().id == ErrorId::missing_audio);

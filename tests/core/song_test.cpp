@@ -1,8 +1,8 @@
+#include "song/audio_folders.h"
 #include "song/curve.h"
 #include "song/edits.h"
 #include "song/history.h"
 #include "song/journal.h"
-#include "song/reach.h"
 #include "song/safe_file.h"
 #include "test_support/full_disk.h"
 #include "test_support/signals.h"
@@ -160,11 +160,11 @@ TEST_CASE("a song reads no audio outside its reach, links resolved", "[song]") {
   std::ofstream(outside / "far.wav") << "x";
   std::ofstream(inside / "near.wav") << "x";
   std::filesystem::create_symlink(outside / "far.wav", inside / "link.wav");
-  const auto idOf = [&](const std::string& file, const Reach& r) -> std::string {
+  const auto idOf = [&](const std::string& file, const AudioFolders& r) -> std::string {
     Problems p;
     return resolveAudio(r, file, "stems[0].file", p) ? "fine" : std::string(errorName(p.list.front().id));
   };
-  const Reach own{inside.path(), {}}, wide{inside.path(), {outside.path()}};
+  const AudioFolders own{inside.path(), {}}, wide{inside.path(), {outside.path()}};
   CHECK(idOf("near.wav", own) == "fine");
   CHECK(idOf("./sub/../near.wav", own) == "fine");
   CHECK(idOf("link.wav", own) == "out-of-reach");

@@ -10,14 +10,14 @@
 
 namespace ivrin {
 
-struct Reach {
+struct AudioFolders {
   std::filesystem::path songFolder;           // where relative paths begin
   std::vector<std::filesystem::path> allowed; // further folders
 };
 
 /// The resolved file, or nothing with one problem (missing_audio or out_of_reach) at `place`.
-std::optional<std::filesystem::path> resolveAudio(const Reach& reach, const std::string& file, const std::string& place,
-                                                  Problems& problems);
+std::optional<std::filesystem::path> resolveAudio(const AudioFolders& folders, const std::string& file,
+                                                  const std::string& place, Problems& problems);
 /// Absolute and without "." and "..", by its text alone; as it is where the working folder is gone. Never throws.
 std::filesystem::path plainPath(const std::filesystem::path& file);
 /// Where a file really lies, links followed as far as there is something; plainPath() where that cannot be told.

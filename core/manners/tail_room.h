@@ -6,7 +6,7 @@
 
 namespace ivrin {
 
-struct Reach {
+struct TailRoom {
   Frames sounding;            // where the row goes silent after the source's end; the end itself in a rest
   std::optional<Frames> next; // the next phrase after a rest that starts within two bars
   bool inside = false;        // the row goes on over the source's end
@@ -14,7 +14,7 @@ struct Reach {
   double twoBars = 0;         // seconds
 };
 /// Also said in `heard`.
-Reach reachAfter(const Ornament& o, const PressedAt& at, Heard& heard);
+TailRoom tailRoomAfter(const Ornament& o, const PressedAt& at, Heard& heard);
 
 /// What throws inside a phrase are turned down by while it sounds, dB.
 inline constexpr double kDeepDuck = 12;

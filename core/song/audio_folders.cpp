@@ -1,4 +1,4 @@
-#include "song/reach.h"
+#include "song/audio_folders.h"
 
 #include "song/safe_file.h"
 #include "words/words.h"
@@ -20,13 +20,13 @@ bool liesBelow(const fs::path& file, const fs::path& folder) {
 
 } // namespace
 
-std::optional<fs::path> resolveAudio(const Reach& reach, const std::string& file, const std::string& place,
+std::optional<fs::path> resolveAudio(const AudioFolders& folders, const std::string& file, const std::string& place,
                                      Problems& problems) {
   std::error_code ec;
-  const fs::path folder = reach.songFolder.empty() ? fs::current_path(ec) : reach.songFolder;
+  const fs::path folder = folders.songFolder.empty() ? fs::current_path(ec) : folders.songFolder;
   const fs::path full = fs::weakly_canonical(folder / file, ec);
   bool inside = !ec && liesBelow(full, folder);
-  for (const auto& dir : reach.allowed) inside = inside || (!ec && liesBelow(full, dir));
+  for (const auto& dir : folders.allowed) inside = inside || (!ec && liesBelow(full, dir));
   if (!inside) {
     problems.error(ErrorId::out_of_reach, place,
                    worded("\"%1\" lies outside the song's folder and was not allowed (command line: --reach DIR)",
