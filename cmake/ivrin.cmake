@@ -12,9 +12,9 @@ target_compile_options(ivrin_flags INTERFACE
 # Assertions of the numbered invariants (core/time/check.h).
 target_compile_definitions(ivrin_flags INTERFACE $<$<OR:$<CONFIG:Debug>,$<BOOL:${IVRIN_SANITIZE}>>:IVRIN_CHECKS>)
 if(IVRIN_SANITIZE STREQUAL "address")
-  # A target may spare its own lines the second sanitizer: IVRIN_SPARED.
-  target_compile_options(ivrin_flags INTERFACE -fsanitize=address
-    $<$<NOT:$<BOOL:$<TARGET_PROPERTY:IVRIN_SPARED>>>:-fsanitize=undefined> -fno-sanitize-recover=all -fno-omit-frame-pointer
+  # Not what the fuzzers' build sees as well and what makes this one a quarter longer: a look at every pointer before it is used.
+  target_compile_options(ivrin_flags INTERFACE -fsanitize=address,undefined -fno-sanitize=null,alignment,object-size,vptr
+    -fno-sanitize-recover=all -fno-omit-frame-pointer
     -Wno-maybe-uninitialized) # the instrumented code confuses this warning (GCC manual, -fsanitize)
   target_link_options(ivrin_flags INTERFACE -fsanitize=address,undefined)
 elseif(IVRIN_SANITIZE STREQUAL "thread")
@@ -69,6 +69,7 @@ function(ivrin_folder name path)
   if(ARG_SOURCES)
     ivrin_together(sources ${ARG_SOURCES})
     add_library(ivrin_${name} STATIC ${sources})
+    set_property(GLOBAL APPEND PROPERTY ivrin_libraries ivrin_${name})
     set(scope PUBLIC)
     target_link_libraries(ivrin_${name} PRIVATE ivrin_flags ${ARG_PRIVATE_LIBS})
   else()

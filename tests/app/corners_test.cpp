@@ -70,7 +70,7 @@ TEST_CASE("a song without stems opens, takes an ornament on its mix and stays si
   CHECK(rig.session->song().ornaments.empty());
 }
 
-TEST_CASE("two dozen rows: the wheel, the caret and an opened row reach the last one", "[corners]") {
+TEST_CASE("two dozen rows: the wheel, the caret and an opened row reach the last one", "[corners][heavy]") {
   const TempFolder dir;
   Rig rig;
   rig.window->resize(1280, 600);

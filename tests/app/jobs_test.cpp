@@ -323,7 +323,7 @@ const std::vector<Task>& jobs() {
 } // namespace
 
 // Fifteen seconds: twenty-two jobs, each on a song of its own.
-TEST_CASE("every job that can be done is done in three actions, and with all it asks for in twelve", "[jobs]") {
+TEST_CASE("every job that can be done is done in three actions, and with all it asks for in twelve", "[jobs][heavy]") {
   std::string table = "| Job | Plain | Actions | Full: besides | Actions in all |\n|---|---|---|---|---|\n";
   int n = 0;
   for (const Task& job : jobs()) {

@@ -200,7 +200,7 @@ TEST_CASE("F1 is a page that fits, scrolls and is searched", "[promises]") {
   CHECK(page->shown().contains("Nothing"));
 }
 
-TEST_CASE("every kind's key pressed again does something, or says why not", "[promises]") {
+TEST_CASE("every kind's key pressed again does something, or says why not", "[promises][heavy]") {
   for (const Kind* kind : allKinds().all()) {
     SmallSongRig rig;
     INFO(kind->table().id);

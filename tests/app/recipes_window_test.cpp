@@ -68,7 +68,7 @@ TEST_CASE("from a landing to a whole transition in three keys, heard before, und
   CHECK(rig.session->song() == before);
 }
 
-TEST_CASE("escape leaves the song as it was, however many were heard", "[app][recipes]") {
+TEST_CASE("escape leaves the song as it was, however many were heard", "[app][recipes][heavy]") {
   SmallSongRig rig;
   const Song before = rig.session->song();
   openAt(rig, "b");
@@ -85,7 +85,7 @@ TEST_CASE("escape leaves the song as it was, however many were heard", "[app][re
 }
 
 TEST_CASE("by mouse: a click hears a recipe, a double click places it; opened again it is heard in its place",
-          "[app][recipes]") {
+          "[app][recipes][heavy]") {
   SmallSongRig rig;
   openAt(rig, "c");
   RecipeCard& card = cardOf(rig);

@@ -165,7 +165,7 @@ TEST_CASE("ten thousand edits: the plan that grew equals the plan made anew", "[
   std::shared_ptr<const RenderPlan> grown;
   std::vector<Song> past;
   int refused = 0, ornaments = 0;
-  constexpr int kEdits = tries(10000);
+  const int kEdits = tries(10000);
   for (int edit = 0; edit < kEdits; ++edit) {
     std::string what;
     song = edited(song, chance, past, what);
@@ -195,7 +195,7 @@ TEST_CASE("edits of a long list: what is replaced at its place is planned as the
   song = withOrnaments(std::move(song), std::move(many)).song;
   std::shared_ptr<const RenderPlan> grown = RenderPlan::make(song, t->audio, allKinds(), t->cache);
   std::vector<Song> past;
-  constexpr int kEdits = tries(1000);
+  const int kEdits = tries(1000);
   int inPlace = 0;
   for (int edit = 0; edit < kEdits; ++edit) {
     std::string what = "one after another";
@@ -230,7 +230,7 @@ TEST_CASE("a hundred edits: every print sounds as one planned and computed anew"
   for (int i = 0; i < 6; ++i) song = withOrnaments(std::move(song), {anyOrnament(chance)}).song;
   std::shared_ptr<const RenderPlan> grown;
   std::vector<Song> past;
-  constexpr int kEdits = tries(100);
+  const int kEdits = tries(100);
   std::int64_t compared = 0;
   for (int edit = 0; edit < kEdits; ++edit) {
     std::string what;

@@ -2,6 +2,12 @@
 
 namespace ivrin::test {
 
+#ifdef IVRIN_CHECKS
+const bool kSanitized = true;
+#else
+const bool kSanitized = false;
+#endif
+
 std::filesystem::path sourceFolder() {
   return IVRIN_SOURCE_DIR;
 }

@@ -3,6 +3,7 @@
 
 #include "render/evaluator.h"
 #include "render/open_song.h"
+#include "test_support/places.h"
 
 #include <filesystem>
 #include <functional>
@@ -12,12 +13,7 @@ namespace ivrin::test {
 
 /// How often something is tried: all of `n` in the release build; a part of it under sanitizers, where every try takes
 /// many times as long and another sort of mistake is looked for.
-#ifdef IVRIN_CHECKS
-inline constexpr bool kSanitized = true;
-#else
-inline constexpr bool kSanitized = false;
-#endif
-constexpr int tries(int n) {
+inline int tries(int n) {
   return kSanitized ? (n + 5) / 6 : n;
 }
 
