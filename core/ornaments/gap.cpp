@@ -38,7 +38,7 @@ TableSpec makeGapTable() {
                         .label = "tails",
                         .type = type::choice,
                         .initial = "keep",
-                        .meaning = "Whether what other ornaments add goes on through the gap.",
+                        .meaning = "Whether echoes, spaces and lead-ins of other ornaments go on through the gap.",
                         .group = "gap",
                         .choices = {"keep", "cut"}});
   return t;
