@@ -65,6 +65,8 @@ class Document {
   void waitForJournal() const {
     if (journal_) journal_->flush();
   }
+  /// The song may read audio from this folder too.
+  void allow(const std::filesystem::path& folder) { audioFolders_.allowed.push_back(folder); }
   /// How a file that the user chose is named in the song; its folder is allowed from then on.
   std::string pathFor(const std::filesystem::path& chosen);
 

@@ -211,10 +211,8 @@ void MainWindow::useMidi(const MidiRead& read) {
   const Song changed = withMidiMap(session_.song(), *read.map);
   takeGrid(tr("grid of %1").arg(name), said, changed, true);
   if (session_.song().ornaments.empty()) return;
-  measure_->say(said + whatMoved(true), false, tr("keep their beats instead"), [this, name, said, changed] {
-    session_.undo();
-    takeGrid(tr("grid of %1").arg(name), said, changed, false);
-  });
+  offerInstead(said + whatMoved(true), tr("keep their beats instead"),
+               [this, name, said, changed] { takeGrid(tr("grid of %1").arg(name), said, changed, false); });
 }
 
 void MainWindow::midiDialog() {
@@ -235,8 +233,7 @@ void MainWindow::changeTempi(const QString& label, const Song& changed) {
   if (session_.song().ornaments.empty())
     measure_->say(said, false);
   else
-    measure_->say(said + whatMoved(false), false, tr("keep them on the sound instead"), [this, label, said, corrected] {
-      session_.undo();
+    offerInstead(said + whatMoved(false), tr("keep them on the sound instead"), [this, label, said, corrected] {
       session_.edit(label, corrected);
       session_.settle();
       measure_->say(said + whatMoved(true), false);

@@ -14,6 +14,7 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMimeData>
+#include <QPointer>
 #include <QSettings>
 #include <QVBoxLayout>
 
@@ -62,6 +63,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   all->addWidget(measure_);
   setCentralWidget(central);
 
+  session_.setMayReplace([window = QPointer(this)] { return !window || window->mayLeave(); });
   connect(&session_, &Session::opened, this, [this] {
     pages_->setCurrentIndex(1);
     score_->setFocus();

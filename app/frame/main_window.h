@@ -145,6 +145,8 @@ class MainWindow : public QMainWindow {
   void exportDialog();
   void outputDialog();
   bool mayLeave();
+  void replaceSong(const std::function<void()>& open);
+  void offerInstead(const QString& text, const QString& what, std::function<void()> does);
   void connectFiles();
   void offerLeft();
   void leftDialog();

@@ -47,10 +47,27 @@ fs::path pathOf(const QString& s) {
   return fs::path(s.toStdString());
 }
 
-void MainWindow::openSong(const fs::path& file) {
+/// The one way to another song, or to another state of this one's file.
+void MainWindow::replaceSong(const std::function<void()>& open) {
   if (!mayLeave()) return;
   storeView();
-  session_.open(file);
+  open();
+}
+
+void MainWindow::openSong(const fs::path& file) {
+  replaceSong([&] { session_.open(file); });
+}
+
+/// To do otherwise what was just done: that is undone first. Where the song was edited since, this is said instead.
+void MainWindow::offerInstead(const QString& text, const QString& what, std::function<void()> does) {
+  measure_->say(text, false, what, [this, done = session_.song(), does = std::move(does)] {
+    if (!(session_.song() == done)) {
+      measure_->say(tr("The song was edited since. Undo these edits first (Ctrl+Z), and then the step itself."), true);
+      return;
+    }
+    session_.undo();
+    does();
+  });
 }
 
 void MainWindow::openDialog() {
@@ -155,11 +172,9 @@ void MainWindow::askLead() {
 }
 
 void MainWindow::newFromFiles(const QStringList& files) {
-  if (!mayLeave()) return;
-  storeView();
   std::vector<fs::path> paths;
   for (const QString& f : files) paths.push_back(pathOf(f));
-  session_.begin(paths, std::nullopt);
+  replaceSong([&] { session_.begin(paths, std::nullopt); });
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
@@ -203,13 +218,15 @@ void MainWindow::takeDropped(const QStringList& files) {
 void MainWindow::connectFiles() {
   connect(&session_, &Session::recovered, this, [this] {
     measure_->say(tr("Edits that were not saved have been brought back."), false, tr("open as saved instead"),
-                  [this] { session_.discardRecovered(); });
+                  [this, brought = session_.song()] {
+                    if (session_.song() == brought || mayLeave()) session_.discardRecovered();
+                  });
   });
   connect(&session_, &Session::leftOffered, this, &MainWindow::offerLeft);
   connect(&session_, &Session::openElsewhere, this, [this](const QString& file, const QString& who) {
     measure_->say(tr("“%1” is open in %2.").arg(QFileInfo(file).completeBaseName(), who), true, tr("open read only"),
                   [this, file] {
-                    session_.open(pathOf(file), Session::OpenAs{true, false, {}});
+                    replaceSong([&] { session_.open(pathOf(file), Session::OpenAs{true, false, {}}); });
                   });
   });
   connect(&session_, &Session::outOfReach, this, [this](const QString& folder) {
@@ -236,10 +253,7 @@ void MainWindow::connectFiles() {
     if (meant.isEmpty())
       measure_->say(text, false);
     else
-      measure_->say(text, false, tr("a new song of them instead"), [this, meant] {
-        session_.undo();
-        newFromFiles(meant);
-      });
+      offerInstead(text, tr("a new song of them instead"), [this, meant] { newFromFiles(meant); });
   });
 }
 
@@ -249,9 +263,7 @@ void MainWindow::offerLeft() {
   const LeftEdits& first = left.front();
   if (left.size() == 1 && !first.onThisFile && first.file.empty()) {
     measure_->say(tr("“%1” was never saved: %2.").arg(asText(first.title), wordsOf(first)), false, tr("bring it back"),
-                  [this, first] {
-                    if (mayLeave()) session_.bringBack(first);
-                  });
+                  [this, first] { replaceSong([&] { session_.bringBack(first); }); });
     return;
   }
   const bool ofOne = std::all_of(left.begin(), left.end(), [&](const LeftEdits& l) { return l.file == first.file; });
@@ -273,7 +285,7 @@ void MainWindow::leftDialog() {
   d.setObjectName(QStringLiteral("leftDialog"));
   if (d.exec() != QDialog::Accepted) return;
   if (const auto one = d.chosen()) {
-    if (mayLeave()) session_.bringBack(*one);
+    replaceSong([&] { session_.bringBack(*one); });
     return;
   }
   for (const LeftEdits& l : std::vector<LeftEdits>(session_.left())) // the file's own state was chosen

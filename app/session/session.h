@@ -107,6 +107,9 @@ class Session : public QObject {
   void lookForSections();
   void letSectionsGo();
   bool save(const std::filesystem::path& file);
+  /// Asked before another song takes this one's place, where this one was edited while the other was on its way; false:
+  /// this one stays. Without it the other one is taken.
+  void setMayReplace(std::function<bool()> asks) { mayReplace_ = std::move(asks); }
   /// Drops the edits that were brought back and opens the file as it was saved.
   void discardRecovered();
   /// States that windows left which ended before they saved: of the song that was opened last, or of songs without a
@@ -340,7 +343,9 @@ class Session : public QObject {
     AllRowPeaks known;
   };
 
+  void beginOpening(OpenInput in);
   void takeOpened(OpenedDocument d);
+  void takeArrived(OpenedDocument d);
   void adopt(OpenedDocument d);
   void replan();
   void hearPlan();
@@ -402,6 +407,9 @@ class Session : public QObject {
   std::map<std::string, std::string> offeredAnew_; // digests, by stem: once is enough
 
   Workers workers_;
+  Song leaving_; // as it was when another one was asked for
+  std::optional<OpenedDocument> arrived_;
+  std::function<bool()> mayReplace_;
   Job<OpenInput, OpenedDocument> openJob_;
   Job<std::shared_ptr<OutputSource>, std::vector<OutputDevice>> deviceJob_;
   Job<int, int> tidyJob_;

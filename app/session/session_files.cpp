@@ -28,15 +28,34 @@ void Session::open(const fs::path& file, const OpenAs& as) {
   in.places.readOnly = as.readOnly;
   in.places.asSaved = as.asSaved;
   in.places.bringBack = as.bringBack;
-  openJob_.begin(std::move(in));
+  beginOpening(std::move(in));
 }
 
 void Session::begin(const std::vector<fs::path>& files, std::optional<double> bpm) {
-  openJob_.begin({files, true, bpm});
+  beginOpening({files, true, bpm});
 }
 
+void Session::beginOpening(OpenInput in) {
+  leaving_ = song();
+  openJob_.begin(std::move(in));
+}
+
+/// It has arrived. Edits that were made while it was on its way are asked about, once nothing else is being dealt with.
 void Session::takeOpened(OpenedDocument d) {
   emit progress({}, 1);
+  const bool edited = isOpen() && history().changedSinceSave() && !(song() == leaving_);
+  if (!d.opened || !edited || !mayReplace_) {
+    takeArrived(std::move(d));
+    return;
+  }
+  arrived_ = std::move(d);
+  QTimer::singleShot(0, this, [this] {
+    std::optional<OpenedDocument> one = std::exchange(arrived_, std::nullopt);
+    if (one && mayReplace_()) takeArrived(std::move(*one));
+  });
+}
+
+void Session::takeArrived(OpenedDocument d) {
   if (d.heldBy) {
     const Holder& h = *d.heldBy;
     const QString who = h.host.empty()      ? tr("another window")
@@ -193,9 +212,14 @@ void Session::keepInReach() {
   }
 }
 
+/// What of the song lies there is brought in; nothing else about it changes.
 void Session::allowFolder(const fs::path& folder) {
   options_.reach.push_back(folder);
-  if (!file().empty()) open(file());
+  document_.allow(folder);
+  if (!isOpen()) return;
+  SongAudio known = audio_;
+  for (const std::string& id : missingStems()) known.drop(id);
+  audioJob_.begin({song(), document_.audioFolders(), std::move(known)});
 }
 
 std::string Session::pathFor(const fs::path& chosen) {
@@ -217,7 +241,7 @@ void Session::bringBack(const LeftEdits& one) {
   }
   OpenInput in{{}, false, std::nullopt, places()};
   in.left = one.journal;
-  openJob_.begin(std::move(in));
+  beginOpening(std::move(in));
 }
 
 void Session::letGo(const LeftEdits& one) {
@@ -439,6 +463,7 @@ void Session::takeFound(LookFound found) {
 
 void Session::exportTo(const fs::path& folder, const ExportOptions& options) {
   if (!plan_) return;
+  if (plan_->anyFailed()) replan(); // what failed is tried again
   exports_.push_back({plan_, audio_, folder, options});
   if (exports_.size() == 1)
     nextExport();
