@@ -59,6 +59,7 @@ void StemStore::trim() const {
     all.push_back({e->last_write_time(gone), bytes, e->path()});
     total += bytes;
   }
+  trimDigests();
   std::sort(all.begin(), all.end(), [](const Entry& a, const Entry& b) { return a.opened < b.opened; });
   // The newest one stays, whatever its size.
   for (std::size_t i = 0; i + 1 < all.size() && total > budget_; ++i) {
@@ -67,11 +68,22 @@ void StemStore::trim() const {
   }
 }
 
+/// Digests that were remembered longest ago: a file that is read again is remembered again.
+void StemStore::trimDigests() const {
+  std::vector<std::pair<fs::file_time_type, fs::path>> all;
+  std::error_code ec, gone;
+  for (auto e = fs::directory_iterator(folder_ / "digests", ec); !ec && e != fs::directory_iterator(); e.increment(ec))
+    all.emplace_back(e->last_write_time(gone), e->path());
+  if (all.size() <= kMostDigests) return;
+  std::sort(all.begin(), all.end());
+  for (std::size_t i = 0; i < all.size() - kMostDigests / 2; ++i) fs::remove(all[i].second, gone);
+}
+
 fs::path StemStore::defaultFolder() {
   return userFolder(UserFolder::cache);
 }
 
-std::string StemStore::digestOf(const fs::path& file) const {
+std::string StemStore::digestOf(const fs::path& file, const std::stop_token& stop) const {
   const Fd f{::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)}; // a pipe must not hang the reader
   struct stat st {};
   if (f.fd < 0 || ::fstat(f.fd, &st) != 0 || !S_ISREG(st.st_mode)) return {};
@@ -87,11 +99,11 @@ std::string StemStore::digestOf(const fs::path& file) const {
   XXH3_128bits_reset(state);
   std::vector<char> block(1 << 20);
   ssize_t n = 0;
-  while ((n = ::read(f.fd, block.data(), block.size())) > 0)
+  while (!stop.stop_requested() && (n = ::read(f.fd, block.data(), block.size())) > 0)
     XXH3_128bits_update(state, block.data(), static_cast<std::size_t>(n));
   std::string digest = hex(XXH3_128bits_digest(state));
   XXH3_freeState(state);
-  if (n < 0) return {};
+  if (n < 0 || stop.stop_requested()) return {};
   fs::create_directories(remembered.parent_path(), ec);
   if (makeWay(remembered)) replaceFile(remembered, digest, why);
   return digest;
@@ -100,7 +112,8 @@ std::string StemStore::digestOf(const fs::path& file) const {
 std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songRate, const std::string& place,
                                                  Problems& problems, std::stop_token stop,
                                                  const Progress& progress) const {
-  const std::string digest = digestOf(file);
+  const std::string digest = digestOf(file, stop);
+  if (stop.stop_requested()) return nullptr;
   if (digest.empty()) {
     problems.error(ErrorId::unreadable, place, worded("cannot read %1: %2", file.string(), systemWords(errno)));
     return nullptr;
@@ -136,7 +149,9 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
       problems.error(ErrorId::broken_audio, place, file.string() + ": " + why);
       return nullptr;
     }
-    if (digestOf(file) != digest) { // what was decoded may be neither of the two
+    if (const std::string now = digestOf(file, stop); stop.stop_requested()) {
+      return nullptr;
+    } else if (now != digest) { // what was decoded may be neither of the two
       ::unlink(stored.c_str());
       problems.error(ErrorId::broken_audio, place,
                      worded("%1 was changed while it was being read; open it again", file.string()));

@@ -20,6 +20,8 @@ class StemStore {
   /// `budgetBytes` bounds the store's files; after an import the ones opened longest ago go. What is open stays usable:
   /// a mapping outlives its file's name.
   explicit StemStore(std::filesystem::path cacheFolder, std::uintmax_t budgetBytes = std::uintmax_t{20} << 30);
+  /// Files whose digest is remembered; half of them go where there are more.
+  static constexpr std::size_t kMostDigests = 4096;
   /// The user's cache folder for Ivrin: $XDG_CACHE_HOME/ivrin or ~/.cache/ivrin.
   static std::filesystem::path defaultFolder();
 
@@ -30,11 +32,13 @@ class StemStore {
                                         const Progress& progress = {}) const;
   /// What was found damaged: its file goes, so that the next open() brings it in anew.
   void forget(const StemAudio& audio) const;
-  /// Digest of the file's bytes (XXH3, 128 bits, hexadecimal), remembered by path, size, time and inode.
-  std::string digestOf(const std::filesystem::path& file) const;
+  /// Digest of the file's bytes (XXH3, 128 bits, hexadecimal), remembered by path, size, time and inode. Empty where it
+  /// cannot be read, or `stop` was requested.
+  std::string digestOf(const std::filesystem::path& file, const std::stop_token& stop = {}) const;
 
  private:
   void trim() const;
+  void trimDigests() const;
   std::filesystem::path fileOf(const std::string& digest, int songRate) const;
   std::filesystem::path folder_;
   std::uintmax_t budget_;

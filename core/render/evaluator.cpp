@@ -116,10 +116,10 @@ void Evaluator::planesAt(std::size_t index, Frames from, std::int64_t frames, Pl
     if (out.wetSounds && !intersect(node.plan.wet.span(), here).empty())
       node.plan.wet.apply(from, wet.left, wet.right, frames);
     if (!node.print || intersect(node.print->extent(), here).empty()) continue;
-    if (missing_ == Missing::compute)
+    if (missing_ == Missing::compute) {
       stopped_ = !node.print->ensure(*plan_, node, here, stop_) || stopped_;
-    else if (!node.print->has(here))
-      missed_ += std::min(here.end, node.print->end()).count - std::max(node.print->missingFrom(from), from).count;
+      broken_ = node.print->failed() || broken_;
+    }
     if (intersect(node.print->extent(), here).empty()) continue; // it turned out to end before
     if (!out.wetSounds) wet.clear();
     out.wetSounds = true;

@@ -38,8 +38,8 @@ class Evaluator {
   /// Read `index` of `node`.
   void read(const OrnamentNode& node, std::size_t index, Frames from, StereoSpan out);
 
-  /// Frames of prints that were not there (takeReady), since the last call.
-  std::int64_t takeMissed() { return std::exchange(missed_, 0); }
+  /// Something that was read could not be computed (Print::failed): silence stands for it.
+  bool broken() const { return broken_; }
 
  private:
   struct Level;
@@ -51,8 +51,7 @@ class Evaluator {
   const RenderPlan* plan_;
   Missing missing_;
   std::stop_token stop_;
-  bool stopped_ = false;
-  std::int64_t missed_ = 0;
+  bool stopped_ = false, broken_ = false;
   std::optional<Frames> begin_;
   std::vector<std::unique_ptr<Planes>> scratch_; // one per depth of the tree
   Planes top_;

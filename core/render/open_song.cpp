@@ -80,7 +80,7 @@ std::optional<double> statedStart(const Song& song) {
 }
 
 NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, const StemStore& store,
-                        Problems& problems) {
+                        Problems& problems, const std::stop_token& stop) {
   NewStems made;
   std::vector<AudioInfo> infos;
   std::vector<std::string> names;
@@ -97,7 +97,8 @@ NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, co
     ++made.rates[std::clamp(reader->info().fileRate, 8000, 192000)];
     Stem s;
     s.file = absolutePath(file.string(), {});
-    s.digest = store.digestOf(file);
+    s.digest = store.digestOf(file, stop);
+    if (stop.stop_requested()) return {};
     s.frames = reader->info().fileFrames;
     made.stems.push_back(std::move(s));
   }

@@ -35,7 +35,7 @@ struct NewStems {
 /// role that its name tells, its file by its absolute path. Where the stems of the song say where they lie (bext), a
 /// file that says it too lies there. Files that cannot be used are problems and are left out.
 NewStems stemsFromFiles(const std::vector<std::filesystem::path>& files, const Song& song, const StemStore& store,
-                        Problems& problems);
+                        Problems& problems, const std::stop_token& stop = {});
 /// Seconds from midnight to the stems' time 0, as the first stem that says so has it (bext).
 std::optional<double> statedStart(const Song& song);
 /// The song with them: each behind the last of its role, else last.

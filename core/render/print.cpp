@@ -5,9 +5,11 @@
 #include "render/evaluator.h"
 #include "render/render_plan.h"
 #include "time/check.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
 
 namespace ivrin {
 namespace {
@@ -56,6 +58,7 @@ class PrintSounds : public Sounds {
     if (inside.length() < out.frames) out.clear();
     if (inside.empty()) return;
     evaluator_->read(*node_, index, inside.begin, out.part((inside.begin - from).count, inside.length()));
+    if (evaluator_->broken()) throw std::runtime_error(worded("what it listens to could not be computed"));
   }
 
  private:
@@ -244,6 +247,7 @@ bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames 
 /// No more of it comes.
 void Print::failWith(std::string why) {
   failure_ = std::move(why);
+  failed_.store(true, std::memory_order_release);
   dropVoice();
   for (std::atomic<std::uint8_t>& block : there_)
     if (block.load(std::memory_order_relaxed) == kMissing) block.store(kSilent, std::memory_order_release);

@@ -67,6 +67,8 @@ class Print {
   std::string note() const;
   /// Why it could not be computed to its end, once complete; mostly empty.
   std::string failure() const;
+  /// The same as a fact. Whoever makes the next plan begins it anew: what was missing may be there then.
+  bool failed() const { return failed_.load(std::memory_order_acquire); }
   /// What the finish's level turned it up by, once complete.
   std::optional<double> levelDb() const;
   /// Nobody wants it now: the voice that would go on with it is let go, what is computed stays. Nothing while it is
@@ -101,7 +103,7 @@ class Print {
   std::vector<float*> chunks_;                   // of the store; sized once; each left plane, then right
   std::vector<std::atomic<std::uint8_t>> there_; // by block
   std::atomic<std::int64_t> ready_, blocksThere_{0}, chunksHeld_{0};
-  std::atomic<bool> complete_{false};
+  std::atomic<bool> complete_{false}, failed_{false};
   std::atomic<float> peak_{0};
 
   std::mutex mutex_; // of `busy_`; nothing is computed under it

@@ -28,11 +28,12 @@ bool looksLikeSound(const fs::path& file) {
 } // namespace
 
 std::optional<StemFound> stemAt(const Song& song, const std::string& stem, const fs::path& file, const StemStore& store,
-                                Problems& problems) {
+                                Problems& problems, std::stop_token stop) {
   const Stem* s = song.stem(stem);
   const auto reader = s ? AudioReader::open(file, song.sampleRate, s->name, problems) : nullptr;
   if (!reader) return std::nullopt;
-  std::string digest = store.digestOf(file);
+  std::string digest = store.digestOf(file, stop);
+  if (stop.stop_requested()) return std::nullopt;
   const bool same = !digest.empty() && digest == s->digest;
   return StemFound{stem, plainPath(file), std::move(digest), reader->info().fileFrames, same};
 }
@@ -68,7 +69,7 @@ std::vector<StemFound> findStems(const Song& song, const std::vector<std::string
     std::string digest; // of the whole file: only where it may be one of them
     std::erase_if(wanted, [&](const Stem* s) {
       if (s->frames && *s->frames != *frames) return false;
-      if (digest.empty()) digest = store.digestOf(files[i]);
+      if (digest.empty()) digest = store.digestOf(files[i], stop);
       const bool same = !s->digest.empty() && digest == s->digest;
       const bool byName = s->digest.empty() && fs::path(*s->file).filename() == files[i].filename();
       if (!same && !byName) return false;
@@ -85,7 +86,7 @@ std::map<std::string, std::string> writtenAnew(const Song& song, const std::map<
   for (const auto& [id, digest] : heard) {
     const Stem* s = song.stem(id);
     if (!s || !s->file || stop.stop_requested()) continue;
-    const std::string now = store.digestOf(*s->file);
+    const std::string now = store.digestOf(*s->file, stop);
     if (!now.empty() && now != digest && framesOf(*s->file)) anew[id] = now;
   }
   return anew;

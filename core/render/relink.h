@@ -22,7 +22,7 @@ struct StemFound {
 
 /// The file that the user points at, for this row. Nothing, with a problem, where it cannot be read.
 std::optional<StemFound> stemAt(const Song& song, const std::string& stem, const std::filesystem::path& file,
-                                const StemStore& store, Problems& problems);
+                                const StemStore& store, Problems& problems, std::stop_token stop = {});
 /// Looks for the files of these stems in a folder and below: by their bytes where the song knows them, else by name and
 /// length. Links are not followed; of a folder without end the first 100 000 entries are looked at.
 std::vector<StemFound> findStems(const Song& song, const std::vector<std::string>& stems,

@@ -77,7 +77,11 @@ FrameRange OrnamentNode::reach() const {
 
 std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRange extent, float gain, bool anyOrder) {
   std::lock_guard lock(mutex_);
-  if (const auto it = index_.find(provenance); it != index_.end()) {
+  const auto it = index_.find(provenance);
+  if (it != index_.end() && it->second->print->failed()) { // tried again
+    recent_.erase(it->second);
+    index_.erase(it);
+  } else if (it != index_.end()) {
     recent_.splice(recent_.begin(), recent_, it->second);
     return it->second->print;
   }
@@ -137,9 +141,14 @@ Frames RenderPlan::end(bool completeOnly) const {
   return end;
 }
 
+bool RenderPlan::anyFailed() const {
+  return std::any_of(nodes_.begin(), nodes_.end(), [](const auto& n) { return n->print && n->print->failed(); });
+}
+
 std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongAudio& audio, const KindSet& kinds,
                                                    PrintCache& cache, const RenderPlan* former, Problems* problems) {
   std::shared_ptr<RenderPlan> plan(new RenderPlan);
+  if (former && former->anyFailed()) former = nullptr; // its nodes have their prints
   plan->song_ = song;
   SongContext context = contextOf(song, audio.impulses());
   plan->context_ = former && *former->context_ == context ? former->context_

@@ -111,6 +111,8 @@ class RenderPlan {
   /// `completeOnly`.
   Frames end(bool completeOnly = false) const;
   float mixGain() const { return mixGain_; }
+  /// A print could not be computed; one that is made from this plan begins all of them that failed anew.
+  bool anyFailed() const;
 
  private:
   RenderPlan() = default;

@@ -276,6 +276,22 @@ TEST_CASE("the store imports once, mends itself and keys by contents", "[audio]"
   CHECK(store.open(dir / "s.wav", 44100, "x", p)->frames() == std::llround(30000 * 44100.0 / 48000));
 }
 
+TEST_CASE("so many digests are remembered, those of before go first", "[audio]") {
+  const TempFolder dir;
+  const StemStore store(dir / "cache");
+  const auto digests = dir / "cache/digests";
+  std::filesystem::create_directories(digests);
+  for (std::size_t i = 0; i < StemStore::kMostDigests; ++i) std::ofstream(digests / std::to_string(i)) << "x";
+  std::filesystem::last_write_time(digests / "17",
+                                   std::filesystem::file_time_type::clock::now() - std::chrono::hours(1));
+  writeWav(dir / "s.wav", 48000, 2, 4000, noise(1, 0.5));
+  Problems p;
+  REQUIRE(store.open(dir / "s.wav", 48000, "x", p));
+  const auto left = std::distance(std::filesystem::directory_iterator(digests), std::filesystem::directory_iterator());
+  CHECK(left == StemStore::kMostDigests / 2);
+  CHECK_FALSE(std::filesystem::exists(digests / "17"));
+}
+
 TEST_CASE("the store keeps to its budget, the longest unused go first, what is open stays usable", "[audio]") {
   const TempFolder dir;
   const StemStore store(dir / "cache", 700000); // two stems of about 330 kB fit, three do not

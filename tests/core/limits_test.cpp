@@ -207,6 +207,59 @@ TEST_CASE("what goes wrong while a print is computed ends it, and an export says
   CHECK(heard.left()[3 * 1024] == 0);
 }
 
+TEST_CASE("a print that failed is computed with the next plan, and so is what listened to it", "[limits][render]") {
+  static bool memory;
+  class Failing : public Kind {
+   public:
+    const TableSpec& table() const override {
+      static const TableSpec t{"failing", "Failing", "", "Has no memory for a while.", {}};
+      return t;
+    }
+    PrintPlan plan(const Placed& p) const override {
+      PrintPlan plan;
+      plan.extent = p.span();
+      plan.reads = {{p.ornament.on, Read::What::rowSoFar, p.span()}};
+      return plan;
+    }
+    std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const override {
+      struct V : Voice {
+        V(Frames from, Sounds& s)
+            : at(from)
+            , sounds(s) {}
+        Frames at;
+        Sounds& sounds;
+        std::int64_t render(StereoSpan out) override {
+          if (!memory) throw std::bad_alloc();
+          sounds.read(0, at, out);
+          at = at + Frames(out.frames);
+          for (std::int64_t i = 0; i < out.frames; ++i) out.left[i] += 0.25f;
+          return out.frames;
+        }
+      };
+      return std::make_unique<V>(p.span().begin, sounds);
+    }
+  };
+  static const Failing failing;
+  static const KindSet kinds({&failing});
+  TestSong t;
+  t.useKinds(kinds);
+  t.stem("v", 96000, silence());
+  t.ornament("failing", "v", 0, 1);
+  t.ornament("failing", "v", 0, 1);
+  memory = false;
+  auto plan = t.plan();
+  rowOut(*plan, "v", 0, 24000);
+  for (const auto& n : plan->nodes()) CHECK(n->print->failed());
+  CHECK(plan->anyFailed());
+  CHECK(plan->nodes()[1]->print->failure().find("listens to") != std::string::npos);
+  memory = true;
+  plan = t.plan();
+  CHECK_FALSE(plan->anyFailed());
+  const StereoBuffer row = rowOut(*plan, "v", 0, 24000);
+  CHECK_FALSE(plan->anyFailed());
+  CHECK(row.left()[1000] == 0.75f); // 0.25 and the second, which hears it, 0.5
+}
+
 TEST_CASE("a render asks for the space it needs before it computes", "[limits][export]") {
   CHECK(bytesPerFrame(AudioFormat::wav16) == 4);
   CHECK(bytesPerFrame(AudioFormat::flac24) == 6);
