@@ -4,6 +4,7 @@
 #include "render/provenance.h"
 #include "services/attacks.h"
 #include "services/found_files.h"
+#include "services/stoppable.h"
 
 #include <algorithm>
 
@@ -74,19 +75,20 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
       return kept;
     }
 
-  const RowReader reader = readerBeforeOrnaments(plan, row, stop);
+  const RowReader reader = stoppable(readerBeforeOrnaments(plan, row, stop), stop);
   const double rate = plan->map().sampleRate();
   auto made = std::make_shared<RowFindings>();
-  RowPhrases heard = findPhrases(reader, range, rate);
-  made->phrases = std::move(heard.phrases);
-  made->decaySeconds = heard.decaySeconds;
-  made->octaves = std::move(heard.octaves);
-  if (options_.whole) {
+  const bool all = unlessStopped([&] {
+    RowPhrases heard = findPhrases(reader, range, rate);
+    made->phrases = std::move(heard.phrases);
+    made->decaySeconds = heard.decaySeconds;
+    made->octaves = std::move(heard.octaves);
+    if (!options_.whole) return;
     made->onsets = attacksIn(reader, range, rate, stop);
     made->notes = rowChroma(reader, range, rate);
     made->whole = true;
-  }
-  if (stop.stop_requested()) return nullptr;
+  });
+  if (!all || stop.stop_requested()) return nullptr;
   keep(sound, made);
   if (isFile) files_->write(sound, *made);
   return made;

@@ -2,6 +2,7 @@
 
 #include "dsp/parallel.h"
 #include "services/attacks.h"
+#include "services/stoppable.h"
 #include "song/row_edits.h"
 
 #include <algorithm>
@@ -54,11 +55,13 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
   FoundGrid found;
   found.roles.resize(sounds.size());
   inParallel(sounds.size(), threads, [&](std::size_t i) {
-    if (stop.stop_requested()) return;
-    const HeardSound& s = sounds[i];
-    rows[i].beats = beatStrength(s.read, s.range, sampleRate);
-    rows[i].chroma = rowChroma(s.read, s.range, sampleRate);
+    unlessStopped([&] {
+      const RowReader read = stoppable(sounds[i].read, stop);
+      rows[i].beats = beatStrength(read, sounds[i].range, sampleRate);
+      rows[i].chroma = rowChroma(read, sounds[i].range, sampleRate);
+    });
   });
+  if (stop.stop_requested()) return found;
   // Attacks make beats sharper: those of the rows that beat most are enough.
   std::vector<std::size_t> order(sounds.size());
   std::iota(order.begin(), order.end(), 0);
@@ -77,8 +80,10 @@ FoundGrid findGrid(const std::vector<HeardSound>& sounds, double sampleRate, int
     if (stop.stop_requested() || (k >= kStruckRows && !s.namesRole)) return;
     rows[i].attacks = attacksIn(s.read, s.range, sampleRate, stop);
     if (!s.namesRole) return;
-    if (const auto sketch = sketchOf(s.read, s.range, sampleRate, rows[i].chroma, rows[i].attacks))
-      found.roles[i] = roleOfSound(*sketch);
+    unlessStopped([&] {
+      if (const auto sketch = sketchOf(stoppable(s.read, stop), s.range, sampleRate, rows[i].chroma, rows[i].attacks))
+        found.roles[i] = roleOfSound(*sketch);
+    });
     if (k >= kStruckRows) rows[i].attacks.clear(); // the same tempo, whoever asks for roles
   });
   if (stop.stop_requested()) return found;

@@ -128,7 +128,7 @@ Session::Session(Options options)
                       emit progress(tr("Looking for stems"), std::min(f, 0.999));
                     });
                   });
-            } else if (auto one = stemAt(in.song, in.stems.front(), in.where, store_, found.problems)) {
+            } else if (auto one = stemAt(in.song, in.stems.front(), in.where, store_, found.problems, run.stop)) {
               found.stems.push_back(std::move(*one));
             }
             return found;
@@ -146,9 +146,9 @@ Session::Session(Options options)
           })
     , addJob_(
           workers_,
-          [this](const AddInput& in, const Run&) {
+          [this](const AddInput& in, const Run& run) {
             Added added;
-            NewStems made = stemsFromFiles(in.files, in.song, store_, added.problems);
+            NewStems made = stemsFromFiles(in.files, in.song, store_, added.problems, run.stop);
             added.stems = std::move(made.stems);
             added.apart = made.apart;
             return added;

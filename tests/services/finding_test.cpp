@@ -38,6 +38,36 @@ TEST_CASE("nothing is found, and nothing fails, in a tenth of a second, in silen
   of({{48000 * 20, silent}, {4800, noise(3, 0.3)}});
 }
 
+TEST_CASE("whoever is asked to stop while he listens reads no further", "[finding][services]") {
+  // A row of an hour that asks for it itself, at its first block or its hundredth.
+  constexpr std::int64_t kFrames = std::int64_t{48000} * 3600;
+  for (const int at : {1, 100}) {
+    std::stop_source stop;
+    int reads = 0, after = 0;
+    const Signal sound = noise(3, 0.2);
+    const auto read = [&](Frames from, StereoSpan out) {
+      after += stop.stop_requested();
+      if (++reads == at) stop.request_stop();
+      for (std::int64_t i = 0; i < out.frames; ++i) out.left[i] = out.right[i] = sound(from.count + i, 0);
+    };
+    const FoundGrid found = findGrid({{read, {Frames(0), Frames(kFrames)}, true}}, 48000, 1, stop.get_token());
+    CHECK_FALSE(found.tempo);
+    CHECK(reads == at);
+    CHECK(after == 0);
+  }
+  // What is brought in, and its digest.
+  const TempFolder dir;
+  writeWav(dir / "a.wav", 48000, 2, 4800, noise(1, 0.2));
+  const StemStore store(dir / "cache");
+  std::stop_source stop;
+  stop.request_stop();
+  Problems problems;
+  CHECK(store.digestOf(dir / "a.wav", stop.get_token()).empty());
+  CHECK_FALSE(store.open(dir / "a.wav", 48000, "x", problems, stop.get_token()));
+  CHECK(stemsFromFiles({dir / "a.wav"}, Song(), store, problems, stop.get_token()).stems.empty());
+  CHECK(problems.list.empty());
+}
+
 TEST_CASE("proposed sections join the song's own, but where one starts already", "[finding]") {
   Song s;
   s.sections = {{"s1", Beats::ofQuarters(16), "Verse"}};
