@@ -223,20 +223,22 @@ TEST_CASE("a print that failed is computed with the next plan, and so is what li
     }
     std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const override {
       struct V : Voice {
-        V(Frames from, Sounds& s)
-            : at(from)
+        V(const Placed& p, Sounds& s)
+            : at(p.span().begin)
+            , failing(p.ornament.id == "o1")
             , sounds(s) {}
         Frames at;
+        bool failing;
         Sounds& sounds;
         std::int64_t render(StereoSpan out) override {
-          if (!memory) throw std::bad_alloc();
+          if (failing && !memory) throw std::bad_alloc();
           sounds.read(0, at, out);
           at = at + Frames(out.frames);
           for (std::int64_t i = 0; i < out.frames; ++i) out.left[i] += 0.25f;
           return out.frames;
         }
       };
-      return std::make_unique<V>(p.span().begin, sounds);
+      return std::make_unique<V>(p, sounds);
     }
   };
   static const Failing failing;
