@@ -179,8 +179,8 @@ class Session : public QObject {
   void setOrnamentsHeard(bool on);
   /// On: only what the chosen ornament adds is heard.
   void setAlone(bool on) { playback_.setAlone(on); }
-  /// On: with and without are heard equally loud over the chosen ornament's folders, the louder turned down; kinds
-  /// whose effect is the level are left as they are.
+  /// On: with and without are heard equally loud over the chosen ornament's reach, the louder turned down; kinds whose
+  /// effect is the level are left as they are.
   void setMatched(bool on) { playback_.setMatched(on); }
 
   /// At every picture: tells what computes where the playhead is, and goes on with another device where one has gone.

@@ -57,8 +57,7 @@ std::optional<std::vector<double>> statedPlaces(const std::vector<AudioInfo>& in
   return at;
 }
 
-/// A file's place in a song whose time 0 is at `midnight` seconds; nothing where it does not say, or lies out of
-/// folders.
+/// A file's place in a song whose time 0 is at `midnight` seconds; nothing where it does not say, or lies out of reach.
 std::optional<double> placeAfter(const AudioInfo& i, double midnight) {
   const auto time = statedTime(i);
   if (!time || std::abs(*time - midnight) > kFarthestOffsetSeconds) return std::nullopt;
