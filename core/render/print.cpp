@@ -67,11 +67,13 @@ class PrintSounds : public Sounds {
   std::unique_ptr<Evaluator> evaluator_;
 };
 
-Print::Print(FrameRange extent, float gain, bool anyOrder, std::shared_ptr<ChunkStore> store)
+Print::Print(FrameRange extent, float gain, bool anyOrder, std::shared_ptr<ChunkStore> store,
+             std::shared_ptr<std::atomic<std::int64_t>> failures)
     : extent_(extent)
     , gain_(gain)
     , anyOrder_(anyOrder)
     , store_(store ? std::move(store) : std::make_shared<ChunkStore>())
+    , failures_(std::move(failures))
     , there_(static_cast<std::size_t>((std::max<std::int64_t>(extent.length(), 0) + kPrintBlock - 1) / kPrintBlock))
     , ready_(extent.begin.count) {
   chunks_.resize(static_cast<std::size_t>((blocks() + kBlocksPerChunk - 1) / kBlocksPerChunk));
@@ -247,12 +249,12 @@ bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames 
 /// No more of it comes.
 void Print::failWith(std::string why) {
   failure_ = std::move(why);
-  failed_.store(true, std::memory_order_release);
   dropVoice();
   for (std::atomic<std::uint8_t>& block : there_)
     if (block.load(std::memory_order_relaxed) == kMissing) block.store(kSilent, std::memory_order_release);
   ready_.store(extent_.end.count, std::memory_order_release);
   complete_.store(true, std::memory_order_release);
+  if (failures_) failures_->fetch_add(1, std::memory_order_release);
 }
 
 /// Work of the one who is busy. Nobody else is; he has said so under the mutex.

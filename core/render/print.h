@@ -31,7 +31,9 @@ class Print {
  public:
   /// `extent` bounds the frames it may have; `gain` is the ornament's own; `anyOrder` as its plan says. Its samples are
   /// kept in `store`, one of its own where none is given.
-  Print(FrameRange extent, float gain, bool anyOrder = false, std::shared_ptr<ChunkStore> store = nullptr);
+  /// `failures` counts those that failed, for who keeps many.
+  Print(FrameRange extent, float gain, bool anyOrder = false, std::shared_ptr<ChunkStore> store = nullptr,
+        std::shared_ptr<std::atomic<std::int64_t>> failures = nullptr);
   ~Print();
   Print(const Print&) = delete;
   Print& operator=(const Print&) = delete;
@@ -68,7 +70,7 @@ class Print {
   /// Why it could not be computed to its end, once complete; mostly empty.
   std::string failure() const;
   /// The same as a fact. Whoever makes the next plan begins it anew: what was missing may be there then.
-  bool failed() const { return failed_.load(std::memory_order_acquire); }
+  bool failed() const { return complete() && !failure_.empty(); }
   /// What the finish's level turned it up by, once complete.
   std::optional<double> levelDb() const;
   /// Nobody wants it now: the voice that would go on with it is let go, what is computed stays. Nothing while it is
@@ -100,10 +102,11 @@ class Print {
   const float gain_;
   const bool anyOrder_;
   const std::shared_ptr<ChunkStore> store_;
-  std::vector<float*> chunks_;                   // of the store; sized once; each left plane, then right
-  std::vector<std::atomic<std::uint8_t>> there_; // by block
+  const std::shared_ptr<std::atomic<std::int64_t>> failures_; // may be none
+  std::vector<float*> chunks_;                                // of the store; sized once; each left plane, then right
+  std::vector<std::atomic<std::uint8_t>> there_;              // by block
   std::atomic<std::int64_t> ready_, blocksThere_{0}, chunksHeld_{0};
-  std::atomic<bool> complete_{false}, failed_{false};
+  std::atomic<bool> complete_{false};
   std::atomic<float> peak_{0};
 
   std::mutex mutex_; // of `busy_`; nothing is computed under it

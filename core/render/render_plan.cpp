@@ -86,7 +86,7 @@ std::shared_ptr<Print> PrintCache::take(const std::string& provenance, FrameRang
     return it->second->print;
   }
   ++misses_;
-  recent_.push_front({provenance, std::make_shared<Print>(extent, gain, anyOrder, store_)});
+  recent_.push_front({provenance, std::make_shared<Print>(extent, gain, anyOrder, store_, failures_)});
   index_[provenance] = recent_.begin();
   auto print = recent_.front().print;
   if (misses_ % 16 == 0) trimLocked(); // counting is linear: not at every miss
@@ -148,7 +148,8 @@ bool RenderPlan::anyFailed() const {
 std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongAudio& audio, const KindSet& kinds,
                                                    PrintCache& cache, const RenderPlan* former, Problems* problems) {
   std::shared_ptr<RenderPlan> plan(new RenderPlan);
-  if (former && former->anyFailed()) former = nullptr; // its nodes have their prints
+  plan->failures_ = cache.failures();
+  if (former && former->failures_ != plan->failures_) former = nullptr; // its nodes may have prints that failed
   plan->song_ = song;
   SongContext context = contextOf(song, audio.impulses());
   plan->context_ = former && *former->context_ == context ? former->context_

@@ -71,6 +71,8 @@ class PrintCache {
   /// Drops what is beyond the budget; called by itself now and then, and for who wants to know what is held.
   void trim();
   std::int64_t computedAnew() const { return misses_; }
+  /// Prints of this cache that failed so far.
+  std::int64_t failures() const { return failures_->load(std::memory_order_acquire); }
   const ChunkStore& store() const { return *store_; }
 
  private:
@@ -84,6 +86,7 @@ class PrintCache {
   std::unordered_map<std::string, std::list<Entry>::iterator> index_;
   const Budget budget_;
   const std::shared_ptr<ChunkStore> store_;
+  const std::shared_ptr<std::atomic<std::int64_t>> failures_ = std::make_shared<std::atomic<std::int64_t>>(0);
   std::int64_t misses_ = 0;
 };
 
@@ -128,6 +131,7 @@ class RenderPlan {
   Chunked<std::shared_ptr<const OrnamentNode>> nodeAt_; // by place in the song's list; none where it has no node
   Chunked<std::shared_ptr<const OrnamentNode>> nodes_;  // the same without those places
   bool anyRefused_ = false, anyRefusal_ = false;        // a circle; a kind that cannot
+  std::int64_t failures_ = 0;                           // of the cache's prints, when it was made
   using Index = std::unordered_map<std::string, std::size_t>;
   Index rowById_;
   std::shared_ptr<const Index> placeById_; // in the song's list; shared by plans between which no id came or went
