@@ -59,7 +59,6 @@ void StemStore::trim() const {
     all.push_back({e->last_write_time(gone), bytes, e->path()});
     total += bytes;
   }
-  trimDigests();
   std::sort(all.begin(), all.end(), [](const Entry& a, const Entry& b) { return a.opened < b.opened; });
   // The newest one stays, whatever its size.
   for (std::size_t i = 0; i + 1 < all.size() && total > budget_; ++i) {
@@ -70,11 +69,13 @@ void StemStore::trim() const {
 
 /// Digests that were remembered longest ago: a file that is read again is remembered again.
 void StemStore::trimDigests() const {
-  std::vector<std::pair<fs::file_time_type, fs::path>> all;
+  std::vector<fs::path> files;
   std::error_code ec, gone;
   for (auto e = fs::directory_iterator(folder_ / "digests", ec); !ec && e != fs::directory_iterator(); e.increment(ec))
-    all.emplace_back(e->last_write_time(gone), e->path());
-  if (all.size() <= kMostDigests) return;
+    files.push_back(e->path());
+  if (files.size() <= kMostDigests) return; // mostly: no file is looked at
+  std::vector<std::pair<fs::file_time_type, fs::path>> all;
+  for (fs::path& f : files) all.emplace_back(fs::last_write_time(f, gone), std::move(f));
   std::sort(all.begin(), all.end());
   for (std::size_t i = 0; i < all.size() - kMostDigests / 2; ++i) fs::remove(all[i].second, gone);
 }
@@ -149,15 +150,16 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
       problems.error(ErrorId::broken_audio, place, file.string() + ": " + why);
       return nullptr;
     }
-    if (const std::string now = digestOf(file, stop); stop.stop_requested()) {
-      return nullptr;
-    } else if (now != digest) { // what was decoded may be neither of the two
+    // Not to be stopped: a copy that was not looked at would be believed the next time. A file that is as it was is
+    // remembered and costs nothing.
+    if (digestOf(file) != digest) { // what was decoded may be neither of the two
       ::unlink(stored.c_str());
       problems.error(ErrorId::broken_audio, place,
                      worded("%1 was changed while it was being read; open it again", file.string()));
       return nullptr;
     }
     trim();
+    trimDigests();
   }
   problems.error(ErrorId::unreadable, place, worded("the cache file for %1 cannot be read back", file.string()));
   return nullptr;
