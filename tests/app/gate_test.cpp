@@ -54,7 +54,7 @@ fs::path otherSong(const TempFolder& dir) {
 } // namespace
 
 TEST_CASE("a folder that is allowed brings its sound in; edits and what can be undone stay", "[gate]") {
-  const TempFolder dir, away, empty;
+  const TempFolder dir, away;
   const fs::path file = writeSmallSong(dir);
   fs::rename(dir / "drums.wav", away / "drums.wav");
   Problems p;
