@@ -130,8 +130,7 @@ void Document::forgetEdits() {
 
 std::string Document::pathFor(const fs::path& chosen) {
   std::string path = absolutePath(chosen.string(), {});
-  if (fs::path(pathForSong(path, audioFolders_.songFolder)).is_absolute())
-    audioFolders_.allowed.push_back(fs::path(path).parent_path());
+  if (fs::path(pathForSong(path, audioFolders_.songFolder)).is_absolute()) allow(fs::path(path).parent_path());
   return path;
 }
 

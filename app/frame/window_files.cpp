@@ -58,7 +58,8 @@ void MainWindow::openSong(const fs::path& file) {
   replaceSong([&] { session_.open(file); });
 }
 
-/// To do otherwise what was just done: that is undone first. Where the song was edited since, this is said instead.
+/// Offers to do the last step in another way: taking the offer undoes that step first. Where the song was edited
+/// since, nothing is done, and the line says so.
 void MainWindow::offerInstead(const QString& text, const QString& what, std::function<void()> does) {
   measure_->say(text, false, what, [this, done = session_.song(), does = std::move(does)] {
     if (!(session_.song() == done)) {

@@ -78,7 +78,7 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
   const RowReader reader = stoppable(readerBeforeOrnaments(plan, row, stop), stop);
   const double rate = plan->map().sampleRate();
   auto made = std::make_shared<RowFindings>();
-  const bool all = unlessStopped([&] {
+  unlessStopped([&] {
     RowPhrases heard = findPhrases(reader, range, rate);
     made->phrases = std::move(heard.phrases);
     made->decaySeconds = heard.decaySeconds;
@@ -88,7 +88,7 @@ std::shared_ptr<const RowFindings> Findings::of(const std::shared_ptr<const Rend
     made->notes = rowChroma(reader, range, rate);
     made->whole = true;
   });
-  if (!all || stop.stop_requested()) return nullptr;
+  if (stop.stop_requested()) return nullptr;
   keep(sound, made);
   if (isFile) files_->write(sound, *made);
   return made;

@@ -19,13 +19,11 @@ inline RowReader stoppable(RowReader row, std::stop_token stop) {
   };
 }
 
-/// Whether it ran to its end.
-template <class Work> bool unlessStopped(const Work& work) {
+/// Listens to its end, or until the row throws: who asks the token knows which.
+template <class Work> void unlessStopped(const Work& work) {
   try {
     work();
-    return true;
   } catch (const ListeningStopped&) {
-    return false;
   }
 }
 

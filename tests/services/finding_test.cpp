@@ -38,7 +38,7 @@ TEST_CASE("nothing is found, and nothing fails, in a tenth of a second, in silen
   of({{48000 * 20, silent}, {4800, noise(3, 0.3)}});
 }
 
-TEST_CASE("whoever is asked to stop while he listens reads no further", "[finding][services]") {
+TEST_CASE("listening that is asked to stop reads no further", "[finding][services]") {
   // A row of an hour that asks for it itself, at its first block or its hundredth.
   constexpr std::int64_t kFrames = std::int64_t{48000} * 3600;
   for (const int at : {1, 100}) {
