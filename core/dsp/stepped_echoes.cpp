@@ -17,7 +17,7 @@ namespace ivrin {
 namespace {
 
 constexpr std::int64_t kStep = 256; // frames at once, over which gains go in a straight line
-constexpr std::int64_t kDrift = 64; // ... drifts
+constexpr std::int64_t kDrift = 64; // ... drifts, in as many milliseconds at every rate over 48 kHz
 constexpr std::size_t kMostAtOnce = 32, kMostDrivenAtOnce = 12;       // passes
 constexpr int kMostFilters = 16, kMostDriven = 3, kMostLookedAt = 24; // times round
 constexpr double kWholeSeconds = 12;  // what is no longer is kept whole at each of its pitches
@@ -33,6 +33,15 @@ struct SteppedEchoes::Body {
     SvfCascade low, high;
     std::vector<Drive> drives; // left, right; or none
   };
+  /// What a pass, and the first ones of its chain, have been turned to by the feedback when it sounds at a time.
+  struct Gains {
+    std::array<double, kMostDriven> first{}; // after times 1, 2, … as far as there are
+    double all = 1;
+  };
+  struct DriftAt {
+    std::int64_t at = -1;
+    double frames = 0;
+  };
   /// One time round: what was sent, shifted, filtered so often.
   struct Pass {
     int number;
@@ -42,6 +51,8 @@ struct SteppedEchoes::Body {
     std::function<void(std::int64_t from, StereoSpan out)> shifted;
     std::optional<SpeedReader> drifting; // reads it where it does not stand still
     std::vector<Round> rounds;
+    std::array<Gains, 2> still;       // by side: of feedback that does not move
+    std::array<DriftAt, 2> drifted{}; // by side: the end of the last cell, which the next one begins with
   };
 
   Body(const EchoSettings& settings, double sampleRate, Feed feed, std::int64_t sentFrames,
@@ -52,6 +63,7 @@ struct SteppedEchoes::Body {
       , frames(sentFrames)
       , semitones(std::move(steps))
       , alternates(s.pattern != EchoPattern::straight)
+      , drift(kDrift * std::max<std::int64_t>(1, std::llround(rate / 48000)))
       , made(kStep)
       , other(kStep)
       , sum(kStep) {
@@ -98,11 +110,6 @@ struct SteppedEchoes::Body {
     s.moving(std::max<std::int64_t>(0, when(j - 1, number, side, at)), &l, &r, 1);
     return static_cast<double>(on == 0 ? l : r);
   }
-  /// What a pass, and the first ones of its chain, have been turned to by the feedback when it sounds at a time.
-  struct Gains {
-    std::array<double, kMostDriven> first{}; // after times 1, 2, … as far as there are
-    double all = 1;
-  };
   Gains gainsAt(int number, std::size_t side, std::int64_t at) const {
     Gains g;
     g.first[0] = 1;
@@ -120,12 +127,14 @@ struct SteppedEchoes::Body {
     }
     return g;
   }
-  double driftAt(int number, std::size_t side, std::int64_t at) const {
-    const int every = (number - 1) / kMostLookedAt + 1;
-    double drift = 0;
-    for (int j = number; j >= 1; j -= every)
-      drift += std::min(every, j) * wobble->at(when(j, number, side, at), sideOf(j, number, side));
-    return drift;
+  double driftAt(Pass& p, std::size_t side, std::int64_t at) const {
+    DriftAt& last = p.drifted[side];
+    if (last.at == at) return last.frames;
+    const int every = (p.number - 1) / kMostLookedAt + 1;
+    last = {at, 0};
+    for (int j = p.number; j >= 1; j -= every)
+      last.frames += std::min(every, j) * wobble->at(when(j, p.number, side, at), sideOf(j, p.number, side));
+    return last.frames;
   }
 
   Pass passOf(int number) const {
@@ -133,6 +142,7 @@ struct SteppedEchoes::Body {
     p.number = number;
     p.delay = {delayOf(number, 0), delayOf(number, 1)};
     p.swapped = s.pattern == EchoPattern::cross && number % 2 == 1;
+    if (!s.moving) p.still = {gainsAt(number, 0, 0), gainsAt(number, 1, 0)};
     return p;
   }
   /// What was sent, where there is any.
@@ -202,11 +212,12 @@ struct SteppedEchoes::Body {
     if (!wobble) return p.shifted(at + late - std::llround(p.delay[side]), out);
     const double place = static_cast<double>(at + late) - p.delay[side];
     for (std::int64_t i = 0; i < out.frames;) {
-      const std::int64_t cell = (at + i) / kDrift * kDrift, n = std::min(out.frames - i, cell + kDrift - at - i);
-      const double a = driftAt(p.number, side, cell + late), b = driftAt(p.number, side, cell + kDrift + late);
-      for (std::int64_t k = i; k < i + n; ++k)
-        places[static_cast<std::size_t>(k)] =
-            place + static_cast<double>(k) - (a + static_cast<double>(at + k - cell) / kDrift * (b - a));
+      const std::int64_t cell = (at + i) / drift * drift, n = std::min(out.frames - i, cell + drift - at - i);
+      const double a = driftAt(p, side, cell + late), b = driftAt(p, side, cell + drift + late);
+      const double slope = (b - a) / static_cast<double>(drift);
+      const int first = static_cast<int>(i), within = static_cast<int>(at + i - cell), count = static_cast<int>(n);
+      double* to = places.data() + i;
+      for (int k = 0; k < count; ++k) to[k] = place + (first + k) - (a + (within + k) * slope);
       i += n;
     }
     std::fill_n(paces.begin(), out.frames, 1.0); // a drift is far too slow to fold anything back
@@ -218,7 +229,8 @@ struct SteppedEchoes::Body {
     double loudest = 0;
     for (std::size_t side = 0; side < 2; ++side)
       for (const std::size_t end : {0, 1}) {
-        gains[side][end] = gainsAt(p.number, side, at / kStep * kStep + (end == 0 ? 0 : kStep));
+        gains[side][end] =
+            s.moving ? gainsAt(p.number, side, at / kStep * kStep + (end == 0 ? 0 : kStep)) : p.still[side];
         if (heard(p.number, side)) loudest = std::max(loudest, gains[side][end].all);
       }
     if (loudest * s.driveReference < kFaintest) return;
@@ -265,7 +277,8 @@ struct SteppedEchoes::Body {
       };
       const float a = by(gains[side][0]), b = by(gains[side][1]);
       float* y = side == 0 ? x.left : x.right;
-      for (std::int64_t k = 0; k < x.frames; ++k) y[k] *= a + (b - a) * (static_cast<float>(at % kStep + k) / kStep);
+      const int within = static_cast<int>(at % kStep), count = static_cast<int>(x.frames);
+      for (int k = 0; k < count; ++k) y[k] *= a + (b - a) * (static_cast<float>(within + k) / kStep);
     }
   }
 
@@ -312,6 +325,7 @@ struct SteppedEchoes::Body {
   std::int64_t frames;
   std::function<double(int)> semitones;
   bool alternates;
+  std::int64_t drift; // frames of a cell
   std::int64_t ahead = 0, clock = 0;
   double highest = kMostGain; // gain of a pass
   int next = 1;

@@ -23,7 +23,8 @@ namespace ivrin {
 namespace {
 
 constexpr double kWobbleSeconds = 0.004; // drift at 100 %, each way
-constexpr double kMostShift = 24; // semitones that passes are shifted by in all; beyond them they stay in the octave
+constexpr double kMostShift = 24; // semitones that passes are shifted by in all; beyond them they stay in the octave ...
+constexpr double kShiftGrid = 0.5; // ... on quarter tones, so that a long tail takes up shifted sounds it has made before
 constexpr double kNoteWindowSeconds = 0.17;
 constexpr double kNoteSeconds = 10;        // of the source in which its note is looked for
 constexpr double kShiftedSeconds = 0.3;    // what is shifted may last longer
@@ -196,9 +197,10 @@ class DelayThrowVoice : public Voice {
     return [step = s_.stepSemitones, key, note](int pass) {
       double shift = pass * step;
       if (note) shift = nearestInKey(*note + shift, *key) - *note;
+      if (std::abs(shift) <= kMostShift) return shift;
       while (shift > kMostShift) shift -= 12;
       while (shift < -kMostShift) shift += 12;
-      return shift;
+      return std::round(shift / kShiftGrid) * kShiftGrid;
     };
   }
 

@@ -371,6 +371,23 @@ TEST_CASE("with a pitch step echoes stay in their place and at their level, and 
   }
 }
 
+TEST_CASE("passes beyond two octaves lie on quarter tones of the octave, those before where the step brings them",
+          "[throw][step]") {
+  TestSong t(48000, 120);
+  t.stem("v", 480000, only(0, 24000, sine(220, kRate, 0.5)));
+  t.ornament("delay-throw", "v", 0, 1,
+             {{"time_left", "1/2"}, {"time_right", "1/2"}, {"feedback_percent", 80.0}, {"step_semitones", 5.3}});
+  const StereoBuffer p = printOf(*t.plan(), "o1");
+  int k = 1;
+  // 26.5 is 14.5; 31.8 is 19.8, so 20; 37.1 is 13.1, so 13.
+  for (const double shift : {5.3, 10.6, 15.9, 21.2, 14.5, 20.0, 13.0}) {
+    INFO("pass " << k);
+    const double wanted = 0.5 * std::pow(0.8, k - 1), hz = 220 * std::exp2(shift / 12);
+    CHECK(toneLevel(p.left() + 48000 * k + 7200, 9600, hz, kRate) == Approx(wanted).epsilon(0.02));
+    ++k;
+  }
+}
+
 TEST_CASE("wobble flutters, too: 5 to 12 Hz, by a tenth of a percent, the sides apart, the same for a seed",
           "[throw]") {
   // One echo of a long tone; where it is late by d its phase is late by 2π·1000·d.

@@ -10,6 +10,8 @@
 #include "test_support/signals.h"
 
 #include <cmath>
+#include <cstdlib>
+#include <fstream>
 
 namespace ivrin::test {
 namespace {
@@ -179,6 +181,8 @@ class Songs {
     Problems again;
     const auto back = readSong(writeSong(*song, registry_), registry_, again);
     if (!back || !(*back == *song)) return {Verdict::failed, "written, it is another song"};
+    // What a run told of is kept to be looked at: IVRIN_TRY=number IVRIN_KEEP=file.
+    if (const char* keep = std::getenv("IVRIN_KEEP")) std::ofstream(keep) << writeSong(*song, registry_);
     return heard(*song);
   }
 
@@ -250,7 +254,7 @@ Tally longSilences(std::int64_t count) {
 
 Tally songMutations(std::int64_t count) {
   Songs songs;
-  return tryInProcesses("songs, mutated", count, {120, 4096},
+  return tryInProcesses("songs, mutated", count, {180, 4096},
                         [&](std::int64_t i, Chance& chance, const std::string&) { return songs.tryOne(i, chance); });
 }
 
