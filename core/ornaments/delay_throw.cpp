@@ -23,8 +23,10 @@ namespace ivrin {
 namespace {
 
 constexpr double kWobbleSeconds = 0.004; // drift at 100 %, each way
-constexpr double kMostShift = 24; // semitones that passes are shifted by in all; beyond them they stay in the octave ...
-constexpr double kShiftGrid = 0.5; // ... on quarter tones, so that a long tail takes up shifted sounds it has made before
+constexpr double kMostShift =
+    24; // semitones that passes are shifted by in all; beyond them they stay in the octave ...
+constexpr double kShiftGrid =
+    0.5; // ... on quarter tones, so that a long tail takes up shifted sounds it has made before
 constexpr double kNoteWindowSeconds = 0.17;
 constexpr double kNoteSeconds = 10;        // of the source in which its note is looked for
 constexpr double kShiftedSeconds = 0.3;    // what is shifted may last longer
