@@ -13,7 +13,8 @@
 
 #include <cmath>
 
-namespace ivrin::app {
+using namespace ivrin;
+using namespace ivrin::app;
 using namespace ivrin::app::test;
 using namespace ivrin::test;
 
@@ -332,5 +333,3 @@ TEST_CASE("from bare stems to a throw in the first gap, looping: three actions",
   CHECK(rig.window->action("loop")->isChecked());
   CHECK(actions <= 6);
 }
-
-} // namespace ivrin::app

@@ -9,7 +9,8 @@
 
 #include <cmath>
 
-namespace ivrin::app {
+using namespace ivrin;
+using namespace ivrin::app;
 using namespace ivrin::app::test;
 using namespace ivrin::test;
 
@@ -117,5 +118,3 @@ TEST_CASE("a meter is changed at a bar, dragged by bars, and what is no meter is
   }
   CHECK(rig.session->song().meter.size() == 2);
 }
-
-} // namespace ivrin::app

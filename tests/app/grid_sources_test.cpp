@@ -15,7 +15,8 @@
 #include <cmath>
 #include <fstream>
 
-namespace ivrin::app {
+using namespace ivrin;
+using namespace ivrin::app;
 using namespace ivrin::app::test;
 using namespace ivrin::test;
 
@@ -208,5 +209,3 @@ TEST_CASE("a stem that is written anew is noticed and, when wanted, heard as it 
   writeWav(dir / "keys.wav", 48000, 1, 96000, sine(200, 48000, 0.3));
   CHECK(told.wait(10000));
 }
-
-} // namespace ivrin::app

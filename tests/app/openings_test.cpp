@@ -5,7 +5,8 @@
 
 #include <cmath>
 
-namespace ivrin::app {
+using namespace ivrin;
+using namespace ivrin::app;
 using namespace ivrin::app::test;
 using namespace ivrin::test;
 
@@ -65,5 +66,3 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
   INFO(rig.window->measure().said().toStdString());
   CHECK(rig.window->measure().said().startsWith("No opening is heard on"));
 }
-
-} // namespace ivrin::app

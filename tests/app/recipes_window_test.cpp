@@ -8,7 +8,8 @@
 
 #include <QInputDialog>
 
-namespace ivrin::app {
+using namespace ivrin;
+using namespace ivrin::app;
 using namespace ivrin::app::test;
 using namespace ivrin::test;
 
@@ -304,5 +305,3 @@ TEST_CASE("one key makes room for a lead-in, again otherwise, then none; another
   CHECK(rig.session->song() == now);
   CHECK(rig.window->measure().said().contains("lead"));
 }
-
-} // namespace ivrin::app

@@ -8,7 +8,8 @@
 
 #include <filesystem>
 
-namespace ivrin::app {
+using namespace ivrin;
+using namespace ivrin::app;
 using namespace ivrin::app::test;
 using namespace ivrin::test;
 
@@ -131,5 +132,3 @@ TEST_CASE("files dropped on an open song are rows of it, or a new song if that w
   dropFiles(rig, {more / "empty"});
   CHECK(rig.window->measure().said() == "There is no sound file in what was dropped.");
 }
-
-} // namespace ivrin::app

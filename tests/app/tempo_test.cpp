@@ -8,7 +8,8 @@
 
 #include <cmath>
 
-namespace ivrin::app {
+using namespace ivrin;
+using namespace ivrin::app;
 using namespace ivrin::app::test;
 using namespace ivrin::test;
 
@@ -135,5 +136,3 @@ TEST_CASE("taps give a tempo from the fourth on, and one that is off is left out
   CHECK(*tappedTempo({0, 0.6, 1.2, 1.42, 1.8, 2.4, 3.0, 3.6}) == Approx(100).margin(4)); // one too many
   CHECK_FALSE(tappedTempo({1, 1, 1, 1}));
 }
-
-} // namespace ivrin::app
