@@ -228,8 +228,8 @@ int main(int argc, char** argv) {
   window.show();
   QString song = args.positionalArguments().isEmpty() ? QString() : args.positionalArguments().front();
   if (song.isEmpty() && !shot) song = MainWindow::lastSong();
-  if (!song.isEmpty()) session.open(pathOf(song));
-  session.lookForLeft();
+  if (!song.isEmpty()) session.files().open(pathOf(song));
+  session.files().lookForLeft();
   if (!shot) return QApplication::exec();
 
   window.setAsksBeforeClosing(false);

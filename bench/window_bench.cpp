@@ -38,7 +38,7 @@ struct Shown {
     window.setAsksBeforeClosing(false);
     window.resize(size);
     window.show();
-    session.open(song);
+    session.files().open(song);
   }
   Session session;
   MainWindow window;
@@ -113,9 +113,9 @@ void windowBenchmarks() {
     std::ofstream(t->folder / "song.ivrin") << writeSong(t->song, allKinds().registry());
     Shown s(t->folder / "cache", t->folder / "song.ivrin", {1280, 800});
     while (!s.session.isOpen()) QApplication::processEvents();
-    s.session.lookForGrid();
-    s.session.lookForSections();
-    s.session.lookForOpenings();
+    s.session.findings().lookForGrid();
+    s.session.findings().lookForSections();
+    s.session.findings().lookForOpenings();
     std::vector<double> ms;
     for (int frame = 0; s.session.working() || frame < 100; ++frame) {
       const double start = now(), until = start + 1.0 / 60;

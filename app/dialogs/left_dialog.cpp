@@ -47,7 +47,7 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
                          this);
   say->setWordWrap(true);
   all->addWidget(say);
-  for (const LeftEdits& l : session.left())
+  for (const LeftEdits& l : session.files().left())
     if (!session.file().empty() && l.file == session.file()) hasFile_ = true;
   if (hasFile_) {
     std::error_code gone;
@@ -57,7 +57,7 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
                                ornamentsOf(session.song().ornaments.size())),
               QStringLiteral("left-file"));
   }
-  for (const LeftEdits& l : session.left()) {
+  for (const LeftEdits& l : session.files().left()) {
     left_.push_back(l);
     const QString title = shortened(asText(l.title), 60);
     addChoice(l.file.empty() ? tr("“%1”, never saved").arg(title) : tr("“%1” with the edits").arg(title),
@@ -100,7 +100,7 @@ std::optional<LeftEdits> LeftDialog::chosen() const {
 }
 
 void LeftDialog::letGo() {
-  if (const auto one = chosen()) session_.letGo(*one);
+  if (const auto one = chosen()) session_.files().letGo(*one);
   reject();
 }
 

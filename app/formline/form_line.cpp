@@ -43,8 +43,8 @@ FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent)
   };
   connect(&session, &Session::songChanged, this, anew);
   connect(&session, &Session::opened, this, anew);
-  connect(&session, &Session::rowPeaksReady, this, anew);
-  connect(&session, &Session::sectionsProposed, this, anew);
+  connect(&session.rows(), &RowFacts::peaksReady, this, anew);
+  connect(&session.findings(), &SongFindings::sectionsProposed, this, anew);
   connect(&session, &Session::printsAdvanced, this, [this, anew] {
     if (showsGrid_) anew(); // rows have been listened to
   });
@@ -100,7 +100,7 @@ void FormLine::paintEvent(QPaintEvent*) {
 /// The mix, small.
 void FormLine::paintWave(QPainter& p, double mid, double half) {
   const Palette& c = paper();
-  const auto peaks = session_.rowPeaks(kMixRow);
+  const auto peaks = session_.rows().peaks(kMixRow);
   if (!peaks) return;
   const PeakView view = PeakView::of(*peaks);
   const double begin = session_.start().quarters(), end = endQuarters(), left = scaled(kLeft),
@@ -122,7 +122,7 @@ void FormLine::paintWave(QPainter& p, double mid, double half) {
 std::vector<BarOffset> FormLine::gridOffsets() const {
   if (!session_.plan()) return {};
   std::vector<const std::vector<Frames>*> attacks;
-  for (const Stem& s : session_.song().stems) attacks.push_back(&session_.onsets(s.id));
+  for (const Stem& s : session_.song().stems) attacks.push_back(&session_.rows().onsets(s.id));
   return ivrin::gridOffsets(attacks, session_.plan()->map(), {Frames(0), session_.plan()->end(true)});
 }
 
@@ -208,7 +208,7 @@ void FormLine::paintSong(QPainter& p) {
     paintBox(p, x, marks[i].mark, false);
     name(named, QPointF(x + scaled(10) + boxWidth(marks[i].mark), scaled(18)), false);
   }
-  for (const FoundSection& f : session_.proposedSections()) {
+  for (const FoundSection& f : session_.findings().proposedSections()) {
     const double x = xOf(f.at);
     p.setPen(QPen(c.quiet, 1.2, Qt::DotLine));
     p.drawLine(QPointF(x, scaled(7)), QPointF(x, height() - scaled(15)));
@@ -247,7 +247,7 @@ QRectF FormLine::markOf(const FoundSection& proposed) const {
 
 std::optional<Beats> FormLine::proposedUnder(QPointF p) const {
   std::optional<Beats> found;
-  for (const FoundSection& f : session_.proposedSections())
+  for (const FoundSection& f : session_.findings().proposedSections())
     if (markOf(f).contains(p)) found = f.at;
   return found;
 }
@@ -399,7 +399,7 @@ void FormLine::contextMenuEvent(QContextMenuEvent* e) {
     if (const auto proposed = proposedUnder(e->pos())) {
       add(tr("Take this section"), [this, proposed] { takeProposed(session_, proposed); });
       add(tr("Take all that are proposed"), [&] { takeProposed(session_); });
-      add(tr("Let them go"), [&] { session_.letSectionsGo(); });
+      add(tr("Let them go"), [&] { session_.findings().letSectionsGo(); });
     }
     add(tr("New section here"), [&] { rename(addLanding(session_, at, true, tr("Section"))); });
     add(tr("New landing here"), [&] { rename(addLanding(session_, at, false, tr("landing"))); });

@@ -156,8 +156,8 @@ void MainWindow::tempoDialog(Beats at, bool fromHere) {
   const QString where = fromHere || song.tempo.size() > 1 ? tr("From %1 on").arg(barWords(map, at)) : QString();
   // A map that follows the playing is followed anew; from a place on another tempo can be had.
   TempoDialog d(map.bpmAt(at), where, !song.ornaments.empty(), !fromHere, this);
-  connect(&d, &TempoDialog::listens, &session_, &Session::lookForGrid);
-  connect(&session_, &Session::gridFound, &d, &TempoDialog::setFound);
+  connect(&d, &TempoDialog::listens, &session_.findings(), &SongFindings::lookForGrid);
+  connect(&session_.findings(), &SongFindings::gridFound, &d, &TempoDialog::setFound);
   if (d.exec() != QDialog::Accepted) return;
   if (const FoundGrid* found = d.followed()) {
     const QString tempi = tempiWords(tempiOf(*found->curve));
@@ -193,7 +193,7 @@ void MainWindow::takeGrid(const QString& label, const QString& said, const Song&
 
 /// The tempi, meters, key and markers of a MIDI file; read apart.
 void MainWindow::takeMidi(const std::filesystem::path& file) {
-  if (session_.isOpen()) session_.readMidi(file);
+  if (session_.isOpen()) session_.findings().readMidi(file);
 }
 
 void MainWindow::useMidi(const MidiRead& read) {

@@ -199,7 +199,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
             p.fillRect(QRectF(w * meterPart(hold) - 1, at - 1, 2, scaled(5)), hold > 0.89f ? c.warning : c.ink);
         }
         p.setFont(sans(11.5));
-        p.setPen(session_.isOpen() && session_.noSound() ? c.warning : c.quiet);
+        p.setPen(session_.isOpen() && session_.outputs().noSound() ? c.warning : c.quiet);
         const QString text = meterText();
         p.drawText(QRectF(0, y + scaled(13), r.width(), scaled(16)), Qt::AlignLeft | Qt::AlignVCenter, text);
       },
@@ -224,7 +224,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
   right->addStretch(1);
   row->addLayout(right);
   connect(&listening_, &Listening::changed, this, &HeadBar::refresh);
-  connect(&session_, &Session::factsChanged, this, &HeadBar::refresh);
+  connect(&session_.rows(), &RowFacts::chosenChanged, this, &HeadBar::refresh);
   connect(&session_, &Session::songChanged, this, &HeadBar::refresh);
   connect(&session_, &Session::opened, this, &HeadBar::refresh);
   connect(&session_, &Session::outputReplaced, this, [this] { meter_->update(); });
@@ -297,7 +297,7 @@ QString HeadBar::changedWords() const {
 }
 
 QString HeadBar::meterText() const {
-  if (session_.isOpen() && session_.noSound()) return tr("no sound");
+  if (session_.isOpen() && session_.outputs().noSound()) return tr("no sound");
   QStringList parts;
   if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
   if (limiterDb_ > 0.05) // then the peak is the ceiling, and there is no room for both

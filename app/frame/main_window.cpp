@@ -63,7 +63,7 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   all->addWidget(measure_);
   setCentralWidget(central);
 
-  session_.setMayReplace([window = QPointer(this)] { return !window || window->mayLeave(); });
+  session_.files().setMayReplace([window = QPointer(this)] { return !window || window->mayLeave(); });
   connect(&session_, &Session::opened, this, [this] {
     pages_->setCurrentIndex(1);
     score_->setFocus();
@@ -83,10 +83,10 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   });
   connect(&session_, &Session::songChanged, this, &MainWindow::updateActions);
   connect(&session_, &Session::outputReplaced, listening_, &Listening::apply);
-  connect(&session_, &Session::midiRead, this, &MainWindow::useMidi);
+  connect(&session_.findings(), &SongFindings::midiRead, this, &MainWindow::useMidi);
   connect(&session_, &Session::notice, this, [this](const QString& text, bool bad) { measure_->say(text, bad); });
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
-  connect(&session_, &Session::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
+  connect(&session_.exports(), &Exports::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
   connectFiles();
   connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelWork);
   for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})
@@ -193,7 +193,7 @@ void MainWindow::outputDialog() {
   d.setObjectName(QStringLiteral("outputDialog"));
   if (d.exec() != QDialog::Accepted) return;
   const OutputChoice c = d.choice();
-  session_.chooseOutput(c);
+  session_.outputs().choose(c);
   if (keepsState_) storeOutputChoice(c);
   if (session_.isOpen())
     measure_->say(tr("Listening through %1.").arg(QString::fromStdString(session_.output().name())), false);

@@ -53,7 +53,7 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
   connect(&score, &ScoreView::selectionChanged, this, qOverload<>(&QWidget::update));
   connect(&score, &ScoreView::openChanged, this, qOverload<>(&QWidget::update));
   connect(&score, &ScoreView::markedChanged, this, qOverload<>(&QWidget::update));
-  connect(&session, &Session::factsChanged, this, qOverload<>(&QWidget::update));
+  connect(&session.rows(), &RowFacts::chosenChanged, this, qOverload<>(&QWidget::update));
   connect(&session, &Session::songChanged, this, qOverload<>(&QWidget::update));
 }
 
@@ -157,13 +157,13 @@ QString MeasureLine::figures() const {
     parts << tr("selected on %1: %2")
                  .arg(s->more.empty() ? row : tr("%1 and %2 more").arg(row).arg(s->more.size()),
                       spanWords(map, s->begin, s->end - s->begin));
-    const Room room = roomAfter(joinedOver(session_.phrases(s->row), leastRest(map, s->begin)), map.frames(s->range()),
+    const Room room = roomAfter(joinedOver(session_.rows().phrases(s->row), leastRest(map, s->begin)), map.frames(s->range()),
                                 map.sampleRate());
     if (room.next)
       parts << tr("room to the next phrase %1")
                    .arg(spanWords(map, s->end, map.beatAt(*room.next) - map.beatAt(room.sounding)));
     parts << endsOn(s->end);
-  } else if (const auto& f = session_.facts()) {
+  } else if (const auto& f = session_.rows().chosen()) {
     const Ornament* o = session_.song().ornament(f->ornament);
     if (!o) return {};
     if (f->lufsWith > -100) parts << tr("with %1, without %2 LUFS").arg(db(f->lufsWith), db(f->lufsWithout));
@@ -216,7 +216,7 @@ void MeasureLine::paintEvent(QPaintEvent*) {
   p.setPen(c.quiet);
   // What it meets is warned of; that it lies over what goes on beneath it is said.
   QString right;
-  const auto& f = session_.facts();
+  const auto& f = session_.rows().chosen();
   const bool meets = f && !f->collisions.empty();
   if (meets)
     right = tr("it meets %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));

@@ -28,8 +28,8 @@ void MainWindow::addOpeningActions(const QString& menu) {
                  {QKeySequence(Qt::SHIFT | Qt::Key_O)},
                  [this] { showOpenings(); },
                  true});
-  connect(&session_, &Session::openingsReady, this, [this] {
-    if (const auto* all = session_.openings(); all && std::exchange(openingsAwaited_, false))
+  connect(&session_.findings(), &SongFindings::openingsReady, this, [this] {
+    if (const auto* all = session_.findings().openings(); all && std::exchange(openingsAwaited_, false))
       measure_->say(tr("%n opening(s)", nullptr,
                        static_cast<int>(std::count_if(all->begin(), all->end(),
                                                       [](const Opening& o) { return o.score >= kWorthShowing; }))),
@@ -40,17 +40,17 @@ void MainWindow::addOpeningActions(const QString& menu) {
 
 void MainWindow::showOpenings() {
   const bool on = action(QStringLiteral("openings"))->isChecked();
-  openingsAwaited_ = on && session_.isOpen() && !session_.openings();
+  openingsAwaited_ = on && session_.isOpen() && !session_.findings().openings();
   if (openingsAwaited_) measure_->say(tr("Listening for openings …"), false);
   score_->setShowsOpenings(on);
 }
 
 void MainWindow::stepOpening(int step) {
-  const std::vector<Opening>* all = session_.openings();
+  const std::vector<Opening>* all = session_.findings().openings();
   if (!all) {
     openingWanted_ = step;
     measure_->say(tr("Listening for openings …"), false);
-    session_.lookForOpenings();
+    session_.findings().lookForOpenings();
     return;
   }
   const std::string row = score_->caretRow();
@@ -76,7 +76,7 @@ void MainWindow::stepOpening(int step) {
     return;
   }
   const TempoMap& map = session_.plan()->map();
-  const BeatRange source = sourceOf(*next, map, session_.phrases(row), session_.onsets(row));
+  const BeatRange source = sourceOf(*next, map, session_.rows().phrases(row), session_.rows().onsets(row));
   const Selection s{row, source.begin, source.end};
   score_->setCaret(source.begin);
   score_->select(s);

@@ -30,8 +30,8 @@ void MainWindow::addRoomActions(const QString& menu) {
                  tr("The mix, or what is selected, narrows before the landing; again: over more bars"),
                  {QKeySequence(Qt::CTRL | Qt::Key_I)},
                  [this] { openWide(); }});
-  connect(&session_, &Session::factsChanged, this, [this] {
-    const auto& f = session_.facts();
+  connect(&session_.rows(), &RowFacts::chosenChanged, this, [this] {
+    const auto& f = session_.rows().chosen();
     if (f && !roomWanted_.empty() && f->ornament == std::exchange(roomWanted_, {})) makeRoom();
   });
 }
@@ -54,7 +54,7 @@ void MainWindow::makeRoom() {
     measure_->say(tr("Room is made for what leads to a landing, and nothing here does."), false);
     return;
   }
-  const auto& f = session_.facts();
+  const auto& f = session_.rows().chosen();
   const auto node = session_.plan()->node(id);
   if (!f || f->ornament != id || !node) { // what it covers is still being measured
     roomWanted_ = id;

@@ -78,7 +78,7 @@ void MainWindow::addStemsDialog() {
   const QStringList files = QFileDialog::getOpenFileNames(this, tr("Add stems"), QString(), audioFilter());
   std::vector<std::filesystem::path> paths;
   for (const QString& f : files) paths.push_back(pathOf(f));
-  if (!paths.empty()) session_.addStems(paths);
+  if (!paths.empty()) session_.stems().add(paths);
 }
 
 void MainWindow::newEmptyRow() {

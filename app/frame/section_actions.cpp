@@ -13,7 +13,7 @@ void MainWindow::addSectionActions(const QString& menu) {
                  [this] { proposeOrTakeSections(); },
                  false,
                  true});
-  connect(&session_, &Session::sectionsProposed, this, [this] {
+  connect(&session_.findings(), &SongFindings::sectionsProposed, this, [this] {
     score_->update();
     tellSections();
   });
@@ -27,11 +27,11 @@ void MainWindow::proposeOrTakeSections() {
   }
   sectionsWanted_ = true;
   measure_->say(tr("Listening for sections …"), false);
-  session_.lookForSections();
+  session_.findings().lookForSections();
 }
 
 void MainWindow::tellSections() {
-  const int count = static_cast<int>(session_.proposedSections().size());
+  const int count = static_cast<int>(session_.findings().proposedSections().size());
   const bool wanted = std::exchange(sectionsWanted_, false);
   if (count > 0) {
     const QString text = tr("%n section(s) proposed, dotted: a click takes one, %1 all of them.", nullptr, count)
@@ -46,8 +46,8 @@ void MainWindow::tellSections() {
 }
 
 bool MainWindow::letProposedGo() {
-  if (session_.proposedSections().empty()) return false;
-  session_.letSectionsGo();
+  if (session_.findings().proposedSections().empty()) return false;
+  session_.findings().letSectionsGo();
   return true;
 }
 

@@ -57,7 +57,7 @@ void MainWindow::edgesToAttacks() {
   const auto near = [&](Beats at) { return nearestOnset(session_, s.row, at, Beats::ofQuarters(kAttackReachBeats)); };
   const BeatRange to{near(s.begin), near(s.end)};
   if (to == s.range())
-    measure_->say(session_.onsets(s.row).empty() ? tr("No attack is heard on this row.")
+    measure_->say(session_.rows().onsets(s.row).empty() ? tr("No attack is heard on this row.")
                                                  : tr("No other attack lies near the edges."),
                   false);
   else

@@ -562,7 +562,7 @@ void MainWindow::updateActions() {
   action(QStringLiteral("sourceHere"))->setEnabled(!session_.chosen().empty() && score_->selection());
   for (const char* slot : {"A", "B", "C", "D"})
     action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());
-  action(QStringLiteral("findStems"))->setEnabled(open && !session_.missingStems().empty());
+  action(QStringLiteral("findStems"))->setEnabled(open && !session_.stems().missing().empty());
   const QString title = QString::fromStdString(session_.song().title);
   const QString shown = title.isEmpty() ? tr("Untitled") : shortened(title, 80);
   setWindowTitle(

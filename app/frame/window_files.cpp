@@ -55,7 +55,7 @@ void MainWindow::replaceSong(const std::function<void()>& open) {
 }
 
 void MainWindow::openSong(const fs::path& file) {
-  replaceSong([&] { session_.open(file); });
+  replaceSong([&] { session_.files().open(file); });
 }
 
 /// Offers to do the last step in another way: taking the offer undoes that step first. Where the song was edited
@@ -123,7 +123,7 @@ void MainWindow::showRecent() {
 
 bool MainWindow::saveNow() {
   trial_->letGo(); // what is heard and not placed is not saved
-  return session_.file().empty() || session_.readOnly() ? saveDialog() : session_.save(session_.file());
+  return session_.file().empty() || session_.readOnly() ? saveDialog() : session_.files().save(session_.file());
 }
 
 /// Asks what is to become of unsaved changes; false: stay.
@@ -134,7 +134,7 @@ bool MainWindow::mayLeave() {
                           tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
                           QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
   if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !saveNow())) return false;
-  if (answer == QMessageBox::Discard) session_.forgetEdits();
+  if (answer == QMessageBox::Discard) session_.files().forgetEdits();
   return true;
 }
 
@@ -144,7 +144,7 @@ bool MainWindow::saveDialog() {
                                            tr("Ivrin songs (*.ivrin)"));
   if (f.isEmpty()) return false;
   if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
-  if (!session_.save(pathOf(f))) return false;
+  if (!session_.files().save(pathOf(f))) return false;
   if (keepsState_) {
     rememberSong(f);
     showRecent();
@@ -158,7 +158,7 @@ void MainWindow::exportDialog() {
   const fs::path beside = session_.file().empty() ? fs::current_path(gone) : session_.file().parent_path() / "prints";
   ExportDialog d(QString::fromStdString(beside.string()), this);
   d.setObjectName(QStringLiteral("exportDialog"));
-  if (d.exec() == QDialog::Accepted && !d.folder().isEmpty()) session_.exportTo(pathOf(d.folder()), d.options());
+  if (d.exec() == QDialog::Accepted && !d.folder().isEmpty()) session_.exports().exportTo(pathOf(d.folder()), d.options());
 }
 
 void MainWindow::askLead() {
@@ -175,7 +175,7 @@ void MainWindow::askLead() {
 void MainWindow::newFromFiles(const QStringList& files) {
   std::vector<fs::path> paths;
   for (const QString& f : files) paths.push_back(pathOf(f));
-  replaceSong([&] { session_.begin(paths, std::nullopt); });
+  replaceSong([&] { session_.files().begin(paths, std::nullopt); });
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
@@ -211,36 +211,36 @@ void MainWindow::takeDropped(const QStringList& files) {
   if (midi) takeMidi(*midi);
   if (paths.empty()) return;
   newWanted_ = files;
-  session_.addStems(paths);
+  session_.stems().add(paths);
 }
 
 // ---------------------------------------------------------------- what was left
 
 void MainWindow::connectFiles() {
-  connect(&session_, &Session::recovered, this, [this] {
+  connect(&session_.files(), &SongFiles::recovered, this, [this] {
     measure_->say(tr("Edits that were not saved have been brought back."), false, tr("open as saved instead"),
                   [this, brought = session_.song()] {
-                    if (session_.song() == brought || mayLeave()) session_.discardRecovered();
+                    if (session_.song() == brought || mayLeave()) session_.files().discardRecovered();
                   });
   });
-  connect(&session_, &Session::leftOffered, this, &MainWindow::offerLeft);
-  connect(&session_, &Session::openElsewhere, this, [this](const QString& file, const QString& who) {
+  connect(&session_.files(), &SongFiles::leftOffered, this, &MainWindow::offerLeft);
+  connect(&session_.files(), &SongFiles::openElsewhere, this, [this](const QString& file, const QString& who) {
     measure_->say(tr("“%1” is open in %2.").arg(QFileInfo(file).completeBaseName(), who), true, tr("open read only"),
                   [this, file] {
-                    replaceSong([&] { session_.open(pathOf(file), Session::OpenAs{true, false, {}}); });
+                    replaceSong([&] { session_.files().open(pathOf(file), SongFiles::OpenAs{true, false, {}}); });
                   });
   });
-  connect(&session_, &Session::outOfReach, this, [this](const QString& folder) {
+  connect(&session_.files(), &SongFiles::outOfReach, this, [this](const QString& folder) {
     measure_->say(tr("Some audio lies outside the song's folder, in %1.").arg(folder), true, tr("allow that folder"),
                   [this, folder] {
                     rememberReach(folder);
-                    session_.allowFolder(pathOf(folder));
+                    session_.files().allowFolder(pathOf(folder));
                   });
   });
-  connect(&session_, &Session::folderAllowed, this, [this](const QString& folder) {
+  connect(&session_.files(), &SongFiles::folderAllowed, this, [this](const QString& folder) {
     if (keepsState_) rememberReach(folder);
   });
-  connect(&session_, &Session::stemsMissing, this, [this](const QString& text) {
+  connect(&session_.files(), &SongFiles::stemsMissing, this, [this](const QString& text) {
     measure_->say(text, true, tr("look for them in a folder…"), [this] { findStems(); });
   });
   connect(score_, &ScoreView::fileWanted, this, &MainWindow::chooseStemFile);
@@ -248,7 +248,7 @@ void MainWindow::connectFiles() {
           [this](const QString& text, const QString& what, const std::function<void()>& does) {
             measure_->say(text, false, what, does);
           });
-  connect(&session_, &Session::stemsAdded, this, [this](int count) {
+  connect(&session_.stems(), &SongStems::added, this, [this](int count) {
     const QStringList meant = std::exchange(newWanted_, {});
     const QString text = tr("%n row(s) added", nullptr, count);
     if (meant.isEmpty())
@@ -259,12 +259,12 @@ void MainWindow::connectFiles() {
 }
 
 void MainWindow::offerLeft() {
-  const auto& left = session_.left();
+  const auto& left = session_.files().left();
   if (left.empty()) return;
   const LeftEdits& first = left.front();
   if (left.size() == 1 && !first.onThisFile && first.file.empty()) {
     measure_->say(tr("“%1” was never saved: %2.").arg(asText(first.title), wordsOf(first)), false, tr("bring it back"),
-                  [this, first] { replaceSong([&] { session_.bringBack(first); }); });
+                  [this, first] { replaceSong([&] { session_.files().bringBack(first); }); });
     return;
   }
   const bool ofOne = std::all_of(left.begin(), left.end(), [&](const LeftEdits& l) { return l.file == first.file; });
@@ -278,7 +278,7 @@ void MainWindow::offerLeft() {
 }
 
 void MainWindow::leftDialog() {
-  if (session_.left().empty()) {
+  if (session_.files().left().empty()) {
     measure_->say(tr("No edits were left unsaved."), false);
     return;
   }
@@ -286,11 +286,11 @@ void MainWindow::leftDialog() {
   d.setObjectName(QStringLiteral("leftDialog"));
   if (d.exec() != QDialog::Accepted) return;
   if (const auto one = d.chosen()) {
-    replaceSong([&] { session_.bringBack(*one); });
+    replaceSong([&] { session_.files().bringBack(*one); });
     return;
   }
-  for (const LeftEdits& l : std::vector<LeftEdits>(session_.left())) // the file's own state was chosen
-    if (l.file == session_.file()) session_.letGo(l);
+  for (const LeftEdits& l : std::vector<LeftEdits>(session_.files().left())) // the file's own state was chosen
+    if (l.file == session_.file()) session_.files().letGo(l);
   updateActions();
 }
 
@@ -299,7 +299,7 @@ void MainWindow::leftDialog() {
 void MainWindow::findStems() {
   const QString f = QFileDialog::getExistingDirectory(this, tr("Where the missing stems are"),
                                                       asText(session_.file().parent_path().string()));
-  if (!f.isEmpty()) session_.findStemsIn(pathOf(f));
+  if (!f.isEmpty()) session_.stems().findIn(pathOf(f));
 }
 
 void MainWindow::chooseStemFile(const std::string& row) {
@@ -309,7 +309,7 @@ void MainWindow::chooseStemFile(const std::string& row) {
   }
   const QString f = QFileDialog::getOpenFileName(this, tr("The file of %1").arg(asText(session_.song().rowName(row))),
                                                  asText(session_.file().parent_path().string()), audioFilter());
-  if (!f.isEmpty()) session_.pointAt(row, pathOf(f));
+  if (!f.isEmpty()) session_.stems().pointAt(row, pathOf(f));
 }
 
 } // namespace ivrin::app

@@ -38,7 +38,7 @@ Answers::Answers(Session& session, QWidget* parent)
 
 void Answers::renew(const std::string& ornament) {
   ornament_ = ornament;
-  const auto& f = session_.facts();
+  const auto& f = session_.rows().chosen();
   const Ornament* o = session_.song().ornament(ornament);
   const Collision* what = o && f && f->ornament == ornament ? toAnswer(*f) : nullptr;
   const bool ofRow = what && !what->row.empty();
@@ -77,7 +77,7 @@ void Answers::paintEvent(QPaintEvent*) {
 }
 
 void Answers::answer(CollisionAnswer a) {
-  const auto& f = session_.facts();
+  const auto& f = session_.rows().chosen();
   const Ornament* o = session_.song().ornament(ornament_);
   const Collision* what = o && f && f->ornament == ornament_ ? toAnswer(*f) : nullptr;
   if (!what) return;

@@ -27,7 +27,7 @@ FinishPanel::FinishPanel(Session& session, QWidget* parent)
   setMouseTracking(true);
   setObjectName(QStringLiteral("finish-panel"));
   hide();
-  connect(&session_, &Session::spectraChanged, this, [this] { update(); });
+  connect(&session_.rows(), &RowFacts::spectraChanged, this, [this] { update(); });
 }
 
 const Processor* FinishPanel::processor() const {
@@ -61,7 +61,7 @@ void FinishPanel::show(const Ornament& o, int index) {
   QWidget::show();
   raise();
   if (finishShape(*p, context()).axis == FinishShape::Axis::frequency)
-    session_.wantSpectra(o.id, static_cast<std::size_t>(index));
+    session_.rows().wantSpectra(o.id, static_cast<std::size_t>(index));
   update();
 }
 
@@ -206,7 +206,7 @@ void FinishPanel::paintEvent(QPaintEvent*) {
   p.save();
   p.setClipRect(d.adjusted(1, 1, -1, -1));
   // What goes in and what comes out, measured: graphite before, blue after.
-  if (const auto& spectra = session_.spectra(); s.axis == FinishShape::Axis::frequency && spectra &&
+  if (const auto& spectra = session_.rows().spectra(); s.axis == FinishShape::Axis::frequency && spectra &&
                                                 spectra->ornament == ornament_.id &&
                                                 spectra->index == static_cast<std::size_t>(index_)) {
     const auto shape = [&](const std::vector<float>& db, const QColor& hue, double strength) {

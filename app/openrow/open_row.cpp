@@ -83,7 +83,7 @@ OpenRow::OpenRow(Session& session, ScoreView* score)
   connect(title_, &OpenTitle::aloneRequested, this, &OpenRow::aloneRequested);
   connect(title_, &OpenTitle::closeRequested, this, &OpenRow::closeRequested);
   connect(&session_, &Session::planChanged, this, [this] { updateSentence(); });
-  connect(&session_, &Session::factsChanged, this, [this] {
+  connect(&session_.rows(), &RowFacts::chosenChanged, this, [this] {
     updateSentence();
     renewAnswers();
   });
@@ -304,7 +304,7 @@ void OpenRow::updateSentence() {
 void OpenRow::placeAnswers() {
   if (answers_->isHidden()) return;
   const QRect area = score_->openArea();
-  const auto& f = session_.facts();
+  const auto& f = session_.rows().chosen();
   const Collision* what = f ? toAnswer(*f) : nullptr;
   if (!what) return;
   // Beside the phrase it meets; what lies over another row does so mostly from its start on.
@@ -390,7 +390,7 @@ void OpenRow::offerFiles(NumberField* field) {
     const QString file = QFileDialog::getOpenFileName(field, tr("An impulse response"), {},
                                                       tr("Sound files (*.wav *.flac *.aif *.aiff);;All files (*)"));
     if (file.isEmpty()) return;
-    set(spec, session_.pathFor(file.toStdString()), false);
+    set(spec, session_.files().pathFor(file.toStdString()), false);
     session_.settle();
   });
   menu->popup(field->mapToGlobal(QPoint(0, field->height())));

@@ -9,7 +9,7 @@
 namespace ivrin::app {
 
 void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& seams, double clear) {
-  const auto& facts = c.session.facts();
+  const auto& facts = c.session.rows().chosen();
   if (!facts || facts->ornament != c.ornament.id || !c.session.plan()) return;
   const Palette& ink = paper();
   const TempoMap& map = c.session.plan()->map();

@@ -74,7 +74,7 @@ void paintNeighbours(QPainter& p, const OpenCanvas& c) {
   const Palette& ink = paper();
   const TempoMap& map = c.session.plan()->map();
   const FrameRange source = map.frames(c.ornament.span());
-  for (const FrameRange& phrase : joinedOver(c.session.phrases(c.ornament.on), leastRest(map, c.ornament.start)))
+  for (const FrameRange& phrase : joinedOver(c.session.rows().phrases(c.ornament.on), leastRest(map, c.ornament.start)))
     if (phrase.begin > source.end) {
       const double x = c.axis.xOf(map.beatAt(phrase.begin));
       if (x < c.area.right() - scaled(70))
@@ -82,7 +82,7 @@ void paintNeighbours(QPainter& p, const OpenCanvas& c) {
                      ink.quiet);
       break;
     }
-  const auto& facts = c.session.facts();
+  const auto& facts = c.session.rows().chosen();
   if (!facts || facts->ornament != c.ornament.id) return;
   for (const Collision& hit : facts->collisions) {
     const double a = c.axis.xOf(map.beatAt(hit.frames.begin)),

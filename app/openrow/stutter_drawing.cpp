@@ -144,7 +144,7 @@ class StutterDrawing : public OpenDrawing {
 
   static double takenSeconds() { return 0.024; } // that are shown
   static const Seam* taken(const OpenCanvas& c) {
-    const auto& facts = c.session.facts();
+    const auto& facts = c.session.rows().chosen();
     if (!facts || facts->ornament != c.ornament.id || !facts->taken) return nullptr;
     return &*facts->taken;
   }

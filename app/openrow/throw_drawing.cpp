@@ -28,7 +28,7 @@ class ThrowDrawing : public OpenDrawing {
     if (l.echoes.empty()) return;
 
     std::vector<FrameRange> hits;
-    if (const auto& f = c.session.facts(); f && f->ornament == c.ornament.id)
+    if (const auto& f = c.session.rows().chosen(); f && f->ornament == c.ornament.id)
       for (const Collision& k : f->collisions) hits.push_back(k.frames);
     // The slope: a dashed line through the heads of the side that begins.
     QPolygonF slope;

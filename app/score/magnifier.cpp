@@ -28,7 +28,7 @@ QSizeF magnifierSize() {
 
 Beats nearestOnset(const Session& session, const std::string& row, Beats at, Beats reach) {
   const TempoMap& map = session.plan()->map();
-  const Frames* best = nearest(session.onsets(row), map.frameAt(at));
+  const Frames* best = nearest(session.rows().onsets(row), map.frameAt(at));
   if (!best) return at;
   const Beats b = map.beatAt(*best);
   return std::abs((b - at).ticks) <= reach.ticks ? b : at;

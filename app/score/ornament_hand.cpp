@@ -93,7 +93,7 @@ std::vector<AlignmentMark> OrnamentHand::lines() const {
   }
   const TempoMap& map = session_.plan()->map();
   for (const std::string& row : rows)
-    for (const FrameRange& phrase : session_.phrases(row)) {
+    for (const FrameRange& phrase : session_.rows().phrases(row)) {
       all.push_back({map.beatAt(phrase.begin), QObject::tr("phrase"), true});
       all.push_back({map.beatAt(phrase.end), QObject::tr("phrase"), true});
     }

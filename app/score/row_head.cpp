@@ -128,7 +128,7 @@ void RowHead::setFolded(bool folded) {
 void RowHead::resizeEvent(QResizeEvent*) {
   if (!mute_) return;
   const bool room = height() >= scaled(40) && !folded_;
-  const bool missing = find_ && session_.isMissing(row_);
+  const bool missing = find_ && session_.stems().isMissing(row_);
   for (QWidget* w : {static_cast<QWidget*>(mute_), static_cast<QWidget*>(solo_), gain_})
     w->setVisible(room && !missing);
   if (find_) find_->setVisible(room && missing);
@@ -171,7 +171,7 @@ void RowHead::mouseReleaseEvent(QMouseEvent* e) {
 void RowHead::paintEvent(QPaintEvent*) {
   QPainter p(this);
   const Palette& c = paper();
-  const bool problem = !session_.rowProblem(row_).isEmpty();
+  const bool problem = !session_.stems().problem(row_).isEmpty();
   const bool two = mute_ && (mute_->isVisible() || (find_ && find_->isVisible()));
   const RowMix m = session_.song().rowMix(row_);
   const QString name = QString::fromStdString(session_.song().rowName(row_));
@@ -187,7 +187,7 @@ void RowHead::paintEvent(QPaintEvent*) {
   const Stem* stem = song.stem(row_);
   const Bus* bus = song.bus(row_);
   const auto role = stem ? stem->role : bus ? bus->role : std::nullopt;
-  setToolTip(problem ? QStringLiteral("%1: %2").arg(whole, session_.rowProblem(row_))
+  setToolTip(problem ? QStringLiteral("%1: %2").arg(whole, session_.stems().problem(row_))
              : role  ? QStringLiteral("%1 (%2)").arg(whole, roleName(role))
                      : whole);
   if (problem) {

@@ -73,7 +73,7 @@ void ScoreView::putCaret(Beats to, bool extend) {
 
 void ScoreView::travelCaret(CaretUnit unit, int step, bool extend) {
   if (rows_.empty() || !session_.plan()) return;
-  const RowSpeech speech{session_.phrases(caretRow_), session_.onsets(caretRow_)};
+  const RowSpeech speech{session_.rows().phrases(caretRow_), session_.rows().onsets(caretRow_)};
   if (extend) beginExtending();
   const auto to = caretTarget(unit, step, caret_, *session_.plan(), speech);
   if (!to) {
@@ -92,13 +92,13 @@ void ScoreView::travelCaret(CaretUnit unit, int step, bool extend) {
 
 QString ScoreView::nothingHeard() const {
   const QString name = asText(session_.song().rowName(caretRow_));
-  return session_.heardRow(caretRow_) ? tr("No phrase is heard on %1.").arg(name)
+  return session_.rows().heard(caretRow_) ? tr("No phrase is heard on %1.").arg(name)
                                       : tr("%1 is still being listened to.").arg(name);
 }
 
 void ScoreView::selectSpoken() {
   if (rows_.empty() || !session_.plan()) return;
-  const RowSpeech speech{session_.phrases(caretRow_), session_.onsets(caretRow_)};
+  const RowSpeech speech{session_.rows().phrases(caretRow_), session_.rows().onsets(caretRow_)};
   const auto now = selection_ ? std::optional(selection_->range()) : std::nullopt;
   const auto to = grown(now, caret_, session_.plan()->map(), speech);
   if (!to)
@@ -109,7 +109,7 @@ void ScoreView::selectSpoken() {
 
 void ScoreView::selectLess() {
   if (rows_.empty() || !session_.plan() || !selection_) return;
-  const RowSpeech speech{session_.phrases(selection_->row), session_.onsets(selection_->row)};
+  const RowSpeech speech{session_.rows().phrases(selection_->row), session_.rows().onsets(selection_->row)};
   if (const auto to = shrunk(selection_->range(), session_.plan()->map(), speech))
     selectOnRow(selection_->row, *to);
   else
@@ -118,7 +118,7 @@ void ScoreView::selectLess() {
 
 bool ScoreView::selectSaidAt(const std::string& row, Beats at, bool phrase) {
   const TempoMap& map = session_.plan()->map();
-  const RowSpeech speech{session_.phrases(row), session_.onsets(row)};
+  const RowSpeech speech{session_.rows().phrases(row), session_.rows().onsets(row)};
   const auto r = phrase ? phraseAt(at, map, speech) : wordAt(at, map, speech);
   if (!r || at < r->begin || at >= r->end) return false;
   selectOnRow(row, *r);

@@ -361,7 +361,7 @@ void ScoreView::mouseDoubleClickEvent(QMouseEvent* e) {
       return;
     doubleClicked_ = {e->timestamp(), e->position()};
     if (!selectSaidAt(r->id, axis().beatAt(e->position().x()), false))
-      emit session_.notice(session_.heardRow(r->id) ? tr("Nothing is said there.") : nothingHeard(), false);
+      emit session_.notice(session_.rows().heard(r->id) ? tr("Nothing is said there.") : nothingHeard(), false);
     return;
   }
   // On the ruler: the nearest landing becomes the one that bars are counted to.
@@ -405,9 +405,9 @@ void ScoreView::contextMenuEvent(QContextMenuEvent* e) {
 
 void ScoreView::takeOpening(Opening o) {
   if (o.suits.empty()) return;
-  const BeatRange source = sourceOf(o, session_.plan()->map(), session_.phrases(o.row), session_.onsets(o.row));
+  const BeatRange source = sourceOf(o, session_.plan()->map(), session_.rows().phrases(o.row), session_.rows().onsets(o.row));
   selectOnRow(o.row, source);
-  session_.place(o.suits.front(), {o.row}, source);
+  session_.placing().place(o.suits.front(), {o.row}, source);
 }
 
 void ScoreView::leaveEvent(QEvent*) {

@@ -66,13 +66,16 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   });
   connect(&session_, &Session::opened, this, &ScoreView::rebuild);
   connect(&session_, &Session::songChanged, this, &ScoreView::refresh);
-  connect(&session_, &Session::openingsReady, this, &ScoreView::renewOpenings);
-  for (auto signal : {&Session::planChanged, &Session::printsAdvanced, &Session::rowPeaksReady, &Session::factsChanged})
-    connect(&session_, signal, this, [this] {
-      showWaves();
-      learnOrnaments();
-      update();
-    });
+  connect(&session_.findings(), &SongFindings::openingsReady, this, &ScoreView::renewOpenings);
+  const auto soundsAnew = [this] {
+    showWaves();
+    learnOrnaments();
+    update();
+  };
+  connect(&session_, &Session::planChanged, this, soundsAnew);
+  connect(&session_, &Session::printsAdvanced, this, soundsAnew);
+  connect(&session_.rows(), &RowFacts::peaksReady, this, soundsAnew);
+  connect(&session_.rows(), &RowFacts::chosenChanged, this, soundsAnew);
   warmTimer_.setSingleShot(true);
   connect(&warmTimer_, &QTimer::timeout, this, &ScoreView::warmOpenRow);
   learnTimer_.setSingleShot(true);
@@ -80,7 +83,7 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   foldTimer_.setSingleShot(true);
   foldTimer_.setInterval(kFoldAfterMs);
   connect(&foldTimer_, &QTimer::timeout, this, &ScoreView::foldNow);
-  connect(&session_, &Session::placed, this, [this](const QString& id) {
+  connect(&session_.placing(), &Placing::placed, this, [this](const QString& id) {
     select(std::nullopt);
     openOrnament(id.toStdString());
     emit auditionRequested();
@@ -107,7 +110,7 @@ ScoreView::~ScoreView() {
 }
 
 void ScoreView::showWaves() {
-  if (session_.plan()) waves_.show({session_.plan(), session_.audio(), session_.rowPeaks()});
+  if (session_.plan()) waves_.show({session_.plan(), session_.audio(), session_.rows().peaks()});
 }
 
 /// Another song.
@@ -182,7 +185,7 @@ void ScoreView::refresh() {
   if (std::erase_if(marked_, [&](const std::string& id) { return !session_.song().ornament(id); }) > 0)
     emit markedChanged();
   travel_.renewLanding(session_.song());
-  if (showsOpenings_ && !session_.openings()) renewOpenings();
+  if (showsOpenings_ && !session_.findings().openings()) renewOpenings();
   if (!open_.empty()) {
     if (const Ornament* o = session_.song().ornament(open_)) {
       openRow_->setOrnament(*o);
@@ -353,16 +356,16 @@ void ScoreView::showStrip() {
 
 void ScoreView::placeOnSelection(const QString& kind) {
   if (selection_ && selection_->end > selection_->begin) {
-    session_.place(kind.toStdString(), selection_->rows(), selection_->range());
+    session_.placing().place(kind.toStdString(), selection_->rows(), selection_->range());
     return;
   }
   if (const Ornament* o = openOfKind(kind.toStdString())) {
-    session_.place(o->kind, {o->on}, o->span());
+    session_.placing().place(o->kind, {o->on}, o->span());
     return;
   }
   if (const Manners* m = mannersOf(kind.toStdString()); m && placeAfterOpen(*m)) return;
   if (const auto stretch = stretchAtLanding(kind.toStdString())) {
-    session_.place(kind.toStdString(), {caretRow_}, *stretch);
+    session_.placing().place(kind.toStdString(), {caretRow_}, *stretch);
   } else {
     emit session_.notice(
         tr("Nothing is selected: drag over a row, or hold Shift with the arrow keys, then press it again."), false);
@@ -376,7 +379,7 @@ bool ScoreView::placeAfterOpen(const Manners& m) {
   const auto after = m.stretchAfter(*open, session_.plan()->context(), session_.song());
   if (!after) return false;
   if (after->length().ticks > 0)
-    session_.placeAfter(std::string(m.kind()), *open, *after);
+    session_.placing().placeAfter(std::string(m.kind()), *open, *after);
   else
     emit session_.notice(
         tr("The %1 is done where it lands: nothing is left to be silent until then.").arg(kindWord(open->kind)), false);
@@ -396,14 +399,14 @@ const Ornament* ScoreView::openOfKind(const std::string& kind) const {
 
 ScorePicture ScoreView::picture() const {
   ScorePicture s{page_, axis(), devicePixelRatioF(), session_.plan(), marks_.shared(), travel_.landing(), open_};
-  if (const auto& f = session_.facts(); f && f->ornament == open_) {
+  if (const auto& f = session_.rows().chosen(); f && f->ornament == open_) {
     s.collisions = f->collisions;
     s.over = f->over;
   }
   s.hot = hot_;
   s.marked = marked_;
   s.pieces = pieceBoxes();
-  s.proposed = session_.proposedSections();
+  s.proposed = session_.findings().proposedSections();
   s.proposedOrnaments = proposedOrnaments_;
   if (showsOpenings_) s.openings = &openings_;
   s.hotOpening = hotOpening_;
@@ -413,7 +416,7 @@ ScorePicture ScoreView::picture() const {
   s.alignments = hand_.marks();
   s.rowDrop = rowDrop_;
   s.gridDrag = gridMarkAt_;
-  if (const auto at = magnified()) s.lens = {at->first, at->second, magnifierRect(), session_.onsets(at->first)};
+  if (const auto at = magnified()) s.lens = {at->first, at->second, magnifierRect(), session_.rows().onsets(at->first)};
   s.playheadX = playheadAt_;
   return s;
 }
@@ -455,13 +458,13 @@ void ScoreView::setShowsOpenings(bool on) {
 /// Those there are; they are listened for again where the song has moved on under them.
 void ScoreView::renewOpenings() {
   hotOpening_ = nullptr;
-  const std::vector<Opening>* all = session_.openings();
+  const std::vector<Opening>* all = session_.findings().openings();
   std::vector<Opening> shown;
   if (all && showsOpenings_)
     std::copy_if(all->begin(), all->end(), std::back_inserter(shown),
                  [](const Opening& o) { return o.score >= kWorthShowing; });
   openings_.show(std::move(shown), session_.plan() ? session_.plan()->map() : TempoMap());
-  if (!all && showsOpenings_) session_.lookForOpenings();
+  if (!all && showsOpenings_) session_.findings().lookForOpenings();
   update();
 }
 

@@ -92,15 +92,16 @@ struct Run {
   std::function<void(std::function<void()>)> report;
 };
 
-/// One kind of work, of which only the newest counts. Input goes by value, the result comes by value.
+/// One kind of work, of which only the newest counts. Input goes by value, the result comes by value: the work is a plain
+/// function, so that there is nothing else that it could read while its owner changes it.
 template <class Input, class Result> class Job {
  public:
-  using Work = std::function<Result(const Input&, const Run&)>;
+  using Work = Result (*)(const Input&, const Run&);
   using Done = std::function<void(Result)>;
 
   Job(Workers& workers, Work work, Done done)
       : workers_(workers)
-      , body_(std::make_shared<const Body>(Body{std::move(work), std::move(done)})) {}
+      , body_(std::make_shared<const Body>(Body{work, std::move(done)})) {}
   ~Job() { cancel(); }
   Job(const Job&) = delete;
   Job& operator=(const Job&) = delete;

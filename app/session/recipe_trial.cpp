@@ -18,8 +18,8 @@ bool hasRows(const Song& song, const Recipe& recipe) {
 
 RecipeTrial::RecipeTrial(Session& session)
     : session_(session) {
-  connect(&session_, &Session::recipeMade, this, &RecipeTrial::take);
-  connect(&session_, &Session::recipePartPlaced, this, &RecipeTrial::grow);
+  connect(&session_.placing(), &Placing::recipeMade, this, &RecipeTrial::take);
+  connect(&session_.placing(), &Placing::recipePartPlaced, this, &RecipeTrial::grow);
   // Whatever else changes the song keeps what is heard.
   connect(&session_, &Session::songChanged, this, [this] {
     if (running() && !editing_) end();
@@ -83,7 +83,7 @@ void RecipeTrial::hear(std::size_t which) {
   said_.clear();
   grown_ = false;
   emit changed();
-  session_.tryRecipe(base_, all_[heard_], landing_, options_);
+  session_.placing().tryRecipe(base_, all_[heard_], landing_, options_);
 }
 
 void RecipeTrial::setOptions(const RecipeOptions& options) {

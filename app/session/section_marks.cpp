@@ -36,7 +36,7 @@ std::vector<SectionMark> sectionMarks(const std::vector<Landing>& sections) {
 }
 
 int takeProposed(Session& session, std::optional<Beats> at) {
-  std::vector<FoundSection> some = session.proposedSections();
+  std::vector<FoundSection> some = session.findings().proposedSections();
   if (at) std::erase_if(some, [&](const FoundSection& f) { return f.at != *at; });
   if (some.empty()) return 0;
   const int count = static_cast<int>(some.size());

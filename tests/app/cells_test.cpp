@@ -287,21 +287,21 @@ TEST_CASE("the attack of a stutter is shown and moved by a sample", "[cells]") {
   rig.open(writeSmallSong(dir));
   rig.placeOpen("stutter", "voice", 8, 10);
   rig.settle();
-  REQUIRE(rig.session->facts());
-  REQUIRE(rig.session->facts()->taken);
-  const std::int64_t before = rig.session->facts()->taken->at.count;
+  REQUIRE(rig.session->rows().chosen());
+  REQUIRE(rig.session->rows().chosen()->taken);
+  const std::int64_t before = rig.session->rows().chosen()->taken->at.count;
   rig.score().setFocus();
   for (int i = 0; i < 16 && rig.score().activeHandle() != "taken"; ++i) rig.key(Qt::Key_N);
   REQUIRE(rig.score().activeHandle() == "taken");
   rig.key(Qt::Key_Right);
   rig.key(Qt::Key_Right);
   rig.settle();
-  CHECK(rig.session->facts()->taken->at.count == before + 2);
+  CHECK(rig.session->rows().chosen()->taken->at.count == before + 2);
   const QRectF box = rig.score().handleRect(QStringLiteral("taken"));
   rig.drag(&rig.score(), box.center().toPoint(), (box.center() - QPointF(box.width() / 4, 0)).toPoint());
   rig.settle();
   // A quarter of 24 ms later.
-  CHECK(static_cast<double>(rig.session->facts()->taken->at.count - before) / 48 == Approx(6).margin(0.3));
+  CHECK(static_cast<double>(rig.session->rows().chosen()->taken->at.count - before) / 48 == Approx(6).margin(0.3));
 }
 
 TEST_CASE("a glitch is rolled three times and kept, and its cells are there to be edited", "[cells]") {

@@ -29,7 +29,7 @@ struct Open {
       fs::copy_file(dir / stem, dir / "own");
       fs::rename(dir / "own", dir / stem);
     }
-    session->open(song);
+    session->files().open(song);
     session->waitUntilIdle();
   }
   StereoBuffer hear(std::int64_t frames) {
@@ -85,7 +85,7 @@ TEST_CASE("while the song plays its files change: what is heard goes on, or is s
     CHECK(same == (how != "copies shrink")); // a page that has gone is silence
     CHECK(largest(got) <= 1);
     open.session->tick();
-    open.session->lookForReexports();
+    open.session->stems().lookForReexports();
     open.session->waitUntilIdle();
     bool damaged = false;
     for (const auto& n : told) damaged = damaged || n[0].toString().contains("was damaged");
@@ -101,7 +101,7 @@ TEST_CASE("while the song is exported its files change: the export is whole, or 
   const TempFolder out;
   ExportOptions options;
   options.stems = true;
-  untouched.session->exportTo(out / "want", options);
+  untouched.session->exports().exportTo(out / "want", options);
   untouched.session->waitUntilIdle();
   const std::string want = bytesOf(out / "want/mix.wav");
   REQUIRE(want.size() > 100000);
@@ -109,8 +109,8 @@ TEST_CASE("while the song is exported its files change: the export is whole, or 
     for (int i = 0; i < (how == "copies shrink" ? 3 : 1); ++i) {
       INFO(how << " " << i);
       Open open;
-      QSignalSpy exported(open.session.get(), &Session::exported);
-      open.session->exportTo(out / "got", options);
+      QSignalSpy exported(&open.session->exports(), &Exports::exported);
+      open.session->exports().exportTo(out / "got", options);
       if (i > 0) QCoreApplication::processEvents(); // sooner, later
       open.harm(how);
       open.session->waitUntilIdle();

@@ -104,7 +104,7 @@ TEST_CASE("equal loudness turns the louder side down by the measured difference,
   }());
   rig.score().openOrnament(id);
   rig.settle();
-  const double louder = rig.session->facts()->lufsWith - rig.session->facts()->lufsWithout;
+  const double louder = rig.session->rows().chosen()->lufsWith - rig.session->rows().chosen()->lufsWithout;
   REQUIRE(louder > 0.3);
   CHECK(rig.session->playback().matchDb() == 0);
   rig.score().setFocus();

@@ -21,7 +21,7 @@ using namespace ivrin::test;
 namespace {
 
 void begin(Rig& rig, const std::vector<std::filesystem::path>& files, std::optional<double> bpm) {
-  rig.session->begin(files, bpm);
+  rig.session->files().begin(files, bpm);
   rig.settle();
   rig.score().setFocus();
 }
@@ -34,7 +34,7 @@ TEST_CASE("sections of a new song are proposed, taken one by one or all, and let
   begin(rig, songOfThree(dir), std::nullopt);
   REQUIRE(rig.session->song().tempo[0].bpm == 120);
   // Nobody asked: they are there, dotted, and said behind what was found of the grid.
-  auto proposed = rig.session->proposedSections();
+  auto proposed = rig.session->findings().proposedSections();
   std::string told;
   for (const FoundSection& f : proposed) told += f.name + " " + std::to_string(f.at.quarters()) + "; ";
   INFO(told);
@@ -51,25 +51,25 @@ TEST_CASE("sections of a new song are proposed, taken one by one or all, and let
   REQUIRE(rig.session->song().sections.size() == 1);
   CHECK(rig.session->song().sections[0].at == Beats::ofQuarters(32));
   CHECK(rig.session->song().sections[0].name == "B");
-  CHECK(rig.session->proposedSections().size() == 2);
+  CHECK(rig.session->findings().proposedSections().size() == 2);
   // The key takes the rest: one undo step.
   rig.key(Qt::Key_F, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(rig.session->song().sections.size() == 3);
-  CHECK(rig.session->proposedSections().empty());
+  CHECK(rig.session->findings().proposedSections().empty());
   rig.session->undo();
   CHECK(rig.session->song().sections.size() == 1);
-  CHECK(rig.session->proposedSections().size() == 2);
+  CHECK(rig.session->findings().proposedSections().size() == 2);
   // Esc lets them go; asked for again they are there again.
   rig.score().setFocus();
   rig.key(Qt::Key_Escape);
-  CHECK(rig.session->proposedSections().empty());
+  CHECK(rig.session->findings().proposedSections().empty());
   rig.key(Qt::Key_F, Qt::ControlModifier | Qt::ShiftModifier);
   rig.settle();
-  CHECK(rig.session->proposedSections().size() == 2);
+  CHECK(rig.session->findings().proposedSections().size() == 2);
   CHECK(rig.window->measure().said().startsWith("2 sections proposed"));
   // On another grid they are of no use.
   rig.session->edit("tempo", withTempoAt(rig.session->song(), Beats(0), 90));
-  CHECK(rig.session->proposedSections().empty());
+  CHECK(rig.session->findings().proposedSections().empty());
 }
 
 TEST_CASE("where nothing changes no section is proposed, and it is said", "[app][finding]") {
@@ -80,10 +80,10 @@ TEST_CASE("where nothing changes no section is proposed, and it is said", "[app]
   rig.score().setFocus();
   rig.key(Qt::Key_F, Qt::ControlModifier | Qt::ShiftModifier);
   rig.settle();
-  if (rig.session->proposedSections().empty())
+  if (rig.session->findings().proposedSections().empty())
     CHECK(rig.window->measure().said() == "No parts of the song can be told apart.");
   else
-    CHECK(rig.session->proposedSections().size() >= 2);
+    CHECK(rig.session->findings().proposedSections().size() >= 2);
 }
 
 TEST_CASE("proposed names are marks of their own; named sections have the letters that are left", "[app][finding]") {

@@ -75,7 +75,7 @@ TEST_CASE("a folder that is allowed brings its sound in; edits and what can be u
   CHECK(rig.session->history().canUndo());
   CHECK(rig.session->history().changedSinceSave());
   CHECK(rig.session->audio().of("drums"));
-  CHECK(rig.session->rowProblem("drums").isEmpty());
+  CHECK(rig.session->stems().problem("drums").isEmpty());
   rig.window->setAsksBeforeClosing(false);
 }
 
@@ -119,7 +119,7 @@ TEST_CASE("edits that are made while another song opens are asked about before i
       CHECK(asked == 1);
       CHECK(rig.session->song().title == "Small");
       CHECK(gain(rig) == edited);
-      rig.session->forgetEdits();
+      rig.session->files().forgetEdits();
       while (rig.session->history().canUndo()) rig.session->undo();
     }
   }

@@ -94,7 +94,7 @@ TEST_CASE("stems dropped with a MIDI file: a new song on its grid", "[app][tempo
 TEST_CASE("a new song that was not played to a click is followed, and said so", "[app][tempo]") {
   const TempFolder dir;
   Rig rig;
-  rig.session->begin({gettingFaster(dir)}, std::nullopt);
+  rig.session->files().begin({gettingFaster(dir)}, std::nullopt);
   rig.session->waitUntilIdle();
   const Song& song = rig.session->song();
   REQUIRE(song.tempo.size() >= 3);
@@ -110,7 +110,7 @@ TEST_CASE("a new song that was not played to a click is followed, and said so", 
 TEST_CASE("from the tempo dialog the playing is followed, or one tempo taken all the same", "[app][tempo]") {
   const TempFolder dir;
   Rig rig;
-  rig.session->begin({gettingFaster(dir)}, 120);
+  rig.session->files().begin({gettingFaster(dir)}, 120);
   rig.session->waitUntilIdle();
   const Song before = rig.session->song();
   const auto listen = [&](TempoDialog* d) {
@@ -176,7 +176,7 @@ TEST_CASE("a stem that is written anew is noticed and, when wanted, heard as it 
   writeWav(dir / "voice.wav", 48000, 1, 96000, sine(300, 48000, 0.2));
   writeWav(dir / "keys.wav", 48000, 1, 96000, sine(200, 48000, 0.1));
   Rig rig;
-  rig.session->begin({dir / "voice.wav", dir / "keys.wav"}, 120);
+  rig.session->files().begin({dir / "voice.wav", dir / "keys.wav"}, 120);
   rig.session->waitUntilIdle();
   const Song before = rig.session->song();
   std::string voice;
@@ -184,17 +184,17 @@ TEST_CASE("a stem that is written anew is noticed and, when wanted, heard as it 
     if (s.name == "Voice") voice = s.id;
   const auto heard = rig.session->audio().of(voice);
   REQUIRE(heard);
-  rig.session->lookForReexports();
+  rig.session->stems().lookForReexports();
   rig.session->waitUntilIdle();
   CHECK_FALSE(rig.window->measure().said().contains("anew"));
   // Half written: not yet.
   std::ofstream(dir / "voice.wav", std::ios::binary) << "RIFF";
-  rig.session->lookForReexports();
+  rig.session->stems().lookForReexports();
   rig.session->waitUntilIdle();
   CHECK_FALSE(rig.window->measure().said().contains("anew"));
   writeWav(dir / "new.wav", 48000, 1, 120000, sine(300, 48000, 0.4));
   std::filesystem::rename(dir / "new.wav", dir / "voice.wav");
-  rig.session->lookForReexports();
+  rig.session->stems().lookForReexports();
   rig.session->waitUntilIdle();
   CHECK(rig.window->measure().said() == "The file of Voice was written anew.");
   CHECK(rig.session->audio().of(voice) == heard); // as it was until then

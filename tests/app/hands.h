@@ -208,7 +208,7 @@ class Hands {
   }
   void save() {
     did_ = "save";
-    if (session().isOpen()) session().save(folder_ / chance_.oneOf(std::vector{"song.ivrin", "song 2.ivrin"}));
+    if (session().isOpen()) session().files().save(folder_ / chance_.oneOf(std::vector{"song.ivrin", "song 2.ivrin"}));
   }
   void undo() {
     const bool back = chance_.below(2) == 0;
@@ -233,7 +233,7 @@ class Hands {
     o.stems = chance_.below(2) == 0;
     o.ornaments = true;
     o.to = Beats::ofQuarters(chance_.below(40));
-    session().exportTo(folder_ / "prints", o);
+    session().exports().exportTo(folder_ / "prints", o);
     if (chance_.below(2) == 0) session().cancelWork();
   }
   void click() {

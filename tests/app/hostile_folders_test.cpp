@@ -67,9 +67,9 @@ TEST_CASE("recipes, patterns, presets and journals of any kind: each list opens,
   REQUIRE(fs::exists(data / "ivrin/ivrin/patterns/empty.json"));
   SmallSongRig rig(data / "ivrin/journal");
   QSignalSpy told(rig.session.get(), &Session::notice);
-  rig.session->lookForLeft();
+  rig.session->files().lookForLeft();
   rig.settle();
-  CHECK(rig.session->left().empty());
+  CHECK(rig.session->files().left().empty());
   CHECK(errorsIn(told) >= 4); // empty, deep, huge, bytes, and what is no file
   CHECK(fs::exists(data / "ivrin/journal/empty.json.damaged"));
   told.clear();

@@ -78,7 +78,7 @@ TEST_CASE("songs that were never saved come back after a crash, by name and time
   writeSmallSong(dir);
   const auto begin = [&](const char* stem, double db) {
     Rig rig(journal.path());
-    rig.session->begin({dir / stem}, 120);
+    rig.session->files().begin({dir / stem}, 120);
     rig.session->waitUntilIdle();
     RowMix m;
     m.gainDb = db;
@@ -90,13 +90,13 @@ TEST_CASE("songs that were never saved come back after a crash, by name and time
   begin("keys.wav", -5);
   CHECK(journals(journal.path()) == 2); // each has its own
   Rig rig(journal.path());
-  rig.session->lookForLeft();
+  rig.session->files().lookForLeft();
   rig.session->waitUntilIdle();
-  REQUIRE(rig.session->left().size() == 2);
-  CHECK(rig.session->left()[0].title == "Of keys.wav"); // the newest first
-  CHECK(rig.session->left()[1].title == "Of voice.wav");
-  CHECK(rig.session->left()[0].edits == 1);
-  const auto age = fs::file_time_type::clock::now() - rig.session->left()[0].when;
+  REQUIRE(rig.session->files().left().size() == 2);
+  CHECK(rig.session->files().left()[0].title == "Of keys.wav"); // the newest first
+  CHECK(rig.session->files().left()[1].title == "Of voice.wav");
+  CHECK(rig.session->files().left()[0].edits == 1);
+  const auto age = fs::file_time_type::clock::now() - rig.session->files().left()[0].when;
   CHECK(age < std::chrono::minutes(10));
   CHECK(rig.window->measure().said().contains(
       QString::fromUtf8("2 songs were left unsaved; the last: “Of keys.wav”, 1 edit")));
@@ -113,10 +113,10 @@ TEST_CASE("songs that were never saved come back after a crash, by name and time
   CHECK(rig.session->song().stems[0].mix.gainDb == -3);
   CHECK(rig.session->audio().of(rig.session->song().stems[0].id)); // and it sounds
   CHECK(rig.session->history().changedSinceSave());
-  CHECK(rig.session->left().size() == 1); // the other one is still offered
+  CHECK(rig.session->files().left().size() == 1); // the other one is still offered
   CHECK(journals(journal.path()) == 2);
   // Saved, its journal is gone; the other stays until it is let go.
-  REQUIRE(rig.session->save(dir / "back.ivrin"));
+  REQUIRE(rig.session->files().save(dir / "back.ivrin"));
   CHECK(journals(journal.path()) == 1);
   inDialog([](LeftDialog& d) {
     d.findChildren<QRadioButton*>()[0]->setChecked(true);
@@ -124,7 +124,7 @@ TEST_CASE("songs that were never saved come back after a crash, by name and time
   });
   rig.window->action("left")->trigger();
   CHECK(journals(journal.path()) == 0);
-  CHECK(rig.session->left().empty());
+  CHECK(rig.session->files().left().empty());
 }
 
 TEST_CASE("one song that was never saved is a click away", "[left]") {
@@ -132,14 +132,14 @@ TEST_CASE("one song that was never saved is a click away", "[left]") {
   writeSmallSong(dir);
   {
     Rig rig(journal.path());
-    rig.session->begin({dir / "voice.wav"}, 97);
+    rig.session->files().begin({dir / "voice.wav"}, 97);
     rig.session->waitUntilIdle();
     Song next = rig.session->song();
     next.title = "New";
     rig.session->edit("title", std::move(next));
   }
   Rig rig(journal.path());
-  rig.session->lookForLeft();
+  rig.session->files().lookForLeft();
   rig.session->waitUntilIdle();
   CHECK(rig.window->measure().said().contains(QString::fromUtf8("“New” was never saved: 1 edit up to")));
   takeOffer(rig);
@@ -175,18 +175,18 @@ TEST_CASE("edits to a file that was changed, cut short or reached through a link
     rig.open(file);
     if (how == How::linked) { // the same file: they come back by themselves
       CHECK(gain(rig) == -3);
-      CHECK(rig.session->left().empty());
+      CHECK(rig.session->files().left().empty());
       continue;
     }
-    REQUIRE(rig.session->left().size() == 1);
-    CHECK(rig.session->left()[0].edits == 3);
-    CHECK_FALSE(rig.session->left()[0].onThisFile);
+    REQUIRE(rig.session->files().left().size() == 1);
+    CHECK(rig.session->files().left()[0].edits == 3);
+    CHECK_FALSE(rig.session->files().left()[0].onThisFile);
     INFO(rig.window->measure().said().toStdString());
     CHECK(rig.window->measure().said().contains("3 edits up to"));
     if (how == How::changed) { // the file is what is open; saving it does not take the edits away
       CHECK(rig.session->song().title == "Changed elsewhere");
       setGain(rig, -20);
-      REQUIRE(rig.session->save(file));
+      REQUIRE(rig.session->files().save(file));
       CHECK(journals(journal.path()) == 1);
       inDialog([&](LeftDialog& d) {
         const auto choices = d.findChildren<QRadioButton*>();
@@ -210,7 +210,7 @@ TEST_CASE("edits to a file that was changed, cut short or reached through a link
     CHECK(gain(rig) == -3);
     CHECK(rig.session->history().changedSinceSave());
     CHECK(journals(journal.path()) == 1);
-    REQUIRE(rig.session->save(file));
+    REQUIRE(rig.session->files().save(file));
     CHECK(journals(journal.path()) == 0);
     Problems p;
     const auto saved = readSongFile(file, allKinds().registry(), p);
@@ -230,7 +230,7 @@ TEST_CASE("choosing the song as its file has it lets go of the edits", "[left]")
   inDialog([](LeftDialog& d) { press(d, "left-open"); }); // the file stands first
   rig.window->action("left")->trigger();
   CHECK(gain(rig) == 0);
-  CHECK(rig.session->left().empty());
+  CHECK(rig.session->files().left().empty());
   CHECK(journals(journal.path()) == 0);
 }
 
@@ -253,22 +253,22 @@ TEST_CASE("a song opened twice: the second window says so, reads only, and takes
     CHECK(second.session->readOnly());
     CHECK(second.window->windowTitle().contains("read only"));
     CHECK(gain(second) == 0); // not the living window's edits
-    CHECK(second.session->left().empty());
+    CHECK(second.session->files().left().empty());
     setGain(second, -11);
     const std::string before = *readWholeFile(file, 1 << 20, why);
-    CHECK_FALSE(second.session->save(file));
+    CHECK_FALSE(second.session->files().save(file));
     CHECK(*readWholeFile(file, 1 << 20, why) == before);
     // Under another name it is a song of its own.
-    REQUIRE(second.session->save(dir / "copy.ivrin"));
+    REQUIRE(second.session->files().save(dir / "copy.ivrin"));
     CHECK_FALSE(second.session->readOnly());
     CHECK(fs::exists(dir / ".copy.ivrin.lock"));
     Problems p;
     CHECK(readSongFile(dir / "copy.ivrin", allKinds().registry(), p)->rowMix("drums").gainDb == -11);
     // And nobody saves over what another window has open.
-    CHECK_FALSE(first.session->save(dir / "copy.ivrin"));
+    CHECK_FALSE(first.session->files().save(dir / "copy.ivrin"));
   }
   CHECK_FALSE(fs::exists(dir / ".copy.ivrin.lock"));
-  REQUIRE(first.session->save(file));
+  REQUIRE(first.session->files().save(file));
   CHECK(gain(first) == -7);
   // By another name it is the same file, and ours; another window does not get it that way either.
   fs::create_symlink(file, dir / "link.ivrin");
@@ -278,7 +278,7 @@ TEST_CASE("a song opened twice: the second window says so, reads only, and takes
     CHECK_FALSE(third.session->isOpen());
   }
   setGain(first, -8);
-  REQUIRE(first.session->save(dir / "link.ivrin"));
+  REQUIRE(first.session->files().save(dir / "link.ivrin"));
   CHECK(fs::is_symlink(dir / "link.ivrin"));
   CHECK(fs::exists(dir / ".song.ivrin.lock"));
   // Opened again in the same window it is not opened twice.
@@ -318,7 +318,7 @@ TEST_CASE("a file that another program changed meanwhile is kept when it is save
   const std::string other = *readWholeFile(file, 1 << 20, why) + "  \n";
   std::ofstream(file) << other;
   setGain(rig, -4);
-  REQUIRE(rig.session->save(file));
+  REQUIRE(rig.session->files().save(file));
   CHECK(rig.window->measure().said().contains("had been changed by another program"));
   CHECK(*readWholeFile(dir / "song.ivrin~1", 1 << 20, why) == other);
 }
@@ -334,7 +334,7 @@ TEST_CASE("edits that cannot be kept are told once, the head says so until they 
     setGain(rig, -i);
     rig.session->waitUntilIdle();
   }
-  REQUIRE(rig.session->save(file));
+  REQUIRE(rig.session->files().save(file));
   rig.session->waitUntilIdle();
   int said = 0;
   for (const auto& n : told) said += n[0].toString().contains("Autosave failed: ");
@@ -360,7 +360,7 @@ struct Moved {
       Rig rig; // saved once, it knows what its stems are made of
       rig.open(file);
       setGain(rig, -1);
-      REQUIRE(rig.session->save(file));
+      REQUIRE(rig.session->files().save(file));
     }
     fs::create_directories(away / "deep" / "deeper");
     fs::rename(dir / "voice.wav", away / "deep" / "deeper" / "lead.wav");
@@ -377,7 +377,7 @@ TEST_CASE("stems that are not there are found by what they hold, all at once, an
   Moved m;
   Rig rig;
   rig.open(m.file);
-  CHECK(rig.session->missingStems() == std::vector<std::string>{"voice", "keys"});
+  CHECK(rig.session->stems().missing() == std::vector<std::string>{"voice", "keys"});
   CHECK(rig.window->measure().said().contains("is not there"));
   Ornament o;
   o.kind = "delay-throw";
@@ -386,10 +386,10 @@ TEST_CASE("stems that are not there are found by what they hold, all at once, an
   o.length = Beats::ofQuarters(1);
   rig.session->edit("throw", withOrnaments(rig.session->song(), {o}).song);
   rig.session->settle();
-  rig.session->findStemsIn(m.away.path());
+  rig.session->stems().findIn(m.away.path());
   rig.session->waitUntilIdle();
-  CHECK(rig.session->missingStems().empty());
-  CHECK(rig.session->rowProblem("voice").isEmpty());
+  CHECK(rig.session->stems().missing().empty());
+  CHECK(rig.session->stems().problem("voice").isEmpty());
   CHECK(rig.session->song().stem("voice")->file == (m.away / "deep" / "deeper" / "lead.wav").string());
   CHECK(rig.session->song().stem("keys")->file == (m.away / "keys.wav").string());
   REQUIRE(rig.session->song().ornaments.size() == 1);
@@ -400,10 +400,10 @@ TEST_CASE("stems that are not there are found by what they hold, all at once, an
   // One undo step, and the sound follows.
   rig.session->undo();
   rig.session->waitUntilIdle();
-  CHECK(rig.session->missingStems().size() == 2);
+  CHECK(rig.session->stems().missing().size() == 2);
   rig.session->redo();
   rig.session->waitUntilIdle();
-  CHECK(rig.session->missingStems().empty());
+  CHECK(rig.session->stems().missing().empty());
 }
 
 TEST_CASE("a row is pointed at a file by hand, from its margin", "[left]") {
@@ -420,12 +420,12 @@ TEST_CASE("a row is pointed at a file by hand, from its margin", "[left]") {
   CHECK(wanted.count() == 1);
   // A file that is no sound is told; the song stays as it is.
   const Song before = rig.session->song();
-  rig.session->pointAt("voice", m.away / "drums.wav");
+  rig.session->stems().pointAt("voice", m.away / "drums.wav");
   rig.session->waitUntilIdle();
   CHECK(rig.session->song() == before);
   CHECK(rig.window->measure().said().contains("drums.wav"));
   // Another take: the row takes it and says so.
-  rig.session->pointAt("voice", m.away / "keys.wav");
+  rig.session->stems().pointAt("voice", m.away / "keys.wav");
   rig.session->waitUntilIdle();
   CHECK(rig.session->song().stem("voice")->file == (m.away / "keys.wav").string());
   CHECK(rig.window->measure().said().contains("takes its sound from keys.wav now"));
@@ -441,7 +441,7 @@ TEST_CASE("a copy in the cache that is damaged while a song is open: silence, a 
   options.playback.stepped = true;
   options.playback.outputs = std::make_shared<TestDevices>();
   Session session(std::move(options));
-  session.open(file);
+  session.files().open(file);
   session.waitUntilIdle();
   const auto voice = [&] { return session.audio().of("voice"); };
   const auto rms = [&] {
@@ -483,7 +483,7 @@ TEST_CASE("flipped samples in the cache are found once in a session, and do not 
   };
   {
     auto s = open();
-    s->open(file);
+    s->files().open(file);
     s->waitUntilIdle();
   }
   for (const auto& e : fs::directory_iterator(cache / "stems")) {
@@ -493,7 +493,7 @@ TEST_CASE("flipped samples in the cache are found once in a session, and do not 
   }
   auto s = open();
   QSignalSpy told(s.get(), &Session::notice);
-  s->open(file);
+  s->files().open(file);
   s->waitUntilIdle();
   REQUIRE(told.count() >= 1);
   CHECK(told[0][0].toString().contains("in the cache was damaged"));
@@ -534,9 +534,9 @@ TEST_CASE("a second export follows the first", "[left]") {
   const TempFolder dir, out;
   Rig rig;
   rig.open(writeSmallSong(dir));
-  QSignalSpy exported(rig.session.get(), &Session::exported);
-  rig.session->exportTo(out / "one", {});
-  rig.session->exportTo(out / "two", {});
+  QSignalSpy exported(&rig.session->exports(), &Exports::exported);
+  rig.session->exports().exportTo(out / "one", {});
+  rig.session->exports().exportTo(out / "two", {});
   CHECK(rig.window->measure().said().contains("follows when the one under way has ended"));
   rig.session->waitUntilIdle();
   REQUIRE(exported.count() == 2);

@@ -49,7 +49,7 @@ TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
   CHECK(rig.session->history().undoLabel() == "forget variant B of delay throw");
   // It survives the file.
   rig.key(Qt::Key_Z, Qt::ControlModifier);
-  rig.session->save(rig.dir / "song.ivrin");
+  rig.session->files().save(rig.dir / "song.ivrin");
   rig.open(rig.dir / "song.ivrin");
   REQUIRE(rig.ornament(id).variants.size() == 1);
   CHECK(*rig.ornament(id).variants[0].settings.at("feedback_percent").number() == 20);
@@ -218,8 +218,8 @@ TEST_CASE("a collision is drawn with its answers, and one press of each is enoug
   const Song collides = rig.session->song();
   rig.score().openOrnament(id);
   rig.settle();
-  REQUIRE(rig.session->facts());
-  REQUIRE_FALSE(rig.session->facts()->collisions.empty());
+  REQUIRE(rig.session->rows().chosen());
+  REQUIRE_FALSE(rig.session->rows().chosen()->collisions.empty());
   Answers& answers = rig.score().openRow()->answers();
   CHECK(answers.isVisible());
   CHECK(rig.score().openArea().contains(answers.geometry()));
@@ -232,7 +232,7 @@ TEST_CASE("a collision is drawn with its answers, and one press of each is enoug
     }
     INFO(static_cast<int>(a));
     // The next phrase, at 16, is met no more.
-    for (const Collision& c : rig.session->facts()->collisions)
+    for (const Collision& c : rig.session->rows().chosen()->collisions)
       CHECK(c.frames.begin > rig.session->plan()->map().frameAt(Beats::ofQuarters(17.5)));
   }
   CHECK(rig.session->history().undoLabel().find("of delay throw") != std::string::npos);
@@ -251,10 +251,10 @@ TEST_CASE("what covers another row is marked on that row, and answered at one pr
                     withRowMix(withOrnamentReplaced(rig.session->song(), loud), "keys", {-20, 0, false, false}));
   rig.settle();
   const Song covers = rig.session->song();
-  REQUIRE(rig.session->facts());
-  REQUIRE(rig.session->facts()->collisions.empty());
+  REQUIRE(rig.session->rows().chosen());
+  REQUIRE(rig.session->rows().chosen()->collisions.empty());
   const auto over = [&](const char* row) -> std::optional<Collision> {
-    for (const Collision& c : rig.session->facts()->over)
+    for (const Collision& c : rig.session->rows().chosen()->over)
       if (c.row == row) return c;
     return std::nullopt;
   };
@@ -277,11 +277,11 @@ TEST_CASE("what covers another row is marked on that row, and answered at one pr
   Answers& answers = rig.score().openRow()->answers();
   CHECK(answers.isVisible());
   CHECK(answers.what().contains(
-      QString::fromStdString(rig.session->song().rowName(rig.session->facts()->over.front().row))));
+      QString::fromStdString(rig.session->song().rowName(rig.session->rows().chosen()->over.front().row))));
   for (const auto a : {CollisionAnswer::duck, CollisionAnswer::thin, CollisionAnswer::pan}) {
     INFO(static_cast<int>(a));
     if (!answers.button(a)->isVisible()) continue;
-    const std::string first = rig.session->facts()->over.front().row;
+    const std::string first = rig.session->rows().chosen()->over.front().row;
     const double was = over(first.c_str())->db;
     QTest::mouseClick(answers.button(a), Qt::LeftButton);
     rig.settle();

@@ -20,7 +20,7 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
   });
   writeWav(dir / "noise.wav", 48000, 1, 48000 * 12, noise(3, 0.1));
   Rig rig;
-  rig.session->begin({dir / "voice.wav", dir / "noise.wav"}, 120);
+  rig.session->files().begin({dir / "voice.wav", dir / "noise.wav"}, 120);
   rig.session->waitUntilIdle();
   rig.settleView();
   const auto next = [&](Qt::KeyboardModifiers more = {}) {

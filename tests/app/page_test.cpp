@@ -170,7 +170,7 @@ TEST_CASE("a picture of the score stays what it was when the song moves on", "[p
   rig.place("delay-throw", "voice", 8, 9.5);
   rig.settle();
   RowWaves waves;
-  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rowPeaks()});
+  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rows().peaks()});
   OrnamentLayout marks;
   ScorePicture then;
   then.page = layOutPage({{1280, 700}, rig.session->song().rowsInScoreOrder(), {}, std::nullopt, 0});

@@ -109,7 +109,7 @@ TEST_CASE("what is being measured is said to be", "[promises]") {
   CHECK_FALSE(rig.window->measure().figures().contains(QStringLiteral("tail …")));
   rig.place("reverb-throw", "voice", 12, 13);
   rig.session->choose(last(rig).id);
-  if (!rig.session->facts() || rig.session->facts()->ornament != last(rig).id)
+  if (!rig.session->rows().chosen() || rig.session->rows().chosen()->ornament != last(rig).id)
     CHECK(rig.window->measure().figures().contains(QStringLiteral("tail …")));
   rig.settle();
   CHECK_FALSE(rig.window->measure().figures().contains(QStringLiteral("tail …")));

@@ -210,7 +210,7 @@ TEST_CASE("recipes lead from an opening to the landing after it", "[recipes]") {
   RecipeTrial& trial = *rig.window->findChild<RecipeTrial*>();
   rig.window->action("openings")->trigger();
   rig.settle();
-  REQUIRE(rig.session->openings());
+  REQUIRE(rig.session->findings().openings());
   // One that has its place in view, before "Two".
   const OpeningMarks& marks = rig.score().openings();
   rig.score().showRange(0, 18, false);

@@ -92,13 +92,13 @@ struct Rig {
   }
   ~Rig() { window->close(); }
   void open(const std::filesystem::path& f) {
-    session->open(f);
+    session->files().open(f);
     session->waitUntilIdle();
     settleView();
   }
   /// Beside a window that has it.
   void openReadOnly(const std::filesystem::path& f) {
-    session->open(f, Session::OpenAs{true, false, {}});
+    session->files().open(f, SongFiles::OpenAs{true, false, {}});
     session->waitUntilIdle();
     settleView();
   }

@@ -330,8 +330,8 @@ TEST_CASE("grids from whole notes to sixty-fourths, dotted, triplet and free", "
 
 TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift find the attack", "[score]") {
   SmallSongRig rig;
-  CHECK(rig.session->onsets("drums").size() >= 60);                     // a stroke each half second
-  CHECK(std::abs(rig.session->onsets("drums")[1].count - 24000) < 144); // within 3 ms
+  CHECK(rig.session->rows().onsets("drums").size() >= 60);                     // a stroke each half second
+  CHECK(std::abs(rig.session->rows().onsets("drums")[1].count - 24000) < 144); // within 3 ms
   rig.score().showRange(0, 8, false);
   // Free, but onto the attack: from 60 ms after it.
   rig.drag(&rig.score(), rig.at("drums", 1.05), rig.at("drums", 2.05), Qt::ControlModifier | Qt::ShiftModifier);
@@ -339,8 +339,8 @@ TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift fi
   const TempoMap& map = rig.session->plan()->map();
   CHECK(std::abs(map.frameAt(rig.score().selection()->begin).count - 24000) < 144);
   CHECK(std::abs(map.frameAt(rig.score().selection()->end).count - 48000) < 144);
-  CHECK(nearestOnsetWords(map, rig.session->onsets("drums"), rig.score().selection()->begin) == "on the attack");
-  CHECK(nearestOnsetWords(map, rig.session->onsets("drums"), map.beatAt(Frames(24000 + 480))).startsWith("attack 1"));
+  CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), rig.score().selection()->begin) == "on the attack");
+  CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), map.beatAt(Frames(24000 + 480))).startsWith("attack 1"));
   // The lens itself: ink on a card above the staff while the edge is held.
   const QPoint edge = rig.at("drums", rig.score().selection()->end.quarters());
   QTest::mousePress(&rig.score(), Qt::LeftButton, {}, edge);

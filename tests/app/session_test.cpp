@@ -28,7 +28,7 @@ TEST_CASE("after a crash the song opens as it was at the last edit", "[session]"
   } // never saved; the journal's writer ends with its last wish written
   {
     Rig rig(journal.path());
-    QSignalSpy recovered(rig.session.get(), &Session::recovered);
+    QSignalSpy recovered(&rig.session->files(), &SongFiles::recovered);
     rig.open(file);
     CHECK(recovered.count() == 1);
     CHECK(rig.session->song() == edited);
@@ -38,10 +38,10 @@ TEST_CASE("after a crash the song opens as it was at the last edit", "[session]"
     CHECK(rig.session->song().rowMix("drums").gainDb == 0);
     rig.session->redo();
     // Saved, the journal is gone.
-    REQUIRE(rig.session->save(file));
+    REQUIRE(rig.session->files().save(file));
   }
   Rig third(journal.path());
-  QSignalSpy none(third.session.get(), &Session::recovered);
+  QSignalSpy none(&third.session->files(), &SongFiles::recovered);
   third.open(file);
   CHECK(none.count() == 0);
   CHECK(third.session->song() == edited);
@@ -72,21 +72,21 @@ TEST_CASE("a song is never saved over its own stem, or over what is no song", "[
   SmallSongRig rig;
   std::ofstream(rig.dir / "notes.txt") << "notes";
   const auto size = std::filesystem::file_size(rig.dir / "voice.wav");
-  CHECK_FALSE(rig.session->save(rig.dir / "voice.wav"));
+  CHECK_FALSE(rig.session->files().save(rig.dir / "voice.wav"));
   CHECK(rig.window->measure().said().contains("source of this song"));
   CHECK(std::filesystem::file_size(rig.dir / "voice.wav") == size);
-  CHECK_FALSE(rig.session->save(rig.dir / "notes.txt"));
+  CHECK_FALSE(rig.session->files().save(rig.dir / "notes.txt"));
   CHECK(rig.window->measure().said().contains("is not a song"));
-  CHECK_FALSE(rig.session->save(rig.dir.path()));
+  CHECK_FALSE(rig.session->files().save(rig.dir.path()));
   CHECK(rig.session->file() == rig.dir / "song.ivrin");
-  CHECK(rig.session->save(rig.dir / "song.ivrin"));
+  CHECK(rig.session->files().save(rig.dir / "song.ivrin"));
   // An export into the folder of the stems.
-  QSignalSpy exported(rig.session.get(), &Session::exported);
+  QSignalSpy exported(&rig.session->exports(), &Exports::exported);
   std::filesystem::create_directories(rig.dir / "stems");
   std::filesystem::create_hard_link(rig.dir / "voice.wav", rig.dir / "stems" / "voice.wav");
   ExportOptions e;
   e.stems = true;
-  rig.session->exportTo(rig.dir.path(), e);
+  rig.session->exports().exportTo(rig.dir.path(), e);
   rig.settle();
   REQUIRE(exported.count() == 1);
   CHECK_FALSE(exported.front()[1].toBool());
@@ -99,7 +99,7 @@ TEST_CASE("a save that fails says so and loses nothing", "[session]") {
   RowMix m;
   m.gainDb = -9;
   rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
-  CHECK_FALSE(rig.session->save(rig.dir / "no-such-folder" / "song.ivrin"));
+  CHECK_FALSE(rig.session->files().save(rig.dir / "no-such-folder" / "song.ivrin"));
   CHECK(rig.window->measure().said().contains("not saved"));
   CHECK(rig.session->history().changedSinceSave());
   CHECK(rig.session->song().rowMix("drums").gainDb == -9);
@@ -107,17 +107,17 @@ TEST_CASE("a save that fails says so and loses nothing", "[session]") {
 
 TEST_CASE("phrases, row peaks and the figures of the chosen ornament arrive by themselves", "[session]") {
   SmallSongRig rig;
-  CHECK(rig.session->phrases("voice").size() == 7);
-  REQUIRE(rig.session->rowPeaks("mix"));
-  CHECK(rig.session->rowPeaks("mix")->frames() == 64 * 24000);
-  rig.session->place("delay-throw", {"voice"}, {Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
+  CHECK(rig.session->rows().phrases("voice").size() == 7);
+  REQUIRE(rig.session->rows().peaks("mix"));
+  CHECK(rig.session->rows().peaks("mix")->frames() == 64 * 24000);
+  rig.session->placing().place("delay-throw", {"voice"}, {Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
   rig.session->waitUntilIdle();
   rig.session->choose("o1");
   rig.session->waitUntilIdle();
-  REQUIRE(rig.session->facts());
-  CHECK(rig.session->facts()->lufsWith > rig.session->facts()->lufsWithout);
-  CHECK(rig.session->facts()->peakDbfs > -30);
-  CHECK(rig.session->facts()->tailEnd > Beats::ofQuarters(10));
+  REQUIRE(rig.session->rows().chosen());
+  CHECK(rig.session->rows().chosen()->lufsWith > rig.session->rows().chosen()->lufsWithout);
+  CHECK(rig.session->rows().chosen()->peakDbfs > -30);
+  CHECK(rig.session->rows().chosen()->tailEnd > Beats::ofQuarters(10));
   CHECK(rig.window->measure().figures().contains("LUFS"));
 }
 
@@ -171,10 +171,10 @@ TEST_CASE("saved elsewhere, undone and saved again, the song still has its stems
   m.gainDb = -9;
   rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
   rig.session->settle();
-  REQUIRE(rig.session->save(elsewhere / "song.ivrin"));
+  REQUIRE(rig.session->files().save(elsewhere / "song.ivrin"));
   rig.session->undo(); // back over the save: a song from when it lay in another folder
   CHECK(rig.session->song().rowMix("drums").gainDb == 0);
-  REQUIRE(rig.session->save(elsewhere / "song.ivrin"));
+  REQUIRE(rig.session->files().save(elsewhere / "song.ivrin"));
   Problems problems;
   const auto again = readSongFile(elsewhere / "song.ivrin", allKinds().registry(), problems);
   REQUIRE(again);
@@ -184,7 +184,7 @@ TEST_CASE("saved elsewhere, undone and saved again, the song still has its stems
   }
   CHECK(std::filesystem::exists(*again->ornaments[0]->settings.at("impulse_file").text()));
   // Written beside them they are named from there.
-  REQUIRE(rig.session->save(rig.dir / "song.ivrin"));
+  REQUIRE(rig.session->files().save(rig.dir / "song.ivrin"));
   CHECK(fileBytes(rig.dir / "song.ivrin").find("\"file\": \"voice.wav\"") != std::string::npos);
   CHECK(fileBytes(rig.dir / "song.ivrin").find("\"impulse_file\": \"space.wav\"") != std::string::npos);
 }
@@ -194,14 +194,14 @@ TEST_CASE("what was being computed for one song never lands in the next", "[sess
   const TempFolder other;
   const auto second = writeSmallSong(other);
   const BeatRange word{Beats::ofQuarters(8), Beats::ofQuarters(9.5)};
-  rig.session->place("reverse-reverb", {"voice", "drums"}, word);
-  rig.session->open(second); // both are under way
+  rig.session->placing().place("reverse-reverb", {"voice", "drums"}, word);
+  rig.session->files().open(second); // both are under way
   rig.session->waitUntilIdle();
   CHECK(rig.session->file() == second);
   CHECK(rig.session->song().ornaments.empty());
   // Of two files asked for one after the other the later one is open.
-  rig.session->begin({rig.dir / "voice.wav"}, 90);
-  rig.session->open(second);
+  rig.session->files().begin({rig.dir / "voice.wav"}, 90);
+  rig.session->files().open(second);
   rig.session->waitUntilIdle();
   CHECK(rig.session->file() == second);
   CHECK(rig.session->song().tempo[0].bpm == 120);
@@ -220,7 +220,7 @@ TEST_CASE("after undoing everything a crash brings nothing back", "[session]") {
     rig.session->undo();
   }
   Rig rig(journal.path());
-  QSignalSpy recovered(rig.session.get(), &Session::recovered);
+  QSignalSpy recovered(&rig.session->files(), &SongFiles::recovered);
   rig.open(file);
   CHECK(recovered.count() == 0);
   CHECK(rig.session->song().rowMix("drums").gainDb == 0);
@@ -249,11 +249,11 @@ TEST_CASE("without a device the head says so in warning colour; one that comes b
   CHECK(rig.window->head().meterText() == "no sound");
   const QImage head = rig.window->head().grab().toImage();
   CHECK(pixelsNear(head, head.rect(), paper().warning) > 20);
-  rig.session->lookForDevice();
+  rig.session->outputs().lookForDevice();
   rig.settle();
   CHECK(rig.window->head().meterText() == "no sound");
   rig.devices->there = true;
-  rig.session->lookForDevice(); // a timer does so once a second
+  rig.session->outputs().lookForDevice(); // a timer does so once a second
   rig.settle();
   CHECK(rig.window->measure().said().startsWith("Sound is back through "));
   CHECK(rig.window->head().meterText() != "no sound");
@@ -293,13 +293,13 @@ TEST_CASE("saved into another folder, a song keeps the stems that it had, and op
   SmallSongRig rig;
   const TempFolder elsewhere;
   QStringList allowed;
-  QObject::connect(rig.session.get(), &Session::folderAllowed, [&](const QString& f) { allowed << f; });
-  REQUIRE(rig.session->save(rig.dir / "song.ivrin"));
+  QObject::connect(&rig.session->files(), &SongFiles::folderAllowed, [&](const QString& f) { allowed << f; });
+  REQUIRE(rig.session->files().save(rig.dir / "song.ivrin"));
   CHECK(allowed.isEmpty()); // beside its stems nothing needs to be allowed
-  REQUIRE(rig.session->save(elsewhere / "moved.ivrin"));
+  REQUIRE(rig.session->files().save(elsewhere / "moved.ivrin"));
   REQUIRE(allowed.size() == 1);
   CHECK(std::filesystem::path(allowed[0].toStdString()) == rig.dir.path());
   rig.open(elsewhere / "moved.ivrin");
-  CHECK(rig.session->missingStems().empty());
+  CHECK(rig.session->stems().missing().empty());
   CHECK(rig.session->song().stems.size() == 3);
 }

@@ -177,17 +177,17 @@ TEST_CASE("a swell over the former phrase is a collision, and can be ducked, beg
   // The word from 2.5 follows one that ends on 2: hardly a rest, so the first press is short and ducked, and meets
   // nothing. Drawn out over it and let go, it does.
   const std::string id = rig.placeOpen("reverse-reverb", "voice", 2.5, 4);
-  REQUIRE(rig.session->facts());
-  CHECK(rig.session->facts()->collisions.empty());
+  REQUIRE(rig.session->rows().chosen());
+  CHECK(rig.session->rows().chosen()->collisions.empty());
   CHECK(setting(rig.ornament(id), "lead_beats") == 1);
   Ornament longer = rig.ornament(id);
   longer.settings["lead_beats"] = 2.5;
   longer.finish = {{"level", {{"offset_lu", -6.0}}}};
   rig.session->edit("longer", withOrnamentReplaced(rig.session->song(), longer));
   rig.settle();
-  REQUIRE(rig.session->facts());
-  REQUIRE_FALSE(rig.session->facts()->collisions.empty());
-  const Collision hit = rig.session->facts()->collisions.front();
+  REQUIRE(rig.session->rows().chosen());
+  REQUIRE_FALSE(rig.session->rows().chosen()->collisions.empty());
+  const Collision hit = rig.session->rows().chosen()->collisions.front();
   CHECK(hit.frames.end <= landingOf(rig, id));
   const Kind& kind = *allKinds().find("reverse-reverb");
   const Ornament o = rig.ornament(id);
@@ -198,7 +198,7 @@ TEST_CASE("a swell over the former phrase is a collision, and can be ducked, beg
     rig.session->edit("answer", withOrnamentReplaced(rig.session->song(), *better));
     rig.settle();
     INFO(static_cast<int>(answer));
-    const auto& left = rig.session->facts()->collisions;
+    const auto& left = rig.session->rows().chosen()->collisions;
     // What is left lies at the phrase's end, where it fades.
     CHECK((left.empty() || left.front().frames.length() < hit.frames.length() / 2));
     rig.session->undo();
@@ -266,15 +266,15 @@ TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and 
   REQUIRE(row.finishPanel().isVisible());
   CHECK(row.finishPanel().index() == 0);
   // Its drawing over the measured spectrum; the low cut pulled up an octave or more.
-  REQUIRE(rig.session->spectra());
-  CHECK(rig.session->spectra()->before.size() == 96);
+  REQUIRE(rig.session->rows().spectra());
+  CHECK(rig.session->rows().spectra()->before.size() == 96);
   const double cut = *rig.ornament(id).finish[0].settings.at("low_cut_hz").number();
   const StereoBuffer full = wholePrint(rig, id);
   const QPoint low = row.finishPanel().handleRect("low").center().toPoint();
   rig.drag(&row.finishPanel(), low, low + QPoint(90, 0));
   rig.settle();
   CHECK(*rig.ornament(id).finish[0].settings.at("low_cut_hz").number() > 2 * cut);
-  CHECK(rig.session->spectra()->after[30] < rig.session->spectra()->before[30] - 3); // 173 Hz
+  CHECK(rig.session->rows().spectra()->after[30] < rig.session->rows().spectra()->before[30] - 3); // 173 Hz
   // By its number, typed.
   rig.type(row.finishPanel().field("low_cut_hz"), "1000");
   CHECK(*rig.ornament(id).finish[0].settings.at("low_cut_hz").number() == 1000);
@@ -301,7 +301,7 @@ TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and 
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
   // It survives the file.
-  rig.session->save(rig.dir / "song.ivrin");
+  rig.session->files().save(rig.dir / "song.ivrin");
   rig.open(rig.dir / "song.ivrin");
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
 }

@@ -46,7 +46,7 @@ void accept(QDialog* d) {
 TEST_CASE("a new song from stems has its tempo and bar 1 from them, and says so", "[app][tempo]") {
   const TempFolder dir;
   Rig rig;
-  rig.session->begin(stemsOf(dir), std::nullopt);
+  rig.session->files().begin(stemsOf(dir), std::nullopt);
   rig.session->waitUntilIdle();
   const Song& song = rig.session->song();
   REQUIRE(song.stems.size() == 3);
@@ -60,7 +60,7 @@ TEST_CASE("no tempo to be told is said, and 120 it is", "[app][tempo]") {
   const TempFolder dir;
   writeWav(dir / "hiss.wav", 48000, 2, 48000 * 12, noise(3, 0.2));
   Rig rig;
-  rig.session->begin({dir / "hiss.wav"}, std::nullopt);
+  rig.session->files().begin({dir / "hiss.wav"}, std::nullopt);
   rig.session->waitUntilIdle();
   CHECK(rig.session->song().tempo[0].bpm == 120);
   CHECK(rig.window->measure().said().contains("No tempo can be told"));
@@ -100,7 +100,7 @@ TEST_CASE("the tempo is corrected under the ornaments, or changed with them, one
 TEST_CASE("listening from the dialog fills in what is found", "[app][tempo]") {
   const TempFolder dir;
   Rig rig;
-  rig.session->begin(stemsOf(dir), 87);
+  rig.session->files().begin(stemsOf(dir), 87);
   rig.session->waitUntilIdle();
   CHECK(rig.session->song().tempo[0].bpm == 87); // what was said is not looked for
   whenUp<TempoDialog>([&](TempoDialog* d) {

@@ -89,7 +89,7 @@ TEST_CASE("a word is selected by one key, its phrase by the next press; a row wi
 TEST_CASE("a reverse reverb is placed and its path changed in twelve keys at most", "[travel]") {
   SmallSongRig rig;
   rig.score().setFocus();
-  rig.session->phrases("voice");
+  rig.session->rows().phrases("voice");
   rig.settle();
   int keys = 0;
   const auto press = [&](Qt::Key k, Qt::KeyboardModifiers m = {}) {

@@ -8,7 +8,7 @@ using namespace ivrin::app::test;
 TEST_CASE("each column of a wave reaches from its lowest sample to its highest", "[score][waves]") {
   SmallSongRig rig;
   RowWaves waves;
-  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rowPeaks()});
+  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rows().peaks()});
   for (const char* row : {"voice", "drums"}) {
     const auto audio = rig.session->audio().of(row);
     REQUIRE(audio);
@@ -56,7 +56,7 @@ TEST_CASE("what an ornament takes away is drawn where it was, and what it leaves
   SmallSongRig rig;
   rig.place("gap", "keys", 8, 12);
   RowWaves waves;
-  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rowPeaks()});
+  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rows().peaks()});
   ColumnFrames frames;
   for (int i = 0; i <= 400; ++i) frames.push_back(i * 960); // 16 beats
   const WaveColumns is = waves.row("keys", frames, 100, 80);
@@ -89,7 +89,7 @@ TEST_CASE("in a gap over a bus what goes on is told from its dry sound, and each
   SmallSongRig rig;
   const std::string gap = rig.place("gap", "music", 8, 12), later = rig.place("gap", "music", 13, 15);
   RowWaves waves;
-  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rowPeaks()});
+  waves.show({rig.session->plan(), rig.session->audio(), rig.session->rows().peaks()});
   ColumnFrames frames;
   for (int i = 0; i <= 400; ++i) frames.push_back(i * 960); // 16 beats of 24000 frames
   const WaveColumns row = waves.row("music", frames, 100, 80);

@@ -115,7 +115,7 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   // The window's export and the command line's render are the same bytes.
   ExportOptions o;
   o.stems = o.ornaments = true;
-  rig.session->exportTo(rig.dir / "window", o);
+  rig.session->exports().exportTo(rig.dir / "window", o);
   rig.session->waitUntilIdle();
   const std::string line = "XDG_CACHE_HOME='" + (rig.dir / "c").string() + "' '" + cliProgram() + "' render '" +
                            (rig.dir / "song.ivrin").string() + "' --what mix,stems,ornaments --threads 1 --out '" +
@@ -347,7 +347,7 @@ TEST_CASE("dropped stems make a new song at the tempo that is heard in them", "[
   CHECK(rig.session->song().tempo[0].bpm == 100);
   CHECK(rig.session->history().changedSinceSave());
   // Saved beside its stems it names them from there.
-  REQUIRE(rig.session->save(dir / "new.ivrin"));
+  REQUIRE(rig.session->files().save(dir / "new.ivrin"));
   CHECK(rig.session->song().stems[0].file == (dir / "voice.wav").string());
   CHECK(fileBytes(dir / "new.ivrin").find("\"file\": \"voice.wav\"") != std::string::npos);
   Rig again;
@@ -377,7 +377,7 @@ TEST_CASE("a song with a missing stem opens, the row is marked, the rest sounds"
   Rig rig;
   rig.open(file);
   REQUIRE(rig.session->isOpen());
-  CHECK(rig.session->rowProblem("keys").contains("keys.wav"));
+  CHECK(rig.session->stems().problem("keys").contains("keys.wav"));
   CHECK(rig.window->measure().said().contains("keys.wav"));
   rig.session->player().play(rig.session->plan()->map().frameAt(Beats::ofQuarters(8)));
   CHECK(largest(rig.hear(24000)) > 0.1f);
@@ -400,8 +400,8 @@ TEST_CASE("the export dialog writes what is ticked; cancelling leaves nothing ha
   CHECK(rig.window->measure().said().contains("1 file written"));
   ExportOptions o;
   o.stems = true;
-  rig.session->exportTo(rig.dir / "more", o);
-  rig.session->cancelExport();
+  rig.session->exports().exportTo(rig.dir / "more", o);
+  rig.session->exports().cancel();
   rig.session->waitUntilIdle();
   int halves = 0;
   if (std::filesystem::exists(rig.dir / "more"))

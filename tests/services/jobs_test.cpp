@@ -65,11 +65,12 @@ struct Office {
 TEST_CASE("a thousand jobs begun one after another leave no thread behind", "[services][threads]") {
   Office o;
   int delivered = 0;
-  std::atomic<int> worked{0};
+  static std::atomic<int> worked;
+  worked = 0;
   std::size_t most = 0;
   Job<int, int> job(
       o.workers,
-      [&](const int& n, const Run&) {
+      [](const int& n, const Run&) {
         ++worked;
         return n;
       },
@@ -92,21 +93,26 @@ TEST_CASE("a thousand jobs begun one after another leave no thread behind", "[se
 TEST_CASE("a job that ended before its result was looked at is stale when it is begun again", "[services][threads]") {
   Office o;
   std::vector<int> got, reported;
-  Job<int, int> job(
+  struct Input {
+    int n;
+    std::function<void(int)> told; // on the owner's thread
+  };
+  Job<Input, int> job(
       o.workers,
-      [&](const int& n, const Run& run) {
-        run.report([&, n] { reported.push_back(n); });
-        return n;
+      [](const Input& in, const Run& run) {
+        run.report([told = in.told, n = in.n] { told(n); });
+        return in.n;
       },
       [&](int n) { got.push_back(n); });
-  job.begin(1);
+  const auto told = [&](int n) { reported.push_back(n); };
+  job.begin({1, told});
   while (o.queue.waiting() < 3)
     std::this_thread::yield(); // report, result and end: it is over, nothing is delivered yet
-  job.begin(2);
+  job.begin({2, told});
   o.runAll();
   CHECK(got == std::vector<int>{2});
   CHECK(reported == std::vector<int>{2});
-  job.begin(3);
+  job.begin({3, told});
   while (o.queue.waiting() < 3) std::this_thread::yield();
   job.cancel(); // another song was opened
   o.runAll();
@@ -115,11 +121,11 @@ TEST_CASE("a job that ended before its result was looked at is stale when it is 
 
 TEST_CASE("work that is begun again is asked to stop, hurried work still delivers", "[services][threads]") {
   Office o;
-  std::latch begun(1);
+  static std::latch begun(1);
   std::vector<int> got;
   Job<int, int> job(
       o.workers,
-      [&](const int& n, const Run& run) {
+      [](const int& n, const Run& run) {
         if (n == 1) begun.count_down();
         if (n != 2)
           while (!run.stop.stop_requested()) std::this_thread::yield();

@@ -63,7 +63,7 @@ int window(const std::string& what, const fs::path& folder) {
   MainWindow window(session, fs::path());
   window.setAsksBeforeClosing(false);
   window.show();
-  session.open(folder / "song.ivrin");
+  session.files().open(folder / "song.ivrin");
   session.waitUntilIdle();
   // One edit that is wanted, in the journal.
   Song edited = session.song();
@@ -81,9 +81,9 @@ int window(const std::string& what, const fs::path& folder) {
       tell('b');
       std::error_code ec;
       fs::remove_all(folder / "cache" / "stems", ec);
-      session.addStems({folder / "more.wav"});
+      session.stems().add({folder / "more.wav"});
     };
-    QObject::connect(&session, &Session::stemsAdded, &session, [&](int) {
+    QObject::connect(&session.stems(), &SongStems::added, &session, [&](int) {
       tell('s');
       QTimer::singleShot(0, &session, again);
     });
@@ -93,9 +93,9 @@ int window(const std::string& what, const fs::path& folder) {
       e.stems = true;
       e.format = ++turn % 2 == 0 ? AudioFormat::flac24 : AudioFormat::wav24;
       tell('b');
-      session.exportTo(folder / "prints", e);
+      session.exports().exportTo(folder / "prints", e);
     };
-    QObject::connect(&session, &Session::exported, &session, [&](const QString&, bool ok) {
+    QObject::connect(&session.exports(), &Exports::exported, &session, [&](const QString&, bool ok) {
       tell(ok ? 's' : 'x');
       QTimer::singleShot(0, &session, again);
     });

@@ -1,0 +1,84 @@
+// What is found about the whole song by listening to it: tempo, bar 1 and key, openings in its rows, sections. Of
+// files, the tempo and meter that a MIDI file says.
+#pragma once
+
+#include "render/render_plan.h"
+#include "services/findings.h"
+#include "services/jobs.h"
+#include "services/opening.h"
+#include "services/opening_finding.h"
+#include "services/section_finding.h"
+#include "song/midi_map.h"
+
+#include <QObject>
+
+#include <filesystem>
+
+namespace ivrin::app {
+
+class Session;
+
+/// What a MIDI file says of a song's time, or why it cannot be read.
+struct MidiRead {
+  std::string name; // of the file
+  std::optional<MidiMap> map;
+  Problems problems;
+};
+
+class SongFindings : public QObject {
+  Q_OBJECT
+ public:
+  explicit SongFindings(Session& session);
+  /// Another song is open.
+  void clear();
+  /// Reads a MIDI file apart; midiRead() follows.
+  void readMidi(const std::filesystem::path& file) { midiJob_.begin(file); }
+  /// Listens to the stems as they are; gridFound() says what was found.
+  void lookForGrid();
+  /// Openings of all rows; nothing while they are not known of the stems, the grid and the landings as they are now.
+  const std::vector<Opening>* openings() const;
+  /// openingsReady() follows.
+  void lookForOpenings();
+  /// Sections that were found on the stems and the grid as they are now, where the song has none of its own: proposed,
+  /// until they are taken or let go.
+  std::vector<FoundSection> proposedSections() const;
+  /// sectionsProposed() follows, now and whenever they change.
+  void lookForSections();
+  void letSectionsGo();
+
+ signals:
+  void gridFound(const ivrin::FoundGrid& found);
+  void midiRead(const ivrin::app::MidiRead& read);
+  void openingsReady();
+  void sectionsProposed();
+
+ private:
+  struct GridInput {
+    Song song;
+    SongAudio audio;
+  };
+  struct OpeningsInput {
+    std::shared_ptr<const RenderPlan> plan;
+    std::vector<std::string> rows;
+    std::shared_ptr<Findings> findings;
+  };
+  struct SectionsInput {
+    std::shared_ptr<const RenderPlan> plan;
+    std::shared_ptr<Findings> findings;
+  };
+  /// What was listened to, and what was found in it.
+  template <class T> struct FoundIn {
+    Song of;
+    std::vector<T> all;
+  };
+
+  Session& session_;
+  std::optional<FoundIn<Opening>> openings_;
+  std::optional<FoundIn<FoundSection>> sections_;
+  Job<GridInput, std::optional<FoundGrid>> gridJob_;
+  Job<std::filesystem::path, MidiRead> midiJob_;
+  Job<OpeningsInput, std::optional<FoundIn<Opening>>> openingsJob_;
+  Job<SectionsInput, std::optional<FoundIn<FoundSection>>> sectionsJob_;
+};
+
+} // namespace ivrin::app
