@@ -6,6 +6,7 @@
 #include "render/export.h"
 #include "render/render_pool.h"
 #include "song/edits.h"
+#include "test_support/any_settings.h"
 #include "test_support/bench_song.h"
 
 #include "audio/audio_writer.h"
@@ -14,6 +15,7 @@
 #include <unistd.h>
 
 #include <cmath>
+#include <ctime>
 #include <thread>
 
 #include <functional>
@@ -194,7 +196,50 @@ void workBenchmarks() {
   }
 }
 
+namespace {
+
+/// Seconds of this thread's own time.
+double ownTime() {
+  timespec t{};
+  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+  return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+}
+
+/// Milliseconds of it that the slowest plan of a kind takes: settings by chance, at their limits as
+/// often as not, over a beat or 3.9 hours, at 20, 120 and 400 BPM.
+double slowestPlan(const TableSpec& kind) {
+  Chance chance(7);
+  double slowest = 0;
+  for (int i = 0; i < 1500; ++i) {
+    Song song;
+    song.tempo[0].bpm = i % 3 == 0 ? 400 : i % 3 == 1 ? 20 : 120;
+    Ornament o;
+    o.id = "o";
+    o.kind = kind.id;
+    o.on = "a";
+    o.length = Beats::ofQuarters(i % 4 == 0 ? 4.0 : i % 4 == 1 ? 400.0 : 3.9 * 60 * song.tempo[0].bpm);
+    o.settings = test::anySettings(kind, chance);
+    const SongContext context = contextOf(song);
+    double least = 1e9; // of three: what else the machine does is not meant
+    for (int k = 0; k < 3; ++k) {
+      const double start = ownTime();
+      const PrintPlan plan = allKinds().find(kind.id)->plan({o, context});
+      keep(&plan);
+      least = std::min(least, (ownTime() - start) * 1e3);
+    }
+    slowest = std::max(slowest, least);
+  }
+  return slowest;
+}
+
+} // namespace
+
 void planningBenchmarks() {
+  for (const TableSpec& kind : allKinds().registry().kinds) {
+    char text[40];
+    std::snprintf(text, sizeof text, "%.3f ms", slowestPlan(kind));
+    line("the slowest plan of 1500 at the limits: " + kind.id, text, "<= 2 ms");
+  }
   // The same edit in songs of 10 and 1000 ornaments.
   const auto cost = [](int ornaments) {
     const auto t = bigSong(4, 120, ornaments + 1); // the last one is a throw near the end

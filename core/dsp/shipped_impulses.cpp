@@ -239,15 +239,33 @@ const std::vector<ShippedImpulse>& shippedImpulses() {
   return all;
 }
 
-ImpulseResponse shippedImpulse(const std::string& name, double rate) {
+namespace {
+
+const ShippedImpulse* named(const std::string& name) {
   const auto& all = shippedImpulses();
   const auto found = std::find_if(all.begin(), all.end(), [&](const ShippedImpulse& s) { return name == s.name; });
-  if (found == all.end()) return {};
-  const ShippedImpulse& s = *found;
-  // Until all has fallen 75 dB; a little before its first frame, where filters without delay begin to sound.
+  return found == all.end() ? nullptr : &*found;
+}
+
+/// Until all has fallen 75 dB.
+std::int64_t framesOf(const ShippedImpulse& s, double rate) {
   const double longest = *std::max_element(s.decaySeconds.begin(), s.decaySeconds.end());
-  const auto frames = static_cast<std::int64_t>((1.25 * longest + s.gapSeconds) * rate);
-  const auto lead = static_cast<std::int64_t>(0.05 * rate);
+  return static_cast<std::int64_t>((1.25 * longest + s.gapSeconds) * rate);
+}
+
+} // namespace
+
+std::int64_t shippedImpulseFrames(const std::string& name, double rate) {
+  const ShippedImpulse* s = named(name);
+  return s ? framesOf(*s, rate) : 0;
+}
+
+ImpulseResponse shippedImpulse(const std::string& name, double rate) {
+  const ShippedImpulse* found = named(name);
+  if (!found) return {};
+  const ShippedImpulse& s = *found;
+  const std::int64_t frames = framesOf(s, rate);
+  const auto lead = static_cast<std::int64_t>(0.05 * rate); // where filters without delay begin to sound
   std::vector<Path> paths;
   for (std::uint64_t p = 0; p < kPaths; ++p) {
     paths.push_back(decaying(s, p, lead, frames, rate));

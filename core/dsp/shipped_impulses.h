@@ -32,5 +32,7 @@ const std::vector<ShippedImpulse>& shippedImpulses();
 /// Energy 1 with both sides driven alike (mean of both sides), its first sound on its first frame. Empty when there is
 /// none of that name.
 ImpulseResponse shippedImpulse(const std::string& name, double sampleRate);
+/// Its frames, without computing it.
+std::int64_t shippedImpulseFrames(const std::string& name, double sampleRate);
 
 } // namespace ivrin

@@ -113,6 +113,12 @@ std::shared_ptr<const Impulse> Impulses::shipped(const std::string& name, double
   return entry;
 }
 
+std::int64_t Impulses::framesOf(const Impulses* loaded, const std::string& file, double rate) {
+  if (!loaded || !loaded->has(file)) return shippedImpulseFrames(file, rate);
+  const auto& impulse = loaded->loaded_.at(file);
+  return impulse ? impulse->audio.frames() : 0;
+}
+
 std::shared_ptr<const Impulse> Impulses::find(const std::string& file, double rate) const {
   if (const auto it = loaded_.find(file); it != loaded_.end()) return it->second;
   return shipped(file, rate);

@@ -30,6 +30,9 @@ class Impulses {
   /// One that ships, or one that was loaded; nothing where there is none: the space is silent then.
   static std::shared_ptr<const Impulse> shipped(const std::string& name, double sampleRate);
   std::shared_ptr<const Impulse> find(const std::string& file, double sampleRate) const;
+  /// Frames of the one that find() gives, or shipped() where nothing was loaded: known before one that ships is
+  /// computed.
+  static std::int64_t framesOf(const Impulses* loaded, const std::string& file, double sampleRate);
 
  private:
   std::map<std::string, std::shared_ptr<const Impulse>> loaded_;

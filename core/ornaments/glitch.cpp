@@ -430,16 +430,25 @@ Chance GlitchShape::chanceOf(std::int64_t k) const {
   return Chance(mix64(seed_ * 0x9e3779b97f4a7c15ULL + static_cast<std::uint64_t>(k)));
 }
 
-std::vector<bool> GlitchShape::freezing() const {
-  std::vector<bool> all(static_cast<std::size_t>(end_ - first_));
+std::vector<bool> GlitchShape::freezing(std::size_t mostChanges) const {
+  std::vector<bool> all;
+  all.reserve(static_cast<std::size_t>(end_ - first_));
   const std::size_t list = chances_.size();
-  std::int64_t round = (map_.barAt(grid_.beat(first_)).bar - firstBar_) / bars_, begin = roundBegins(round),
-               next = roundBegins(round + 1);
-  for (std::int64_t k = first_; k < end_; ++k) {
+  const bool sameInAll = kept() || list == 1; // rounds
+  std::int64_t round = 0, begin = 0, next = end_;
+  if (!sameInAll) {
+    round = (map_.barAt(grid_.beat(first_)).bar - firstBar_) / bars_;
+    begin = roundBegins(round);
+    next = roundBegins(round + 1);
+  }
+  std::size_t changes = 0;
+  for (std::int64_t k = first_; k < end_ && changes <= mostChanges; ++k) {
     while (k >= next) begin = std::exchange(next, roundBegins(++round + 1));
-    const std::size_t at = static_cast<std::size_t>(std::max<std::int64_t>(0, k - begin)) % list;
-    all[static_cast<std::size_t>(k - first_)] =
-        kept() ? drawn(k).has_value() : chances_[at] > 0 && chanceOf(k).unit() < chances_[at] / 100;
+    const double chance =
+        sameInAll ? chances_[0] : chances_[static_cast<std::size_t>(std::max<std::int64_t>(0, k - begin)) % list];
+    const bool now = kept() ? drawn(k).has_value() : chance > 0 && chanceOf(k).unit() < chance / 100;
+    if (now != (!all.empty() && all.back())) ++changes;
+    all.push_back(now);
   }
   return all;
 }
@@ -553,8 +562,8 @@ PrintPlan Glitch::plan(const Placed& p) const {
   const double rest = 1 - glitchSettings(p).share("mix_percent");
   std::vector<GainSegments::Point> points;
   bool frozen = false;
-  const std::vector<bool> freezes = shape.freezing();
-  for (std::int64_t k = shape.first(); k < shape.end() && points.size() <= kMostSegments; ++k) {
+  const std::vector<bool> freezes = shape.freezing(kMostSegments / 2); // a change is two points; more are refused
+  for (std::int64_t k = shape.first(); k < shape.first() + std::ssize(freezes); ++k) {
     const bool now = freezes[static_cast<std::size_t>(k - shape.first())];
     if (now && !frozen) {
       const Frames at = shape.frames(k).begin;

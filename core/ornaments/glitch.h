@@ -26,8 +26,9 @@ class GlitchShape {
   /// Of a step, within the span.
   FrameRange frames(std::int64_t k) const;
   std::optional<FrozenStep> drawn(std::int64_t k) const;
-  /// Whether the steps from first() on freeze: drawn(k).has_value() of each, at the cost of a number each.
-  std::vector<bool> freezing() const;
+  /// Whether the steps from first() on freeze: drawn(k).has_value() of each, at the cost of a number each. Those after
+  /// so many changes are not looked at.
+  std::vector<bool> freezing(std::size_t mostChanges = SIZE_MAX) const;
   bool kept() const { return !kept_.empty(); }
   const StepGrid& grid() const { return grid_; }
   /// Index of a step into a list of `round` chances.

@@ -448,29 +448,58 @@ class HalftimeVoice : public Voice {
 
 } // namespace
 
+namespace {
+
+/// Where cycles end. Every turn is taken from the tempo map: the beat is computed anew, never added up from frames.
+class Turns {
+ public:
+  explicit Turns(const Placed& p)
+      : map_(p.map)
+      , start_(p.ornament.start)
+      , first_(p.map.frameAt(start_)) {
+    const Value& cycle = settingOr(halftimeTable(), p.ornament.settings, "cycle");
+    if (const double* ms = cycle.number())
+      frames_ = *ms / 1000 * p.sampleRate();
+    else
+      length_ = NoteValue::parse(*cycle.text())->beats(p.map, start_).value();
+  }
+  Frames at(std::int64_t k) const {
+    if (length_.ticks > 0) return map_.frameAt(start_ + Beats(k * length_.ticks));
+    return first_ + Frames(std::llround(static_cast<double>(k) * frames_));
+  }
+
+ private:
+  const TempoMap& map_;
+  Beats start_, length_{0};
+  Frames first_;
+  double frames_ = 0;
+};
+
+std::int64_t joinOf(const Placed& p) {
+  return std::llround(number(p, "join_ms") / 1000 * p.sampleRate());
+}
+
+/// Shorter ones are joined to the next.
+std::int64_t leastCycle(double rate) {
+  return std::max<std::int64_t>(1, std::llround(0.001 * rate));
+}
+
+} // namespace
+
 HalftimeCycles halftimeCycles(const Placed& p) {
   HalftimeCycles h;
   h.slower = number(p, "slower");
-  h.join = std::llround(number(p, "join_ms") / 1000 * p.sampleRate());
+  h.join = joinOf(p);
   const FrameRange span = p.span();
-  const Value& cycle = settingOr(halftimeTable(), p.ornament.settings, "cycle");
-  // Every turn is taken from the tempo map: the beat is computed anew, never added up from frames.
-  const auto turn = [&](std::int64_t k) {
-    if (const double* ms = cycle.number()) {
-      const Frames first = p.map.frameAt(p.ornament.start);
-      return first + Frames(std::llround(static_cast<double>(k) * *ms / 1000 * p.sampleRate()));
-    }
-    const Beats length = NoteValue::parse(*cycle.text())->beats(p.map, p.ornament.start).value();
-    return p.map.frameAt(p.ornament.start + Beats(k * length.ticks));
-  };
-  const std::int64_t least = std::max<std::int64_t>(1, std::llround(0.001 * p.sampleRate()));
+  const Turns turns(p);
+  const std::int64_t least = leastCycle(p.sampleRate());
   Frames begin = span.begin;
   for (std::int64_t k = 1; begin < span.end; ++k) {
     if (h.cycles.size() == kMostCycles) {
       h.tooMany = true;
       return h;
     }
-    const Frames end = std::min(span.end, turn(k));
+    const Frames end = std::min(span.end, turns.at(k));
     if ((end - begin).count < least && end < span.end) continue;
     h.cycles.push_back({begin, end});
     begin = end;
@@ -487,14 +516,18 @@ PrintPlan Halftime::plan(const Placed& p) const {
   plan.extent = p.span();
   plan.reads = slowedSource(p).reads();
   const HalftimeSettings s = HalftimeSettings::of(p);
-  const HalftimeCycles cycles = halftimeCycles(p);
-  if (cycles.tooMany) {
+  const Turns turns(p);
+  const FrameRange first{plan.extent.begin, std::min(plan.extent.end, turns.at(1))};
+  // The last that there may be ends before the span does. Only where some are joined they must be counted.
+  const bool tooMany = turns.at(static_cast<std::int64_t>(kMostCycles)) < plan.extent.end &&
+                       (first.length() >= 2 * leastCycle(p.sampleRate()) || halftimeCycles(p).tooMany);
+  if (tooMany) {
     plan.sounds = false;
     plan.refusal = worded("has more than %1 cycles: a longer cycle or a shorter span is wanted", kMostCycles);
     return plan;
   }
   plan.anyOrder = !s.banded();
-  if (s.keep && static_cast<double>(cycles.cycles.front().length()) < kLeastKeptSeconds * p.sampleRate()) {
+  if (s.keep && static_cast<double>(first.length()) < kLeastKeptSeconds * p.sampleRate()) {
     plan.sounds = false;
     plan.refusal = worded("a cycle under 20 ms cannot be stretched at its pitch");
     return plan;
@@ -503,7 +536,7 @@ PrintPlan Halftime::plan(const Placed& p) const {
     const std::int64_t edge = edgeFrames(p);
     plan.dry = plan.wet = turnedDown(plan.extent, 0, edge, edge);
   } else {
-    plan.dry = plan.wet = Share(p, s, cycles.join).dry();
+    plan.dry = plan.wet = Share(p, s, joinOf(p)).dry();
   }
   return plan;
 }

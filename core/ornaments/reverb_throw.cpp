@@ -140,9 +140,7 @@ std::int64_t longestPrint(const Placed& p, const Throw& s, std::int64_t sourceFr
   double tail = 0;
   if (s.tones) return most;
   if (s.space.isImpulse) {
-    const auto impulse =
-        p.impulses ? p.impulses->find(s.space.impulseFile, rate) : Impulses::shipped(s.space.impulseFile, rate);
-    tail = impulse ? static_cast<double>(impulse->audio.frames()) : 0;
+    tail = static_cast<double>(Impulses::framesOf(p.impulses, s.space.impulseFile, rate));
   } else if (s.space.reverb.held) {
     return most;
   } else {

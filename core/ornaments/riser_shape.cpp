@@ -286,8 +286,9 @@ RiserShape::RiserShape(const Placed& p)
       if (i + 1 < values.size() && !(gone < section)) break;
     }
   }
+  borders_.reserve(back.size());
   for (const Beats b : back) borders_.push_back(map_.frameAt(down ? p.ornament.start + b : end - b));
-  std::sort(borders_.begin(), borders_.end());
+  if (!down) std::reverse(borders_.begin(), borders_.end()); // ascending
 }
 
 RiserShape::State RiserShape::at(double u) const {

@@ -102,6 +102,7 @@ TEST_CASE("the impulse responses that ship are of energy 1, begin at once and di
   for (const auto& s : shippedImpulses())
     for (const double rate : {22050.0, 44100.0}) {
       const ImpulseResponse h = shippedImpulse(s.name, rate);
+      CHECK(shippedImpulseFrames(s.name, rate) == h.frames());
       INFO(s.name << " at " << rate);
       CHECK(10 * std::log10(energyOf(h)) == Approx(0).margin(0.05));
       CHECK(std::abs(h.own.left()[0]) > 0.001f);
