@@ -11,6 +11,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 namespace ivrin::app {
 namespace {
@@ -48,22 +49,48 @@ OpenHandle wetHandle(const OpenCanvas& c, QPointF at, OpenHandle::Side side = Op
           .side = side};
 }
 
+constexpr int kMostColumns = 480; // of a wave's outline: with more of them it is no plainer, and slow to fill
+constexpr int kMostDots = 3000;   // along one
+
 /// The dry wave between two frames as a closed shape in a box, as it is or mirrored in time.
-QPainterPath waveShape(const OpenCanvas& c, const std::string& row, FrameRange range, QRectF box, bool mirrored) {
-  const int n = std::max(2, static_cast<int>(box.width()));
+QPolygonF waveShape(const OpenCanvas& c, const std::string& row, FrameRange range, QRectF box, bool mirrored) {
+  const int n = std::clamp(static_cast<int>(box.width()), 2, kMostColumns);
   ColumnFrames frames(static_cast<std::size_t>(n) + 1);
   for (int i = 0; i <= n; ++i) frames[static_cast<std::size_t>(i)] = range.begin.count + range.length() * i / n;
   const WaveColumns wave = c.waves->row(row, frames, box.center().y(), box.height() / 2);
-  QPainterPath path;
+  QPolygonF shape;
+  shape.reserve(2 * n + 2);
   const auto x = [&](int i) {
     const double u = (i + 0.5) / n;
     return box.left() + box.width() * (mirrored ? 1 - u : u);
   };
-  path.moveTo(x(0), box.center().y());
-  for (int i = 0; i < n; ++i) path.lineTo(x(i), static_cast<double>(wave.top[static_cast<std::size_t>(i)]));
-  for (int i = n; i-- > 0;) path.lineTo(x(i), static_cast<double>(wave.bottom[static_cast<std::size_t>(i)]));
-  path.closeSubpath();
-  return path;
+  shape << QPointF(x(0), box.center().y());
+  for (int i = 0; i < n; ++i) shape << QPointF(x(i), static_cast<double>(wave.top[static_cast<std::size_t>(i)]));
+  for (int i = n; i-- > 0;) shape << QPointF(x(i), static_cast<double>(wave.bottom[static_cast<std::size_t>(i)]));
+  shape << shape.front();
+  return shape;
+}
+
+/// Dots along an outline, so many pixels apart; further where it is so jagged that there would be too many. (A dashed
+/// pen strokes each dash as a shape of its own: half a second for a wave across the page.)
+void drawDots(QPainter& p, const QPolygonF& outline, double apart, double width, const QColor& ink) {
+  double length = 0;
+  for (qsizetype i = 1; i < outline.size(); ++i) length += QLineF(outline[i - 1], outline[i]).length();
+  apart = std::max(apart, length / kMostDots);
+  std::vector<QRectF> dots;
+  double next = 0; // from the begin of the line
+  for (qsizetype i = 1; i < outline.size(); ++i) {
+    const QLineF line(outline[i - 1], outline[i]);
+    for (; next < line.length(); next += apart) {
+      const QPointF at = line.pointAt(next / line.length());
+      dots.emplace_back(at.x() - width / 2, at.y() - width / 2, width, width);
+    }
+    next -= line.length();
+  }
+  p.setPen(Qt::NoPen);
+  p.setBrush(ink);
+  p.drawRects(dots.data(), static_cast<int>(dots.size()));
+  p.setBrush(Qt::NoBrush);
 }
 
 // ---------------------------------------------------------------- reverse reverb
@@ -260,7 +287,8 @@ class SwellDrawing : public OpenDrawing {
     const double a = c.axis.xOf(c.ornament.start), b = c.axis.xOf(c.ornament.span().end);
     if (b - a < 3) return;
     const QRectF own(a, c.area.top(), b - a, c.area.height());
-    const QPainterPath word = waveShape(c, c.ornament.on, s.source, own, false);
+    QPainterPath word;
+    word.addPolygon(waveShape(c, c.ornament.on, s.source, own, false));
     p.save();
     p.setClipPath(word);
     p.setPen(QPen(ink.card, 1.4));
@@ -268,11 +296,7 @@ class SwellDrawing : public OpenDrawing {
       p.drawLine(QPointF(x, c.area.bottom()), QPointF(x + c.area.height() * 0.5, c.area.top()));
     p.restore();
     const QRectF mirror(s.landing - (b - a), c.area.top(), b - a, c.area.height());
-    QPen dots(ink.rust, 1.2, Qt::CustomDashLine);
-    dots.setDashPattern({1, 2.5});
-    p.setPen(dots);
-    p.setBrush(Qt::NoBrush);
-    p.drawPath(waveShape(c, c.ornament.on, s.source, mirror, true));
+    drawDots(p, waveShape(c, c.ornament.on, s.source, mirror, true), 4.2, 1.2, ink.rust);
     if (mirror.left() > c.area.left() && mirror.width() > scaled(40))
       drawSongText(p, QPointF(mirror.left() + scaled(4), c.area.bottom() - scaled(6)), QObject::tr("mirrored"), 14,
                    true, ink.rust);

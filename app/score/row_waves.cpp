@@ -204,7 +204,7 @@ std::optional<WaveColumns> RowWaves::turnedDown(const std::string& row, const Co
   return w;
 }
 
-const PrintPeaks& RowWaves::peaksOf(const OrnamentNode& node) {
+PrintPeaks& RowWaves::peaksOf(const OrnamentNode& node, std::int64_t& frames) {
   auto [it, fresh] = prints_.try_emplace(node.print.get());
   auto& [alive, peaks] = it->second;
   if (fresh || alive.lock() != node.print) {
@@ -217,9 +217,10 @@ const PrintPeaks& RowWaves::peaksOf(const OrnamentNode& node) {
   const Frames ready = node.print->ready();
   const bool complete = node.print->complete();
   StereoBuffer b;
-  while (peaks.done < ready) {
+  while (peaks.done < ready && frames > 0) {
     const std::int64_t n = std::min(kPiece, (ready - peaks.done).count);
     if (n < kPiece && !complete) break;
+    frames -= n;
     b.resize(n);
     b.span().clear();
     node.print->addTo(peaks.done, b.span());
@@ -234,15 +235,10 @@ const PrintPeaks& RowWaves::peaksOf(const OrnamentNode& node) {
   return peaks;
 }
 
-bool RowWaves::knowsHeard(const OrnamentNode& node) const {
-  const auto it = prints_.find(node.print.get());
-  return it != prints_.end() && it->second.first.lock() == node.print && it->second.second.heard.has_value();
-}
-
-std::optional<FrameRange> RowWaves::heard(const OrnamentNode& node) {
+std::optional<FrameRange> RowWaves::heard(const OrnamentNode& node, std::int64_t& frames) {
   if (!node.print || !node.print->complete()) return std::nullopt;
-  static_cast<void>(peaksOf(node));
-  PrintPeaks& peaks = prints_.at(node.print.get()).second;
+  PrintPeaks& peaks = peaksOf(node, frames);
+  if (peaks.done < node.print->ready()) return std::nullopt;
   if (peaks.heard) return peaks.heard;
   constexpr double kUnder = 0.0316; // 30 dB
   constexpr std::int64_t kStep = 1024;
@@ -261,10 +257,12 @@ std::optional<FrameRange> RowWaves::heard(const OrnamentNode& node) {
   return peaks.heard;
 }
 
-void RowWaves::prepare(FrameRange seen) {
-  if (!source_.plan) return;
+bool RowWaves::prepare(FrameRange seen) {
+  if (!source_.plan) return true;
+  std::int64_t frames = kAtOnce;
   for (const auto& node : source_.plan->nodes())
-    if (node->print && !intersect(node->print->extent(), seen).empty()) static_cast<void>(peaksOf(*node));
+    if (node->print && !intersect(node->print->extent(), seen).empty()) static_cast<void>(peaksOf(*node, frames));
+  return frames > 0;
 }
 
 void RowWaves::show(WaveSource source) {

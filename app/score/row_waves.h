@@ -55,16 +55,20 @@ class RowWaves {
   /// first column with sound: `first` is its index.
   WaveColumns print(const OrnamentNode& node, const ColumnFrames& frames, double mid, double half, bool opened,
                     int& first) const;
-  /// Brings the peaks of the prints in a range up to what is computed; print() draws what was prepared.
-  void prepare(FrameRange seen);
-  /// Where a print is within 30 dB of its loudest: what the eye takes for it. Nothing until it is complete.
-  std::optional<FrameRange> heard(const OrnamentNode& node);
-  bool knowsHeard(const OrnamentNode& node) const;
+  /// Brings the peaks of the prints in a range up to what is computed, some seconds of sound at a time so that no event
+  /// takes long; print() draws what was prepared. False: there is more, ask again.
+  bool prepare(FrameRange seen);
+  /// Where a print is within 30 dB of its loudest: what the eye takes for it. Nothing until it is complete,
+  /// and all of it was looked at: so many
+  /// frames more of it at most, which are taken from `frames`.
+  std::optional<FrameRange> heard(const OrnamentNode& node, std::int64_t& frames);
+  static constexpr std::int64_t kAtOnce = std::int64_t{1} << 19; // frames looked at in one event: about 10 ms
 
  private:
   static constexpr std::int64_t kMostBytes = std::int64_t{32} << 20; // beyond that, of the plan's own prints alone
   Peak stemPeak(const StemAudio& audio, std::int64_t begin, std::int64_t end) const;
-  const PrintPeaks& peaksOf(const OrnamentNode& node);
+  /// Looks at so many frames more at most, and takes what it has looked at from them.
+  PrintPeaks& peaksOf(const OrnamentNode& node, std::int64_t& frames);
   WaveColumns dry(const std::string& row, const ColumnFrames& frames, double mid, double half, bool keep,
                   const Which& which) const;
   std::shared_ptr<const PeakPyramid> madePeaks(const std::string& row) const;

@@ -93,7 +93,7 @@ void ScoreView::travelCaret(CaretUnit unit, int step, bool extend) {
 QString ScoreView::nothingHeard() const {
   const QString name = asText(session_.song().rowName(caretRow_));
   return session_.rows().heard(caretRow_) ? tr("No phrase is heard on %1.").arg(name)
-                                      : tr("%1 is still being listened to.").arg(name);
+                                          : tr("%1 is still being listened to.").arg(name);
 }
 
 void ScoreView::selectSpoken() {

@@ -405,7 +405,8 @@ void ScoreView::contextMenuEvent(QContextMenuEvent* e) {
 
 void ScoreView::takeOpening(Opening o) {
   if (o.suits.empty()) return;
-  const BeatRange source = sourceOf(o, session_.plan()->map(), session_.rows().phrases(o.row), session_.rows().onsets(o.row));
+  const BeatRange source =
+      sourceOf(o, session_.plan()->map(), session_.rows().phrases(o.row), session_.rows().onsets(o.row));
   selectOnRow(o.row, source);
   session_.placing().place(o.suits.front(), {o.row}, source);
 }

@@ -141,8 +141,8 @@ void paintRow(const ScorePicture& s, const RowWaves& waves, QImage& image, const
 
 } // namespace
 
-void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint& own, const QRect& dirty) {
-  if (dirty.isEmpty()) return;
+bool paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint& own, const QRect& dirty) {
+  if (dirty.isEmpty()) return true;
   const Palette& c = paper();
   const double ratio = s.ratio;
   const int w = static_cast<int>(std::lround(dirty.width() * ratio));
@@ -150,7 +150,7 @@ void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint
   const ColumnFrames frames = columnFrames(s.map(), s.axis, dirty.left(), w, ratio);
   const double origin = (s.axis.xOf(Beats(0)) - dirty.left()) * ratio;
   const FrameRange seen{Frames(frames.front()), Frames(frames.back())};
-  waves.prepare(seen);
+  const bool all = waves.prepare(seen);
   std::vector<const RowBox*> rows;
   const auto boxOf = [&](const RowBox& r) {
     return QRect(dirty.left(), r.y, dirty.width(), r.height).intersected(dirty);
@@ -206,6 +206,7 @@ void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint
     p.fillRect(QRectF(dirty.left(), r.y + r.height - thick, dirty.width(), thick), colour);
     if (r.open) p.fillRect(QRectF(dirty.left(), r.y - thick / 2, dirty.width(), thick), colour);
   }
+  return all;
 }
 
 void paintMargin(QPainter& p, const ScorePicture& s, const QRect& dirty) {

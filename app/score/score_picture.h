@@ -68,7 +68,8 @@ struct StaffPaint {
   std::vector<QRgb> memory[2];
 };
 
-void paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint& own, const QRect& dirty);
+/// False: not all of the prints has been looked at (RowWaves::prepare), and it wants to be painted again.
+bool paintStaves(QPainter& p, const ScorePicture& s, RowWaves& waves, StaffPaint& own, const QRect& dirty);
 void paintRuler(QPainter& p, const ScorePicture& s, const QRect& dirty);
 void paintMargin(QPainter& p, const ScorePicture& s, const QRect& dirty);
 /// Landing lines, slurs, signs, selection, what is dragged, the playhead; `open` paints the open ornament at its place

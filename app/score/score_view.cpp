@@ -16,7 +16,6 @@
 #include "song/edits.h"
 #include "time/note_value.h"
 
-#include <QElapsedTimer>
 #include <QKeyEvent>
 #include <QPaintEvent>
 #include <QPainter>
@@ -28,7 +27,6 @@ namespace ivrin::app {
 namespace {
 
 constexpr int kFoldAfterMs = 260, kWarmAfterMs = 400;
-constexpr double kLearnMs = 5; // of looking at prints out of view, at a time
 
 } // namespace
 
@@ -202,22 +200,16 @@ void ScoreView::refresh() {
 /// Lanes of the ornaments. Prints in view are looked at now; the rest a little at a time.
 void ScoreView::learnOrnaments() {
   if (!session_.plan()) return;
-  const TempoMap& map = session_.plan()->map();
-  const FrameRange seen{map.frameAt(axis().beatAt(0)), map.frameAt(axis().beatAt(width()))};
-  QElapsedTimer spent;
-  spent.start();
+  std::int64_t frames = RowWaves::kAtOnce;
   bool left = false;
   marks_.learn(*session_.plan(), [&](const OrnamentNode& node) -> std::optional<FrameRange> {
     if (!node.print || !node.print->complete()) return std::nullopt;
-    if (intersect(node.print->extent(), seen).empty() && static_cast<double>(spent.nsecsElapsed()) > kLearnMs * 1e6 &&
-        !waves_.knowsHeard(node)) {
-      left = true;
-      return std::nullopt;
-    }
-    return waves_.heard(node);
+    const auto heard = waves_.heard(node, frames);
+    left = left || !heard;
+    return heard;
   });
   marks_.place(page_.rows, axis());
-  if (left) learnTimer_.start(0);
+  if (left) learnTimer_.start(0); // goes on
 }
 
 void ScoreView::axisMoved() {
@@ -432,7 +424,7 @@ void ScoreView::paintEvent(QPaintEvent* e) {
   }
   if (dirty == rect()) playheadAt_ = playheadX();
   const ScorePicture now = picture();
-  paintStaves(p, now, waves_, staffPaint_, dirty.intersected(page_.staves()));
+  if (!paintStaves(p, now, waves_, staffPaint_, dirty.intersected(page_.staves()))) learnTimer_.start(0);
   paintRuler(p, now, dirty);
   paintMargin(p, now, dirty);
   std::function<void(QPainter&)> open;
@@ -536,7 +528,7 @@ void ScoreView::comeToRest() {
       foldTimer_.stop();
       foldNow();
     }
-    if (learnTimer_.isActive()) {
+    while (learnTimer_.isActive()) {
       learnTimer_.stop();
       learnNow();
     }

@@ -176,7 +176,8 @@ TEST_CASE("a picture of the score stays what it was when the song moves on", "[p
   then.page = layOutPage({{1280, 700}, rig.session->song().rowsInScoreOrder(), {}, std::nullopt, 0});
   then.axis = {static_cast<double>(Page::marginWidth()), 1100, 4, 40};
   then.plan = rig.session->plan();
-  marks.learn(*then.plan, [&](const OrnamentNode& n) { return waves.heard(n); });
+  std::int64_t frames = std::int64_t{1} << 40;
+  marks.learn(*then.plan, [&](const OrnamentNode& n) { return waves.heard(n, frames); });
   marks.place(then.page.rows, then.axis);
   then.ornaments = marks.shared();
   then.selection = Selection{"keys", Beats::ofQuarters(8), Beats::ofQuarters(12), {}};
@@ -216,4 +217,32 @@ TEST_CASE("a picture of the score stays what it was when the song moves on", "[p
   QPainter w(&whole);
   paintStaves(w, then, waves, memory, then.page.staves());
   CHECK(part.copy(narrow) == whole.copy(narrow));
+}
+
+TEST_CASE("a long print is looked at piece by piece, and comes to the same", "[page]") {
+  SmallSongRig rig;
+  Ornament o;
+  o.id = "o1";
+  o.kind = "pulse";
+  o.on = "drums";
+  o.start = Beats(0);
+  o.length = Beats::ofQuarters(56); // 28 s
+  rig.session->edit(QStringLiteral("pulse"), withOrnament(rig.session->song(), o));
+  rig.session->waitUntilIdle();
+  const auto plan = rig.session->plan();
+  const OrnamentNode& node = *plan->node("o1");
+  REQUIRE(node.print->complete());
+  RowWaves whole, pieces;
+  whole.show({plan, rig.session->audio(), {}});
+  pieces.show({plan, rig.session->audio(), {}});
+  std::int64_t all = std::int64_t{1} << 40, events = 0;
+  std::optional<FrameRange> heard;
+  for (; !heard && events < 100; ++events) {
+    std::int64_t frames = RowWaves::kAtOnce;
+    heard = pieces.heard(node, frames);
+    CHECK(frames > -65536); // no more than a piece beyond
+  }
+  const std::int64_t length = (node.print->ready() - node.print->first()).count;
+  CHECK(events == (length + RowWaves::kAtOnce - 1) / RowWaves::kAtOnce);
+  CHECK(heard == whole.heard(node, all));
 }
