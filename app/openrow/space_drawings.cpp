@@ -296,7 +296,7 @@ class SwellDrawing : public OpenDrawing {
       p.drawLine(QPointF(x, c.area.bottom()), QPointF(x + c.area.height() * 0.5, c.area.top()));
     p.restore();
     const QRectF mirror(s.landing - (b - a), c.area.top(), b - a, c.area.height());
-    drawDots(p, waveShape(c, c.ornament.on, s.source, mirror, true), 4.2, 1.2, ink.rust);
+    drawDots(p, waveShape(c, c.ornament.on, s.source, mirror, true), 3.6, 1.4, ink.rust);
     if (mirror.left() > c.area.left() && mirror.width() > scaled(40))
       drawSongText(p, QPointF(mirror.left() + scaled(4), c.area.bottom() - scaled(6)), QObject::tr("mirrored"), 14,
                    true, ink.rust);

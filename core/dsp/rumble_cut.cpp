@@ -2,6 +2,7 @@
 
 #include "audio/simd.h"
 
+#include <algorithm>
 #include <cmath>
 #include <complex>
 #include <numbers>
@@ -57,6 +58,13 @@ RumbleCut::RumbleCut(double rate)
 void RumbleCut::reset(std::size_t which) {
   for (Section& s : sections_)
     for (std::size_t lane = 2 * which; lane < 2 * which + 2; ++lane) s.s1[lane] = s.s2[lane] = 0;
+}
+
+bool RumbleCut::rests() const {
+  const auto none = [](const auto& lanes) {
+    return std::all_of(lanes.begin(), lanes.end(), [](double v) { return v == 0; });
+  };
+  return std::all_of(sections_.begin(), sections_.end(), [&](const Section& s) { return none(s.s1) && none(s.s2); });
 }
 
 void RumbleCut::process(StereoSpan io, const float* weight) {

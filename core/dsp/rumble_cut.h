@@ -21,6 +21,8 @@ class RumbleCut {
   /// Goes on at a frame that neededFrom() said.
   void goTo(std::int64_t at) { at_ = at; }
   std::int64_t at() const { return at_; }
+  /// Nothing of what it was fed rings in it: of silence it makes silence, and goTo() may take the place of process().
+  bool rests() const;
   /// weight[i] 0..1: how much of it is cut; 0 is bit-transparent.
   void process(StereoSpan io, const float* weight);
 

@@ -293,7 +293,8 @@ class HalftimeVoice : public Voice {
     }
     const StereoSpan part = out.part(0, n);
     if (slowed_.banded()) slowed_.readRest(at_, rest_.span().part(0, n), plain_.span().part(0, n));
-    for (std::int64_t i = 0; i < n; ++i) {
+    const bool rests = !slowed_.banded() && part.isSilent(); // hours of it cost little
+    for (std::int64_t i = 0; i < n && !rests; ++i) {
       const Frames f = span_.begin + Frames(at_ + i);
       const auto wet = static_cast<float>(share_.wetAt(f));
       part.left[i] *= wet;

@@ -236,6 +236,13 @@ class TapeVoice : public Voice {
   void cut(StereoSpan part) {
     move(part);
     const std::int64_t n = part.frames;
+    const bool silent = part.isSilent();
+    if (silent && rumble_.rests()) { // hours of it cost little
+      rumble_.goTo(rumble_.at() + n);
+      at_ += n;
+      return;
+    }
+    if (!silent) turnDown(part);
     for (std::int64_t i = 0; i < n; ++i)
       weight_[static_cast<std::size_t>(i)] = static_cast<float>(
           1 - raisedCosine(std::clamp((std::abs(speed_[static_cast<std::size_t>(i)]) - kSlow) / (kNearlyFull - kSlow),
@@ -253,7 +260,7 @@ class TapeVoice : public Voice {
     }
     at_ += n;
   }
-  /// The next frames at their speed and its level.
+  /// The next frames at their speed.
   void move(StereoSpan part) {
     const std::int64_t n = part.frames;
     motion_.speed.fill(frames_, at_, n, position_.data(), speed_.data());
@@ -270,7 +277,10 @@ class TapeVoice : public Voice {
       else
         renderFrom(leaving, part);
     }
-    for (std::int64_t i = 0; i < n; ++i) {
+  }
+  /// To the level of their speed.
+  void turnDown(StereoSpan part) {
+    for (std::int64_t i = 0; i < part.frames; ++i) {
       const double g = motion_.levelAt(speed_[static_cast<std::size_t>(i)]);
       if (g == 1) continue;
       part.left[i] *= static_cast<float>(g);

@@ -248,7 +248,7 @@ Tried inSilence(std::int64_t index) {
 } // namespace
 
 Tally longSilences(std::int64_t count) {
-  return tryInProcesses("prints of up to 4 hours of silence", count, {60, 2048},
+  return tryInProcesses("prints of up to 4 hours of silence", count, {120, 2048},
                         [](std::int64_t i, Chance&, const std::string&) { return inSilence(i); });
 }
 
