@@ -86,7 +86,8 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   connect(&session_.findings(), &SongFindings::midiRead, this, &MainWindow::useMidi);
   connect(&session_, &Session::notice, this, [this](const QString& text, bool bad) { measure_->say(text, bad); });
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
-  connect(&session_.exports(), &Exports::exported, this, [this](const QString& text, bool ok) { measure_->say(text, !ok); });
+  connect(&session_.exports(), &Exports::exported, this,
+          [this](const QString& text, bool ok) { measure_->say(text, !ok); });
   connectFiles();
   connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelWork);
   for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})

@@ -157,8 +157,8 @@ QString MeasureLine::figures() const {
     parts << tr("selected on %1: %2")
                  .arg(s->more.empty() ? row : tr("%1 and %2 more").arg(row).arg(s->more.size()),
                       spanWords(map, s->begin, s->end - s->begin));
-    const Room room = roomAfter(joinedOver(session_.rows().phrases(s->row), leastRest(map, s->begin)), map.frames(s->range()),
-                                map.sampleRate());
+    const Room room = roomAfter(joinedOver(session_.rows().phrases(s->row), leastRest(map, s->begin)),
+                                map.frames(s->range()), map.sampleRate());
     if (room.next)
       parts << tr("room to the next phrase %1")
                    .arg(spanWords(map, s->end, map.beatAt(*room.next) - map.beatAt(room.sounding)));

@@ -58,7 +58,7 @@ void MainWindow::edgesToAttacks() {
   const BeatRange to{near(s.begin), near(s.end)};
   if (to == s.range())
     measure_->say(session_.rows().onsets(s.row).empty() ? tr("No attack is heard on this row.")
-                                                 : tr("No other attack lies near the edges."),
+                                                        : tr("No other attack lies near the edges."),
                   false);
   else
     putEdges(to, tr("The edges lie on attacks."));

@@ -158,7 +158,8 @@ void MainWindow::exportDialog() {
   const fs::path beside = session_.file().empty() ? fs::current_path(gone) : session_.file().parent_path() / "prints";
   ExportDialog d(QString::fromStdString(beside.string()), this);
   d.setObjectName(QStringLiteral("exportDialog"));
-  if (d.exec() == QDialog::Accepted && !d.folder().isEmpty()) session_.exports().exportTo(pathOf(d.folder()), d.options());
+  if (d.exec() == QDialog::Accepted && !d.folder().isEmpty())
+    session_.exports().exportTo(pathOf(d.folder()), d.options());
 }
 
 void MainWindow::askLead() {

@@ -207,8 +207,8 @@ void FinishPanel::paintEvent(QPaintEvent*) {
   p.setClipRect(d.adjusted(1, 1, -1, -1));
   // What goes in and what comes out, measured: graphite before, blue after.
   if (const auto& spectra = session_.rows().spectra(); s.axis == FinishShape::Axis::frequency && spectra &&
-                                                spectra->ornament == ornament_.id &&
-                                                spectra->index == static_cast<std::size_t>(index_)) {
+                                                       spectra->ornament == ornament_.id &&
+                                                       spectra->index == static_cast<std::size_t>(index_)) {
     const auto shape = [&](const std::vector<float>& db, const QColor& hue, double strength) {
       QPolygonF area;
       area << d.bottomLeft();

@@ -92,8 +92,8 @@ struct Run {
   std::function<void(std::function<void()>)> report;
 };
 
-/// One kind of work, of which only the newest counts. Input goes by value, the result comes by value: the work is a plain
-/// function, so that there is nothing else that it could read while its owner changes it.
+/// One kind of work, of which only the newest counts. Input goes by value, the result comes by value: the work is a
+/// plain function, so that there is nothing else that it could read while its owner changes it.
 template <class Input, class Result> class Job {
  public:
   using Work = Result (*)(const Input&, const Run&);

@@ -340,7 +340,8 @@ TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift fi
   CHECK(std::abs(map.frameAt(rig.score().selection()->begin).count - 24000) < 144);
   CHECK(std::abs(map.frameAt(rig.score().selection()->end).count - 48000) < 144);
   CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), rig.score().selection()->begin) == "on the attack");
-  CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), map.beatAt(Frames(24000 + 480))).startsWith("attack 1"));
+  CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), map.beatAt(Frames(24000 + 480)))
+            .startsWith("attack 1"));
   // The lens itself: ink on a card above the staff while the edge is held.
   const QPoint edge = rig.at("drums", rig.score().selection()->end.quarters());
   QTest::mousePress(&rig.score(), Qt::LeftButton, {}, edge);
