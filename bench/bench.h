@@ -13,7 +13,8 @@ void compare(const std::string& what, const std::string& goal, int rounds, const
 /// Prints median and 99th percentile in milliseconds.
 void spread(const std::string& what, const std::string& goal, std::vector<double> milliseconds);
 void line(const std::string& what, const std::string& figure, const std::string& goal);
-double now(); // seconds, monotonic
+double now();     // seconds, monotonic
+double ownTime(); // seconds that this thread has computed
 /// Keeps a result from being optimised away.
 void keep(const void* p);
 

@@ -21,6 +21,12 @@ double now() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
 
+double ownTime() {
+  timespec t{};
+  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+  return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+}
+
 void keep(const void* p) {
   asm volatile("" : : "g"(p) : "memory");
 }
@@ -85,20 +91,15 @@ class Timed : public QApplication {
   bool notify(QObject* to, QEvent* e) override {
     if (depth_ > 0) return QApplication::notify(to, e);
     ++depth_;
-    const double start = ivrin::bench::now(), ownStart = own();
+    const double start = ivrin::bench::now(), ownStart = ivrin::bench::ownTime();
     const bool taken = QApplication::notify(to, e);
     ivrin::bench::eventTimes().push_back(1e3 * (ivrin::bench::now() - start));
-    ivrin::bench::eventOwnTimes().push_back(1e3 * (own() - ownStart));
+    ivrin::bench::eventOwnTimes().push_back(1e3 * (ivrin::bench::ownTime() - ownStart));
     --depth_;
     return taken;
   }
 
  private:
-  static double own() {
-    timespec t{};
-    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
-    return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
-  }
   int depth_ = 0;
 };
 } // namespace

@@ -15,7 +15,6 @@
 #include <unistd.h>
 
 #include <cmath>
-#include <ctime>
 #include <thread>
 
 #include <functional>
@@ -198,15 +197,8 @@ void workBenchmarks() {
 
 namespace {
 
-/// Seconds of this thread's own time.
-double ownTime() {
-  timespec t{};
-  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
-  return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
-}
-
-/// Milliseconds of it that the slowest plan of a kind takes: settings by chance, at their limits as
-/// often as not, over a beat or 3.9 hours, at 20, 120 and 400 BPM.
+/// Milliseconds of the thread's own time that the slowest plan of a kind takes: settings by chance, at their limits as
+/// often as not, over 4 or 400 beats or 3.9 hours, at 20, 120 and 400 BPM.
 double slowestPlan(const TableSpec& kind) {
   Chance chance(7);
   double slowest = 0;

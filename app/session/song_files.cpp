@@ -151,10 +151,9 @@ void SongFiles::adopt(OpenedDocument d) {
   if (d.apart)
     emit session_.offered(Session::tr("The stems lie where their files say, which is not one place."),
                           Session::tr("all from the start"), [&session = session_] {
-                            Song together = session.song();
-                            for (Stem& s : together.stems) s.offsetSeconds = 0;
-                            session.edit(Session::tr("all stems from the start"), std::move(together));
-                            session.settle();
+                            std::vector<std::string> all;
+                            for (const Stem& stem : session.song().stems) all.push_back(stem.id);
+                            session.stems().moveToStart(Session::tr("all stems from the start"), all);
                           });
   sayWhatIsMissing(d.problems);
   if (session_.readOnly())

@@ -239,16 +239,13 @@ void SongStems::add(const std::vector<fs::path>& files) {
   addJob_.begin({session_.song(), files, session_.store()});
 }
 
-namespace {
-
-/// All of these rows, or all there are, begin where the song does.
-Song fromTheStart(Song song, const std::vector<std::string>& ids) {
-  for (Stem& s : song.stems)
-    if (std::find(ids.begin(), ids.end(), s.id) != ids.end()) s.offsetSeconds = 0;
-  return song;
+void SongStems::moveToStart(const QString& label, const std::vector<std::string>& rows) {
+  Song together = session_.song();
+  for (Stem& s : together.stems)
+    if (std::find(rows.begin(), rows.end(), s.id) != rows.end()) s.offsetSeconds = 0;
+  session_.edit(label, std::move(together));
+  session_.settle();
 }
-
-} // namespace
 
 void SongStems::takeAdded(Added added) {
   for (const Problem& p : added.problems.list)
@@ -270,10 +267,8 @@ void SongStems::takeAdded(Added added) {
   emit this->added(count);
   if (!added.apart) return;
   emit session_.offered(Session::tr("They lie where their files say, beside the other stems."),
-                        Session::tr("from the start instead"), [&session = session_, ids] {
-                          session.edit(Session::tr("new rows from the start"), fromTheStart(session.song(), ids));
-                          session.settle();
-                        });
+                        Session::tr("from the start instead"),
+                        [this, ids] { moveToStart(Session::tr("new rows from the start"), ids); });
 }
 
 // ---------------------------------------------------------------- written anew

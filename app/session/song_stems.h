@@ -49,6 +49,8 @@ class SongStems : public QObject {
   void cancelLooking() { lookJob_.cancel(); }
   /// More rows from audio files: one undo step. added() follows.
   void add(const std::vector<std::filesystem::path>& files);
+  /// Those of these rows that the song still has begin where it does. One undo step.
+  void moveToStart(const QString& label, const std::vector<std::string>& rows);
   /// Files of stems that were written anew since they were brought in: Session::offered(), which takes them in.
   /// Looked for by itself when a file changes.
   void lookForReexports();
