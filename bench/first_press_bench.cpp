@@ -1,10 +1,10 @@
 // What first presses do over songs made for it: the page docs/first-press.md.
 #include "bench.h"
+#include "files/json.h"
 #include "play/player.h"
 #include "play/simulated_output.h"
 #include "render/render_pool.h"
 #include "services/hearing.h"
-#include "song/json.h"
 #include "song/problem.h"
 #include "test_support/presses.h"
 

@@ -10,7 +10,7 @@
 
 #ifdef IVRIN_BENCH_WINDOW
 #include "app/theme/type.h"
-#include "app/theme/words.h"
+#include "app/words/words.h"
 
 #include <QApplication>
 #endif

@@ -1,8 +1,8 @@
 // The kernels: throw, mixing, limiter.
 #include "bench.h"
 
-#include "dsp/mix_limiter.h"
-#include "dsp/svf.h"
+#include "dsp/dynamics/mix_limiter.h"
+#include "dsp/filter/svf.h"
 #include "test_support/signals.h"
 
 #include <cmath>
@@ -88,63 +88,66 @@ void printAnew(const TestSong& t) {
 
 } // namespace
 
-void soundBenchmarks() {
-  {
-    TestSong t(48000, 120);
-    t.stem("v", 480000, noise(1, 0.4));
-    t.ornament("delay-throw", "v", 0, 4,
-               {{"time_left", "1/4"},
-                {"time_right", "1/4"},
-                {"feedback_percent", 90.0},
-                {"low_cut_hz", 200.0},
-                {"high_cut_hz", 7000.0},
-                {"cut_at", 60.0}});
-    const auto plan = t.plan();
-    const std::int64_t frames = 60 * 24000;
-    const StereoBuffer source = fill(4 * 24000, noise(1, 0.4));
-    StereoBuffer out(frames);
-    const double audio = static_cast<double>(frames) / 48000;
-    double ours = 0;
-    int runs = 0;
-    compare(
-        "throw, 30 s of it, against a bare stereo delay with two filters", "<= 2x (aim 1000x real time)", 15,
-        [&] {
-          const double t0 = now();
-          printAnew(t);
-          ours += now() - t0;
-          ++runs;
-        },
-        [&] {
-          bareDelay(source, out, 24000);
-          keep(out.left());
-        });
-    char text[64];
-    std::snprintf(text, sizeof text, "%.0f x real time", audio / (ours / runs));
-    line("throw, absolute", text, "1000x");
-  }
-  {
-    // A pulse of 30 s on a stem that long, from plan to finished print.
-    TestSong t(48000, 120);
-    const std::int64_t frames = 60 * 24000;
-    t.stem("v", frames, noise(1, 0.4));
-    t.ornament("pulse", "v", 0, 60,
-               {{"length_percent", 60.0},
-                {"fade_in", 5.0},
-                {"fade_out", 35.0},
-                {"fade_out_bend", -0.4},
-                {"levels", List{1.0, 1.0, 0.0}},
-                {"pans", List{-0.7, 0.7}}});
-    const auto plan = t.plan();
-    const StereoBuffer source = fill(frames, noise(1, 0.4));
-    StereoBuffer out(frames);
-    compare(
-        "pulse, 30 s of it, against a bare stereo delay with two filters", "<= 2x (aim 1.4x)", 15,
-        [&] { printAnew(t); },
-        [&] {
-          bareDelay(source, out, 24000);
-          keep(out.left());
-        });
-  }
+namespace {
+
+void benchThrow() {
+  TestSong t(48000, 120);
+  t.stem("v", 480000, noise(1, 0.4));
+  t.ornament("delay-throw", "v", 0, 4,
+             {{"time_left", "1/4"},
+              {"time_right", "1/4"},
+              {"feedback_percent", 90.0},
+              {"low_cut_hz", 200.0},
+              {"high_cut_hz", 7000.0},
+              {"cut_at", 60.0}});
+  const auto plan = t.plan();
+  const std::int64_t frames = 60 * 24000;
+  const StereoBuffer source = fill(4 * 24000, noise(1, 0.4));
+  StereoBuffer out(frames);
+  const double audio = static_cast<double>(frames) / 48000;
+  double ours = 0;
+  int runs = 0;
+  compare(
+      "throw, 30 s of it, against a bare stereo delay with two filters", "<= 2x (aim 1000x real time)", 15,
+      [&] {
+        const double t0 = now();
+        printAnew(t);
+        ours += now() - t0;
+        ++runs;
+      },
+      [&] {
+        bareDelay(source, out, 24000);
+        keep(out.left());
+      });
+  char text[64];
+  std::snprintf(text, sizeof text, "%.0f x real time", audio / (ours / runs));
+  line("throw, absolute", text, "1000x");
+}
+
+void benchPulse() {
+  // A pulse of 30 s on a stem that long, from plan to finished print.
+  TestSong t(48000, 120);
+  const std::int64_t frames = 60 * 24000;
+  t.stem("v", frames, noise(1, 0.4));
+  t.ornament("pulse", "v", 0, 60,
+             {{"length_percent", 60.0},
+              {"fade_in", 5.0},
+              {"fade_out", 35.0},
+              {"fade_out_bend", -0.4},
+              {"levels", List{1.0, 1.0, 0.0}},
+              {"pans", List{-0.7, 0.7}}});
+  const auto plan = t.plan();
+  const StereoBuffer source = fill(frames, noise(1, 0.4));
+  StereoBuffer out(frames);
+  compare(
+      "pulse, 30 s of it, against a bare stereo delay with two filters", "<= 2x (aim 1.4x)", 15, [&] { printAnew(t); },
+      [&] {
+        bareDelay(source, out, 24000);
+        keep(out.left());
+      });
+}
+
+void benchStutter() {
   for (const bool plain : {true, false}) {
     // A stutter of 30 s, from plan to finished print.
     TestSong t(48000, 120);
@@ -165,6 +168,9 @@ void soundBenchmarks() {
           keep(out.left());
         });
   }
+}
+
+void benchRiser() {
   for (const bool tone : {false, true}) {
     // A riser of 30 s, from plan to finished print, against its bare source and filter.
     TestSong t(48000, 120);
@@ -181,63 +187,76 @@ void soundBenchmarks() {
           keep(out.left());
         });
   }
-  {
-    // 64 stereo stems of 20 s: mixing for playback against reading the same memory once.
-    TestSong t(48000, 120);
-    const std::int64_t frames = 20 * 48000;
-    const StereoBuffer grain = fill(48000, noise(2, 0.1));
-    for (int s = 0; s < 64; ++s)
-      t.stem("s" + std::to_string(s), frames,
-             [&, s](std::int64_t f, int side) { return (side ? grain.right() : grain.left())[(f + 101 * s) % 48000]; });
-    for (auto& s : t.song.stems) s.mix.gainDb = -6;
-    const auto plan = t.plan();
-    StereoBuffer out(4096);
-    Evaluator e(*plan, Evaluator::Missing::takeReady);
-    compare(
-        "mixing 64 stereo stems of 20 s, against reading the same memory once", "<= 2x", 7,
-        [&] {
-          for (std::int64_t at = 0; at + 4096 <= frames; at += 4096) e.mix(Frames(at), out.span());
-          keep(out.left());
-        },
-        [&] {
-          float sums[64] = {};
-          for (int s = 0; s < 64; ++s) {
-            const auto& a = t.audio.of("s" + std::to_string(s));
-            for (const float* side : {a->left(), a->right()}) {
-              float lanes[16] = {};
-              for (std::int64_t i = 0; i + 16 <= frames; i += 16)
-                for (int k = 0; k < 16; ++k) lanes[k] += side[i + k];
-              for (float v : lanes) sums[s] += v;
-            }
+}
+
+void benchMixing() {
+  // 64 stereo stems of 20 s: mixing for playback against reading the same memory once.
+  TestSong t(48000, 120);
+  const std::int64_t frames = 20 * 48000;
+  const StereoBuffer grain = fill(48000, noise(2, 0.1));
+  for (int s = 0; s < 64; ++s)
+    t.stem("s" + std::to_string(s), frames,
+           [&, s](std::int64_t f, int side) { return (side ? grain.right() : grain.left())[(f + 101 * s) % 48000]; });
+  for (auto& s : t.song.stems) s.mix.gainDb = -6;
+  const auto plan = t.plan();
+  StereoBuffer out(4096);
+  Evaluator e(*plan, Evaluator::Missing::takeReady);
+  compare(
+      "mixing 64 stereo stems of 20 s, against reading the same memory once", "<= 2x", 7,
+      [&] {
+        for (std::int64_t at = 0; at + 4096 <= frames; at += 4096) e.mix(Frames(at), out.span());
+        keep(out.left());
+      },
+      [&] {
+        float sums[64] = {};
+        for (int s = 0; s < 64; ++s) {
+          const auto& a = t.audio.of("s" + std::to_string(s));
+          for (const float* side : {a->left(), a->right()}) {
+            float lanes[16] = {};
+            for (std::int64_t i = 0; i + 16 <= frames; i += 16)
+              for (int k = 0; k < 16; ++k) lanes[k] += side[i + k];
+            for (float v : lanes) sums[s] += v;
           }
-          keep(sums);
-        });
-  }
-  {
-    const StereoBuffer x = fill(30 * 48000, noise(3, 0.2));
-    StereoBuffer y(x.frames());
-    const MixSource source = [&](Frames from, StereoSpan out) {
-      for (std::int64_t i = 0; i < out.frames; ++i) {
-        const std::int64_t f = from.count + i;
-        const bool inside = f >= 0 && f < x.frames();
-        out.left[i] = inside ? x.left()[f] : 0;
-        out.right[i] = inside ? x.right()[f] : 0;
-      }
-    };
-    compare(
-        "limiter, 30 s where nothing nears the ceiling, against a copy through the same source", "<= 3x", 15,
-        [&] {
-          MixLimiter l(48000, -1, source);
-          for (std::int64_t at = 0; at < x.frames(); at += 4096)
-            l.read(Frames(at), y.span().part(at, std::min<std::int64_t>(4096, x.frames() - at)));
-          keep(y.left());
-        },
-        [&] {
-          for (std::int64_t at = 0; at < x.frames(); at += 4096)
-            source(Frames(at), y.span().part(at, std::min<std::int64_t>(4096, x.frames() - at)));
-          keep(y.left());
-        });
-  }
+        }
+        keep(sums);
+      });
+}
+
+void benchLimiter() {
+  const StereoBuffer x = fill(30 * 48000, noise(3, 0.2));
+  StereoBuffer y(x.frames());
+  const MixSource source = [&](Frames from, StereoSpan out) {
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      const std::int64_t f = from.count + i;
+      const bool inside = f >= 0 && f < x.frames();
+      out.left[i] = inside ? x.left()[f] : 0;
+      out.right[i] = inside ? x.right()[f] : 0;
+    }
+  };
+  compare(
+      "limiter, 30 s where nothing nears the ceiling, against a copy through the same source", "<= 3x", 15,
+      [&] {
+        MixLimiter l(48000, -1, source);
+        for (std::int64_t at = 0; at < x.frames(); at += 4096)
+          l.read(Frames(at), y.span().part(at, std::min<std::int64_t>(4096, x.frames() - at)));
+        keep(y.left());
+      },
+      [&] {
+        for (std::int64_t at = 0; at < x.frames(); at += 4096)
+          source(Frames(at), y.span().part(at, std::min<std::int64_t>(4096, x.frames() - at)));
+        keep(y.left());
+      });
+}
+
+} // namespace
+
+void soundBenchmarks() {
+  benchThrow();
+  benchPulse();
+  benchStutter();
+  benchRiser();
+  benchMixing();
+  benchLimiter();
 }
 
 } // namespace ivrin::bench

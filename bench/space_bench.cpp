@@ -3,7 +3,7 @@
 
 #include "audio/simd.h"
 #include "dsp/denormals.h"
-#include "dsp/reverb.h"
+#include "dsp/space/reverb.h"
 #include "test_support/signals.h"
 
 #include <cstdio>

@@ -4,9 +4,9 @@
 #include "audio/lanes.h"
 #include "audio/simd.h"
 #include "dsp/denormals.h"
-#include "dsp/speed_reader.h"
-#include "dsp/stretch.h"
-#include "dsp/windowed_sinc.h"
+#include "dsp/filter/windowed_sinc.h"
+#include "dsp/speed/speed_reader.h"
+#include "dsp/speed/stretch.h"
 #include "ornaments/speed_curve.h"
 #include "test_support/signals.h"
 

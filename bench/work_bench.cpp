@@ -60,7 +60,9 @@ void editToSound(const char* what, const char* goal, const char* kind, Beats sta
 
 } // namespace
 
-void workBenchmarks() {
+namespace {
+
+void benchEdits() {
   const auto from = [](double least, double step) { return [=](int i) { return Value(least + step * i); }; };
   editToSound(
       "edit of a 2-bar throw while playing, until the player mixes it", "<= 20 ms, p99 <= 50 ms", "delay-throw",
@@ -115,84 +117,93 @@ void workBenchmarks() {
               Beats::ofQuarters(40), 8, Beats::ofQuarters(39.75), kept, "join_ms", from(12, 0.1), 200, 6000);
   editToSound("the same, the playhead anywhere in its first bar (2 s)", "<= 100 ms", "halftime", Beats::ofQuarters(40),
               8, Beats::ofQuarters(40), kept, "join_ms", from(12, 0.1), 100);
-  {
-    const auto t = bigSong(16, 240, 60);
-    t->song.mix.gainDb = -9; // a mix as it is left: the ceiling is met now and then, not all the time
-    t->song.mix.limiter = true;
-    t->plan();
-    const TempFolder dir;
-    ExportOptions o;
-    const auto render = [&](int threads) {
-      PrintCache fresh;
-      o.threads = threads;
-      const double start = now();
-      exportSong(RenderPlan::make(t->song, t->audio, allKinds(), fresh), dir.path(), o);
-      return now() - start;
-    };
-    render(2);
-    const double one = render(1), two = render(2), one2 = render(1), two2 = render(2);
-    char text[120];
-    const double a = std::min(one, one2), b = std::min(two, two2);
-    std::snprintf(text, sizeof text, "%.2f s = %.0f x real time; 1 thread %.2f s, gain %.2f x", b, 240 / b, a, a / b);
-    line("render of 4 min, 16 stems, 60 ornaments, to a 24-bit mix, 2 threads", text, ">= 100x, second thread >= 1.7x");
-  }
-  {
-    // Import of 16 stereo FLAC files against decoding them with the library and writing the floats, both on two
-    // threads.
-    const TempFolder dir;
-    constexpr int kFiles = 16;
-    constexpr std::int64_t kFrames = 60 * 48000;
-    const StereoBuffer grain = fill(96000, noise(4, 0.3));
-    for (int i = 0; i < kFiles; ++i) {
-      AudioWriter w(dir / (std::to_string(i) + ".flac"), AudioFormat::flac24, 48000, kFrames, 1);
-      StereoBuffer b(96000);
-      for (std::int64_t at = 0; at < kFrames; at += 96000) {
-        for (std::int64_t k = 0; k < 96000; ++k) {
-          const float envelope =
-              0.5f + 0.5f * static_cast<float>(std::sin(0.0001 * static_cast<double>(at + k + 7 * i)));
-          b.left()[k] = envelope * grain.left()[(k + i * 331) % 96000];
-          b.right()[k] = envelope * grain.right()[(k + i * 577) % 96000];
-        }
-        w.write(b.left(), b.right(), 96000, at);
+}
+
+void benchRender() {
+  const auto t = bigSong(16, 240, 60);
+  t->song.mix.gainDb = -9; // a mix as it is left: the ceiling is met now and then, not all the time
+  t->song.mix.limiter = true;
+  t->plan();
+  const TempFolder dir;
+  ExportOptions o;
+  const auto render = [&](int threads) {
+    PrintCache fresh;
+    o.threads = threads;
+    const double start = now();
+    exportSong(RenderPlan::make(t->song, t->audio, allKinds(), fresh), dir.path(), o);
+    return now() - start;
+  };
+  render(2);
+  const double one = render(1), two = render(2), one2 = render(1), two2 = render(2);
+  char text[120];
+  const double a = std::min(one, one2), b = std::min(two, two2);
+  std::snprintf(text, sizeof text, "%.2f s = %.0f x real time; 1 thread %.2f s, gain %.2f x", b, 240 / b, a, a / b);
+  line("render of 4 min, 16 stems, 60 ornaments, to a 24-bit mix, 2 threads", text, ">= 100x, second thread >= 1.7x");
+}
+
+void benchImport() {
+  // Import of 16 stereo FLAC files against decoding them with the library and writing the floats, both on two
+  // threads.
+  const TempFolder dir;
+  constexpr int kFiles = 16;
+  constexpr std::int64_t kFrames = 60 * 48000;
+  const StereoBuffer grain = fill(96000, noise(4, 0.3));
+  for (int i = 0; i < kFiles; ++i) {
+    AudioWriter w(dir / (std::to_string(i) + ".flac"), AudioFormat::flac24, 48000, kFrames, 1);
+    StereoBuffer b(96000);
+    for (std::int64_t at = 0; at < kFrames; at += 96000) {
+      for (std::int64_t k = 0; k < 96000; ++k) {
+        const float envelope = 0.5f + 0.5f * static_cast<float>(std::sin(0.0001 * static_cast<double>(at + k + 7 * i)));
+        b.left()[k] = envelope * grain.left()[(k + i * 331) % 96000];
+        b.right()[k] = envelope * grain.right()[(k + i * 577) % 96000];
       }
-      w.finish();
+      w.write(b.left(), b.right(), 96000, at);
     }
-    Song song;
-    for (int i = 0; i < kFiles; ++i) {
-      Stem s;
-      s.id = std::to_string(i);
-      s.file = std::to_string(i) + ".flac";
-      song.stems.push_back(s);
-    }
-    int serial = 0;
-    compare(
-        "import of 16 stereo 1-minute FLAC files, against decoding them and writing the floats", "<= 1.25x", 3,
-        [&] {
-          const StemStore store(dir / ("cache" + std::to_string(serial++)));
-          Problems p;
-          SongAudio::open(song, {dir.path(), {}}, store, p, 2);
-          std::filesystem::remove_all(dir / ("cache" + std::to_string(serial - 1)));
-        },
-        [&] {
-          std::atomic<int> next{0};
-          const auto work = [&] {
-            std::vector<float> block(2 * 8192);
-            for (int i = next++; i < kFiles; i = next++) {
-              SF_INFO info{};
-              SNDFILE* in = sf_open((dir / (std::to_string(i) + ".flac")).c_str(), SFM_READ, &info);
-              std::FILE* out = std::fopen((dir / ("raw" + std::to_string(i))).c_str(), "wb");
-              for (sf_count_t n; (n = sf_readf_float(in, block.data(), 8192)) > 0;)
-                std::fwrite(block.data(), 8, static_cast<std::size_t>(n), out);
-              sf_close(in);
-              std::fflush(out);
-              ::fdatasync(::fileno(out));
-              std::fclose(out);
-            }
-          };
-          std::jthread other(work);
-          work();
-        });
+    w.finish();
   }
+  Song song;
+  for (int i = 0; i < kFiles; ++i) {
+    Stem s;
+    s.id = std::to_string(i);
+    s.file = std::to_string(i) + ".flac";
+    song.stems.push_back(s);
+  }
+  int serial = 0;
+  compare(
+      "import of 16 stereo 1-minute FLAC files, against decoding them and writing the floats", "<= 1.25x", 3,
+      [&] {
+        const StemStore store(dir / ("cache" + std::to_string(serial++)));
+        Problems p;
+        SongAudio::open(song, {dir.path(), {}}, store, p, 2);
+        std::filesystem::remove_all(dir / ("cache" + std::to_string(serial - 1)));
+      },
+      [&] {
+        std::atomic<int> next{0};
+        const auto work = [&] {
+          std::vector<float> block(2 * 8192);
+          for (int i = next++; i < kFiles; i = next++) {
+            SF_INFO info{};
+            SNDFILE* in = sf_open((dir / (std::to_string(i) + ".flac")).c_str(), SFM_READ, &info);
+            std::FILE* out = std::fopen((dir / ("raw" + std::to_string(i))).c_str(), "wb");
+            for (sf_count_t n; (n = sf_readf_float(in, block.data(), 8192)) > 0;)
+              std::fwrite(block.data(), 8, static_cast<std::size_t>(n), out);
+            sf_close(in);
+            std::fflush(out);
+            ::fdatasync(::fileno(out));
+            std::fclose(out);
+          }
+        };
+        std::jthread other(work);
+        work();
+      });
+}
+
+} // namespace
+
+void workBenchmarks() {
+  benchEdits();
+  benchRender();
+  benchImport();
 }
 
 namespace {

@@ -2,12 +2,12 @@
 #include "commands.h"
 #include "opened.h"
 
+#include "files/json.h"
 #include "finish/finisher.h"
+#include "import/midi_map.h"
 #include "services/grid_finding.h"
 #include "song/edits.h"
 #include "song/grid_edits.h"
-#include "song/json.h"
-#include "song/midi_map.h"
 #include "time/plain_number.h"
 #include "time/song_place.h"
 

@@ -32,13 +32,58 @@ void addSong(CLI::App* c, SongOptions& o, bool json) {
   c->add_option("--reach", o.reach, "a further folder that the song may read audio from");
   if (json) c->add_flag("--json", o.json, "results as JSON");
 }
-int runCommand(int argc, char** argv) {
-  CLI::App app{"Ivrin's workbench without a window: stems, ornaments on the beat grid, prints."};
-  app.require_subcommand(1);
-  app.set_version_flag("--version", "ivrin-cli 0.1.0");
-  int status = 0;
+/// The commands, with what each is given.
+class Commands {
+ public:
+  Commands() {
+    app.require_subcommand(1);
+    app.set_version_flag("--version", "ivrin-cli 0.1.0");
+    addSongs();
+    addPlaces();
+    addEdits();
+    addGrid();
+    addRecipes();
+    addPlain();
+  }
+  int run(int argc, char** argv);
 
+ private:
+  void addSongs();
+  void addPlaces();
+  void addEdits();
+  void addGrid();
+  void addRecipes();
+  void addPlain();
+
+  CLI::App app{"Ivrin's workbench without a window: stems, ornaments on the beat grid, prints."};
+  int status = 0;
   NewOptions fresh;
+  SongOptions checked;
+  RenderOptions rendered;
+  SongOptions shown;
+  PlaceOptions placed;
+  SongOptions listed;
+  SongOptions opened;
+  std::string openingsRow;
+  std::string sectionsOut;
+  std::vector<std::string> heard;
+  bool heardJson = false;
+  EditOptions edited;
+  LandingOptions landed;
+  MapOptions mapped;
+  GridOptions gridded;
+  std::string recipe;
+  bool recipesJson = false;
+  ApplyOptions applied;
+  double bpm = 120;
+  bool json = false;
+  std::vector<std::string> files;
+  std::string kind;
+  bool markdown = false;
+};
+
+/// A song: made, checked, rendered, shown.
+void Commands::addSongs() {
   auto* cNew = app.add_subcommand("new", "a song from audio files");
   cNew->add_option("--out", fresh.out, "the song file to write")->required();
   cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute; found from the files by default")
@@ -48,14 +93,12 @@ int runCommand(int argc, char** argv) {
       ->check(CLI::Range(8000, 192000));
   cNew->add_option("FILE", fresh.files, "audio files, one stem each; a MIDI file among them gives the grid")
       ->required();
-  cNew->callback([&] { status = newSong(fresh); });
+  cNew->callback([this] { status = newSong(fresh); });
 
-  SongOptions checked;
   auto* cCheck = app.add_subcommand("check", "reads everything and lists every problem");
   addSong(cCheck, checked, true);
-  cCheck->callback([&] { status = check(checked); });
+  cCheck->callback([this] { status = check(checked); });
 
-  RenderOptions rendered;
   auto* cRender = app.add_subcommand("render", "writes the song's audio");
   addSong(cRender, rendered.song, false);
   cRender->add_option("--out", rendered.out, "the folder to write to")->required();
@@ -68,14 +111,15 @@ int runCommand(int argc, char** argv) {
   cRender->add_option("--threads", rendered.threads, "threads to compute with")
       ->check(CLI::Range(1, 64))
       ->capture_default_str();
-  cRender->callback([&] { status = render(rendered); });
+  cRender->callback([this] { status = render(rendered); });
 
-  SongOptions shown;
   auto* cShow = app.add_subcommand("show", "every ornament with its place, levels and what it meets");
   addSong(cShow, shown, true);
-  cShow->callback([&] { status = show(shown); });
+  cShow->callback([this] { status = show(shown); });
+}
 
-  PlaceOptions placed;
+/// What is placed, and where it could be.
+void Commands::addPlaces() {
   auto* cPlace = app.add_subcommand("place", "places an ornament with settings that fit");
   addSong(cPlace, placed.song, true);
   cPlace->add_option("--kind", placed.kind, "the kind of ornament")->required();
@@ -83,38 +127,34 @@ int runCommand(int argc, char** argv) {
   cPlace->add_option("--start", placed.start, "in beats, or bar:beat as in 33:1.5")->required();
   cPlace->add_option("--length", placed.length, "in beats, a note value, or bars as in \"2 bars\"")->required();
   cPlace->add_option("--out", placed.out, "the song to write; without it the ornament is printed");
-  cPlace->callback([&] { status = place(placed); });
+  cPlace->callback([this] { status = place(placed); });
 
-  SongOptions listed;
-  SongOptions opened;
-  std::string openingsRow;
   auto* cOpenings = app.add_subcommand("openings", "places where an ornament wants to be: gaps, held notes, hits");
   addSong(cOpenings, opened, true);
   cOpenings->add_option("--row", openingsRow, "only this stem, bus or mix");
-  cOpenings->callback([&] { status = openings(opened, openingsRow); });
-  std::string sectionsOut;
+  cOpenings->callback([this] { status = openings(opened, openingsRow); });
   auto* cSections = app.add_subcommand("sections", "where the parts of the song begin, as they are heard");
   addSong(cSections, opened, true);
   cSections->add_option("--out", sectionsOut, "writes the song with them, where it has none of its own");
-  cSections->callback([&] { status = sections(opened, sectionsOut); });
+  cSections->callback([this] { status = sections(opened, sectionsOut); });
 
-  std::vector<std::string> heard;
-  bool heardJson = false;
   auto* cTempo = app.add_subcommand("tempo", "tempo, bar 1 and key of audio files that belong together");
   cTempo->add_option("FILE", heard, "audio files of one song, or a MIDI file")->required();
   cTempo->add_flag("--json", heardJson, "as JSON");
-  cTempo->callback([&] { status = tempo(heard, heardJson); });
+  cTempo->callback([this] { status = tempo(heard, heardJson); });
 
   auto* cRows = app.add_subcommand("rows", "every row with where it sounds");
   addSong(cRows, listed, true);
-  cRows->callback([&] { status = rows(listed); });
+  cRows->callback([this] { status = rows(listed); });
+}
 
-  EditOptions edited;
-  const auto edit = [&](const char* name, const char* what, int (*done)(const EditOptions&)) {
+/// Ornaments and landings, changed.
+void Commands::addEdits() {
+  const auto edit = [this](const char* name, const char* what, int (*done)(const EditOptions&)) {
     auto* c = app.add_subcommand(name, what);
     addSong(c, edited.song, false);
     c->add_option("--out", edited.out, "the song to write")->required();
-    c->callback([&, done] { status = done(edited); });
+    c->callback([this, done] { status = done(edited); });
     return c;
   };
   auto* cSet = edit("set", "changes settings of an ornament", setSettings);
@@ -126,7 +166,6 @@ int runCommand(int argc, char** argv) {
   cBypass->add_flag("--off", edited.off, "lets them sound again");
   edit("remove", "removes ornaments", removeOrnaments)->add_option("ORNAMENT", edited.ids, "their ids")->required();
 
-  LandingOptions landed;
   auto* cLanding = app.add_subcommand("landing", "adds a landing or a section, or changes one");
   addSong(cLanding, landed.song, false);
   cLanding->add_option("--out", landed.out, "the song to write")->required();
@@ -135,19 +174,21 @@ int runCommand(int argc, char** argv) {
   auto* landingId = cLanding->add_option("--id", landed.id, "of one that is there: it is moved, named or removed");
   cLanding->add_flag("--section", landed.section, "a section is added");
   cLanding->add_flag("--remove", landed.remove, "it goes; what was tied to it stays")->needs(landingId);
-  cLanding->callback([&] {
+  cLanding->callback([this, landingId, landingAt] {
     if (landingId->count() == 0 && landingAt->count() == 0) throw CLI::RequiredError("--at, or --id");
     status = landing(landed);
   });
+}
 
-  MapOptions mapped;
-  const auto mapping = [&](const char* name, const char* what, int (*done)(const MapOptions&)) {
+/// The grid over the stems.
+void Commands::addGrid() {
+  const auto mapping = [this](const char* name, const char* what, int (*done)(const MapOptions&)) {
     auto* c = app.add_subcommand(name, what);
     addSong(c, mapped.song, false);
     c->add_option("--out", mapped.out, "the song to write")->required();
     c->add_option("--at", mapped.at, "in beats, or bar:beat")->required();
     c->add_flag("--remove", mapped.remove, "the entry there goes");
-    c->callback([&, done] { status = done(mapped); });
+    c->callback([this, done] { status = done(mapped); });
     return c;
   };
   mapping("tempo-entry", "a tempo from a place on; ornaments keep their beats", tempoEntry)
@@ -156,13 +197,20 @@ int runCommand(int argc, char** argv) {
       ->check(CLI::Range(20.0, 400.0));
   mapping("meter", "a meter from a bar line on", meter)->add_option("--meter", mapped.meter, "as in 7/8");
 
-  std::string recipe;
-  bool recipesJson = false;
+  auto* cGrid = app.add_subcommand("grid", "the song on the grid that is heard, or a MIDI file's");
+  addSong(cGrid, gridded.song, false);
+  cGrid->add_option("--out", gridded.out, "the song to write")->required();
+  cGrid->add_option("--midi", gridded.midi, "a Standard MIDI File: its tempi, meters, key and markers");
+  cGrid->add_flag("--keep-beats", gridded.keepBeats, "what is placed keeps its beats; else it stays on the sound");
+  cGrid->callback([this] { status = grid(gridded); });
+}
+
+/// Whole transitions.
+void Commands::addRecipes() {
   auto* cRecipes = app.add_subcommand("recipes", "whole transitions that ship, and your own");
   cRecipes->add_option("RECIPE", recipe, "only this one, as its file is");
   cRecipes->add_flag("--json", recipesJson, "results as JSON");
-  cRecipes->callback([&] { status = recipes(recipe, recipesJson); });
-  ApplyOptions applied;
+  cRecipes->callback([this] { status = recipes(recipe, recipesJson); });
   auto* cApply = app.add_subcommand("apply", "places a whole transition into a landing");
   addSong(cApply, applied.song, true);
   cApply->add_option("--recipe", applied.recipe, "its name, or a file")->required();
@@ -171,40 +219,34 @@ int runCommand(int argc, char** argv) {
   cApply->add_option("--density", applied.density, "-1 sparser, 1 denser")->check(CLI::Range(-1, 1));
   cApply->add_option("--length", applied.length, "-1 half as long, 1 twice")->check(CLI::Range(-1, 1));
   cApply->add_flag("--refit", applied.refit, "in the place of what the same recipe left at the landing");
-  cApply->callback([&] { status = apply(applied); });
+  cApply->callback([this] { status = apply(applied); });
+}
 
-  GridOptions gridded;
-  auto* cGrid = app.add_subcommand("grid", "the song on the grid that is heard, or a MIDI file's");
-  addSong(cGrid, gridded.song, false);
-  cGrid->add_option("--out", gridded.out, "the song to write")->required();
-  cGrid->add_option("--midi", gridded.midi, "a Standard MIDI File: its tempi, meters, key and markers");
-  cGrid->add_flag("--keep-beats", gridded.keepBeats, "what is placed keeps its beats; else it stays on the sound");
-  cGrid->callback([&] { status = grid(gridded); });
-
-  double bpm = 120;
-  bool json = false;
+/// What needs no song.
+void Commands::addPlain() {
   auto* cTimes = app.add_subcommand("times", "every note value in milliseconds");
   cTimes->add_option("--bpm", bpm, "tempo in quarter notes per minute")
       ->required()
       ->check(finite)
       ->check(CLI::Range(20.0, 400.0));
   cTimes->add_flag("--json", json, "results as JSON");
-  cTimes->callback([&] { status = times(bpm, json); });
+  cTimes->callback([this] { status = times(bpm, json); });
 
-  std::vector<std::string> files;
   auto* cMeasure = app.add_subcommand("measure", "loudness, peaks and energy in the lows of audio files");
   cMeasure->add_option("FILE", files, "audio files")->required();
   cMeasure->add_flag("--json", json, "results as JSON");
-  cMeasure->callback([&] { status = measure(files, json); });
+  cMeasure->callback([this] { status = measure(files, json); });
 
-  std::string kind;
   auto* cKinds = app.add_subcommand("kinds", "every kind of ornament with its settings");
   cKinds->add_option("KIND", kind, "only this one");
   cKinds->add_flag("--json", json, "results as JSON");
-  bool markdown = false;
   cKinds->add_flag("--markdown", markdown, "as the format page of the docs");
-  cKinds->callback([&] { status = kinds(kind, markdown ? KindsAs::markdown : json ? KindsAs::json : KindsAs::text); });
+  cKinds->callback([this] {
+    status = kinds(kind, markdown ? KindsAs::markdown : json ? KindsAs::json : KindsAs::text);
+  });
+}
 
+int Commands::run(int argc, char** argv) {
   // CLI11 would only say that a subcommand is missing.
   if (argc > 1 && argv[1][0] != '-') {
     std::vector<std::string> names;
@@ -242,7 +284,7 @@ int main(int argc, char** argv) {
   ivrin::PlainStream plainOut(std::cout.rdbuf()), plainErr(std::cerr.rdbuf());
   std::streambuf* const err = std::cerr.rdbuf(&plainErr);
   std::cout.rdbuf(&plainOut);
-  const int status = runCommand(argc, argv);
+  const int status = Commands().run(argc, argv);
   std::cout.flush();
   const bool written = static_cast<bool>(std::cout);
   std::cout.rdbuf(nullptr);

@@ -1,9 +1,9 @@
 #include "opened.h"
 
+#include "files/safe_file.h"
+#include "files/song_check.h"
+#include "files/targets.h"
 #include "manners/lead.h"
-#include "song/safe_file.h"
-#include "song/song_check.h"
-#include "song/targets.h"
 
 #include <iostream>
 #include <sstream>

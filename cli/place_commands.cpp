@@ -2,6 +2,8 @@
 #include "commands.h"
 #include "opened.h"
 
+#include "files/json.h"
+#include "files/targets.h"
 #include "manners/fitting.h"
 #include "manners/said_of_press.h"
 #include "services/hearing.h"
@@ -9,8 +11,6 @@
 #include "services/section_finding.h"
 #include "services/song_figures.h"
 #include "song/edits.h"
-#include "song/json.h"
-#include "song/targets.h"
 #include "time/plain_number.h"
 #include "time/song_place.h"
 

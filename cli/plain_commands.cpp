@@ -3,9 +3,9 @@
 
 #include "audio/audio_reader.h"
 #include "audio/buffer.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
+#include "files/json.h"
 #include "ornaments/kind.h"
-#include "song/json.h"
 #include "song/settings/setting_text.h"
 #include "song/settings/setting_type.h"
 #include "time/note_value.h"

@@ -2,10 +2,10 @@
 #include "commands.h"
 #include "opened.h"
 
+#include "files/json.h"
+#include "files/safe_file.h"
 #include "manners/recipe_fit.h"
 #include "services/hearing.h"
-#include "song/json.h"
-#include "song/safe_file.h"
 #include "time/plain_number.h"
 
 #include <algorithm>

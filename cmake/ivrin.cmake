@@ -143,3 +143,33 @@ function(ivrin_precompile name)
     target_compile_options(${name} PRIVATE -fpch-preprocess -Wno-stringop-overflow)
   endif()
 endfunction()
+
+# ivrin_precompile_as(TARGET OTHER): with what another target has compiled; both are compiled with the same options.
+function(ivrin_precompile_as name other)
+  target_precompile_headers(${name} REUSE_FROM ${other})
+  if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
+    target_compile_options(${name} PRIVATE -fpch-preprocess -Wno-stringop-overflow)
+  endif()
+endfunction()
+
+# ivrin_shipped_texts(FOLDER LIBRARY HEADER ARRAY): the JSON files of a folder, as the texts they are, in a header that the
+# library includes as "LIBRARY/HEADER.h".
+function(ivrin_shipped_texts folder library header array)
+  file(GLOB files CONFIGURE_DEPENDS ${CMAKE_CURRENT_SOURCE_DIR}/${folder}/*.json)
+  list(LENGTH files count)
+  set(texts "")
+  foreach(file ${files})
+    file(READ ${file} text)
+    set_property(DIRECTORY APPEND PROPERTY CMAKE_CONFIGURE_DEPENDS ${file})
+    string(APPEND texts "R\"text(${text})text\",\n")
+  endforeach()
+  file(CONFIGURE OUTPUT ${CMAKE_BINARY_DIR}/generated/${library}/${header}.h @ONLY CONTENT
+"// Made of core/@library@/@folder@ by the build.
+#pragma once
+#include <array>
+namespace ivrin {
+inline constexpr std::array<const char*, @count@> @array@ = {
+@texts@};
+} // namespace ivrin
+")
+endfunction()

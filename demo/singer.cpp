@@ -98,6 +98,102 @@ double lengthOf(char onset) {
   }
 }
 
+/// A note as it is begun: from when, how long the consonant before it, how loud and firm the voice.
+struct Beginning {
+  double from, before, loud, firm;
+  bool begins; // a phrase
+};
+
+/// The consonant before a vowel.
+void drawOnset(std::vector<Gesture>& score, const Sung& s, const Beginning& n) {
+  switch (s.onset) {
+  case 'n':
+  case 'm':
+    draw(score, n.from - n.before, n.from - 0.012, [&](Gesture& g, double u) {
+      g.level = 0.42 * n.loud * softly((n.begins ? u : 0.5 + u) * 2);
+      g.rd = n.firm + 0.5;
+      g.mouth = kHum;
+      g.mouth.hertz[1] = s.onset == 'm' ? 1000 : 1500;
+    });
+    break;
+  case 'l':
+    draw(score, n.from - n.before, n.from - 0.01, [&](Gesture& g, double u) {
+      g.level = 0.5 * n.loud * softly((n.begins ? u : 0.5 + u) * 2);
+      g.rd = n.firm + 0.3;
+      g.mouth = kTongue;
+    });
+    break;
+  case 'd':
+    draw(score, n.from - n.before, n.from - 0.008, [&](Gesture& g, double) {
+      g.level = n.begins ? 0 : 0.06 * n.loud; // behind the closed mouth
+      g.rd = 2.4;
+      g.breath = 0;
+      g.mouth = kTeeth;
+    });
+    draw(score, n.from - 0.008, n.from + 0.012, [&](Gesture& g, double u) {
+      g.burst = 0.09 * n.loud * (1 - u);
+      g.mouth = kTeeth;
+    });
+    break;
+  case 's':
+    draw(score, n.from - n.before - 0.01, n.from - 0.01, [&](Gesture& g, double u) {
+      g.level = g.breath = 0;
+      g.hiss = 0.30 * n.loud * std::sin(std::numbers::pi * std::clamp(u, 0.0, 1.0));
+      g.mouth = kTeeth;
+    });
+    break;
+  case 'h':
+    draw(score, n.from - n.before, n.from + 0.02, [&](Gesture& g, double u) {
+      g.level = n.begins ? 0 : n.loud * 0.3 * (1 - u);
+      g.rd = 2.5;
+      g.breath = 0.34 * n.loud * std::sin(std::numbers::pi * std::min(1.0, 0.1 + u));
+      g.mouth = mouthOf(s.vowel);
+    });
+    break;
+  default:
+    break;
+  }
+}
+
+/// What follows the will: pitch as a mass on a spring, a little past its goal (T. Saitou et al., "Speech-to-singing
+/// synthesis", WASPAA 2007: 34.8 rad/s, damping 0.54), mouth and level at their own pace.
+void followTheWill(std::vector<Gesture>& score, double first, const Wander& tune, const Singer& who) {
+  Noise chance(who.seed + 2);
+  double midi = first, speed = 0, drift = 0, rate = 0;
+  double turn = kTau * chance.unit();
+  Gesture now = score.front();
+  for (std::size_t i = 0; i < score.size(); ++i) {
+    Gesture& g = score[i];
+    constexpr double dt = static_cast<double>(kStep) / kRate, w = 42, damping = 0.62;
+    for (int k = 0; k < 2; ++k) {
+      speed += dt / 2 * (w * w * (g.midi - midi) - 2 * damping * w * speed);
+      midi += dt / 2 * speed;
+    }
+    drift += 0.04 * (chance.next() * 0.35 - drift); // the last unsteadiness, 6 Hz and below
+    rate += 0.01 * (chance.next() - rate);
+    turn += kTau * dt * who.vibratoHz * (1 + 0.5 * rate);
+    now.vibrato += 0.02 * (g.vibrato - now.vibrato);
+    const double beat = static_cast<double>(i) * dt / kBeat;
+    g.midi = midi + drift * 0.4 + tune.at(beat) + now.vibrato / 100 * std::sin(turn);
+    const auto follow = [](double& x, double goal, double seconds) { x += (1 - std::exp(-dt / seconds)) * (goal - x); };
+    follow(now.level, g.level, g.level > now.level ? 0.012 : 0.018);
+    follow(now.rd, g.rd, 0.03);
+    follow(now.breath, g.breath, 0.012);
+    follow(now.hiss, g.hiss, 0.008);
+    follow(now.burst, g.burst, 0.002);
+    for (std::size_t k = 0; k < kFormants; ++k) {
+      follow(now.mouth.hertz[k], g.mouth.hertz[k], 0.018);
+      follow(now.mouth.width[k], g.mouth.width[k], 0.018);
+    }
+    g.level = now.level * (1 + 0.5 * drift);
+    g.rd = now.rd;
+    g.breath = now.breath;
+    g.hiss = now.hiss;
+    g.burst = now.burst;
+    g.mouth = now.mouth;
+  }
+}
+
 std::vector<Gesture> gestures(const std::vector<Sung>& notes, const Singer& who) {
   std::vector<Gesture> score(static_cast<std::size_t>(kSeconds * kRate / kStep) + 1);
   const Wander time(who.seed, who.late), tune(who.seed + 1, who.cents / 100, 0.1);
@@ -141,53 +237,7 @@ std::vector<Gesture> gestures(const std::vector<Sung>& notes, const Singer& who)
       draw(score, to + 0.7 * fall, 1e9, [&](Gesture& g, double) { g.level = g.breath = g.vibrato = 0; });
     }
 
-    switch (s.onset) {
-    case 'n':
-    case 'm':
-      draw(score, from - before, from - 0.012, [&](Gesture& g, double u) {
-        g.level = 0.42 * loud * softly((begins ? u : 0.5 + u) * 2);
-        g.rd = firm + 0.5;
-        g.mouth = kHum;
-        g.mouth.hertz[1] = s.onset == 'm' ? 1000 : 1500;
-      });
-      break;
-    case 'l':
-      draw(score, from - before, from - 0.01, [&](Gesture& g, double u) {
-        g.level = 0.5 * loud * softly((begins ? u : 0.5 + u) * 2);
-        g.rd = firm + 0.3;
-        g.mouth = kTongue;
-      });
-      break;
-    case 'd':
-      draw(score, from - before, from - 0.008, [&](Gesture& g, double) {
-        g.level = begins ? 0 : 0.06 * loud; // behind the closed mouth
-        g.rd = 2.4;
-        g.breath = 0;
-        g.mouth = kTeeth;
-      });
-      draw(score, from - 0.008, from + 0.012, [&](Gesture& g, double u) {
-        g.burst = 0.09 * loud * (1 - u);
-        g.mouth = kTeeth;
-      });
-      break;
-    case 's':
-      draw(score, from - before - 0.01, from - 0.01, [&](Gesture& g, double u) {
-        g.level = g.breath = 0;
-        g.hiss = 0.30 * loud * std::sin(std::numbers::pi * std::clamp(u, 0.0, 1.0));
-        g.mouth = kTeeth;
-      });
-      break;
-    case 'h':
-      draw(score, from - before, from + 0.02, [&](Gesture& g, double u) {
-        g.level = begins ? 0 : loud * 0.3 * (1 - u);
-        g.rd = 2.5;
-        g.breath = 0.34 * loud * std::sin(std::numbers::pi * std::min(1.0, 0.1 + u));
-        g.mouth = vowel;
-      });
-      break;
-    default:
-      break;
-    }
+    drawOnset(score, s, {from, before, loud, firm, begins});
 
     // Breath before a phrase, drawn in through an open mouth.
     const double sings = from - before, room = sings - silentSince;
@@ -203,42 +253,7 @@ std::vector<Gesture> gestures(const std::vector<Sung>& notes, const Singer& who)
     if (!flowsOn) silentSince = to + 0.15;
   }
 
-  // What follows the will: pitch as a mass on a spring, a little past its goal (T. Saitou et al., "Speech-to-singing
-  // synthesis", WASPAA 2007: 34.8 rad/s, damping 0.54), mouth and level at their own pace.
-  Noise chance(who.seed + 2);
-  double midi = notes.front().midi, speed = 0, drift = 0, rate = 0;
-  double turn = kTau * chance.unit();
-  Gesture now = score.front();
-  for (std::size_t i = 0; i < score.size(); ++i) {
-    Gesture& g = score[i];
-    constexpr double dt = static_cast<double>(kStep) / kRate, w = 42, damping = 0.62;
-    for (int k = 0; k < 2; ++k) {
-      speed += dt / 2 * (w * w * (g.midi - midi) - 2 * damping * w * speed);
-      midi += dt / 2 * speed;
-    }
-    drift += 0.04 * (chance.next() * 0.35 - drift); // the last unsteadiness, 6 Hz and below
-    rate += 0.01 * (chance.next() - rate);
-    turn += kTau * dt * who.vibratoHz * (1 + 0.5 * rate);
-    now.vibrato += 0.02 * (g.vibrato - now.vibrato);
-    const double beat = static_cast<double>(i) * dt / kBeat;
-    g.midi = midi + drift * 0.4 + tune.at(beat) + now.vibrato / 100 * std::sin(turn);
-    const auto follow = [](double& x, double goal, double seconds) { x += (1 - std::exp(-dt / seconds)) * (goal - x); };
-    follow(now.level, g.level, g.level > now.level ? 0.012 : 0.018);
-    follow(now.rd, g.rd, 0.03);
-    follow(now.breath, g.breath, 0.012);
-    follow(now.hiss, g.hiss, 0.008);
-    follow(now.burst, g.burst, 0.002);
-    for (std::size_t k = 0; k < kFormants; ++k) {
-      follow(now.mouth.hertz[k], g.mouth.hertz[k], 0.018);
-      follow(now.mouth.width[k], g.mouth.width[k], 0.018);
-    }
-    g.level = now.level * (1 + 0.5 * drift);
-    g.rd = now.rd;
-    g.breath = now.breath;
-    g.hiss = now.hiss;
-    g.burst = now.burst;
-    g.mouth = now.mouth;
-  }
+  followTheWill(score, notes.front().midi, tune, who);
   return score;
 }
 

@@ -3,23 +3,35 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 export QT_QPA_PLATFORM=offscreen
-ivrin=build/release/bin/ivrin song=demo/song/lantern-ferry.ivrin out=docs/screenshots
-$ivrin $song --shot $out/score-day.png
-$ivrin $song --shot $out/score-night.png --night
-$ivrin $song --shot $out/selecting-day.png --view selecting
-$ivrin $song --shot $out/collisions-day.png --view open-o10
-$ivrin $song --shot $out/collisions-night.png --view open-o9 --night
-$ivrin --shot $out/empty-day.png --view empty --demo $song
-$ivrin $song --shot $out/open-curve-night.png --view open-curve --night
-$ivrin $song --shot $out/open-swell-day.png --view open-o14
-$ivrin $song --shot $out/finish-night.png --view finish-o15-0 --night
-$ivrin $song --shot $out/open-tape-day.png --view open-o18
-$ivrin $song --shot $out/recipes-day.png --view recipes
-$ivrin $song --shot $out/recipes-night.png --view recipes --night
-$ivrin $song --shot $out/open-pulse-day.png --view open-o25
-$ivrin $song --shot $out/open-stutter-day.png --view open-o26
-$ivrin $song --shot $out/open-glitch-night.png --view open-o27 --night
-$ivrin $song --shot $out/open-riser-day.png --view open-o28
-$ivrin $song --shot $out/tries-day.png --view tries-o19
-$ivrin $song --shot $out/found-day.png --view found
-$ivrin $song --shot $out/grid-night.png --view grid --night
+song=demo/song/lantern-ferry.ivrin out=docs/screenshots
+# shot NAME [--night] [STEP...]
+shot() {
+  local name=$1 options=() step
+  shift
+  for step in "$@"; do
+    case $step in
+      --*) options+=("$step") ;;
+      *) options+=(--do "$step") ;;
+    esac
+  done
+  build/release/bin/ivrin $song --shot "$out/$name.png" "${options[@]}"
+}
+shot score-day
+shot score-night --night
+shot selecting-day 'show 80 116' 'select 92 93.5 voice'
+shot collisions-day 'open o10'
+shot collisions-night --night 'open o9'
+build/release/bin/ivrin --shot $out/empty-day.png --demo $song
+shot open-curve-night --night 'open o5' 'curve feedback_percent'
+shot open-swell-day 'open o14'
+shot finish-night --night 'open o15' 'finish 0'
+shot open-tape-day 'open o18'
+shot recipes-day 'landing s3' 'action recipes'
+shot recipes-night --night 'landing s3' 'action recipes'
+shot open-pulse-day 'open o25'
+shot open-stutter-day 'open o26'
+shot open-glitch-night --night 'open o27'
+shot open-riser-day 'open o28'
+shot tries-day 'open o19' 'try 2'
+shot found-day bare 'action sections' 'action openings' 'show 28 60'
+shot grid-night --night bare 'action sections' 'action gridCheck' 'show 28 60'

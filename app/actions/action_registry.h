@@ -38,11 +38,6 @@ class ActionRegistry : public QObject {
   const std::vector<std::pair<QString, std::vector<QAction*>>>& menus() const { return menus_; }
   /// "Undo (Ctrl+Z)"
   static QString withKey(const QAction* a);
-  /// Gives every entry of a menu a letter of its own: that which its text marks where it is free, else the first free
-  /// one of its text.
-  static void giveLetters(const QList<QAction*>& entries);
-  /// Other words for an entry, which keeps its letter.
-  static void retitle(QAction* a, const QString& text);
 
  private:
   QWidget* window_;

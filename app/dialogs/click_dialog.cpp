@@ -1,6 +1,6 @@
 #include "app/dialogs/click_dialog.h"
 
-#include "app/dialogs/paper_dialog.h"
+#include "app/theme/paper_dialog.h"
 #include "app/theme/type.h"
 
 #include <QDialogButtonBox>

@@ -1,8 +1,8 @@
 #include "app/dialogs/left_dialog.h"
 
-#include "app/dialogs/paper_dialog.h"
-#include "app/session/as_text.h"
+#include "app/theme/paper_dialog.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 
 #include <QDateTime>
 #include <QDialogButtonBox>

@@ -1,8 +1,8 @@
 #include "app/dialogs/tempo_dialog.h"
 
-#include "app/dialogs/paper_dialog.h"
-#include "app/session/grid_words.h"
+#include "app/theme/paper_dialog.h"
 #include "app/theme/type.h"
+#include "app/words/grid_words.h"
 
 #include <QDialogButtonBox>
 #include <QFormLayout>

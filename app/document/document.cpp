@@ -1,9 +1,9 @@
 #include "document/document.h"
 
+#include "files/safe_file.h"
+#include "files/song_check.h"
+#include "files/targets.h"
 #include "song/edits.h"
-#include "song/safe_file.h"
-#include "song/song_check.h"
-#include "song/targets.h"
 #include "time/check.h"
 #include "words/words.h"
 
@@ -11,6 +11,15 @@
 
 namespace ivrin {
 namespace fs = std::filesystem;
+namespace {
+
+/// A song without a title takes its file's name.
+Song titled(Song song, const fs::path& file) {
+  if (song.title.empty()) song.title = file.stem().string();
+  return song;
+}
+
+} // namespace
 
 Document::Document(Registry registry, fs::path journalFolder, std::function<void(const std::string&)> journalFailed)
     : registry_(std::make_shared<const Registry>(std::move(registry)))
@@ -19,7 +28,7 @@ Document::Document(Registry registry, fs::path journalFolder, std::function<void
 }
 
 void Document::adopt(Song song, AudioFolders folders, SongPlace place) {
-  if (journal_) journal_->flush();
+  if (journal_ && journalPlace_) journal_->release(std::move(journalPlace_));
   journalPlace_.reset();
   history_ = History(std::move(song));
   instead_.reset();
@@ -82,49 +91,74 @@ void Document::keepInstead(std::optional<Song> song) {
   if (was && !instead_ && editsSinceSave() > 0) keepJournal();
 }
 
-Document::Saved Document::save(const fs::path& chosen) {
+Document::Saved Document::save(const fs::path& file) {
+  const Saving s = beginSaving(file);
+  return endSaving(s, write(s));
+}
+
+Document::Saving Document::beginSaving(const fs::path& chosen) {
   const fs::path file = plainPath(chosen);
-  const bool own = file == place_.file;
-  if (own && place_.readOnly) return {worded("it is open in another window; save it under another name"), {}};
-  const fs::path lock = lockOf(file);
-  const bool held = lock == heldLock(); // its own file, by whatever name
-  HeldFile::Taken taken;
-  if (!own && !held) {
-    taken = HeldFile::take(lock);
-    if (taken.by) return {worded("%1 is open in another window", file.string()), {}};
+  history_.beginSaving();
+  return {song(), file, file == place_.file, place_.readOnly, heldLock(), registry_};
+}
+
+Document::Written Document::write(const Saving& s) {
+  Written w;
+  if (s.own && s.readOnly) {
+    w.why = worded("it is open in another window; save it under another name");
+    return w;
+  }
+  const fs::path lock = lockOf(s.file);
+  w.held = lock == s.lock; // its own file, by whatever name
+  if (!s.own && !w.held) {
+    w.taken = HeldFile::take(lock);
+    if (w.taken.by) w.why = worded("%1 is open in another window", s.file.string());
   }
   // Its own file is a song; what else is chosen must be one, or not be there yet.
-  if (std::string why = whyNotWritten(file, TargetKind::song, Sources(song())); !why.empty()) return {why, {}};
-  Song saved = song();
-  if (saved.title.empty()) saved.title = file.stem().string();
-  const std::string text = writeSongFor(saved, *registry_, file.parent_path());
-  std::string unread, why;
+  if (w.why.empty()) w.why = whyNotWritten(s.file, TargetKind::song, Sources(s.song));
+  if (!w.why.empty()) return w;
+  const Song saved = titled(s.song, s.file);
+  w.text = writeSongFor(saved, *s.registry, s.file.parent_path());
   Problems different;
-  checkText(text, saved, *registry_, file.parent_path(), different);
+  checkText(w.text, saved, *s.registry, s.file.parent_path(), different);
   for (const Problem& p : different.list)
-    if (p.isError) return {worded("it could not be opened again (%1)", p.text()), {}};
-  const auto there = own ? readWholeFile(file, kMaxSongBytes, unread) : std::nullopt;
-  if (!replaceFile(file, text, why, 3)) return {why, {}};
-  history_.edit("title", {}, std::move(saved)); // only when it took the file's name
-  history_.settle();
-  history_.markSaved();
-  forgetEdits();
-  if (!own) {
-    if (held) taken.held = std::move(place_.held);
-    place_ = {file, {}, std::move(taken.held)};
+    if (p.isError) {
+      w.why = worded("it could not be opened again (%1)", p.text());
+      return w;
+    }
+  std::string unread;
+  if (s.own) w.there = readWholeFile(s.file, kMaxSongBytes, unread);
+  replaceFile(s.file, w.text, w.why, 3);
+  return w;
+}
+
+Document::Saved Document::endSaving(const Saving& s, Written w) {
+  if (!w.why.empty()) return {w.why, {}};
+  const bool edited = !(song() == s.song); // while it was written
+  history_.endSaving();
+  if (Song named = titled(song(), s.file); !(named == song())) { // it took the file's name
+    history_.edit("title", {}, std::move(named));
+    history_.settle();
+    if (!edited) history_.markSaved();
   }
-  const std::string before = std::exchange(place_.savedText, text);
+  if (!edited || !s.own) forgetEdits();
+  if (!s.own) {
+    if (w.held) w.taken.held = std::move(place_.held);
+    place_ = {s.file, {}, std::move(w.taken.held)};
+  }
+  const std::string before = std::exchange(place_.savedText, w.text);
   editsBefore_ = 0;
-  audioFolders_.songFolder = file.parent_path();
-  if (there && *there != before && *there != text)
+  audioFolders_.songFolder = s.file.parent_path();
+  if (edited) keepJournal();
+  if (w.there && *w.there != before && *w.there != w.text)
     return {
         {},
-        worded("the file had been changed by another program; that state is kept as %1~1", file.filename().string())};
+        worded("the file had been changed by another program; that state is kept as %1~1", s.file.filename().string())};
   return {};
 }
 
 void Document::forgetEdits() {
-  if (journal_ && journalPlace_) journal_->forget(journalPlace_->file());
+  if (journal_ && journalPlace_) journal_->forget(std::move(journalPlace_));
   journalPlace_.reset();
 }
 

@@ -8,13 +8,14 @@
 #pragma once
 
 #include "document/journal_writer.h"
-#include "song/audio_folders.h"
+#include "files/audio_folders.h"
+#include "files/song_place.h"
 #include "song/history.h"
-#include "song/song_place.h"
 
 #include <filesystem>
 #include <functional>
 #include <memory>
+#include <optional>
 
 namespace ivrin {
 
@@ -59,6 +60,25 @@ class Document {
   /// Writes the file and forgets the journal. A song without a title takes the file's name. What would not read back as
   /// this song does not replace what is there.
   Saved save(const std::filesystem::path& file);
+  // The same in three steps, of which the second waits for the disk and may be done by another thread while edits go
+  // on. One song is saved at a time, and stays the document's until it is.
+  struct Saving {
+    Song song;
+    std::filesystem::path file;
+    bool own = false, readOnly = false; // the document's own file
+    std::filesystem::path lock;         // that the document holds
+    std::shared_ptr<const Registry> registry;
+  };
+  struct Written {
+    std::string why; // it was not; mostly empty
+    std::string text;
+    std::optional<std::string> there; // what was in its own file before
+    HeldFile::Taken taken;
+    bool held = false; // by the document already, under another name
+  };
+  Saving beginSaving(const std::filesystem::path& file);
+  static Written write(const Saving& s);
+  Saved endSaving(const Saving& s, Written w);
   /// The user chose not to keep the edits since the last save.
   void forgetEdits();
   /// Until all edits are on the disk.

@@ -7,6 +7,7 @@
 
 #include <QKeySequence>
 #include <QString>
+#include <QStringList>
 
 #include <memory>
 #include <string_view>
@@ -35,6 +36,11 @@ class Face {
   /// Under which its actions stand in the menu; only asked for where there are some.
   virtual QString actionsMenu() const { return {}; }
 };
+
+/// Draws the sign of a kind into `box` (wider than high, 22×16 is usual; legible from 14 px).
+void drawSign(QPainter& p, const QString& kind, const QRectF& box, const QColor& colour);
+/// The kinds that have a sign.
+QStringList signKinds();
 
 /// In the order of allKinds().
 const std::vector<const Face*>& allFaces();

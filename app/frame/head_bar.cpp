@@ -1,9 +1,10 @@
 #include "app/frame/head_bar.h"
 
 #include "app/openrow/open_drawing.h"
-#include "app/session/as_text.h"
+#include "app/theme/menu_letters.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 
 #include <QHBoxLayout>
 #include <QWheelEvent>
@@ -241,8 +242,8 @@ QSize HeadBar::minimumSizeHint() const {
 }
 
 void HeadBar::giveMenuLetters() {
-  ActionRegistry::giveLetters(menus_->actions());
-  for (QMenu* m : menus_->findChildren<QMenu*>()) ActionRegistry::giveLetters(m->actions());
+  app::giveMenuLetters(menus_->actions());
+  for (QMenu* m : menus_->findChildren<QMenu*>()) app::giveMenuLetters(m->actions());
 }
 
 void HeadBar::resizeEvent(QResizeEvent*) {

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "app/actions/action_registry.h"
-#include "app/frame/listening.h"
+#include "app/actions/listening.h"
 #include "app/frame/painted.h"
 #include "app/openrow/number_field.h"
 #include "app/session/session.h"

@@ -1,51 +1,127 @@
 #include "app/frame/main_window.h"
 
-#include "app/dialogs/keys_page.h"
-#include "app/dialogs/output_dialog.h"
-#include "app/frame/recent_songs.h"
+#include "app/actions/cell_actions.h"
+#include "app/actions/help_actions.h"
+#include "app/actions/look_actions.h"
+#include "app/actions/ornament_actions.h"
+#include "app/actions/output_actions.h"
+#include "app/actions/place_actions.h"
+#include "app/actions/read_actions.h"
+#include "app/actions/room_actions.h"
+#include "app/actions/row_actions.h"
+#include "app/actions/selection_actions.h"
+#include "app/actions/snap_actions.h"
+#include "app/actions/travel_actions.h"
+#include "app/frame/empty_page.h"
+#include "app/frame/kept_views.h"
 #include "app/openrow/open_row.h"
 #include "app/openrow/open_title.h"
-#include "app/theme/palette.h"
+#include "app/theme/menu_letters.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 
-#include <QApplication>
 #include <QCloseEvent>
-#include <QCryptographicHash>
-#include <QFileDialog>
 #include <QFileInfo>
+#include <QMenu>
 #include <QMimeData>
-#include <QPointer>
 #include <QSettings>
 #include <QVBoxLayout>
 
 #include <algorithm>
 
 namespace ivrin::app {
-namespace fs = std::filesystem;
 namespace {
 
 constexpr int kTickMs = 16;
 
 } // namespace
 
-MainWindow::MainWindow(Session& session, fs::path demoSong)
+MainWindow::MainWindow(Session& session, std::filesystem::path demoSong)
     : session_(session)
-    , demoSong_(std::move(demoSong))
     , actions_(new ActionRegistry(this))
     , score_(new ScoreView(session, this))
     , listening_(new Listening(session, *score_, *actions_))
+    , form_(new FormLine(session, *score_, this))
+    , measure_(new MeasureLine(session, *score_, this))
     , pages_(new QStackedWidget(this)) {
   listening_->setParent(this);
+  const bool hasDemo = !demoSong.empty();
+  const Desk desk{session_, *score_, *measure_, *actions_, *this};
+  openings_ = new OpeningActions(desk, *listening_);
+  sections_ = new SectionActions(desk);
+  recipes_ = new RecipeActions(desk, *listening_, *openings_);
+  room_ = new RoomActions(desk);
+  grid_ = new GridActions(desk, *form_, *recipes_);
+  files_ = new FileActions(desk, *recipes_, std::move(demoSong));
+  stems_ = new StemActions(desk, *files_, *grid_);
+  rows_ = new RowActions(desk);
+  ornaments_ = new OrnamentActions(desk);
+  cells_ = new CellActions(desk);
+  places_ = new PlaceActions(desk, *form_);
+  looks_ = new LookActions(desk);
+  snap_ = new SnapActions(desk);
+  outputs_ = new OutputActions(desk);
   setWindowTitle(QStringLiteral("Ivrin"));
   resize(1280, 800);
   setAcceptDrops(true);
-  desktopIsDark_ = QApplication::palette().color(QPalette::Window).lightness() < 110;
   addActions();
   head_ = new HeadBar(session_, *actions_, *listening_, this);
-  form_ = new FormLine(session_, *score_, this);
-  connect(form_, &FormLine::recipesWanted, this, &MainWindow::openRecipesAt);
-  measure_ = new MeasureLine(session_, *score_, this);
-  empty_ = emptyPage();
+  empty_ = emptyPage(this, hasDemo ? std::function<void()>([this] { files_->openDemo(); }) : nullptr,
+                     [this] { action(QStringLiteral("new"))->trigger(); });
+  layOut();
+  connectSession();
+  connectScore();
+  tick_.setInterval(kTickMs);
+  connect(&tick_, &QTimer::timeout, this, &MainWindow::tick);
+  tick_.start();
+  if (QMenu* song = head_->menu(tr("Song"))) song->insertMenu(action(QStringLiteral("save")), files_->recentMenu());
+  head_->giveMenuLetters();
+  snap_->apply();
+  looks_->applyPaper();
+  updateActions();
+  if (auto* first = empty_->findChild<InkButton*>()) first->setFocus();
+}
+
+/// In the order in which the menus show them.
+void MainWindow::addActions() {
+  const QString song = tr("Song"), edit = tr("Edit"), place = tr("Place"), listen = tr("Listen"), travel = tr("Travel"),
+                view = tr("View");
+  const Desk desk{session_, *score_, *measure_, *actions_, *this};
+  files_->addActions(song);
+  stems_->addFind(song);
+  stems_->addStems(song);
+  rows_->addActions(song);
+  grid_->addActions(song);
+  sections_->addActions(song);
+  grid_->addNoteValues(song);
+  stems_->addFile(song);
+  files_->addExport(song);
+  ornaments_->addActions(edit);
+  cells_->addActions(edit);
+  ornaments_->addClose(edit, *sections_);
+  places_->addActions(place);
+  recipes_->addActions(place);
+  room_->addActions(place);
+  listening_->addActions(listen);
+  outputs_->addActions(listen);
+  auto* travels = new TravelActions(desk);
+  travels->addActions(travel);
+  (new SelectionActions(desk))->addActions(travel);
+  openings_->addActions(travel);
+  travels->addCentre(travel);
+  looks_->addActions(view);
+  snap_->addActions(view);
+  (new ReadActions(desk))
+      ->addActions(view,
+                   {[this] { return head_->positionText(); },
+                    [this] {
+                      return tr("%1 · monitor %2 dB").arg(head_->meterText()).arg(listening_->monitorDb(), 0, 'f', 1);
+                    }});
+  looks_->addPapers(view);
+  (new HelpActions(desk))->addActions(tr("Help"));
+}
+
+void MainWindow::layOut() {
   auto* work = new QWidget(this);
   auto* column = new QVBoxLayout(work);
   column->setContentsMargins(0, 0, 0, 0);
@@ -62,76 +138,74 @@ MainWindow::MainWindow(Session& session, fs::path demoSong)
   all->addWidget(pages_, 1);
   all->addWidget(measure_);
   setCentralWidget(central);
+}
 
-  session_.files().setMayReplace([window = QPointer(this)] { return !window || window->mayLeave(); });
-  connect(&session_, &Session::opened, this, [this] {
-    pages_->setCurrentIndex(1);
-    score_->setFocus();
-    measure_->say({}, false);
-    listening_->apply();
-    session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked());
-    const TempoMap& map = session_.plan()->map();
-    const Beats at =
-        score_->landing() ? score_->landing()->at - map.meterAt(score_->landing()->at).barLength() * 4 : Beats(0);
-    session_.player().setPosition(map.frameAt(std::max(at, Beats(0))));
-    if (keepsState_) {
-      if (!session_.file().empty()) rememberSong(QString::fromStdString(session_.file().string()));
-      restoreView();
-      showRecent();
-    }
-    updateActions();
-  });
+void MainWindow::connectSession() {
+  connect(&session_, &Session::opened, this, &MainWindow::songOpened);
   connect(&session_, &Session::songChanged, this, &MainWindow::updateActions);
   connect(&session_, &Session::outputReplaced, listening_, &Listening::apply);
-  connect(&session_.findings(), &SongFindings::midiRead, this, &MainWindow::useMidi);
   connect(&session_, &Session::notice, this, [this](const QString& text, bool bad) { measure_->say(text, bad); });
   connect(&session_, &Session::progress, measure_, &MeasureLine::setProgress);
   connect(&session_.exports(), &Exports::exported, this,
           [this](const QString& text, bool ok) { measure_->say(text, !ok); });
-  connectFiles();
   connect(measure_, &MeasureLine::cancelRequested, &session_, &Session::cancelWork);
+  files_->leaving = [this] {
+    if (keepsState_) storeView(session_, *score_);
+  };
+  ornaments_->copiedChanged = [this] { updateActions(); };
+}
+
+void MainWindow::connectScore() {
   for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})
     connect(score_, signal, this, &MainWindow::updateActions);
   connect(score_, &ScoreView::auditionRequested, listening_, &Listening::audition);
   connect(score_, &ScoreView::handleHeld, listening_, &Listening::hold);
-  connect(&score_->tries(), &Tries::heardAnother, listening_, &Listening::audition);
-  connect(&score_->tries(), &Tries::changed, this, &MainWindow::updateActions);
+  connect(&score_->opened().tries(), &Tries::heardAnother, listening_, &Listening::audition);
+  connect(&score_->opened().tries(), &Tries::changed, this, &MainWindow::updateActions);
+  connect(form_, &FormLine::recipesWanted, recipes_, &RecipeActions::openAt);
   connect(score_, &ScoreView::aloneRequested, this, [this](bool on) {
     if (action(QStringLiteral("alone"))->isChecked() != on) action(QStringLiteral("alone"))->trigger();
   });
   // One state, by key, menu and mouse.
   connect(action(QStringLiteral("alone")), &QAction::toggled, this, [this](bool on) {
-    if (OpenRow* row = score_->openRow()) row->title().setAlone(on);
+    if (OpenRow* row = score_->opened().row()) row->title().setAlone(on);
   });
   connect(score_->gridMark(), &QAbstractButton::clicked, this, [this] {
     QMenu menu;
     for (QAction* a : actions())
-      if (a->property("sub").toString() == tr("Grid")) menu.addAction(a);
+      if (a->property("sub").toString() == SnapActions::menuTitle()) menu.addAction(a);
     menu.exec(score_->gridMark()->mapToGlobal(QPoint(0, score_->gridMark()->height())));
   });
-  connect(score_, &ScoreView::seekRequested, this, [this](Beats at) {
-    const Frames f = session_.plan()->map().frameAt(at);
-    if (session_.player().playing())
-      session_.player().play(f);
-    else
-      session_.player().setPosition(f);
-    score_->setFollows(true);
-    score_->tick();
-    head_->tick();
-    form_->tick();
-    measure_->tick();
-  });
-  tick_.setInterval(kTickMs);
-  connect(&tick_, &QTimer::timeout, this, &MainWindow::tick);
-  tick_.start();
-  recent_ = new QMenu(tr("&Recent songs"), this);
-  if (QMenu* song = head_->menu(tr("Song"))) song->insertMenu(action(QStringLiteral("save")), recent_);
-  head_->giveMenuLetters();
-  showRecent();
-  applyGrid();
-  applyPaper();
+  connect(score_, &ScoreView::seekRequested, this, &MainWindow::seek);
+}
+
+void MainWindow::songOpened() {
+  pages_->setCurrentIndex(1);
+  score_->setFocus();
+  measure_->say({}, false);
+  listening_->apply();
+  session_.setOrnamentsHeard(action(QStringLiteral("with"))->isChecked());
+  const TempoMap& map = session_.plan()->map();
+  const Beats at =
+      score_->landing() ? score_->landing()->at - map.meterAt(score_->landing()->at).barLength() * 4 : Beats(0);
+  session_.player().setPosition(map.frameAt(std::max(at, Beats(0))));
+  files_->remember();
+  if (keepsState_ && restoreView(session_, *score_))
+    action(QStringLiteral("foldQuiet"))->setChecked(score_->viewState().foldsQuiet);
   updateActions();
-  if (auto* first = empty_->findChild<InkButton*>()) first->setFocus();
+}
+
+void MainWindow::seek(Beats at) {
+  const Frames f = session_.plan()->map().frameAt(at);
+  if (session_.player().playing())
+    session_.player().play(f);
+  else
+    session_.player().setPosition(f);
+  score_->setFollows(true);
+  score_->tick();
+  head_->tick();
+  form_->tick();
+  measure_->tick();
 }
 
 void MainWindow::tick() {
@@ -142,86 +216,42 @@ void MainWindow::tick() {
   measure_->tick();
 }
 
-QWidget* MainWindow::emptyPage() {
-  auto* page = new Painted(
-      {400, 300},
-      [](QPainter& p, const QRectF& r) {
-        const Palette& c = paper();
-        p.fillRect(r, c.paper);
-        // An empty system: five quiet staves and a double bar, waiting.
-        p.setPen(QPen(c.beatRule, 1));
-        for (int i = 0; i < 5; ++i)
-          p.drawLine(QPointF(r.width() * 0.16, r.height() * 0.26 + i * scaled(11)),
-                     QPointF(r.width() * 0.84, r.height() * 0.26 + i * scaled(11)));
-        p.setPen(QPen(c.ochre, 2.4));
-        p.drawLine(QPointF(r.width() * 0.84, r.height() * 0.26),
-                   QPointF(r.width() * 0.84, r.height() * 0.26 + 4 * scaled(11)));
-        p.setPen(QPen(c.ochre, 1.1));
-        p.drawLine(QPointF(r.width() * 0.84 - 5, r.height() * 0.26),
-                   QPointF(r.width() * 0.84 - 5, r.height() * 0.26 + 4 * scaled(11)));
-        const QString text = tr("Drop the stems of a song here, or start with one of these.");
-        drawSongText(p, QPointF((r.width() - songTextWidth(text, 24, false)) / 2, r.height() * 0.26 + scaled(110)),
-                     text, 24, false, c.ink);
-      },
-      this);
-  page->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-  auto* column = new QVBoxLayout(page);
-  column->addStretch(5);
-  auto* row = new QHBoxLayout;
-  row->addStretch(1);
-  const auto add = [&](const QString& text, const char* name, auto run) {
-    auto* b = new InkButton(text, page);
-    b->setBoxed(true);
-    b->setSerif(true);
-    b->setTextPx(18);
-    b->setFocusPolicy(Qt::StrongFocus);
-    b->setObjectName(QString::fromLatin1(name));
-    connect(b, &QAbstractButton::clicked, this, run);
-    row->addWidget(b);
-  };
-  if (!demoSong_.empty()) add(tr("Open the demo song"), "empty-demo", [this] { openSong(demoSong_); });
-  row->addSpacing(scaled(12));
-  add(tr("Choose stems…"), "empty-stems", [this] { action(QStringLiteral("new"))->trigger(); });
-  row->addStretch(1);
-  column->addLayout(row);
-  column->addStretch(4);
-  return page;
-}
-
-void MainWindow::outputDialog() {
-  OutputDialog d(session_.playback().devices(), session_.playback().choice(),
-                 session_.isOpen() ? session_.song().sampleRate : 48000, this);
-  d.setObjectName(QStringLiteral("outputDialog"));
-  if (d.exec() != QDialog::Accepted) return;
-  const OutputChoice c = d.choice();
-  session_.outputs().choose(c);
-  if (keepsState_) storeOutputChoice(c);
-  if (session_.isOpen())
-    measure_->say(tr("Listening through %1.").arg(QString::fromStdString(session_.output().name())), false);
-}
-
 void MainWindow::closeEvent(QCloseEvent* e) {
-  if (!mayLeave()) {
+  // What is to be saved first is saved by a job, after which the window closes.
+  if (!mayClose_) {
+    const auto later = std::make_shared<bool>(false);
+    files_->leave([this, later] {
+      mayClose_ = true;
+      if (*later) close();
+    });
+    *later = true;
+  }
+  if (!std::exchange(mayClose_, false)) {
     e->ignore();
     return;
   }
-  storeView();
   if (keepsState_) {
+    storeView(session_, *score_);
+    storeListening(*listening_, *actions_);
     QSettings set;
     set.setValue(QStringLiteral("window"), saveGeometry());
     set.setValue(QStringLiteral("song"), QString::fromStdString(session_.file().string()));
-    set.setValue(QStringLiteral("listening/click_db"), listening_->clickDb());
-    set.setValue(QStringLiteral("listening/click_sound"), static_cast<int>(listening_->click().sound));
-    set.setValue(QStringLiteral("listening/click_accent_db"), listening_->click().accentDb);
-    set.setValue(QStringLiteral("listening/click_parts"), listening_->click().parts);
-    set.setValue(QStringLiteral("listening/count_in"), listening_->countIn());
-    set.setValue(QStringLiteral("listening/monitor_db"), listening_->monitorDb());
-    set.setValue(QStringLiteral("listening/click"), action(QStringLiteral("click"))->isChecked());
-    set.setValue(QStringLiteral("listening/equal"), action(QStringLiteral("equal"))->isChecked());
-    set.setValue(QStringLiteral("grid"), gridText());
+    set.setValue(QStringLiteral("grid"), snap_->text());
   }
   if (session_.isOpen()) session_.player().stop();
   e->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+  QStringList dropped;
+  for (const QUrl& u : e->mimeData()->urls())
+    if (u.isLocalFile()) dropped << u.toLocalFile();
+  e->acceptProposedAction();
+  stems_->drop(dropped);
 }
 
 /// The first window: all of it on the screen, the frame that the window manager puts around it included.
@@ -232,28 +262,16 @@ void MainWindow::fitScreen() {
   move(room.left() + (room.width() - width()) / 2 - kFrame, room.top() + (room.height() - height() - kTitle) / 2);
 }
 
-// ---------------------------------------------------------------- what is kept between runs
-
 void MainWindow::keepState() {
   keepsState_ = true;
   const QSettings set;
   if (!restoreGeometry(set.value(QStringLiteral("window")).toByteArray())) fitScreen();
   measure_->setLeavesByItself(true);
-  Click click;
-  const int sound = set.value(QStringLiteral("listening/click_sound")).toInt();
-  if (sound >= 0 && sound < static_cast<int>(kClickSounds.size())) click.sound = static_cast<ClickSound>(sound);
-  click.accentDb = set.value(QStringLiteral("listening/click_accent_db"), click.accentDb).toDouble();
-  click.parts = set.value(QStringLiteral("listening/click_parts"), click.parts).toInt();
-  listening_->setClick(click);
-  listening_->setCountIn(set.value(QStringLiteral("listening/count_in")).toInt());
-  listening_->setClickDb(set.value(QStringLiteral("listening/click_db"), Click().levelDb).toDouble());
-  listening_->setMonitorDb(set.value(QStringLiteral("listening/monitor_db"), 0).toDouble());
-  action(QStringLiteral("click"))->setChecked(set.value(QStringLiteral("listening/click")).toBool());
-  action(QStringLiteral("equal"))->setChecked(set.value(QStringLiteral("listening/equal")).toBool());
-  const QString grid = set.value(QStringLiteral("grid")).toString();
-  if (!grid.isEmpty()) setGridText(grid);
-  setPaperChoice(set.value(QStringLiteral("paper"), QStringLiteral("desktop")).toString());
-  showRecent();
+  restoreListening(*listening_, *actions_);
+  if (const QString grid = set.value(QStringLiteral("grid")).toString(); !grid.isEmpty()) snap_->setText(grid);
+  looks_->keepState();
+  outputs_->keepState();
+  files_->keepState();
 }
 
 QString MainWindow::lastSong() {
@@ -261,108 +279,34 @@ QString MainWindow::lastSong() {
   return QFileInfo::exists(f) ? f : QString();
 }
 
-OutputChoice MainWindow::storedOutputChoice() {
-  const QSettings set;
-  return {set.value(QStringLiteral("output/device")).toString().toStdString(),
-          set.value(QStringLiteral("output/rate"), 0).toInt(), set.value(QStringLiteral("output/buffer"), 256).toInt()};
-}
-
-void MainWindow::storeOutputChoice(const OutputChoice& c) {
-  QSettings set;
-  set.setValue(QStringLiteral("output/device"), QString::fromStdString(c.device));
-  set.setValue(QStringLiteral("output/rate"), c.sampleRate);
-  set.setValue(QStringLiteral("output/buffer"), c.bufferFrames);
-}
-
-namespace {
-/// Where the view of a song is kept, by its path.
-QString viewGroup(const fs::path& file) {
-  const QByteArray digest =
-      QCryptographicHash::hash(QByteArray::fromStdString(file.string()), QCryptographicHash::Sha1);
-  return QStringLiteral("views/") + QString::fromLatin1(digest.toHex().left(16));
-}
-} // namespace
-
-void MainWindow::storeView() {
-  if (!keepsState_ || !session_.isOpen() || session_.file().empty()) return;
-  const ViewState v = score_->viewState();
-  QSettings set;
-  set.beginGroup(viewGroup(session_.file()));
-  set.setValue(QStringLiteral("left"), v.left);
-  set.setValue(QStringLiteral("pixels_per_beat"), v.pxPerBeat);
-  set.setValue(QStringLiteral("landing"), QString::fromStdString(v.landing));
-  set.setValue(QStringLiteral("open"), QString::fromStdString(v.open));
-  set.setValue(QStringLiteral("folds_quiet"), v.foldsQuiet);
-  set.setValue(QStringLiteral("position"), static_cast<qlonglong>(session_.player().position().count));
-  QStringList folded;
-  for (const std::string& r : v.folded) folded << QString::fromStdString(r);
-  set.setValue(QStringLiteral("folded"), folded);
-}
-
-void MainWindow::restoreView() {
-  if (session_.file().empty()) return;
-  QSettings set;
-  set.beginGroup(viewGroup(session_.file()));
-  if (!set.contains(QStringLiteral("left"))) return;
-  ViewState v;
-  v.left = set.value(QStringLiteral("left")).toDouble();
-  v.pxPerBeat = set.value(QStringLiteral("pixels_per_beat")).toDouble();
-  v.landing = set.value(QStringLiteral("landing")).toString().toStdString();
-  v.open = set.value(QStringLiteral("open")).toString().toStdString();
-  v.foldsQuiet = set.value(QStringLiteral("folds_quiet")).toBool();
-  for (const QString& r : set.value(QStringLiteral("folded")).toStringList()) v.folded.insert(r.toStdString());
-  score_->restore(v);
-  action(QStringLiteral("foldQuiet"))->setChecked(v.foldsQuiet);
-  session_.player().setPosition(Frames(set.value(QStringLiteral("position")).toLongLong()));
-}
-
-// ---------------------------------------------------------------- looks
-
-void MainWindow::setPaperChoice(const QString& choice) {
-  paperChoice_ = choice;
-  setNight(choice == QLatin1String("night") || (choice == QLatin1String("desktop") && desktopIsDark_));
-  for (const char* id : {"desktop", "day", "night"})
-    action(QStringLiteral("paper-") + QString::fromLatin1(id))->setChecked(choice == QLatin1String(id));
-  if (keepsState_) QSettings().setValue(QStringLiteral("paper"), choice);
-}
-
-void MainWindow::setNight(bool on) {
-  setPaper(on);
-  applyPaper();
-}
-
-void MainWindow::applyPaper() {
-  const Palette& c = paper();
-  QPalette p;
-  p.setColor(QPalette::Window, c.paper);
-  p.setColor(QPalette::Base, c.card);
-  p.setColor(QPalette::AlternateBase, c.margin);
-  p.setColor(QPalette::Button, c.margin);
-  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
-    p.setColor(role, c.ink);
-  p.setColor(QPalette::Disabled, QPalette::ButtonText, c.quiet);
-  p.setColor(QPalette::Disabled, QPalette::Text, c.quiet);
-  p.setColor(QPalette::Disabled, QPalette::WindowText, c.quiet);
-  p.setColor(QPalette::ToolTipBase, c.card);
-  p.setColor(QPalette::Highlight, c.ink);
-  p.setColor(QPalette::HighlightedText, c.card);
-  p.setColor(QPalette::PlaceholderText, c.quiet);
-  QApplication::setPalette(p);
-  head_->refresh();
-  for (QWidget* w : findChildren<QWidget*>()) w->update();
-  update();
-}
-
-void MainWindow::showKeys() {
-  auto* page = findChild<KeysPage*>();
-  if (!page) {
-    page = new KeysPage(*actions_, this);
-    page->setAttribute(Qt::WA_DeleteOnClose);
+void MainWindow::updateActions() {
+  const bool open = session_.isOpen();
+  static const QSet<QString> atAnyTime{"new", "open", "demo", "left", "quit", "output", "keys", "about", "night"};
+  for (QAction* a : actions_->all()) {
+    const QString id = a->objectName();
+    a->setEnabled(open || atAnyTime.contains(id) || id.startsWith(QLatin1String("paper-")) ||
+                  id.startsWith(QLatin1String("grid-")));
   }
-  page->show();
-  page->raise();
-  page->activateWindow();
-  page->search().setFocus();
+  const History& h = session_.history();
+  QAction *undo = action(QStringLiteral("undo")), *redo = action(QStringLiteral("redo"));
+  undo->setEnabled(open && h.canUndo());
+  redo->setEnabled(open && h.canRedo());
+  retitleEntry(undo, h.canUndo() ? tr("Undo %1").arg(asText(h.undoLabel())) : tr("Undo"));
+  retitleEntry(redo, h.canRedo() ? tr("Redo %1").arg(asText(h.redoLabel())) : tr("Redo"));
+  action(QStringLiteral("paste"))->setEnabled(open && ornaments_->hasCopied());
+  action(QStringLiteral("delete"))->setEnabled(!session_.chosen().empty() || !score_->hand().marked().empty());
+  action(QStringLiteral("fourTries"))->setEnabled(!session_.chosen().empty());
+  action(QStringLiteral("sourceHere"))->setEnabled(!session_.chosen().empty() && score_->selection());
+  for (const char* slot : {"A", "B", "C", "D"})
+    action(QStringLiteral("variant") + QString::fromLatin1(slot))->setEnabled(!session_.chosen().empty());
+  action(QStringLiteral("findStems"))->setEnabled(open && !session_.stems().missing().empty());
+  const QString title = QString::fromStdString(session_.song().title);
+  const QString shown = title.isEmpty() ? tr("Untitled") : shortened(title, 80);
+  setWindowTitle(
+      open ? (session_.readOnly() ? tr("%1 (read only)[*] – Ivrin") : QStringLiteral("%1[*] – Ivrin")).arg(shown)
+           : QStringLiteral("Ivrin[*]"));
+  setWindowModified(open && h.changedSinceSave());
+  if (open && action(QStringLiteral("loop"))->isChecked() && score_->selection()) listening_->renewLoop();
 }
 
 } // namespace ivrin::app

@@ -1,7 +1,7 @@
 #include "app/openrow/answers.h"
 
-#include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "song/edits.h"
 
 #include <QHBoxLayout>

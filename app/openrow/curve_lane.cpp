@@ -1,12 +1,12 @@
 #include "app/openrow/curve_lane.h"
 
-#include "app/score/modifiers.h"
-#include "app/session/as_text.h"
-#include "app/theme/ornament_look.h"
+#include "app/axis/modifiers.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
+#include "files/json.h"
 #include "song/edits.h"
-#include "song/json.h"
 #include "song/settings/setting_text.h"
 #include "time/note_value.h"
 

@@ -8,9 +8,9 @@
 // The axis shows the setting's usual range, more where the curve has more; frequencies are drawn by ratio.
 #pragma once
 
+#include "app/axis/time_axis.h"
 #include "app/openrow/curve_target.h"
 #include "app/openrow/number_field.h"
-#include "app/score/time_axis.h"
 #include "app/session/session.h"
 #include "app/theme/ink_button.h"
 #include "song/curve_edit.h"

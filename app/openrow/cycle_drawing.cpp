@@ -1,9 +1,9 @@
 // The open halftime: every cycle folded open. Above what of the row is played and what is skipped, below where it is
 // heard, and where one turn hands over to the next.
 #include "app/openrow/drawings.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "ornaments/halftime.h"
 #include "time/note_value.h"
 
@@ -98,7 +98,7 @@ class HalftimeDrawing : public OpenDrawing {
          [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
            const Frame at(was);
            const double wanted = (at.firstEnd - at.begin) / std::max(1.0, pull.to().x() - at.begin);
-           const auto& allowed = table().find("slower")->allowed;
+           const auto& allowed = allKinds().find(was.ornament.kind)->table().find("slower")->allowed;
            Ornament o = was.ornament;
            o.settings["slower"] = *std::min_element(allowed.begin(), allowed.end(), [&](double a, double b) {
              return std::abs(std::log(a / wanted)) < std::abs(std::log(b / wanted));
@@ -142,7 +142,6 @@ class HalftimeDrawing : public OpenDrawing {
   }
 
  private:
-  static const TableSpec& table() { return allKinds().find("halftime")->table(); }
   static std::optional<Ornament> withFade(const OpenCanvas& was, const char* key, Beats length) {
     Ornament o = was.ornament;
     o.settings[key] = std::clamp(std::round(length.quarters() * 1000) / 1000, 0.0, std::min(64.0, o.length.quarters()));

@@ -1,14 +1,14 @@
 #include "app/openrow/finish_line.h"
 
-#include "app/dialogs/paper_dialog.h"
 #include "app/openrow/measures.h"
-#include "app/session/as_text.h"
-#include "app/theme/ornament_look.h"
+#include "app/theme/paper_dialog.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
+#include "files/user_folder.h"
 #include "finish/finisher.h"
 #include "finish/starting_points.h"
 #include "song/edits.h"
-#include "song/user_folder.h"
 
 #include <QContextMenuEvent>
 #include <QKeyEvent>
@@ -249,7 +249,8 @@ void FinishLine::offer() {
   Problems problems;
   std::vector<StartingPoint> points = startingPointsIn(ownFolder(), allKinds().registry(), problems);
   const std::size_t own = points.size();
-  points.insert(points.end(), shippedStartingPoints().begin(), shippedStartingPoints().end());
+  const std::vector<StartingPoint> shipped = shippedStartingPoints(allKinds().registry());
+  points.insert(points.end(), shipped.begin(), shipped.end());
   for (std::size_t i = 0; i < points.size(); ++i) {
     if (i == own && own > 0) from->addSeparator();
     if (!points[i].suits(ornament_.kind)) continue;

@@ -1,9 +1,9 @@
 #include "app/openrow/finish_panel.h"
 
 #include "app/openrow/measures.h"
-#include "app/session/as_text.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 #include "finish/finisher.h"
 #include "song/edits.h"
 #include "song/settings/setting_type.h"
@@ -150,6 +150,65 @@ QString FinishPanel::handleAt(QPointF at) const {
   return best;
 }
 
+namespace {
+
+/// A line of the axis, 0..1 from the left, with its figure at the foot; strong where the eye should count from.
+struct AxisLine {
+  double at;
+  QString figure;
+  bool strong = false;
+};
+
+std::vector<AxisLine> axisOf(const FinishShape& s, const FinishContext& over) {
+  std::vector<AxisLine> lines;
+  switch (s.axis) {
+  case FinishShape::Axis::frequency:
+    for (const double hz : {50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0, 10000.0})
+      lines.push_back({unitOfHz(hz), hz < 1000 ? QString::number(hz) : QStringLiteral("%1k").arg(hz / 1000),
+                       hz == 100 || hz == 1000 || hz == 10000});
+    break;
+  case FinishShape::Axis::level:
+    for (const double db : {-48.0, -36.0, -24.0, -12.0})
+      lines.push_back({(db + 60) / 60, QStringLiteral("\u2212%1").arg(-db, 0, 'f', 0)});
+    break;
+  case FinishShape::Axis::beats: {
+    const double beats = over.length.quarters();
+    const double step = beats > 40 ? 8 : beats > 16 ? 4 : beats > 3 ? 1 : 0.25;
+    for (double b = std::ceil(over.from / step) * step; b < over.from + beats - 1e-6; b += step)
+      lines.push_back({(b - over.from) / beats, QString::number(b).replace('-', QChar(0x2212)),
+                       std::abs(b) < 1e-9}); // counted from the ornament's start
+    break;
+  }
+  case FinishShape::Axis::time: {
+    const double step = s.seconds > 6 ? 2 : s.seconds > 2.5 ? 1 : s.seconds > 0.9 ? 0.25 : 0.1;
+    for (double t = step; t < s.seconds - 1e-6; t += step)
+      lines.push_back({t / s.seconds, QStringLiteral("%1 s").arg(t)});
+    break;
+  }
+  case FinishShape::Axis::none:
+    break;
+  }
+  return lines;
+}
+
+/// A spectrum as an area over the foot of the drawing.
+void paintSpectrum(QPainter& p, const QRectF& d, const std::vector<float>& db, QColor hue, float strength) {
+  QPolygonF area;
+  area << d.bottomLeft();
+  for (std::size_t i = 0; i < db.size(); ++i) {
+    const double u = (static_cast<double>(i) + 0.5) / static_cast<double>(db.size());
+    area << QPointF(d.left() + d.width() * u,
+                    d.bottom() - d.height() * std::clamp((static_cast<double>(db[i]) + 90) / 84, 0.0, 1.0));
+  }
+  area << d.bottomRight();
+  hue.setAlphaF(strength);
+  p.setPen(Qt::NoPen);
+  p.setBrush(hue);
+  p.drawPolygon(area);
+}
+
+} // namespace
+
 void FinishPanel::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
@@ -166,66 +225,33 @@ void FinishPanel::paintEvent(QPaintEvent*) {
   p.setPen(QPen(c.beatRule, 1));
   p.drawRect(d);
   const FinishShape s = finishShape(*one, context());
-  p.setFont(sans(11));
-  // The grid of its axis, with figures at the foot.
-  std::vector<std::pair<double, QString>> figures; // put down last, over what is drawn
-  const auto upright = [&](double u, const QString& text, bool strong = false) {
-    const double x = d.left() + d.width() * u;
-    p.setPen(QPen(strong ? c.barRule : c.beatRule, 1));
+  const std::vector<AxisLine> axis = axisOf(s, context());
+  for (const AxisLine& line : axis) {
+    const double x = d.left() + d.width() * line.at;
+    p.setPen(QPen(line.strong ? c.barRule : c.beatRule, 1));
     p.drawLine(QPointF(x, d.top()), QPointF(x, d.bottom()));
-    if (!text.isEmpty()) figures.emplace_back(x, text);
-  };
-  switch (s.axis) {
-  case FinishShape::Axis::frequency:
-    for (const double hz : {50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0, 10000.0})
-      upright(unitOfHz(hz), hz < 1000 ? QString::number(hz) : QStringLiteral("%1k").arg(hz / 1000),
-              hz == 100 || hz == 1000 || hz == 10000);
-    break;
-  case FinishShape::Axis::level:
-    for (const double db : {-48.0, -36.0, -24.0, -12.0})
-      upright((db + 60) / 60, QStringLiteral("\u2212%1").arg(-db, 0, 'f', 0));
-    break;
-  case FinishShape::Axis::beats: {
-    const FinishContext over = context();
-    const double beats = over.length.quarters();
-    const double step = beats > 40 ? 8 : beats > 16 ? 4 : beats > 3 ? 1 : 0.25;
-    for (double b = std::ceil(over.from / step) * step; b < over.from + beats - 1e-6; b += step) {
-      const QString text = QString::number(b).replace('-', QChar(0x2212));
-      upright((b - over.from) / beats, text, std::abs(b) < 1e-9); // counted from the ornament's start
-    }
-    break;
   }
-  case FinishShape::Axis::time: {
-    const double step = s.seconds > 6 ? 2 : s.seconds > 2.5 ? 1 : s.seconds > 0.9 ? 0.25 : 0.1;
-    for (double t = step; t < s.seconds - 1e-6; t += step) upright(t / s.seconds, QStringLiteral("%1 s").arg(t));
-    break;
-  }
-  case FinishShape::Axis::none:
-    break;
-  }
+  paintShape(p, s);
+  p.setFont(sans(11));
+  p.setPen(c.quiet);
+  for (const AxisLine& line : axis) // put down last, over what is drawn
+    p.drawText(QRectF(d.left() + d.width() * line.at + 3, d.bottom() - scaled(15), scaled(60), scaled(14)),
+               Qt::AlignLeft | Qt::AlignVCenter, line.figure);
+  paintHandles(p, s);
+  paintNotes(p, *one, s);
+}
+
+/// What goes in and what comes out, measured: graphite before, blue after; over it the processor's own lines.
+void FinishPanel::paintShape(QPainter& p, const FinishShape& s) {
+  const Palette& c = paper();
+  const QRectF d = drawing();
   p.save();
   p.setClipRect(d.adjusted(1, 1, -1, -1));
-  // What goes in and what comes out, measured: graphite before, blue after.
   if (const auto& spectra = session_.rows().spectra(); s.axis == FinishShape::Axis::frequency && spectra &&
                                                        spectra->ornament == ornament_.id &&
                                                        spectra->index == static_cast<std::size_t>(index_)) {
-    const auto shape = [&](const std::vector<float>& db, const QColor& hue, double strength) {
-      QPolygonF area;
-      area << d.bottomLeft();
-      for (std::size_t i = 0; i < db.size(); ++i) {
-        const double u = (static_cast<double>(i) + 0.5) / static_cast<double>(db.size());
-        area << QPointF(d.left() + d.width() * u,
-                        d.bottom() - d.height() * std::clamp((static_cast<double>(db[i]) + 90) / 84, 0.0, 1.0));
-      }
-      area << d.bottomRight();
-      QColor fill = hue;
-      fill.setAlphaF(static_cast<float>(strength));
-      p.setPen(Qt::NoPen);
-      p.setBrush(fill);
-      p.drawPolygon(area);
-    };
-    shape(spectra->before, c.quiet, 0.28);
-    shape(spectra->after, inkOf(ornament_), 0.42);
+    paintSpectrum(p, d, spectra->before, c.quiet, 0.28f);
+    paintSpectrum(p, d, spectra->after, inkOf(ornament_), 0.42f);
   }
   p.setBrush(Qt::NoBrush);
   p.setPen(QPen(c.barRule, 1.2, Qt::DashLine));
@@ -238,9 +264,11 @@ void FinishPanel::paintEvent(QPaintEvent*) {
   p.setPen(QPen(c.ink, 2));
   for (const QPolygonF& line : s.lines) draw(line);
   p.restore();
-  p.setPen(c.quiet);
-  for (const auto& [x, text] : figures)
-    p.drawText(QRectF(x + 3, d.bottom() - scaled(15), scaled(60), scaled(14)), Qt::AlignLeft | Qt::AlignVCenter, text);
+}
+
+void FinishPanel::paintHandles(QPainter& p, const FinishShape& s) {
+  const Palette& c = paper();
+  const QRectF d = drawing();
   p.setFont(sans(13, Weight::medium));
   for (const FinishHandle& h : s.handles) {
     const bool on = h.name == held_ || h.name == hover_;
@@ -259,22 +287,24 @@ void FinishPanel::paintEvent(QPaintEvent*) {
     p.setPen(c.ink);
     p.drawText(QRectF(x, y, w + 4, scaled(16)), Qt::AlignVCenter | Qt::AlignLeft, h.word);
   }
-  // What a level has done.
-  if (one->type == "level") {
+}
+
+/// What a level has done, and what a click would do.
+void FinishPanel::paintNotes(QPainter& p, const Processor& one, const FinishShape& s) {
+  const Palette& c = paper();
+  const QRectF d = drawing();
+  if (one.type == "level") {
     const auto node = session_.plan()->node(ornament_.id);
-    const auto db = node && node->print ? node->print->levelDb() : std::nullopt;
-    if (db) {
+    if (const auto db = node && node->print ? node->print->levelDb() : std::nullopt) {
       p.setPen(c.ink);
       p.drawText(QRectF(d.left() + scaled(10), d.top() + scaled(6), d.width(), scaled(18)),
                  Qt::AlignLeft | Qt::AlignVCenter,
                  tr("turned %1 %2 dB").arg(*db < 0 ? tr("down") : tr("up")).arg(std::abs(*db), 0, 'f', 1));
     }
   }
-  if (!drawnCurve(*one).empty())
-    drawSongText(p, QPointF(d.left() + scaled(12), d.top() + scaled(20)), tr("click to draw its curve"), 14, true,
-                 c.quiet);
-  if (one->type == "tone" && s.handles.empty())
-    drawSongText(p, QPointF(d.left() + scaled(12), d.top() + scaled(20)), tr("click to set a band"), 14, true, c.quiet);
+  const QPointF place(d.left() + scaled(12), d.top() + scaled(20));
+  if (!drawnCurve(one).empty()) drawSongText(p, place, tr("click to draw its curve"), 14, true, c.quiet);
+  if (one.type == "tone" && s.handles.empty()) drawSongText(p, place, tr("click to set a band"), 14, true, c.quiet);
 }
 
 void FinishPanel::apply(Settings settings, const QString& word, bool merge) {

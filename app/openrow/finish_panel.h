@@ -38,6 +38,9 @@ class FinishPanel : public QWidget {
   void mouseDoubleClickEvent(QMouseEvent*) override;
 
  private:
+  void paintShape(QPainter& p, const FinishShape& s);
+  void paintHandles(QPainter& p, const FinishShape& s);
+  void paintNotes(QPainter& p, const Processor& one, const FinishShape& s);
   void build(const TableSpec& table);
   void layOut();
   void apply(Settings settings, const QString& word, bool merge);

@@ -1,8 +1,8 @@
 #include "app/openrow/finish_shapes.h"
 
 #include "app/openrow/measures.h"
-#include "app/session/as_text.h"
-#include "dsp/drive.h"
+#include "app/words/as_text.h"
+#include "dsp/dynamics/drive.h"
 #include "finish/curves.h"
 #include "finish/finisher.h"
 #include "finish/shared_settings.h"
@@ -97,172 +97,231 @@ FinishContext finishContext(const TempoMap& map, const Ornament& o, const Orname
   return c;
 }
 
-FinishShape finishShape(const Processor& p, const FinishContext& c) {
+namespace {
+
+QPolygonF flat(double y) {
+  return {QPointF(0, y), QPointF(1, y)};
+}
+
+FinishShape filterShape(const View& v, const FinishContext& c) {
   FinishShape s;
-  const Finisher* f = findFinisher(p.type);
-  if (!f) return s;
-  const View v(*f, p.settings);
-  const auto flat = [](double y) { return QPolygonF{QPointF(0, y), QPointF(1, y)}; };
-  const std::string& t = p.type;
-  if (t == "filter") {
-    s.axis = FinishShape::Axis::frequency;
-    s.guides = {flat(unitOfFilterDb(0))};
-    const FilterCurve curve(v, 0, c.sampleRate); // its cutoffs as they stand at the ornament's start
-    const auto db = [&](double u) { return curve.gainDb(std::min(hzOfUnit(u), 0.49 * c.sampleRate)); };
-    s.lines = {sampled(160, [&](double u) { return unitOfFilterDb(db(u)); })};
-    for (const bool low : {true, false}) {
-      const char* key = low ? "low_cut_hz" : "high_cut_hz";
-      const double u = v.value(key).isNull() ? (low ? 0.0 : 1.0) : unitOfHz(v.curve(key).at(0));
-      s.handles.push_back({low ? "low" : "high",
-                           {u, unitOfFilterDb(std::clamp(db(u), -12.0, 11.0))},
-                           v.value(key).list() ? QObject::tr("moving") : v.words(key)});
-    }
-  } else if (t == "tone") {
-    s.axis = FinishShape::Axis::frequency;
-    s.guides = {flat(0.5)};
-    const auto bands = toneBands(v.value("bands"));
-    s.lines = {sampled(160, [&](double u) {
-      const double hz = std::min(hzOfUnit(u), 0.49 * c.sampleRate);
-      double db = toneGainDb(bands, hz, c.sampleRate);
-      for (const bool low : {true, false})
-        db += shelfGainDb(low, v.number(low ? "low_shelf_hz" : "high_shelf_hz"),
-                          v.number(low ? "low_shelf_db" : "high_shelf_db"), hz, c.sampleRate);
-      return 0.5 + db / (2 * kToneDb);
-    })};
-    for (const bool low : {true, false}) // half of the gain at the edge
-      s.handles.push_back({low ? QStringLiteral("lows") : QStringLiteral("highs"),
-                           {unitOfHz(v.number(low ? "low_shelf_hz" : "high_shelf_hz")),
-                            0.5 + v.number(low ? "low_shelf_db" : "high_shelf_db") / (4 * kToneDb)},
-                           low ? QObject::tr("lows %1").arg(v.words("low_shelf_db"))
-                               : QObject::tr("highs %1").arg(v.words("high_shelf_db"))});
-    for (std::size_t i = 0; i < bands.size(); ++i)
-      s.handles.push_back({QStringLiteral("band%1").arg(i),
-                           {unitOfHz(bands[i].hz), 0.5 + bands[i].gainDb / (2 * kToneDb)},
-                           QStringLiteral("%1 Hz, %2 dB").arg(bands[i].hz, 0, 'f', 0).arg(bands[i].gainDb, 0, 'f', 1)});
-  } else if (t == "compressor" || t == "limiter") {
-    s.axis = FinishShape::Axis::level;
-    const auto unit = [](double db) { return (db - kLevelFoot) / -kLevelFoot; };
-    s.guides = {QPolygonF{QPointF(0, 0), QPointF(1, 1)}};
-    s.lines = {sampled(120, [&](double u) { return unit(transfer(t, v, kLevelFoot * (1 - u))); })};
-    if (t == "compressor") {
-      const double at = v.number("threshold_db");
-      s.handles = {{"threshold", {unit(at), unit(transfer(t, v, at))}, v.words("threshold_db")},
-                   {"ratio", {1, unit(transfer(t, v, 0))}, QObject::tr("%1 : 1").arg(v.number("ratio"))}};
-    } else {
-      s.handles = {
-          {"ceiling", {unit(v.number("ceiling_dbtp")), unit(v.number("ceiling_dbtp"))}, v.words("ceiling_dbtp")}};
-    }
-  } else if (t == "dirt") {
-    s.axis = FinishShape::Axis::level;
-    s.guides = {QPolygonF{QPointF(0, 0), QPointF(1, 1)}};
-    s.lines = {sampled(480, [&](double u) { return 0.5 + 0.5 * dirtTransfer(v, 2 * u - 1); })};
-    s.handles = {{"drive", {1, 0.5 + 0.5 * dirtTransfer(v, 1)}, QObject::tr("drive %1").arg(v.words("drive_percent"))}};
-  } else if (t == "reverb") {
-    s.axis = FinishShape::Axis::time;
-    const Value& set = v.value("decay_seconds");
-    const double decay = set.number() ? *set.number() : NoteValue::parse(*set.text())->seconds(c.map, c.start).value;
-    s.seconds = std::max(2.0, std::exp2(std::ceil(std::log2(decay * 1.1))));
-    const double mix = v.share("mix_percent");
-    s.lines = {sampled(120, [&](double u) { return mix * std::max(0.0, 1 - u * s.seconds / decay); })};
-    s.lines.back() << QPointF(1, 0);
-    s.handles = {{"mix", {0, mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
-                 {"decay", {decay / s.seconds, 0.02}, QObject::tr("decay %1").arg(v.words("decay_seconds"))}};
-  } else if (t == "echo") {
-    s.axis = FinishShape::Axis::time;
-    const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
-    const double left = v.seconds("time_left", at.map, at.start), right = v.seconds("time_right", at.map, at.start),
-                 mix = v.share("mix_percent"), feedback = v.share("feedback_percent");
-    s.seconds = std::max(left, right) * 8;
-    s.guides = {flat(0.5)};
-    s.lines.push_back({QPointF(0, 0.5), QPointF(0, 0.5 + 0.5 * (1 - mix))});
-    // A sound in the middle, up what is heard of it on the left, down on the right.
-    DelayThrowSettings ladder;
-    ladder.timeLeft = left;
-    ladder.timeRight = right;
-    ladder.pattern = echoPatternOf(v.value("pattern"));
-    ladder.feedbackLeft = ladder.feedbackRight = Curve(feedback);
-    ladder.send = Curve(1);
-    double second = 2 * left; // the first echo that went round, on the left where one comes
-    bool found = false, onLeft = false;
-    for (const Echo& e : echoLadder(ladder, 1, 0.008, 64)) {
-      if (e.frames > s.seconds) break;
-      if (e.pass == 2 && (!found || (!onLeft && !e.right))) {
-        second = e.frames;
-        found = true;
-        onLeft = !e.right;
-      }
-      const double x = e.frames / s.seconds, g = 0.5 * mix * e.gain;
-      s.lines.push_back({QPointF(x, 0.5), QPointF(x, e.right ? 0.5 - g : 0.5 + g)});
-    }
-    s.handles = {{"mix", {left / s.seconds, 0.5 + 0.5 * mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
-                 {"feedback",
-                  {second / s.seconds, 0.5 + 0.5 * mix * feedback},
-                  QObject::tr("feedback %1").arg(v.words("feedback_percent"))}};
-  } else if (const auto curved = curvedOf(t)) {
-    s.axis = FinishShape::Axis::beats;
-    const Curve curve = v.curve(curved->key);
-    const double beats = std::max(c.length.quarters(), 1e-6);
-    if (t == "pan") s.guides = {flat(0.5)};
-    if (t == "gain") s.guides = {flat(curved->unit(0))};
-    if (t == "width") s.guides = {flat(curved->unit(100))};
-    s.lines = {sampled(120, [&](double u) { return curved->unit(curve.at(c.from + u * beats)); })};
-    if (const double* plain = v.value(curved->key).number())
-      s.handles = {{"value", {0.5, curved->unit(*plain)}, v.words(curved->key)}};
-  } else if (t == "duck") {
-    s.axis = FinishShape::Axis::time;
-    s.seconds = 1;
-    const double depth = v.number("depth_db") / 48, attack = v.number("attack_ms") / 1000,
-                 release = v.number("release_ms") / 1000;
-    s.lines = {QPolygonF{QPointF(0, 1), QPointF(std::max(0.0, 0.25 - attack), 1), QPointF(0.25, 1 - depth),
-                         QPointF(0.5, 1 - depth), QPointF(std::min(1.0, 0.5 + release), 1), QPointF(1, 1)}};
-    s.guides = {QPolygonF{QPointF(0.25, 0), QPointF(0.25, 1)}, QPolygonF{QPointF(0.5, 0), QPointF(0.5, 1)}};
-    s.handles = {{"depth", {0.375, 1 - depth}, QStringLiteral("\u2212%1 dB").arg(v.number("depth_db"), 0, 'f', 1)},
-                 {"release", {std::min(1.0, 0.5 + release), 1}, v.words("release_ms")}};
-  } else if (t == "phaser" || t == "chorus" || t == "tremolo") {
-    s.axis = FinishShape::Axis::beats;
-    const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
-    const double seconds = c.map.secondsAt(c.start + c.length).value - c.map.secondsAt(c.start).value;
-    const double turns = std::min(v.hertz("rate", at.map, at.start) * std::max(seconds, 0.01), 24.0),
-                 depth = v.share("depth_percent");
-    const auto phase = [&](double u, double shift) { return 2 * std::numbers::pi * (turns * u + shift); };
-    if (t == "tremolo") {
-      s.lines = {sampled(240, [&](double u) { return tremoloGain(depth, phase(u, 0)); })};
-      if (v.number("spread_percent") > 0)
-        s.guides = {
-            sampled(240, [&](double u) { return tremoloGain(depth, phase(u, v.share("spread_percent") / 2)); })};
-      s.handles = {{"depth",
-                    {std::min(0.98, 0.5 / std::max(turns, 0.51)), 1 - depth},
-                    QObject::tr("depth %1").arg(v.words("depth_percent"))}};
-    } else {
-      for (int k = 0; k < 3; ++k)
-        (k == 0 ? s.lines : s.guides).push_back(sampled(240, [&](double u) {
-          return 0.5 + 0.45 * depth * std::cos(phase(u, -0.25 + k * 0.17));
-        }));
-      s.handles = {{"depth",
-                    {std::min(0.98, 0.25 / std::max(turns, 0.26)), 0.5 + 0.45 * depth},
-                    QObject::tr("depth %1").arg(v.words("depth_percent"))}};
-    }
-  } else if (t == "harmony") { // each voice where it stands on the scale, as strong as it is
-    s.axis = FinishShape::Axis::none;
-    s.guides = {flat(0.5)};
-    const std::vector<double> steps = v.numbers("steps");
-    const double wide = 0.35 * v.gain("level_db") + 0.05;
-    const auto yOf = [](double step) { return 0.5 + step / 32; };
-    for (const double step : steps)
-      s.lines.push_back(
-          {QPointF(0.5 - std::min(wide, 0.48), yOf(step)), QPointF(0.5 + std::min(wide, 0.48), yOf(step))});
-    if (!steps.empty()) s.handles = {{"level", {0.5 + std::min(wide, 0.48), yOf(steps.front())}, v.words("level_db")}};
-  } else if (t == "level") {
-    s.axis = FinishShape::Axis::none;
-    const bool source = v.value("match").text() != nullptr;
-    const double y = source ? (v.number("offset_lu") + 24) / 30 : (v.number("match") + 60) / 60;
-    if (source) s.guides = {flat(24.0 / 30)};
-    s.lines = {flat(y)};
-    s.handles = {{"offset",
-                  {0.5, y},
-                  source ? QObject::tr("%1 LU against the source").arg(v.number("offset_lu")) : v.words("match")}};
+  s.axis = FinishShape::Axis::frequency;
+  s.guides = {flat(unitOfFilterDb(0))};
+  const FilterCurve curve(v, 0, c.sampleRate); // its cutoffs as they stand at the ornament's start
+  const auto db = [&](double u) { return curve.gainDb(std::min(hzOfUnit(u), 0.49 * c.sampleRate)); };
+  s.lines = {sampled(160, [&](double u) { return unitOfFilterDb(db(u)); })};
+  for (const bool low : {true, false}) {
+    const char* key = low ? "low_cut_hz" : "high_cut_hz";
+    const double u = v.value(key).isNull() ? (low ? 0.0 : 1.0) : unitOfHz(v.curve(key).at(0));
+    s.handles.push_back({low ? "low" : "high",
+                         {u, unitOfFilterDb(std::clamp(db(u), -12.0, 11.0))},
+                         v.value(key).list() ? QObject::tr("moving") : v.words(key)});
   }
   return s;
+}
+
+FinishShape toneShape(const View& v, const FinishContext& c) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::frequency;
+  s.guides = {flat(0.5)};
+  const auto bands = toneBands(v.value("bands"));
+  s.lines = {sampled(160, [&](double u) {
+    const double hz = std::min(hzOfUnit(u), 0.49 * c.sampleRate);
+    double db = toneGainDb(bands, hz, c.sampleRate);
+    for (const bool low : {true, false})
+      db += shelfGainDb(low, v.number(low ? "low_shelf_hz" : "high_shelf_hz"),
+                        v.number(low ? "low_shelf_db" : "high_shelf_db"), hz, c.sampleRate);
+    return 0.5 + db / (2 * kToneDb);
+  })};
+  for (const bool low : {true, false}) // half of the gain at the edge
+    s.handles.push_back({low ? QStringLiteral("lows") : QStringLiteral("highs"),
+                         {unitOfHz(v.number(low ? "low_shelf_hz" : "high_shelf_hz")),
+                          0.5 + v.number(low ? "low_shelf_db" : "high_shelf_db") / (4 * kToneDb)},
+                         low ? QObject::tr("lows %1").arg(v.words("low_shelf_db"))
+                             : QObject::tr("highs %1").arg(v.words("high_shelf_db"))});
+  for (std::size_t i = 0; i < bands.size(); ++i)
+    s.handles.push_back({QStringLiteral("band%1").arg(i),
+                         {unitOfHz(bands[i].hz), 0.5 + bands[i].gainDb / (2 * kToneDb)},
+                         QStringLiteral("%1 Hz, %2 dB").arg(bands[i].hz, 0, 'f', 0).arg(bands[i].gainDb, 0, 'f', 1)});
+  return s;
+}
+
+FinishShape dynamicsShape(const std::string& t, const View& v, const FinishContext& /*c*/) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::level;
+  const auto unit = [](double db) { return (db - kLevelFoot) / -kLevelFoot; };
+  s.guides = {QPolygonF{QPointF(0, 0), QPointF(1, 1)}};
+  s.lines = {sampled(120, [&](double u) { return unit(transfer(t, v, kLevelFoot * (1 - u))); })};
+  if (t == "compressor") {
+    const double at = v.number("threshold_db");
+    s.handles = {{"threshold", {unit(at), unit(transfer(t, v, at))}, v.words("threshold_db")},
+                 {"ratio", {1, unit(transfer(t, v, 0))}, QObject::tr("%1 : 1").arg(v.number("ratio"))}};
+  } else {
+    s.handles = {
+        {"ceiling", {unit(v.number("ceiling_dbtp")), unit(v.number("ceiling_dbtp"))}, v.words("ceiling_dbtp")}};
+  }
+  return s;
+}
+
+FinishShape dirtShape(const View& v, const FinishContext& /*c*/) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::level;
+  s.guides = {QPolygonF{QPointF(0, 0), QPointF(1, 1)}};
+  s.lines = {sampled(480, [&](double u) { return 0.5 + 0.5 * dirtTransfer(v, 2 * u - 1); })};
+  s.handles = {{"drive", {1, 0.5 + 0.5 * dirtTransfer(v, 1)}, QObject::tr("drive %1").arg(v.words("drive_percent"))}};
+  return s;
+}
+
+FinishShape reverbShape(const View& v, const FinishContext& c) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::time;
+  const Value& set = v.value("decay_seconds");
+  const double decay = set.number() ? *set.number() : NoteValue::parse(*set.text())->seconds(c.map, c.start).value;
+  s.seconds = std::max(2.0, std::exp2(std::ceil(std::log2(decay * 1.1))));
+  const double mix = v.share("mix_percent");
+  s.lines = {sampled(120, [&](double u) { return mix * std::max(0.0, 1 - u * s.seconds / decay); })};
+  s.lines.back() << QPointF(1, 0);
+  s.handles = {{"mix", {0, mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
+               {"decay", {decay / s.seconds, 0.02}, QObject::tr("decay %1").arg(v.words("decay_seconds"))}};
+  return s;
+}
+
+FinishShape echoShape(const View& v, const FinishContext& c) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::time;
+  const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
+  const double left = v.seconds("time_left", at.map, at.start), right = v.seconds("time_right", at.map, at.start),
+               mix = v.share("mix_percent"), feedback = v.share("feedback_percent");
+  s.seconds = std::max(left, right) * 8;
+  s.guides = {flat(0.5)};
+  s.lines.push_back({QPointF(0, 0.5), QPointF(0, 0.5 + 0.5 * (1 - mix))});
+  // A sound in the middle, up what is heard of it on the left, down on the right.
+  DelayThrowSettings ladder;
+  ladder.timeLeft = left;
+  ladder.timeRight = right;
+  ladder.pattern = echoPatternOf(v.value("pattern"));
+  ladder.feedbackLeft = ladder.feedbackRight = Curve(feedback);
+  ladder.send = Curve(1);
+  double second = 2 * left; // the first echo that went round, on the left where one comes
+  bool found = false, onLeft = false;
+  for (const Echo& e : echoLadder(ladder, 1, 0.008, 64)) {
+    if (e.frames > s.seconds) break;
+    if (e.pass == 2 && (!found || (!onLeft && !e.right))) {
+      second = e.frames;
+      found = true;
+      onLeft = !e.right;
+    }
+    const double x = e.frames / s.seconds, g = 0.5 * mix * e.gain;
+    s.lines.push_back({QPointF(x, 0.5), QPointF(x, e.right ? 0.5 - g : 0.5 + g)});
+  }
+  s.handles = {{"mix", {left / s.seconds, 0.5 + 0.5 * mix}, QObject::tr("mix %1").arg(v.words("mix_percent"))},
+               {"feedback",
+                {second / s.seconds, 0.5 + 0.5 * mix * feedback},
+                QObject::tr("feedback %1").arg(v.words("feedback_percent"))}};
+  return s;
+}
+
+FinishShape curvedShape(const Curved& curved, const std::string& t, const View& v, const FinishContext& c) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::beats;
+  const Curve curve = v.curve(curved.key);
+  const double beats = std::max(c.length.quarters(), 1e-6);
+  if (t == "pan") s.guides = {flat(0.5)};
+  if (t == "gain") s.guides = {flat(curved.unit(0))};
+  if (t == "width") s.guides = {flat(curved.unit(100))};
+  s.lines = {sampled(120, [&](double u) { return curved.unit(curve.at(c.from + u * beats)); })};
+  if (const double* plain = v.value(curved.key).number())
+    s.handles = {{"value", {0.5, curved.unit(*plain)}, v.words(curved.key)}};
+  return s;
+}
+
+FinishShape duckShape(const View& v, const FinishContext& /*c*/) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::time;
+  s.seconds = 1;
+  const double depth = v.number("depth_db") / 48, attack = v.number("attack_ms") / 1000,
+               release = v.number("release_ms") / 1000;
+  s.lines = {QPolygonF{QPointF(0, 1), QPointF(std::max(0.0, 0.25 - attack), 1), QPointF(0.25, 1 - depth),
+                       QPointF(0.5, 1 - depth), QPointF(std::min(1.0, 0.5 + release), 1), QPointF(1, 1)}};
+  s.guides = {QPolygonF{QPointF(0.25, 0), QPointF(0.25, 1)}, QPolygonF{QPointF(0.5, 0), QPointF(0.5, 1)}};
+  s.handles = {{"depth", {0.375, 1 - depth}, QStringLiteral("\u2212%1 dB").arg(v.number("depth_db"), 0, 'f', 1)},
+               {"release", {std::min(1.0, 0.5 + release), 1}, v.words("release_ms")}};
+  return s;
+}
+
+FinishShape movementShape(const std::string& t, const View& v, const FinishContext& c) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::beats;
+  const FinishPlace at{c.map, c.start, c.length, c.map.frameAt(c.start)};
+  const double seconds = c.map.secondsAt(c.start + c.length).value - c.map.secondsAt(c.start).value;
+  const double turns = std::min(v.hertz("rate", at.map, at.start) * std::max(seconds, 0.01), 24.0),
+               depth = v.share("depth_percent");
+  const auto phase = [&](double u, double shift) { return 2 * std::numbers::pi * (turns * u + shift); };
+  if (t == "tremolo") {
+    s.lines = {sampled(240, [&](double u) { return tremoloGain(depth, phase(u, 0)); })};
+    if (v.number("spread_percent") > 0)
+      s.guides = {sampled(240, [&](double u) { return tremoloGain(depth, phase(u, v.share("spread_percent") / 2)); })};
+    s.handles = {{"depth",
+                  {std::min(0.98, 0.5 / std::max(turns, 0.51)), 1 - depth},
+                  QObject::tr("depth %1").arg(v.words("depth_percent"))}};
+  } else {
+    for (int k = 0; k < 3; ++k)
+      (k == 0 ? s.lines : s.guides).push_back(sampled(240, [&](double u) {
+        return 0.5 + 0.45 * depth * std::cos(phase(u, -0.25 + k * 0.17));
+      }));
+    s.handles = {{"depth",
+                  {std::min(0.98, 0.25 / std::max(turns, 0.26)), 0.5 + 0.45 * depth},
+                  QObject::tr("depth %1").arg(v.words("depth_percent"))}};
+  }
+  return s;
+}
+
+/// Each voice where it stands on the scale, as strong as it is.
+FinishShape harmonyShape(const View& v, const FinishContext& /*c*/) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::none;
+  s.guides = {flat(0.5)};
+  const std::vector<double> steps = v.numbers("steps");
+  const double wide = 0.35 * v.gain("level_db") + 0.05;
+  const auto yOf = [](double step) { return 0.5 + step / 32; };
+  for (const double step : steps)
+    s.lines.push_back({QPointF(0.5 - std::min(wide, 0.48), yOf(step)), QPointF(0.5 + std::min(wide, 0.48), yOf(step))});
+  if (!steps.empty()) s.handles = {{"level", {0.5 + std::min(wide, 0.48), yOf(steps.front())}, v.words("level_db")}};
+  return s;
+}
+
+FinishShape levelShape(const View& v, const FinishContext& /*c*/) {
+  FinishShape s;
+  s.axis = FinishShape::Axis::none;
+  const bool source = v.value("match").text() != nullptr;
+  const double y = source ? (v.number("offset_lu") + 24) / 30 : (v.number("match") + 60) / 60;
+  if (source) s.guides = {flat(24.0 / 30)};
+  s.lines = {flat(y)};
+  s.handles = {{"offset",
+                {0.5, y},
+                source ? QObject::tr("%1 LU against the source").arg(v.number("offset_lu")) : v.words("match")}};
+  return s;
+}
+
+} // namespace
+
+FinishShape finishShape(const Processor& p, const FinishContext& c) {
+  const Finisher* f = findFinisher(p.type);
+  if (!f) return {};
+  const View v(*f, p.settings);
+  const std::string& t = p.type;
+  if (t == "filter") return filterShape(v, c);
+  if (t == "tone") return toneShape(v, c);
+  if (t == "compressor" || t == "limiter") return dynamicsShape(t, v, c);
+  if (t == "dirt") return dirtShape(v, c);
+  if (t == "reverb") return reverbShape(v, c);
+  if (t == "echo") return echoShape(v, c);
+  if (const auto curved = curvedOf(t)) return curvedShape(*curved, t, v, c);
+  if (t == "duck") return duckShape(v, c);
+  if (t == "phaser" || t == "chorus" || t == "tremolo") return movementShape(t, v, c);
+  if (t == "harmony") return harmonyShape(v, c);
+  if (t == "level") return levelShape(v, c);
+  return {};
 }
 
 std::optional<Settings> dragFinish(const Processor& p, const QString& handle, QPointF to, const FinishContext& c) {

@@ -2,9 +2,9 @@
 // a tick on each step that fired, with the loop that it holds and a slur to where that was heard.
 #include "app/openrow/cell_lanes.h"
 #include "app/openrow/drawings.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "ornaments/glitch.h"
 
 #include <QPainterPath>

@@ -1,11 +1,11 @@
 #include "app/openrow/number_field.h"
 
-#include "app/actions/action_registry.h"
-#include "app/dialogs/note_values_page.h"
+#include "app/openrow/note_values_page.h"
 #include "app/openrow/readable_field.h"
-#include "app/session/as_text.h"
+#include "app/theme/menu_letters.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 #include "song/settings/setting_text.h"
 #include "song/settings/setting_type.h"
 #include "time/plain_number.h"
@@ -194,7 +194,7 @@ void NumberField::offerChoices() {
     a->setChecked(value_ == Value(choice));
     if (a->isChecked()) menu->setActiveAction(a);
   }
-  ActionRegistry::giveLetters(menu->actions());
+  giveMenuLetters(menu->actions());
   menu->popup(mapToGlobal(QPoint(0, height())));
 }
 

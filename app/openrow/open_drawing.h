@@ -1,9 +1,9 @@
 // How an ornament is drawn and handled in its open row. One drawing per kind.
 #pragma once
 
+#include "app/axis/row_waves.h"
+#include "app/axis/time_axis.h"
 #include "app/openrow/open_handle.h"
-#include "app/score/row_waves.h"
-#include "app/score/time_axis.h"
 #include "app/session/session.h"
 
 #include <QPainter>

@@ -1,7 +1,7 @@
 #include "app/openrow/open_hand.h"
 
-#include "app/score/modifiers.h"
-#include "app/theme/ornament_look.h"
+#include "app/axis/modifiers.h"
+#include "app/words/ornament_look.h"
 #include "song/edits.h"
 
 #include <algorithm>

@@ -3,7 +3,7 @@
 // them without knowing any of them.
 #pragma once
 
-#include "app/score/time_axis.h"
+#include "app/axis/time_axis.h"
 #include "song/song.h"
 
 #include <QPainter>

@@ -1,15 +1,13 @@
 #include "app/openrow/open_row.h"
 
-#include "app/faces/face.h"
 #include "app/openrow/measures.h"
-#include "app/theme/ornament_look.h"
+#include "app/words/ornament_look.h"
 #include "manners/manners.h"
 
 #include "app/openrow/open_drawing.h"
-#include "app/score/score_view.h"
-#include "app/session/as_text.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 #include "song/edits.h"
 #include "song/settings/setting_text.h"
 
@@ -66,19 +64,20 @@ class OpenPanel : public QWidget {
   int top_ = 0;
 };
 
-OpenRow::OpenRow(Session& session, ScoreView* score)
+OpenRow::OpenRow(Session& session, Tries& tries, Faces faces, QWidget* parent)
     : session_(session)
-    , score_(score)
-    , title_(new OpenTitle(session, score->tries(), score))
-    , panel_(new OpenPanel(lines_, score))
-    , answers_(new Answers(session, score))
+    , faces_(std::move(faces))
+    , parent_(parent)
+    , title_(new OpenTitle(session, tries, faces_.sign, parent))
+    , panel_(new OpenPanel(lines_, parent))
+    , answers_(new Answers(session, parent))
     , patterns_(new PatternLine(session, panel_))
     , finish_(new FinishLine(session, panel_))
     , finishPanel_(new FinishPanel(session, panel_)) {
   connect(finish_, &FinishLine::openRequested, this, &OpenRow::openFinish);
   connect(finishPanel_, &FinishPanel::curveRequested, this,
           [this](const std::string& key) { emit curveRequested(key, finishPanel_->index()); });
-  connect(finishPanel_, &FinishPanel::typed, score_, [this] { score_->setFocus(); });
+  connect(finishPanel_, &FinishPanel::typed, parent_, [this] { parent_->setFocus(); });
   connect(title_, &OpenTitle::auditionRequested, this, &OpenRow::auditionRequested);
   connect(title_, &OpenTitle::aloneRequested, this, &OpenRow::aloneRequested);
   connect(title_, &OpenTitle::closeRequested, this, &OpenRow::closeRequested);
@@ -166,11 +165,13 @@ int OpenRow::patternHeight() const {
 }
 
 void OpenRow::show() {
+  shown_ = true;
   title_->show();
   panel_->show();
 }
 
 void OpenRow::hide() {
+  shown_ = false;
   title_->hide();
   panel_->hide();
   answers_->hide();
@@ -194,7 +195,8 @@ void OpenRow::build(const TableSpec& table) {
   lines_.clear();
   if (tableId_ != table.id) lastField_.clear();
   tableId_ = table.id;
-  hasCells_ = faceOf(table.id) && allKinds().find(table.id)->cuts();
+  const Kind* kind = allKinds().find(table.id);
+  hasCells_ = kind && kind->cuts();
   learnLandings();
   const auto add = [&](const SettingSpec& spec, const QString& line, bool whole) {
     auto* f = new NumberField(spec, panel_);
@@ -214,7 +216,7 @@ void OpenRow::build(const TableSpec& table) {
     connect(f, &NumberField::choiceRequested, this, [this, f] { offerFiles(f); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::focused, this, [this, key = spec.key] { lastField_ = key; });
-    connect(f, &NumberField::typed, score_, [this] { score_->setFocus(); });
+    connect(f, &NumberField::typed, parent_, [this] { parent_->setFocus(); });
     connect(f, &NumberField::refused, this, [this](const QString& why) {
       QString words = tr("%1, %2").arg(kindWord(ornament_.kind), why);
       words[0] = words[0].toUpper();
@@ -284,7 +286,7 @@ void OpenRow::warm(const Ornament& o, int width) {
 }
 
 void OpenRow::renewAnswers() {
-  if (score_->curveLane() || !score_->ornamentIsOpen()) {
+  if (underCurve_ || !shown_) {
     answers_->hide();
     return;
   }
@@ -295,21 +297,26 @@ void OpenRow::renewAnswers() {
 void OpenRow::updateSentence() {
   const Ornament* o = session_.song().ornament(ornament_.id);
   if (!o || !session_.plan()) return;
-  const TimeAxis& axis = score_->axis();
   sentence_ =
-      sentenceOf(*faceOf(o->kind)->drawing(), {axis, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
+      sentenceOf(*faces_.drawing(o->kind), {axis_, QRectF(), session_, *o, session_.plan()->node(o->id)}, warns_);
   title_->setSentence(sentence_, warns_);
+}
+
+void OpenRow::setView(const TimeAxis& axis, const QRect& drawing) {
+  axis_ = axis;
+  drawing_ = drawing;
+  placeAnswers();
 }
 
 void OpenRow::placeAnswers() {
   if (answers_->isHidden()) return;
-  const QRect area = score_->openArea();
+  const QRect& area = drawing_;
   const auto& f = session_.rows().chosen();
   const Collision* what = f ? toAnswer(*f) : nullptr;
   if (!what) return;
   // Beside the phrase it meets; what lies over another row does so mostly from its start on.
   const double end =
-      score_->axis().xOf(session_.plan()->map().beatAt(what->row.empty() ? what->frames.end : what->frames.begin));
+      axis_.xOf(session_.plan()->map().beatAt(what->row.empty() ? what->frames.end : what->frames.begin));
   answers_->adjustSize();
   const int x = std::clamp(static_cast<int>(end) + scaled(10), area.left() + scaled(4),
                            std::max(area.left() + scaled(4), area.right() - answers_->width()));
@@ -330,6 +337,7 @@ bool OpenRow::closeFinish() {
 }
 
 void OpenRow::setCurveShown(const CurveTarget& target) {
+  underCurve_ = !target.key.empty();
   for (NumberField* f : fields_) f->setCurveShown(target.finish < 0 && f->spec().key == target.key);
   finishPanel_->setCurveShown(target.finish >= 0 && target.finish == finishPanel_->index() ? target.key
                                                                                            : std::string());

@@ -7,20 +7,28 @@
 #include "app/openrow/finish_line.h"
 #include "app/openrow/finish_panel.h"
 #include "app/openrow/number_field.h"
+#include "app/openrow/open_drawing.h"
 #include "app/openrow/open_title.h"
 #include "app/openrow/pattern_line.h"
 
 #include <QWidget>
 
+#include <functional>
+#include <memory>
+
 namespace ivrin::app {
 
 class OpenPanel;
-class ScoreView;
 
 class OpenRow : public QObject {
   Q_OBJECT
  public:
-  OpenRow(Session& session, ScoreView* score);
+  /// How the drawing and the sign of a kind are had.
+  struct Faces {
+    std::function<std::unique_ptr<OpenDrawing>(const std::string& kind)> drawing;
+    OpenTitle::SignOf sign;
+  };
+  OpenRow(Session& session, Tries& tries, Faces faces, QWidget* parent);
   ~OpenRow() override;
   void setOrnament(const Ornament& o);
   /// Made ready for an ornament and painted once, unseen: what is made for the first time takes longest.
@@ -51,8 +59,8 @@ class OpenRow : public QObject {
   bool closeFinish();
   /// Marks the field whose curve is shown; empty: none.
   void setCurveShown(const CurveTarget& target);
-  /// Puts the answers beside the first collision, when the view has moved.
-  void placeAnswers();
+  /// Where the view is, and where the drawing lies on it: the answers go beside the first collision.
+  void setView(const TimeAxis& axis, const QRect& drawing);
   /// Offers what fits, unless a curve lies over the drawing.
   void renewAnswers();
 
@@ -71,10 +79,15 @@ class OpenRow : public QObject {
   void learnLandings();
   void setWhole(const SettingSpec& spec, const Value& v, bool merge);
   void updateSentence();
+  void placeAnswers();
   int patternHeight() const; // 0 where there are no cells
 
   Session& session_;
-  ScoreView* score_;
+  Faces faces_;
+  QWidget* parent_;
+  TimeAxis axis_;
+  QRect drawing_;
+  bool shown_ = false, underCurve_ = false;
   OpenTitle* title_;
   OpenPanel* panel_;
   Answers* answers_;

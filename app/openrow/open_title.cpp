@@ -2,11 +2,11 @@
 
 #include "app/openrow/open_drawing.h"
 
-#include "app/session/as_text.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 #include "song/edits.h"
 
 #include <QKeyEvent>
@@ -96,10 +96,11 @@ void VariantRing::mouseReleaseEvent(QMouseEvent* e) {
 
 // ---------------------------------------------------------------- the title
 
-OpenTitle::OpenTitle(Session& session, Tries& tries, QWidget* parent)
+OpenTitle::OpenTitle(Session& session, Tries& tries, SignOf drawSign, QWidget* parent)
     : QWidget(parent)
     , session_(session)
     , tries_(tries)
+    , drawSign_(std::move(drawSign))
     , audition_(new InkButton(tr("hear it"), this))
     , alone_(new InkButton(tr("alone"), this))
     , fourTries_(new InkButton(tr("four tries"), this))
@@ -238,8 +239,8 @@ void OpenTitle::paintEvent(QPaintEvent*) {
   p.drawLine(0, 0, width(), 0);
   const Kind* kind = allKinds().find(ornament_.kind);
   if (!kind || !session_.plan()) return;
-  drawSign(p, QString::fromStdString(ornament_.kind),
-           QRectF(scaled(kSignX), height() / 2.0 - scaled(9), scaled(24), scaled(18)), inkOf(ornament_));
+  drawSign_(p, QString::fromStdString(ornament_.kind),
+            QRectF(scaled(kSignX), height() / 2.0 - scaled(9), scaled(24), scaled(18)), inkOf(ornament_));
   const double y = height() / 2.0 + scaled(6);
   double x = scaled(kNameX);
   x += drawSongText(p, QPointF(x, y), asWords(kind->table().name), 19, false, c.ink) + scaled(14);

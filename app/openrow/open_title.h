@@ -7,6 +7,8 @@
 
 #include <QWidget>
 
+#include <functional>
+
 namespace ivrin::app {
 
 /// One of the four letters: filled when it is live, a ring when it holds something, faint when it is empty.
@@ -37,7 +39,9 @@ class VariantRing : public QAbstractButton {
 class OpenTitle : public QWidget {
   Q_OBJECT
  public:
-  OpenTitle(Session& session, Tries& tries, QWidget* parent);
+  /// How the sign of a kind is drawn into a box.
+  using SignOf = std::function<void(QPainter& p, const QString& kind, const QRectF& box, const QColor& colour)>;
+  OpenTitle(Session& session, Tries& tries, SignOf drawSign, QWidget* parent);
   void setOrnament(const Ornament& o);
   void setAlone(bool on);
   const QString& sentence() const { return sentence_; }
@@ -63,6 +67,7 @@ class OpenTitle : public QWidget {
   QString placeWords() const;
   Session& session_;
   Tries& tries_;
+  SignOf drawSign_;
   Ornament ornament_;
   QString sentence_;
   bool warns_ = false;

@@ -1,12 +1,12 @@
 #include "app/openrow/pattern_line.h"
 
-#include "app/dialogs/paper_dialog.h"
 #include "app/openrow/measures.h"
-#include "app/session/as_text.h"
-#include "app/theme/ornament_look.h"
+#include "app/theme/paper_dialog.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
+#include "files/user_folder.h"
 #include "song/edits.h"
-#include "song/user_folder.h"
 
 #include <QMenu>
 

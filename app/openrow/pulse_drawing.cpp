@@ -2,9 +2,9 @@
 // right side down, so that one that stands to a side leans; the first cell carries the shoulders of all.
 #include "app/openrow/cell_lanes.h"
 #include "app/openrow/drawings.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "ornaments/pulse.h"
 
 #include <QPainterPath>

@@ -1,7 +1,7 @@
 #include "app/openrow/readable_field.h"
 
 #include "app/openrow/number_field.h"
-#include "app/session/as_text.h"
+#include "app/words/as_text.h"
 #include "song/settings/setting_text.h"
 #include "song/settings/setting_type.h"
 

@@ -2,9 +2,9 @@
 // each drawn by its ends and bent by its middle; where it trembles, the borders of its periods; the impact on the
 // landing.
 #include "app/openrow/drawings.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "ornaments/riser.h"
 #include "song/curve.h"
 

@@ -1,9 +1,9 @@
 // The open tape: its speed over the waveform it makes, in times normal and in semitones; where each beat of the source
 // ends up; both seams magnified.
 #include "app/openrow/drawings.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "ornaments/tape.h"
 #include "song/curve_edit.h"
 #include "time/note_value.h"
@@ -172,8 +172,10 @@ class TapeDrawing : public OpenDrawing {
   }
 
  private:
-  static const TableSpec& table() { return allKinds().find("tape")->table(); }
-  static double numberOf(const Ornament& o, const char* key) { return *settingOr(table(), o.settings, key).number(); }
+  static const TableSpec& tableOf(const Ornament& o) { return allKinds().find(o.kind)->table(); }
+  static double numberOf(const Ornament& o, const char* key) {
+    return *settingOr(tableOf(o), o.settings, key).number();
+  }
   static double number(const OpenCanvas& c, const char* key) { return numberOf(c.ornament, key); }
   static QString percent(double v) {
     return QObject::tr("%1%2 %").arg(v < 0 ? QStringLiteral("−") : QString()).arg(std::round(std::abs(v) * 100));
@@ -185,7 +187,7 @@ class TapeDrawing : public OpenDrawing {
   struct Frame {
     explicit Frame(const OpenCanvas& c)
         : motion(tapeMotion(c.placed()))
-        , curve(tapeCurve(table(), c.ornament.settings)) {
+        , curve(tapeCurve(tableOf(c.ornament), c.ornament.settings)) {
       const TempoMap& map = c.session.plan()->map();
       begin = c.axis.xOf(map.beatAt(motion.frames.begin));
       end = c.axis.xOf(map.beatAt(motion.frames.end));
@@ -240,7 +242,7 @@ class TapeDrawing : public OpenDrawing {
       o.settings["lowest"] = std::clamp(f.stepAt(pull.to().y()), 0.0, 1.0);
     if (std::abs(by.x()) < 3) return o;
     if (f.motion.shape == TapeMotion::Shape::dip) o.settings["bottom_at"] = bottomUnder(f.shareAt(pull.to().x()));
-    if (halts && *settingOr(table(), before.settings, "fit").text() == "span") {
+    if (halts && *settingOr(tableOf(before), before.settings, "fit").text() == "span") {
       const double free =
           std::min(1.0, std::max(0.0, (pull.to().x() - f.begin) / (f.end - f.begin)) * numberOf(before, "halt_at"));
       const double onGrid =

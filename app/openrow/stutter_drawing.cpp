@@ -2,9 +2,9 @@
 // direction; where the slice was taken, magnified, so that its attack can be moved to the sample.
 #include "app/openrow/cell_lanes.h"
 #include "app/openrow/drawings.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "ornaments/stutter.h"
 #include "song/settings/setting_text.h"
 

@@ -91,10 +91,6 @@ void Playback::apply() {
   player_->setMatchDb(matchDb());
 }
 
-std::vector<OutputDevice> Playback::devices() const {
-  return options_.outputs ? options_.outputs->devices() : std::vector<OutputDevice>();
-}
-
 std::optional<OutputNews> Playback::replaceOutput() {
   const Frames at = player_ ? player_->position() : Frames(0);
   output_->stop();

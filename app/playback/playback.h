@@ -78,7 +78,6 @@ class Playback {
   std::optional<OutputNews> tryAgain(const std::vector<OutputDevice>& there);
 
   const OutputChoice& choice() const { return options_.choice; }
-  std::vector<OutputDevice> devices() const;
   void choose(const OutputChoice& choice) { options_.choice = choice; }
   /// Goes on through another device, or a stand-in, from the same place. Show the plan again afterwards.
   std::optional<OutputNews> replaceOutput();

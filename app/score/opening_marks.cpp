@@ -1,8 +1,8 @@
 #include "app/score/opening_marks.h"
 
+#include "app/faces/face.h"
 #include "app/openrow/open_drawing.h"
 #include "app/theme/palette.h"
-#include "app/theme/signs.h"
 #include "app/theme/type.h"
 
 #include <algorithm>

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "analysis/openings.h"
+#include "app/axis/time_axis.h"
 #include "app/score/page_layout.h"
-#include "app/score/time_axis.h"
 #include "render/render_plan.h"
 
 #include <QPainter>

@@ -1,7 +1,7 @@
 #include "app/score/ornament_hand.h"
 
-#include "app/theme/ornament_look.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "song/edits.h"
 #include "time/note_value.h"
 

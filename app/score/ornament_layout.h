@@ -1,8 +1,8 @@
 // Where the ornaments of the score stand: their lanes, signs and brackets, in widget coordinates. Geometry only.
 #pragma once
 
+#include "app/axis/time_axis.h"
 #include "app/score/page_layout.h"
-#include "app/score/time_axis.h"
 #include "render/render_plan.h"
 
 #include <QRectF>

@@ -1,10 +1,10 @@
 #include "app/score/recipe_card.h"
 
-#include "app/session/as_text.h"
-#include "app/theme/ornament_look.h"
+#include "app/faces/face.h"
 #include "app/theme/palette.h"
-#include "app/theme/signs.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 
 #include <QKeyEvent>
 #include <QPainter>

@@ -1,8 +1,8 @@
 #include "app/score/row_head.h"
 
-#include "app/session/row_words.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/row_words.h"
 #include "song/edits.h"
 #include "song/settings/setting_text.h"
 

@@ -1,10 +1,10 @@
 #include "app/score/ruler.h"
 
 #include "app/score/score_picture.h"
-#include "app/session/as_text.h"
 #include "app/session/section_marks.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 
 #include <algorithm>
 #include <cmath>

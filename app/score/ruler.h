@@ -2,7 +2,7 @@
 #pragma once
 
 #include "analysis/sections.h"
-#include "app/score/time_axis.h"
+#include "app/axis/time_axis.h"
 #include "song/song.h"
 
 #include <QRectF>

@@ -1,12 +1,12 @@
 // The pencil marks on the score: signs, brackets, slurs, selections, landing lines, the playhead.
+#include "app/faces/face.h"
 #include "app/openrow/open_drawing.h"
 #include "app/score/magnifier.h"
 #include "app/score/score_picture.h"
 #include "app/theme/engraving.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
-#include "app/theme/signs.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 #include "manners/collision_answers.h"
 
 #include <QPainter>

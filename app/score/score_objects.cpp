@@ -2,8 +2,8 @@
 
 #include "app/openrow/open_drawing.h"
 #include "app/score/score_view.h"
-#include "app/session/as_text.h"
-#include "app/theme/ornament_look.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 #include "song/edits.h"
 
 #include <QAccessibleWidget>
@@ -113,12 +113,12 @@ class RowPart : public Part {
   }
   QStringList actionNames() const override { return {toggleAction()}; }
   void doAction(const QString& name) override {
-    if (isValid() && name == toggleAction()) view().toggleFold(id_);
+    if (isValid() && name == toggleAction()) view().folds().toggle(id_);
   }
 
  protected:
   QRectF place() const override { return view().staffOf(id_); }
-  bool hasKeys() const override { return view().caretRow() == id_ && !view().ornamentIsOpen(); }
+  bool hasKeys() const override { return view().caret().row() == id_ && !view().opened().isOpen(); }
   std::vector<QAccessibleInterface*> inside() const override;
 
  private:
@@ -147,7 +147,7 @@ class OrnamentPart : public Part {
       return o.name.empty() ? kindWord(o.kind) : QObject::tr("%1 “%2”").arg(kindWord(o.kind), asText(o.name));
     if (t == QAccessible::Value)
       return QObject::tr("%1, over %2").arg(barWords(map(), o.start), spanWords(map(), o.start, o.length));
-    if (t == QAccessible::Description) return o.enabled ? view().saidOf(id_) : QObject::tr("bypassed");
+    if (t == QAccessible::Description) return o.enabled ? saidOf(view(), id_) : QObject::tr("bypassed");
     return {};
   }
   QVariant currentValue() const override { return isValid() ? QVariant(ornament()->start.quarters()) : QVariant(); }
@@ -159,16 +159,16 @@ class OrnamentPart : public Part {
   }
   QStringList actionNames() const override { return {pressAction()}; }
   void doAction(const QString& name) override {
-    if (isValid() && name == pressAction()) view().openOrnament(id_);
+    if (isValid() && name == pressAction()) view().opened().open(id_);
   }
 
  protected:
   QRectF place() const override { return isOpen() ? QRectF(view().openArea()) : view().signOf(id_); }
-  bool hasKeys() const override { return isOpen() || (!view().ornamentIsOpen() && view().ornamentAtCaret() == id_); }
+  bool hasKeys() const override { return isOpen() || (!view().opened().isOpen() && view().hand().atCaret() == id_); }
   std::vector<QAccessibleInterface*> inside() const override;
 
  private:
-  bool isOpen() const { return view().ornamentIsOpen() && view().ornamentAtCaret() == id_; }
+  bool isOpen() const { return view().opened().isOpen() && view().hand().atCaret() == id_; }
   const Ornament* ornament() const { return song().ornament(id_); }
   std::string id_;
 };
@@ -188,17 +188,17 @@ class HandlePart : public Part {
   }
   QStringList actionNames() const override { return {increaseAction(), decreaseAction()}; }
   void doAction(const QString& name) override {
-    if (isValid() && actionNames().contains(name)) view().stepHandle(name_, name == increaseAction() ? 1 : -1);
+    if (isValid() && actionNames().contains(name)) view().opened().stepHandle(name_, name == increaseAction() ? 1 : -1);
   }
 
  protected:
-  QRectF place() const override { return view().handleRect(name_); }
-  bool hasKeys() const override { return view().activeHandle() == name_; }
+  QRectF place() const override { return view().opened().handleRect(name_); }
+  bool hasKeys() const override { return view().opened().activeHandle() == name_; }
 
  private:
   std::optional<OpenHandle> handle() const {
     if (!there()) return std::nullopt;
-    for (OpenHandle& h : view().openHandles())
+    for (OpenHandle& h : view().opened().handles())
       if (h.name == name_) return h;
     return std::nullopt;
   }
@@ -274,11 +274,11 @@ QAccessibleInterface* OrnamentPart::parent() const {
 std::vector<QAccessibleInterface*> OrnamentPart::inside() const {
   std::vector<QAccessibleInterface*> all;
   if (isValid() && isOpen())
-    for (const OpenHandle& h : view().openHandles()) all.push_back(objectOf(view())->handle(h.name));
+    for (const OpenHandle& h : view().opened().handles()) all.push_back(objectOf(view())->handle(h.name));
   return all;
 }
 QAccessibleInterface* HandlePart::parent() const {
-  return isValid() ? objectOf(view())->ornament(view().ornamentAtCaret()) : nullptr;
+  return isValid() ? objectOf(view())->ornament(view().hand().atCaret()) : nullptr;
 }
 
 QAccessibleInterface* scoreObject(const QString& className, QObject* object) {

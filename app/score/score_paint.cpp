@@ -1,9 +1,9 @@
 // What the score looks like: staves, waves, ruler and margin. The marks on them are in score_marks.cpp.
 #include "app/score/score_picture.h"
 #include "app/theme/engraving.h"
-#include "app/theme/ornament_look.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/ornament_look.h"
 
 #include <QPainter>
 

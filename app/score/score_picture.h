@@ -4,13 +4,13 @@
 
 #include "analysis/collisions.h"
 #include "analysis/sections.h"
+#include "app/axis/row_waves.h"
+#include "app/axis/selection.h"
+#include "app/axis/time_axis.h"
 #include "app/score/opening_marks.h"
 #include "app/score/ornament_hand.h"
 #include "app/score/ornament_layout.h"
 #include "app/score/page_layout.h"
-#include "app/score/row_waves.h"
-#include "app/score/selection.h"
-#include "app/score/time_axis.h"
 #include "app/theme/paint_helper.h"
 
 #include <QPainter>
@@ -19,6 +19,8 @@
 #include <set>
 
 namespace ivrin::app {
+
+class ScoreView;
 
 struct ScorePicture {
   Page page;
@@ -61,6 +63,9 @@ struct ScorePicture {
   const Song& song() const { return plan->song(); }
   const TempoMap& map() const { return plan->map(); }
 };
+
+/// As the view stands now.
+ScorePicture pictureOf(const ScoreView& view);
 
 /// What painting the staves keeps between pictures: memory, and a second thread for large ones.
 struct StaffPaint {

@@ -1,7 +1,7 @@
 // Travelling in the score: the view along the song, its eased ways, and the landing that bars are counted to.
 #pragma once
 
-#include "app/score/time_axis.h"
+#include "app/axis/time_axis.h"
 #include "song/song.h"
 
 #include <QObject>

@@ -2,9 +2,10 @@
 #include "app/score/score_view.h"
 
 #include "app/openrow/open_drawing.h"
-#include "app/session/as_text.h"
 #include "app/theme/engraving.h"
-#include "app/theme/ornament_look.h"
+#include "app/theme/type.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 
 #include <QHelpEvent>
 #include <QToolTip>
@@ -47,7 +48,8 @@ QString ScoreView::explained(QPointF at) const {
             slur && onSlur(at, slur->from, slur->to, slur->bulge, scaled(kNear)))
           return tr("The slur ties the %1 to %2: it moves with it.").arg(name, asText(l->name));
       // The dashed lines of its bracket, where that is shown.
-      if ((b.id != hot_ && !marked_.contains(b.id)) || std::abs(at.y() - b.bracketY) > scaled(kNear)) continue;
+      if ((b.id != mouse_.hot() && !inHand_.marked().contains(b.id)) || std::abs(at.y() - b.bracketY) > scaled(kNear))
+        continue;
       if (at.x() > b.end && at.x() <= b.tailX)
         return tr("The dashed line is its tail: as far as it is heard after its source.");
       if (at.x() < b.begin && at.x() >= b.leadX)
@@ -62,19 +64,18 @@ QString ScoreView::explained(QPointF at) const {
     words.removeAll(QString());
     return words.join(' ');
   }
-  if (showsOpenings_)
-    if (const Opening* o = openings_.under(at, page_, axis(), session_.song())) {
-      QStringList suits;
-      for (const std::string& kind : o->suits) suits << kindWord(kind);
-      return tr("%1: a click makes a %2. Suits: %3.")
-          .arg(openingWords(*o, map), suits.value(0), suits.join(QStringLiteral(", ")));
-    }
-  if (const auto mark = gridMarkUnder(at))
+  if (const Opening* o = openings_.under(at)) {
+    QStringList suits;
+    for (const std::string& kind : o->suits) suits << kindWord(kind);
+    return tr("%1: a click makes a %2. Suits: %3.")
+        .arg(openingWords(*o, map), suits.value(0), suits.join(QStringLiteral(", ")));
+  }
+  if (const auto mark = mouse_.gridMarkUnder(at))
     return mark->kind == GridMark::Kind::barOne
                ? tr("Bar 1: drag it onto the first beat; near an attack it lands there, with Shift anywhere.")
                : tr("%1 from here on: click to change it, drag to move it; the right button removes it.")
                      .arg(mark->text);
-  if (at.y() < rulerHeight() && at.x() >= axis().x0 && landing())
+  if (at.y() < Page::rulerHeight() && at.x() >= axis().x0 && landing())
     return tr("Above, bars counted to %1 and on from it; below, the song's own.").arg(asText(landing()->name));
   return {};
 }

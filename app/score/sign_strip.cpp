@@ -1,9 +1,9 @@
 #include "app/score/sign_strip.h"
 
-#include "app/session/as_text.h"
+#include "app/faces/face.h"
 #include "app/theme/palette.h"
-#include "app/theme/signs.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 #include "ornaments/kind.h"
 
 #include <QAbstractButton>

@@ -1,6 +1,6 @@
 #include "services/attacks.h"
 
-#include "dsp/onsets.h"
+#include "dsp/measure/onsets.h"
 
 namespace ivrin {
 

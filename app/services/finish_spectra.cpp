@@ -1,6 +1,6 @@
 #include "services/finish_spectra.h"
 
-#include "dsp/spectrum.h"
+#include "dsp/measure/spectrum.h"
 #include "song/edits.h"
 
 namespace ivrin {

@@ -1,6 +1,6 @@
 #include "services/found_files.h"
 
-#include "song/safe_file.h"
+#include "files/safe_file.h"
 
 #include <xxhash.h>
 

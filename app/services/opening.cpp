@@ -1,7 +1,7 @@
 #include "services/opening.h"
 
+#include "files/safe_file.h"
 #include "song/edits.h"
-#include "song/safe_file.h"
 
 namespace ivrin {
 namespace fs = std::filesystem;

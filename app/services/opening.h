@@ -2,10 +2,10 @@
 // files.
 #pragma once
 
+#include "files/journal.h"
+#include "files/song_place.h"
 #include "render/open_song.h"
 #include "services/grid_finding.h"
-#include "song/journal.h"
-#include "song/song_place.h"
 
 namespace ivrin {
 

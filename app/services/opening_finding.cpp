@@ -2,6 +2,7 @@
 
 #include "dsp/parallel.h"
 #include "manners/fitting.h"
+#include "manners/manners.h"
 #include "render/facts.h"
 
 #include <algorithm>
@@ -34,6 +35,7 @@ std::vector<Opening> openingsOf(const std::shared_ptr<const RenderPlan>& plan, c
   });
   std::vector<Opening> all;
   for (auto& own : each) all.insert(all.end(), own.begin(), own.end());
+  for (Opening& o : all) o.suits = suiting(o.kind);
   std::stable_sort(all.begin(), all.end(),
                    [](const Opening& a, const Opening& b) { return a.place.begin < b.place.begin; });
   return all;

@@ -1,7 +1,7 @@
 #include "services/song_figures.h"
 
 #include "analysis/phrases.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "dsp/parallel.h"
 #include "manners/in_the_mix.h"
 #include "render/export.h"

@@ -1,7 +1,7 @@
 #include "app/session/exports.h"
 
-#include "app/session/as_text.h"
 #include "app/session/session.h"
+#include "app/words/as_text.h"
 
 namespace ivrin::app {
 

@@ -1,7 +1,9 @@
 #include "app/session/output_watch.h"
 
-#include "app/session/as_text.h"
 #include "app/session/session.h"
+#include "app/words/as_text.h"
+
+#include <utility>
 
 namespace ivrin::app {
 namespace {
@@ -36,7 +38,15 @@ OutputWatch::OutputWatch(Session& session, Playback& playback)
     , job_(
           session.workers(),
           [](const std::shared_ptr<OutputSource>& outputs, const Run&) { return outputs->devices(); },
-          [this](const std::vector<OutputDevice>& there) { take(there); }) {
+          [this](const std::vector<OutputDevice>& there) { take(there); })
+    , listJob_(
+          session.workers(),
+          [](const std::shared_ptr<OutputSource>& outputs, const Run&) {
+            return outputs ? outputs->devices() : std::vector<OutputDevice>();
+          },
+          [this](const std::vector<OutputDevice>& there) {
+            if (const auto then = std::exchange(wanted_, nullptr)) then(there);
+          }) {
   timer_.setInterval(kEveryMs);
   connect(&timer_, &QTimer::timeout, this, &OutputWatch::lookForDevice);
 }
@@ -74,6 +84,11 @@ void OutputWatch::choose(const OutputChoice& choice) {
   if (choice == playback_.choice()) return;
   playback_.choose(choice);
   replace();
+}
+
+void OutputWatch::findDevices(std::function<void(const std::vector<OutputDevice>&)> then) {
+  wanted_ = std::move(then);
+  listJob_.begin(playback_.outputs());
 }
 
 void OutputWatch::replace() {

@@ -7,6 +7,8 @@
 #include <QObject>
 #include <QTimer>
 
+#include <functional>
+
 namespace ivrin::app {
 
 class Session;
@@ -22,6 +24,8 @@ class OutputWatch : public QObject {
   /// Goes on with another device, or a stand-in that keeps time, from the same place.
   void replace();
   void choose(const OutputChoice& choice);
+  /// Looks for the devices there are, by a job: that can take seconds.
+  void findDevices(std::function<void(const std::vector<OutputDevice>&)> then);
   /// While no device could be had: looks for one, apart, and takes it. Called by itself about once a second.
   void lookForDevice();
   /// At every picture: goes on with another device where one has gone, and says so.
@@ -35,7 +39,8 @@ class OutputWatch : public QObject {
   Session& session_;
   Playback& playback_;
   QTimer timer_;
-  Job<std::shared_ptr<OutputSource>, std::vector<OutputDevice>> job_;
+  std::function<void(const std::vector<OutputDevice>&)> wanted_;
+  Job<std::shared_ptr<OutputSource>, std::vector<OutputDevice>> job_, listJob_;
 };
 
 } // namespace ivrin::app

@@ -1,8 +1,8 @@
 #include "app/session/placing.h"
 
-#include "app/session/as_text.h"
 #include "app/session/session.h"
-#include "app/theme/ornament_look.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 #include "manners/said_of_press.h"
 #include "services/hearing.h"
 #include "song/edits.h"

@@ -1,6 +1,6 @@
 #include "app/session/recipe_trial.h"
 
-#include "app/session/as_text.h"
+#include "app/words/as_text.h"
 #include "song/edits.h"
 
 #include <algorithm>

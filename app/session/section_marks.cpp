@@ -1,6 +1,6 @@
 #include "app/session/section_marks.h"
 
-#include "app/session/as_text.h"
+#include "app/words/as_text.h"
 
 #include <QRegularExpression>
 #include <QSet>

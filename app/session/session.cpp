@@ -1,6 +1,6 @@
 #include "app/session/session.h"
 
-#include "app/session/as_text.h"
+#include "app/words/as_text.h"
 #include "manners/lead.h"
 #include "song/edits.h"
 #include "song/limits.h"
@@ -258,7 +258,7 @@ void Session::waitUntilIdle() {
     loop.processEvents(QEventLoop::AllEvents);
     if (plan_) pool_.waitUntilIdle();
     loop.processEvents(QEventLoop::AllEvents);
-    if (workers_.working() || progressPosted_) {
+    if (workers_.working() || progressPosted_ || stems_->beginsWatching()) {
       loop.processEvents(QEventLoop::WaitForMoreEvents); // their end is an event
       continue;
     }

@@ -1,8 +1,8 @@
 #include "app/session/song_files.h"
 
-#include "app/session/as_text.h"
-#include "app/session/grid_words.h"
 #include "app/session/session.h"
+#include "app/words/as_text.h"
+#include "app/words/grid_words.h"
 #include "services/memory.h"
 #include "song/edits.h"
 #include "time/give_way.h"
@@ -42,7 +42,19 @@ SongFiles::SongFiles(Session& session)
             giveMemoryBack();
             return 0;
           },
-          [](int) {}) {}
+          [](int) {})
+    , saveJob_(
+          session.workers(),
+          [](const Document::Saving& s, const Run&) {
+            Wrote w{s, {}};
+            try {
+              w.written = Document::write(s);
+            } catch (const std::exception& e) {
+              w.written.why = e.what();
+            }
+            return w;
+          },
+          [this](Wrote w) { saved(std::move(w)); }) {}
 
 // ---------------------------------------------------------------- opening
 
@@ -78,6 +90,10 @@ void SongFiles::beginOpening(OpenInput in) {
 
 /// It has arrived. Edits that were made while it was on its way are asked about, once nothing else is being dealt with.
 void SongFiles::takeOpened(OpenedDocument d) {
+  if (saving()) { // the song that is being saved stays until it is
+    whenSaved([this, one = std::make_shared<OpenedDocument>(std::move(d))] { takeOpened(std::move(*one)); });
+    return;
+  }
   emit session_.progress({}, 1);
   const bool edited = session_.isOpen() && session_.history().changedSinceSave() && !(session_.song() == leaving_);
   if (!d.opened || !edited || !mayReplace_) {
@@ -87,7 +103,8 @@ void SongFiles::takeOpened(OpenedDocument d) {
   arrived_ = std::move(d);
   QTimer::singleShot(0, this, [this] {
     std::optional<OpenedDocument> one = std::exchange(arrived_, std::nullopt);
-    if (one && mayReplace_()) takeArrived(std::move(*one));
+    if (!one) return;
+    mayReplace_([this, one = std::make_shared<OpenedDocument>(std::move(*one))] { takeArrived(std::move(*one)); });
   });
 }
 
@@ -189,16 +206,38 @@ void SongFiles::sayWhatIsMissing(const Problems& problems) {
 
 // ---------------------------------------------------------------- saving
 
-bool SongFiles::save(const fs::path& file) {
-  const Document::Saved saved = session_.document().save(file);
-  if (!saved.why.empty()) {
+void SongFiles::save(const fs::path& file, std::function<void(bool)> then) {
+  saves_.push_back({file, std::move(then)});
+  if (saves_.size() == 1) beginSaving();
+}
+
+void SongFiles::beginSaving() {
+  saveJob_.begin(session_.document().beginSaving(saves_.front().file));
+}
+
+void SongFiles::saved(Wrote w) {
+  const Document::Saved saved = session_.document().endSaving(w.saving, std::move(w.written));
+  const bool ok = saved.why.empty();
+  if (ok) {
+    keepInReach();
+    emit session_.songChanged();
+    if (!saved.note.empty()) emit session_.notice(Session::tr("Saved; %1.").arg(asText(saved.note)), false);
+  } else {
     emit session_.notice(Session::tr("The song was not saved: %1").arg(asText(saved.why)), true);
-    return false;
   }
-  keepInReach();
-  emit session_.songChanged();
-  if (!saved.note.empty()) emit session_.notice(Session::tr("Saved; %1.").arg(asText(saved.note)), false);
-  return true;
+  const auto then = std::move(saves_.front().then);
+  saves_.pop_front();
+  if (saving()) beginSaving();
+  if (then) then(ok);
+  if (saving()) return;
+  for (const auto& f : std::exchange(whenSaved_, {})) f();
+}
+
+void SongFiles::whenSaved(std::function<void()> then) {
+  if (saving())
+    whenSaved_.push_back(std::move(then));
+  else
+    then();
 }
 
 /// Saved into another folder, the song keeps the stems that it had: where they lie is allowed to it from now on.

@@ -10,6 +10,7 @@
 #include <QObject>
 #include <QString>
 
+#include <deque>
 #include <filesystem>
 
 namespace ivrin::app {
@@ -32,8 +33,13 @@ class SongFiles : public QObject {
   void cancelOpening() { openJob_.cancel(); }
   /// Asked before another song takes this one's place, where this one was edited while the other was on its way; false:
   /// this one stays. Without it the other one is taken.
-  void setMayReplace(std::function<bool()> asks) { mayReplace_ = std::move(asks); }
-  bool save(const std::filesystem::path& file);
+  using Asks = std::function<void(std::function<void()> replace)>;
+  void setMayReplace(Asks asks) { mayReplace_ = std::move(asks); }
+  /// Written by a job, while edits go on; `then` hears whether it was. One after the other.
+  void save(const std::filesystem::path& file, std::function<void(bool ok)> then = {});
+  bool saving() const { return !saves_.empty(); }
+  /// Once nothing is being saved any more.
+  void whenSaved(std::function<void()> then);
 
   /// Drops the edits that were brought back and opens the file as it was saved.
   void discardRecovered();
@@ -80,16 +86,29 @@ class SongFiles : public QObject {
   void adopt(OpenedDocument d);
   void sayWhatIsMissing(const Problems& problems);
   void keepInReach();
+  void beginSaving();
+  struct Wrote {
+    Document::Saving saving;
+    Document::Written written;
+  };
+  void saved(Wrote w);
+  struct Save {
+    std::filesystem::path file;
+    std::function<void(bool)> then;
+  };
 
   Session& session_;
   std::vector<std::filesystem::path> reach_; // folders the user allowed
   std::vector<LeftEdits> left_;
   Song leaving_; // as it was when another one was asked for
   std::optional<OpenedDocument> arrived_;
-  std::function<bool()> mayReplace_;
+  Asks mayReplace_;
+  std::deque<Save> saves_; // the first is being written
+  std::vector<std::function<void()>> whenSaved_;
   Job<OpenInput, OpenedDocument> openJob_;
   Job<std::filesystem::path, LeftFound> leftJob_;
   Job<int, int> tidyJob_;
+  Job<Document::Saving, Wrote> saveJob_;
 };
 
 } // namespace ivrin::app

@@ -2,13 +2,13 @@
 // files, the tempo and meter that a MIDI file says.
 #pragma once
 
+#include "import/midi_map.h"
 #include "render/render_plan.h"
 #include "services/findings.h"
 #include "services/jobs.h"
 #include "services/opening.h"
 #include "services/opening_finding.h"
 #include "services/section_finding.h"
-#include "song/midi_map.h"
 
 #include <QObject>
 

@@ -1,7 +1,7 @@
 #include "app/session/song_stems.h"
 
-#include "app/session/as_text.h"
 #include "app/session/session.h"
+#include "app/words/as_text.h"
 #include "song/edits.h"
 #include "time/give_way.h"
 
@@ -86,8 +86,7 @@ SongStems::SongStems(Session& session)
   }
   connect(&verifyTimer_, &QTimer::timeout, this, &SongStems::verify);
   connect(&filesTimer_, &QTimer::timeout, this, &SongStems::lookForReexports);
-  connect(&files_, &QFileSystemWatcher::fileChanged, this, [this] { filesTimer_.start(); });
-  connect(&files_, &QFileSystemWatcher::directoryChanged, this, [this] { filesTimer_.start(); });
+  connect(&files_, &FileWatch::changed, this, [this] { filesTimer_.start(); });
 }
 
 void SongStems::clear() {
@@ -273,27 +272,15 @@ void SongStems::takeAdded(Added added) {
 
 // ---------------------------------------------------------------- written anew
 
-/// Files that are there, and their folders: a file that is replaced is another one.
 void SongStems::watch() {
   QStringList wanted;
   watched_.clear();
   for (const Stem& s : session_.song().stems) {
     if (!s.file) continue;
     watched_.push_back(*s.file);
-    const fs::path file(*s.file);
-    std::error_code gone;
-    if (fs::is_regular_file(file, gone)) wanted << asText(file.string());
-    if (fs::is_directory(file.parent_path(), gone)) wanted << asText(file.parent_path().string());
+    wanted << asText(*s.file);
   }
-  wanted.removeDuplicates();
-  const QStringList watched = files_.files() + files_.directories();
-  QStringList more, less;
-  for (const QString& w : wanted)
-    if (!watched.contains(w)) more << w;
-  for (const QString& w : watched)
-    if (!wanted.contains(w)) less << w;
-  if (!less.isEmpty()) files_.removePaths(less);
-  if (!more.isEmpty()) files_.addPaths(more);
+  files_.watch(wanted);
 }
 
 /// Asked at every edit: no file is looked at.

@@ -2,11 +2,11 @@
 // damaged, files that were written anew.
 #pragma once
 
+#include "app/session/file_watch.h"
 #include "app/session/jobs_of_session.h"
 #include "render/relink.h"
 #include "render/song_audio.h"
 
-#include <QFileSystemWatcher>
 #include <QObject>
 #include <QString>
 #include <QTimer>
@@ -29,6 +29,8 @@ class SongStems : public QObject {
   void begin();
   /// A plan was made: stems and impulse responses that an edit brought in are opened apart; until then they are silent.
   void planMade();
+  /// Files are about to be watched.
+  bool beginsWatching() const { return files_.beginning(); }
   /// Files that the song did not name before are watched.
   void songEdited();
   /// Begins what waits for calm, and says whether anything did.
@@ -118,7 +120,7 @@ class SongStems : public QObject {
   std::map<std::string, QString> problems_;
   std::set<std::string> verified_; // digests of stems whose copies were compared with their checksums
   QTimer verifyTimer_, filesTimer_;
-  QFileSystemWatcher files_;
+  FileWatch files_;
   std::vector<std::string> watched_;               // files of stems, as the song names them
   std::map<std::string, std::string> offeredAnew_; // digests, by stem: once is enough
   Job<AudioInput, AudioFound> audioJob_;

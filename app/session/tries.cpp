@@ -1,6 +1,6 @@
 #include "app/session/tries.h"
 
-#include "app/theme/ornament_look.h"
+#include "app/words/ornament_look.h"
 #include "song/edits.h"
 
 namespace ivrin::app {

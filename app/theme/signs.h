@@ -9,12 +9,6 @@
 
 namespace ivrin::app {
 
-/// Draws the sign of an ornament kind into `box` (wider than high, 22×16 is usual; legible from 14 px).
-void drawSign(QPainter& p, const QString& kind, const QRectF& box, const QColor& colour);
-
-/// The kinds that have a sign.
-QStringList signKinds();
-
 /// What a sign is drawn with: a field of 22 by 16 in a box, one stroke style.
 class SignPen {
  public:

@@ -1,7 +1,7 @@
 #include "analysis/beat_strength.h"
 
 #include "analysis/thinned.h"
-#include "dsp/spectrum.h"
+#include "dsp/measure/spectrum.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,7 +1,7 @@
 #include "analysis/chroma.h"
 
 #include "analysis/thinned.h"
-#include "dsp/fourier.h"
+#include "dsp/measure/fourier.h"
 
 #include <algorithm>
 #include <cmath>

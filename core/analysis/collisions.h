@@ -2,7 +2,7 @@
 #pragma once
 
 #include "analysis/phrases.h"
-#include "dsp/balance.h"
+#include "dsp/dynamics/balance.h"
 #include "time/tempo_map.h"
 
 #include <optional>

@@ -1,8 +1,8 @@
 #include "analysis/level_curve.h"
 
 #include "analysis/thinned.h"
-#include "dsp/spectrum.h"
-#include "dsp/svf.h"
+#include "dsp/filter/svf.h"
+#include "dsp/measure/spectrum.h"
 
 #include <algorithm>
 #include <cmath>

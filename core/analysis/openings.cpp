@@ -65,9 +65,8 @@ class Finder {
 
  private:
   Frames after(Frames f, double seconds) const { return f + Frames(std::llround(seconds * rate_)); }
-  void add(Opening::Kind kind, Frames begin, Frames end, double score, std::vector<std::string> suits) {
-    found_.push_back(
-        {kind, heard_.row, {map_.beatAt(begin), map_.beatAt(end)}, std::clamp(score, 0.0, 1.0), std::move(suits)});
+  void add(Opening::Kind kind, Frames begin, Frames end, double score) {
+    found_.push_back({kind, heard_.row, {map_.beatAt(begin), map_.beatAt(end)}, std::clamp(score, 0.0, 1.0)});
   }
 
   void gaps() {
@@ -78,7 +77,7 @@ class Finder {
       const Beats at = map_.beatAt(from);
       const double bar = map_.meterAt(at).barLength().quarters() / map_.meterAt(at).beatLength().quarters();
       if (beats < kLeastGapBeats || beats > kMostGapBars * bar) continue;
-      add(Opening::Kind::gap, from, to, beats / kFullGapBeats, {"delay-throw", "reverb-throw", "reverse-reverb"});
+      add(Opening::Kind::gap, from, to, beats / kFullGapBeats);
     }
   }
 
@@ -105,7 +104,7 @@ class Finder {
           at + Beats(std::llround(kHitFallsBeats * static_cast<double>(map_.meterAt(at).beatLength().ticks))));
       if (levelAt(*heard_.octaves, half) > top - kHitFallsDb) continue;
       const Frames end = last ? map_.frameAt(at + map_.meterAt(at).barLength()) : next;
-      add(Opening::Kind::hit, attack, end, room / kFullHitBeats, {"delay-throw", "reverb-throw", "stutter"});
+      add(Opening::Kind::hit, attack, end, room / kFullHitBeats);
     }
   }
 
@@ -131,7 +130,7 @@ class Finder {
           const double seconds = static_cast<double>((last - begin).count) / rate_,
                        beats = beatsBetween(map_, begin, last);
           if (seconds >= kLeastHeldSeconds && beats >= kLeastHeldBeats)
-            add(Opening::Kind::held, begin, last, beats / kFullHeldBeats, {"pulse", "stutter", "reverb-throw", "tape"});
+            add(Opening::Kind::held, begin, last, beats / kFullHeldBeats);
         }
         first = end;
         notes = {};
@@ -178,7 +177,7 @@ std::vector<Opening> openingsBeforeLandings(const Song& song) {
     const bool onBar = map.barStart(bar) == l.at;
     const Beats from = map.barStart(onBar ? bar - 2 : bar - 1);
     if (from < Beats(0)) continue;
-    found.push_back({Opening::Kind::landing, kMixRow, {from, l.at}, 1, {"riser", "tape", "gap", "reverse-reverb"}});
+    found.push_back({Opening::Kind::landing, kMixRow, {from, l.at}, 1});
   }
   return found;
 }
@@ -202,8 +201,7 @@ std::vector<Opening> turnsOf(const Song& song, const std::string& row, Beats end
       found.push_back({Opening::Kind::turn,
                        row,
                        {map.barStart(first + bars - (eight ? 2 : 1)), at},
-                       eight ? kEightScore : kFourScore,
-                       {"glitch", "stutter", "tape", "pulse"}});
+                       eight ? kEightScore : kFourScore});
     }
   }
   return found;

@@ -18,8 +18,8 @@ struct Opening {
   /// Of a gap the rest itself, of a held note the note, of a hit from its attack to what comes next, of a landing the
   /// bars before it, of a turn the last bars before the section's fifth bar, ninth, thirteenth …
   BeatRange place;
-  double score = 0;               // 0..1
-  std::vector<std::string> suits; // kinds of ornaments, the likeliest first
+  double score = 0;                 // 0..1
+  std::vector<std::string> suits{}; // kinds of ornaments, the likeliest first; not known here (manners: suiting())
 };
 
 /// What was heard of a row (RowPhrases, OnsetFinder, rowChroma).

@@ -2,7 +2,7 @@
 
 #include "analysis/median.h"
 
-#include "dsp/spectrum.h"
+#include "dsp/measure/spectrum.h"
 
 #include <algorithm>
 #include <array>

@@ -2,8 +2,8 @@
 
 #include "audio/data_length.h"
 #include "audio/sound_file_io.h"
+#include "files/safe_file.h"
 #include "song/limits.h"
-#include "song/safe_file.h"
 #include "words/words.h"
 
 #include <sndfile.h>
@@ -226,6 +226,12 @@ std::int64_t silenceBroken(float* x, std::int64_t n) {
   for (i = 0; i < n; ++i)
     if (!(std::abs(x[i]) <= kLargestSample)) x[i] = 0;
   return n - good;
+}
+
+bool isSoundName(const std::filesystem::path& file) {
+  std::string ending = file.extension().string();
+  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  return std::any_of(std::begin(kSoundEndings), std::end(kSoundEndings), [&](const char* e) { return ending == e; });
 }
 
 } // namespace ivrin

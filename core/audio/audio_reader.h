@@ -13,7 +13,10 @@
 namespace ivrin {
 
 /// Endings by which files of sound are looked for; what is in them is told by reading.
+/// Endings of the files that can be read, small.
 inline constexpr const char* kSoundEndings[] = {".wav", ".flac", ".aiff", ".aif", ".ogg", ".mp3", ".w64", ".rf64"};
+/// Whether a name has one of them, in whatever case.
+bool isSoundName(const std::filesystem::path& file);
 
 struct AudioInfo {
   int channels = 0; // 1 or 2

@@ -2,7 +2,7 @@
 
 #include "audio/dither.h"
 #include "audio/sound_file_io.h"
-#include "song/safe_file.h"
+#include "files/safe_file.h"
 #include "words/words.h"
 
 #include <sndfile.h>

@@ -2,7 +2,7 @@
 // the first one is remembered.
 #pragma once
 
-#include "song/safe_file.h"
+#include "files/safe_file.h"
 
 #include <sndfile.h>
 

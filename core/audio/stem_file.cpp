@@ -1,6 +1,6 @@
 #include "audio/stem_file.h"
 
-#include "song/safe_file.h"
+#include "files/safe_file.h"
 #include "time/check.h"
 #include "words/words.h"
 

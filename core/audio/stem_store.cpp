@@ -1,7 +1,7 @@
 #include "audio/stem_store.h"
 
-#include "song/safe_file.h"
-#include "song/user_folder.h"
+#include "files/safe_file.h"
+#include "files/user_folder.h"
 #include "time/check.h"
 #include "words/words.h"
 

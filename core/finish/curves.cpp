@@ -1,7 +1,7 @@
 #include "finish/curves.h"
 
-#include "dsp/crush.h"
-#include "dsp/drive.h"
+#include "dsp/dynamics/crush.h"
+#include "dsp/dynamics/drive.h"
 
 namespace ivrin {
 namespace {

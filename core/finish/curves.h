@@ -2,7 +2,7 @@
 // that what is seen is what is heard. (The law of `tone` is in tone.h.)
 #pragma once
 
-#include "dsp/svf.h"
+#include "dsp/filter/svf.h"
 #include "song/settings/settings_view.h"
 
 #include <cmath>

@@ -1,6 +1,6 @@
 // dirt: fewer bits, a lower rate, saturation, in this order.
-#include "dsp/crush.h"
-#include "dsp/drive.h"
+#include "dsp/dynamics/crush.h"
+#include "dsp/dynamics/drive.h"
 #include "finish/curves.h"
 #include "finish/stages.h"
 

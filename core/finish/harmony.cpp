@@ -1,7 +1,7 @@
 // harmony: further voices beside it, so many steps of the song's scale higher or lower.
-#include "dsp/balance.h"
-#include "dsp/spectrum.h"
-#include "dsp/stretch.h"
+#include "dsp/dynamics/balance.h"
+#include "dsp/measure/spectrum.h"
+#include "dsp/speed/stretch.h"
 #include "finish/stages.h"
 #include "song/scale.h"
 

@@ -1,7 +1,7 @@
 #include "finish/impulses.h"
 
-#include "dsp/edges.h"
-#include "dsp/shipped_impulses.h"
+#include "dsp/dynamics/edges.h"
+#include "dsp/space/shipped_impulses.h"
 #include "words/words.h"
 
 #include <algorithm>

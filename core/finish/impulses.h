@@ -1,7 +1,7 @@
 // The impulse responses a song uses, loaded before anything is computed.
 #pragma once
 
-#include "dsp/convolver.h"
+#include "dsp/space/convolver.h"
 
 #include <map>
 #include <memory>

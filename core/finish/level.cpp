@@ -1,6 +1,6 @@
 // limiter and level: the last word about loudness. Both hear the whole before they give anything.
-#include "dsp/loudness.h"
-#include "dsp/mix_limiter.h"
+#include "dsp/dynamics/mix_limiter.h"
+#include "dsp/measure/loudness.h"
 #include "finish/stages.h"
 
 #include <algorithm>

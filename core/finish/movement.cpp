@@ -1,5 +1,5 @@
 // phaser, chorus, tremolo: what moves by itself. Their phase begins with the ornament.
-#include "dsp/windowed_sinc.h"
+#include "dsp/filter/windowed_sinc.h"
 #include "finish/curves.h"
 #include "finish/stages.h"
 

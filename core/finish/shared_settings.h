@@ -1,7 +1,7 @@
 // Settings that several kinds and processors have alike.
 #pragma once
 
-#include "dsp/echo_loop.h"
+#include "dsp/delay/echo_loop.h"
 #include "song/settings/setting_spec.h"
 
 namespace ivrin {

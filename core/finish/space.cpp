@@ -1,6 +1,6 @@
 #include "finish/space.h"
 
-#include "dsp/shipped_impulses.h"
+#include "dsp/space/shipped_impulses.h"
 #include "time/note_value.h"
 
 #include <algorithm>

@@ -2,8 +2,8 @@
 // they all share.
 #pragma once
 
-#include "dsp/convolver.h"
-#include "dsp/reverb.h"
+#include "dsp/space/convolver.h"
+#include "dsp/space/reverb.h"
 #include "finish/impulses.h"
 #include "song/settings/setting_spec.h"
 #include "time/tempo_map.h"

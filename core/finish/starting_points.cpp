@@ -1,7 +1,9 @@
 #include "finish/starting_points.h"
 
-#include "song/json.h"
-#include "song/named_files.h"
+#include "files/json.h"
+#include "files/named_files.h"
+#include "finish/shipped_starting_points.h"
+#include "time/check.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -14,82 +16,10 @@ constexpr const char* kFormat = "ivrin-starting-point";
 constexpr std::size_t kLongestPointName = 200; // bytes
 constexpr std::size_t kMostProcessors = 64;
 
-Processor filter(Value low, Value high, double slope = 12) {
-  return {"filter", {{"low_cut_hz", std::move(low)}, {"high_cut_hz", std::move(high)}, {"slope_db", slope}}};
-}
-Processor level(double lu) {
-  return {"level", {{"offset_lu", lu}}};
-}
-
 } // namespace
 
 bool StartingPoint::suits(const std::string& kind) const {
   return kinds.empty() || std::find(kinds.begin(), kinds.end(), kind) != kinds.end();
-}
-
-const std::vector<StartingPoint>& shippedStartingPoints() {
-  static const std::vector<StartingPoint> all = {
-      {"thin and narrow",
-       {"delay-throw", "reverb-throw", "reverse-reverb", "treat"},
-       {filter(450.0, 4200.0), {"width", {{"percent", 30.0}}}, level(-8)}},
-      {"far behind",
-       {},
-       {filter(220.0, 3200.0),
-        {"reverb", {{"character", "hall"}, {"decay_seconds", 3.5}, {"mix_percent", 65.0}}},
-        level(-11)}},
-      {"wide and soft",
-       {},
-       {filter(180.0, 7000.0),
-        {"chorus", {{"rate", "2 bars"}, {"depth_percent", 35.0}, {"mix_percent", 45.0}}},
-        {"width", {{"percent", 160.0}}},
-        level(-7)}},
-      {"broken radio",
-       {},
-       {filter(500.0, 2800.0, 24),
-        {"dirt", {{"bits", 8.0}, {"rate_hz", 9000.0}, {"drive_percent", 45.0}}},
-        {"width", {{"percent", 0.0}}},
-        level(-7)}},
-      {"swallowed",
-       {"delay-throw", "reverb-throw", "treat"},
-       {filter(Value(), Value(List{List{0.0, 9000.0}, List{4.0, 300.0}}), 24), level(-6)}},
-      {"out of the dark",
-       {"reverse-reverb", "reverse", "treat"},
-       {filter(Value(), Value(List{List{-4.0, 400.0}, List{0.0, 14000.0, 0.4}}), 24),
-        {"width", {{"percent", 140.0}}},
-        level(-5)}},
-      {"a third and a fifth",
-       {"reverse-reverb", "reverb-throw", "delay-throw", "reverse"},
-       {filter(200.0, Value()), {"harmony", {{"steps", Value(List{2.0, 4.0})}, {"level_db", -5.0}}}, level(-6)}},
-      {"an octave above, an octave below",
-       {"reverse-reverb", "reverb-throw", "treat"},
-       {{"harmony", {{"steps", Value(List{7.0, -7.0})}, {"level_db", -8.0}, {"spread_percent", 80.0}}}, level(-6)}},
-      {"from left to right",
-       {},
-       {filter(250.0, Value()), {"pan", {{"position", Value(List{List{0.0, -0.9}, List{4.0, 0.9}})}}}, level(-7)}},
-      {"tin wall",
-       {"reverb-throw", "treat", "delay-throw"},
-       {filter(300.0, Value()),
-        {"reverb",
-         {{"character", "impulse"},
-          {"impulse_file", "shipped:tin-shed"},
-          {"decay_seconds", 1.0},
-          {"mix_percent", 60.0}}},
-        level(-6)}},
-      {"pressed flat",
-       {"treat", "reverse", "delay-throw"},
-       {{"compressor", {{"threshold_db", -28.0}, {"ratio", 8.0}, {"attack_ms", 2.0}, {"release_ms", 90.0}}},
-        {"dirt", {{"drive_percent", 30.0}}},
-        level(-4)}},
-      {"breathing in eighths",
-       {},
-       {filter(200.0, Value()),
-        {"tremolo", {{"rate", "1/8"}, {"depth_percent", 75.0}, {"spread_percent", 60.0}}},
-        level(-7)}},
-      {"plate on a hit",
-       {"treat"},
-       {{"reverb", {{"character", "plate"}, {"decay_seconds", 1.2}, {"mix_percent", 30.0}}}}},
-      {"out of the way", {}, {filter(200.0, 8000.0), {"duck", {{"depth_db", 9.0}}}, level(-8)}}};
-  return all;
 }
 
 std::vector<Processor> readChain(const Value& list, const std::string& place, const Registry& registry,
@@ -167,6 +97,16 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
   for (std::size_t i = before; i < problems.list.size(); ++i)
     if (problems.list[i].isError) return std::nullopt;
   return p;
+}
+
+std::vector<StartingPoint> shippedStartingPoints(const Registry& registry) {
+  std::vector<StartingPoint> all;
+  for (const char* text : kShippedStartingPoints) {
+    Problems wrong;
+    if (auto p = readStartingPoint(text, registry, wrong)) all.push_back(std::move(*p));
+    IVRIN_CHECK(1, wrong.list.empty());
+  }
+  return all;
 }
 
 std::string writeStartingPoint(const StartingPoint& p) {

@@ -26,7 +26,8 @@ std::vector<Processor> readChain(const Value& list, const std::string& place, co
                                  Problems& problems);
 List chainList(const std::vector<Processor>& chain);
 
-const std::vector<StartingPoint>& shippedStartingPoints();
+/// The files in core/finish/starting_points, in the order of their names.
+std::vector<StartingPoint> shippedStartingPoints(const Registry& registry);
 /// The text of a file. Nothing, with problems that name the field, if it is not one.
 std::optional<StartingPoint> readStartingPoint(std::string_view text, const Registry& registry, Problems& problems);
 std::string writeStartingPoint(const StartingPoint& point);

@@ -2,7 +2,7 @@
 // on the skirts than a prescribed gain at the Nyquist frequency, S. J. Orfanidis, JAES 45 (1997), which misses it by
 // 0.8 dB at 9 kHz for a cut of 12 dB at 16 kHz).
 #include "finish/tone.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "finish/stages.h"
 
 #include <numbers>

@@ -32,4 +32,15 @@ const Manners* mannersOf(std::string_view kind) {
   return it == allManners().end() ? nullptr : *it;
 }
 
+std::vector<std::string> suiting(Opening::Kind opening) {
+  std::vector<const Manners*> all;
+  for (const Manners* m : allManners())
+    if (m->suits(opening) > 0) all.push_back(m);
+  std::stable_sort(all.begin(), all.end(),
+                   [&](const Manners* a, const Manners* b) { return a->suits(opening) > b->suits(opening); });
+  std::vector<std::string> ids;
+  for (const Manners* m : all) ids.emplace_back(m->kind());
+  return ids;
+}
+
 } // namespace ivrin

@@ -13,6 +13,9 @@ namespace {
 class DelayThrowManners : public Manners {
  public:
   std::string_view kind() const override { return "delay-throw"; }
+  int suits(Opening::Kind opening) const override {
+    return opening == Opening::Kind::gap ? 3 : opening == Opening::Kind::hit ? 3 : 0;
+  }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;

@@ -1,6 +1,6 @@
 #include "manners/first_press.h"
 
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "song/edits.h"
 #include "words/words.h"
 

@@ -1,8 +1,8 @@
 #include "manners/fitting.h"
 
 #include "dsp/denormals.h"
-#include "dsp/loudness.h"
-#include "dsp/onsets.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/measure/onsets.h"
 #include "manners/in_the_mix.h"
 #include "ornaments/finished.h"
 #include "ornaments/source.h"

@@ -10,6 +10,8 @@ namespace {
 class GapManners : public Manners {
  public:
   std::string_view kind() const override { return "gap"; }
+  int suits(Opening::Kind opening) const override { return opening == Opening::Kind::landing ? 2 : 0; }
+  bool sounds() const override { return false; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     Heard heard;

@@ -17,6 +17,8 @@ constexpr double kFirstChance = 35; // percent, off the strong beats
 class GlitchManners : public Manners {
  public:
   std::string_view kind() const override { return "glitch"; }
+  int suits(Opening::Kind opening) const override { return opening == Opening::Kind::turn ? 4 : 0; }
+  bool replacesRow() const override { return true; }
 
   /// Sixteenths, loops that hold a stroke or a part of it, nothing on the strong beats.
   Heard fit(Ornament& o, const PressedAt& at) const override {

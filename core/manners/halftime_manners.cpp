@@ -12,6 +12,7 @@ namespace {
 class HalftimeManners : public Manners {
  public:
   std::string_view kind() const override { return "halftime"; }
+  bool replacesRow() const override { return true; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;

@@ -1,8 +1,8 @@
 #include "manners/in_the_mix.h"
 
-#include "dsp/loudness.h"
-#include "dsp/spectrum.h"
-#include "dsp/svf.h"
+#include "dsp/filter/svf.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/measure/spectrum.h"
 
 #include <algorithm>
 #include <array>

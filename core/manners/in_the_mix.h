@@ -3,7 +3,7 @@
 
 #include "analysis/phrases.h"
 #include "audio/buffer.h"
-#include "dsp/balance.h"
+#include "dsp/dynamics/balance.h"
 #include "song/song.h"
 
 #include <optional>

@@ -1,7 +1,7 @@
 #include "manners/level_fit.h"
 
-#include "dsp/loudness.h"
-#include "dsp/svf.h"
+#include "dsp/filter/svf.h"
+#include "dsp/measure/loudness.h"
 #include "manners/in_the_mix.h"
 
 #include <algorithm>

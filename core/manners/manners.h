@@ -3,6 +3,7 @@
 // (all_manners.cpp); a test walks the list against allKinds(). Nothing falls back silently.
 #pragma once
 
+#include "analysis/openings.h"
 #include "analysis/phrases.h"
 #include "ornaments/kind.h"
 
@@ -74,6 +75,18 @@ class Manners {
   virtual std::string_view kind() const = 0;
   /// First press: `o` has its place; settings, finish, landing and length are fitted to it, to sound right untouched.
   virtual Heard fit(Ornament& o, const PressedAt& at) const = 0;
+  /// How well it suits an opening, 0: not at all. The kinds that suit are offered with the best first.
+  virtual int suits(Opening::Kind /*opening*/) const { return 0; }
+  /// Whether what it computes stands for its row's sound: of several on one place one would take the other's away.
+  virtual bool replacesRow() const { return false; }
+  /// Whether it is heard itself, so that its gain turns it down.
+  virtual bool sounds() const { return true; }
+  /// An ornament of this kind that does to a row, over a stretch, what a processor does; nothing where it is no kind
+  /// for that.
+  virtual std::optional<Ornament> treating(const std::string& /*row*/, BeatRange /*stretch*/,
+                                           const Processor& /*how*/) const {
+    return std::nullopt;
+  }
   /// Whether there must be something to hear in the stretch that is pressed on.
   virtual bool needsSound() const { return true; }
   /// Where a key pressed without a selection places it, by the landing that bars are counted to; nothing where it needs
@@ -97,5 +110,7 @@ class Manners {
 const std::vector<const Manners*>& allManners();
 /// Every kind has its own; for one that is not in the list nothing is returned (kinds of tests).
 const Manners* mannersOf(std::string_view kind);
+/// The kinds that suit an opening, the best first.
+std::vector<std::string> suiting(Opening::Kind opening);
 
 } // namespace ivrin

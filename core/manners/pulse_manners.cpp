@@ -18,6 +18,10 @@ const std::array<List, 3>& figures() {
 class PulseManners : public Manners {
  public:
   std::string_view kind() const override { return "pulse"; }
+  int suits(Opening::Kind opening) const override {
+    return opening == Opening::Kind::held ? 4 : opening == Opening::Kind::turn ? 1 : 0;
+  }
+  bool replacesRow() const override { return true; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     endOnLanding(at.song, o);

@@ -1,12 +1,12 @@
 #include "manners/recipe.h"
 
+#include "files/json.h"
+#include "files/named_files.h"
+#include "files/user_folder.h"
 #include "finish/starting_points.h"
 #include "manners/shipped_recipes.h"
 #include "ornaments/kind.h"
-#include "song/json.h"
-#include "song/named_files.h"
 #include "song/row_edits.h"
-#include "song/user_folder.h"
 #include "time/plain_number.h"
 #include "words/words.h"
 

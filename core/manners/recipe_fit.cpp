@@ -1,7 +1,7 @@
 #include "manners/recipe_fit.h"
 
-#include "dsp/loudness.h"
-#include "dsp/onsets.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/measure/onsets.h"
 #include "manners/fitting.h"
 #include "manners/in_the_mix.h"
 #include "song/edits.h"
@@ -141,8 +141,8 @@ class Fitting {
     return !replaces(part.kind) || !replaced_.contains(row);
   }
   static bool replaces(const std::string& kind) {
-    return kind == "tape" || kind == "halftime" || kind == "stutter" || kind == "pulse" || kind == "glitch" ||
-           kind == "reverse";
+    const Manners* m = mannersOf(kind);
+    return m && m->replacesRow();
   }
 
   /// The stretch of a part on a row; nothing where there is no such word, or it would lie before the song.
@@ -269,7 +269,8 @@ class Fitting {
       for (const std::string& id : placed_) {
         Ornament o = *song_.ornament(id);
         // What stands for its row is turned down a little at most, or the row would miss it.
-        if (o.kind == "gap" || (replaces(o.kind) && turned > kMostOfARow)) continue;
+        const Manners* manners = mannersOf(o.kind);
+        if ((manners && !manners->sounds()) || (replaces(o.kind) && turned > kMostOfARow)) continue;
         o.gainDb -= by;
         song_ = withOrnamentReplaced(std::move(song_), std::move(o));
       }

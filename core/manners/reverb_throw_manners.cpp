@@ -16,6 +16,12 @@ constexpr std::int64_t kHeldBars = 2, kFarthestLandingBars = 8; // without a lan
 class ReverbThrowManners : public Manners {
  public:
   std::string_view kind() const override { return "reverb-throw"; }
+  int suits(Opening::Kind opening) const override {
+    return opening == Opening::Kind::gap    ? 2
+           : opening == Opening::Kind::hit  ? 2
+           : opening == Opening::Kind::held ? 2
+                                            : 0;
+  }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;

@@ -1,5 +1,5 @@
 // reverse: its manners.
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "manners/fitting.h"
 #include "words/words.h"
 
@@ -24,6 +24,7 @@ bool startsHard(const Ornament& o, const PressedAt& at) {
 class ReverseManners : public Manners {
  public:
   std::string_view kind() const override { return "reverse"; }
+  bool replacesRow() const override { return true; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     Heard heard;

@@ -33,6 +33,9 @@ constexpr double kDuckDb = 10;   // over what is sung before the word
 class ReverseReverbManners : public Manners {
  public:
   std::string_view kind() const override { return "reverse-reverb"; }
+  int suits(Opening::Kind opening) const override {
+    return opening == Opening::Kind::gap ? 1 : opening == Opening::Kind::landing ? 1 : 0;
+  }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     const TempoMap& map = at.context.map;

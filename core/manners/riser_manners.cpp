@@ -1,5 +1,5 @@
 // riser: its manners.
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "manners/fitting.h"
 #include "ornaments/riser.h"
 #include "song/settings/settings_view.h"
@@ -45,6 +45,7 @@ Beats barsBefore(const TempoMap& map, Beats at, std::int64_t bars) {
 class RiserManners : public Manners {
  public:
   std::string_view kind() const override { return "riser"; }
+  int suits(Opening::Kind opening) const override { return opening == Opening::Kind::landing ? 4 : 0; }
   bool needsSound() const override { return false; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {

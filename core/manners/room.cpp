@@ -1,7 +1,10 @@
 #include "manners/room.h"
 
+#include "manners/manners.h"
+
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
 
 namespace ivrin {
 namespace {
@@ -19,16 +22,14 @@ Value fromTo(double from, double beats, double to) {
   return Value(List{Value(List{0.0, from}), Value(List{beats, to, kBend})});
 }
 
-Ornament treatOn(const std::string& row, BeatRange stretch, const std::optional<std::string>& landing, Processor how) {
-  Ornament o;
-  o.kind = "treat";
-  o.on = row;
-  o.start = stretch.begin;
-  o.length = stretch.length();
-  o.landing = landing;
-  o.settings = {{"dry", "replace"}, {"mix_percent", 100.0}, {"tail_seconds", 0.0}};
-  o.finish.push_back(std::move(how));
-  return o;
+Ornament treatOn(const std::string& row, BeatRange stretch, const std::optional<std::string>& landing,
+                 const Processor& how) {
+  for (const Manners* m : allManners())
+    if (auto o = m->treating(row, stretch, how)) {
+      o->landing = landing;
+      return std::move(*o);
+    }
+  throw std::logic_error("no kind treats a row");
 }
 
 /// The octaves in which the lead-in is strong go: highs from the lowest of them up, or lows where it is a dark one.

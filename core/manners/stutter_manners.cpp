@@ -1,6 +1,6 @@
 // stutter: its manners.
-#include "dsp/loudness.h"
-#include "dsp/onsets.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/measure/onsets.h"
 #include "manners/fitting.h"
 #include "song/settings/settings_view.h"
 #include "words/words.h"
@@ -52,6 +52,13 @@ void takeFirstAttack(Ornament& o, const PressedAt& at) {
 class StutterManners : public Manners {
  public:
   std::string_view kind() const override { return "stutter"; }
+  int suits(Opening::Kind opening) const override {
+    return opening == Opening::Kind::hit    ? 1
+           : opening == Opening::Kind::held ? 3
+           : opening == Opening::Kind::turn ? 3
+                                            : 0;
+  }
+  bool replacesRow() const override { return true; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     endOnLanding(at.song, o);

@@ -37,6 +37,13 @@ Value strokes(double beats) {
 class TapeManners : public Manners {
  public:
   std::string_view kind() const override { return "tape"; }
+  int suits(Opening::Kind opening) const override {
+    return opening == Opening::Kind::held      ? 1
+           : opening == Opening::Kind::landing ? 3
+           : opening == Opening::Kind::turn    ? 2
+                                               : 0;
+  }
+  bool replacesRow() const override { return true; }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     Heard heard;

@@ -1,5 +1,5 @@
 // treat: its manners.
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "manners/fitting.h"
 #include "manners/in_the_mix.h"
 #include "words/words.h"
@@ -15,6 +15,17 @@ constexpr double kFirstMix = 30, kUnderSource = 1; // percent; LU that the plate
 class TreatManners : public Manners {
  public:
   std::string_view kind() const override { return "treat"; }
+
+  std::optional<Ornament> treating(const std::string& row, BeatRange stretch, const Processor& how) const override {
+    Ornament o;
+    o.kind = kind();
+    o.on = row;
+    o.start = stretch.begin;
+    o.length = stretch.length();
+    o.settings = {{"dry", "replace"}, {"mix_percent", 100.0}, {"tail_seconds", 0.0}};
+    o.finish.push_back(how);
+    return o;
+  }
 
   Heard fit(Ornament& o, const PressedAt& at) const override {
     // A plate of 1.2 s at 30 %, the dry kept; more of it where it would not be heard in the mix, as long as the row

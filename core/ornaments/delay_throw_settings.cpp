@@ -8,139 +8,149 @@
 namespace ivrin {
 namespace {
 
+constexpr double kMostMs =
+    60000.0 * 16; // 16 bars at any tempo are bounded by the note-value check; plain numbers by this
+
+void addThrowEcho(TableSpec& t) {
+  t.add({.key = "time_left",
+         .label = "left",
+         .type = type::time,
+         .min = 1,
+         .max = kMostMs,
+         .initial = "1/4",
+         .meaning = "Time of the left echo: a note value, or milliseconds.",
+         .group = "echo"});
+  t.add({.key = "time_right",
+         .label = "right",
+         .type = type::time,
+         .min = 1,
+         .max = kMostMs,
+         .initial = "1/4",
+         .meaning = "Time of the right echo: a note value, or milliseconds.",
+         .group = "echo"});
+  t.add(echoPatternSetting("pattern"));
+  t.add({.key = "feedback_percent",
+         .label = "feedback",
+         .unit = "%",
+         .max = 200,
+         .initial = 45,
+         .meaning = "How much of each echo goes round again; over 100 it builds up to the ceiling.",
+         .group = "echo",
+         .usual = std::pair(0.0, 120.0),
+         .curve = true,
+         .role = Role::feedback});
+  t.add({.key = "feedback_right_percent",
+         .label = "right fb",
+         .unit = "%",
+         .max = 200,
+         .meaning = "How much of each echo on the right goes round again.",
+         .group = "echo",
+         .nullable = true,
+         .whenNull = "as left",
+         .sameAs = "feedback_percent",
+         .usual = std::pair(0.0, 120.0),
+         .curve = true,
+         .role = Role::feedback});
+  t.add(sendSetting("echo"));
+  t.add(wetSetting("the echoes are", "echo"));
+  t.add({.key = "level_left_db",
+         .label = "level L",
+         .unit = "dB",
+         .min = -60,
+         .max = 12,
+         .initial = 0,
+         .meaning = "How loud the left echoes are.",
+         .group = "echo",
+         .step = 0.5,
+         .role = Role::level});
+  t.add({.key = "level_right_db",
+         .label = "level R",
+         .unit = "dB",
+         .min = -60,
+         .max = 12,
+         .initial = 0,
+         .meaning = "How loud the right echoes are.",
+         .group = "echo",
+         .step = 0.5,
+         .role = Role::level});
+  t.add(widthSetting("the echoes stand", "echo"));
+}
+
+void addThrowColour(TableSpec& t) {
+  for (const bool low : {true, false})
+    t.add(cutSetting(low, "each time round, by 12 dB for each octave.", "colour")).perSide = true;
+  t.add({.key = "drive_percent",
+         .label = "drive",
+         .unit = "%",
+         .max = 100,
+         .initial = 0,
+         .meaning = "How far each pass is driven into saturation.",
+         .group = "colour"});
+  t.add({.key = "wobble_percent",
+         .label = "wobble",
+         .unit = "%",
+         .max = 100,
+         .initial = 0,
+         .meaning = "How far the time drifts, slowly.",
+         .group = "colour"});
+  t.add({.key = "step_semitones",
+         .label = "pitch step",
+         .unit = "st",
+         .min = -12,
+         .max = 12,
+         .initial = 0,
+         .meaning = "Each pass is shifted by this more than the one before it.",
+         .group = "colour"});
+  t.add({.key = "key_follow",
+         .label = "in key",
+         .type = type::yesNo,
+         .initial = false,
+         .meaning = "Each pass goes to the nearest note of the song's key.",
+         .group = "colour",
+         .role = Role::leftAlone,
+         .since = 2});
+  t.add({.key = "invert_right",
+         .label = "flip right",
+         .type = type::yesNo,
+         .initial = false,
+         .meaning = "The right side's echoes are turned upside down.",
+         .group = "colour",
+         .role = Role::leftAlone});
+  t.add({.key = "reverse_source",
+         .label = "reverse",
+         .type = type::yesNo,
+         .initial = false,
+         .meaning = "The source goes in backwards.",
+         .group = "colour",
+         .role = Role::leftAlone});
+  t.add(removeDrySetting(false, "colour"));
+  t.add(duckSetting("colour"));
+  t.add(cutAtSetting("colour"));
+}
+
+void addThrowLimits(TableSpec& t) {
+  t.add({.key = "loop_ceiling_db",
+         .label = "ceiling",
+         .unit = "dB",
+         .min = -24,
+         .max = 12,
+         .initial = 0,
+         .meaning = "No sample leaving the loop is above this, against the peak of what was sent.",
+         .group = "limits",
+         .step = 0.5,
+         .role = Role::leftAlone});
+  t.add(tailFloorSetting(-72, "limits"));
+}
+
 TableSpec makeDelayThrowTable() {
   TableSpec t;
   t.id = "delay-throw";
   t.name = "Delay throw";
   t.key = "D";
   t.meaning = "The source goes into a tempo-synced feedback delay.";
-  const double ms = 60000.0 * 16; // 16 bars at any tempo are bounded by the note-value check; plain numbers by this
-  auto add = [&](SettingSpec s) -> SettingSpec& {
-    t.settings.push_back(std::move(s));
-    return t.settings.back();
-  };
-  add({.key = "time_left",
-       .label = "left",
-       .type = type::time,
-       .min = 1,
-       .max = ms,
-       .initial = "1/4",
-       .meaning = "Time of the left echo: a note value, or milliseconds.",
-       .group = "echo"});
-  add({.key = "time_right",
-       .label = "right",
-       .type = type::time,
-       .min = 1,
-       .max = ms,
-       .initial = "1/4",
-       .meaning = "Time of the right echo: a note value, or milliseconds.",
-       .group = "echo"});
-  add(echoPatternSetting("pattern"));
-  add({.key = "feedback_percent",
-       .label = "feedback",
-       .unit = "%",
-       .max = 200,
-       .initial = 45,
-       .meaning = "How much of each echo goes round again; over 100 it builds up to the ceiling.",
-       .group = "echo",
-       .usual = std::pair(0.0, 120.0),
-       .curve = true,
-       .role = Role::feedback});
-  add({.key = "feedback_right_percent",
-       .label = "right fb",
-       .unit = "%",
-       .max = 200,
-       .meaning = "How much of each echo on the right goes round again.",
-       .group = "echo",
-       .nullable = true,
-       .whenNull = "as left",
-       .sameAs = "feedback_percent",
-       .usual = std::pair(0.0, 120.0),
-       .curve = true,
-       .role = Role::feedback});
-  add(sendSetting("echo"));
-  add(wetSetting("the echoes are", "echo"));
-  add({.key = "level_left_db",
-       .label = "level L",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .initial = 0,
-       .meaning = "How loud the left echoes are.",
-       .group = "echo",
-       .step = 0.5,
-       .role = Role::level});
-  add({.key = "level_right_db",
-       .label = "level R",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .initial = 0,
-       .meaning = "How loud the right echoes are.",
-       .group = "echo",
-       .step = 0.5,
-       .role = Role::level});
-  add(widthSetting("the echoes stand", "echo"));
-  for (const bool low : {true, false})
-    add(cutSetting(low, "each time round, by 12 dB for each octave.", "colour")).perSide = true;
-  add({.key = "drive_percent",
-       .label = "drive",
-       .unit = "%",
-       .max = 100,
-       .initial = 0,
-       .meaning = "How far each pass is driven into saturation.",
-       .group = "colour"});
-  add({.key = "wobble_percent",
-       .label = "wobble",
-       .unit = "%",
-       .max = 100,
-       .initial = 0,
-       .meaning = "How far the time drifts, slowly.",
-       .group = "colour"});
-  add({.key = "step_semitones",
-       .label = "pitch step",
-       .unit = "st",
-       .min = -12,
-       .max = 12,
-       .initial = 0,
-       .meaning = "Each pass is shifted by this more than the one before it.",
-       .group = "colour"});
-  add({.key = "key_follow",
-       .label = "in key",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "Each pass goes to the nearest note of the song's key.",
-       .group = "colour",
-       .role = Role::leftAlone,
-       .since = 2});
-  add({.key = "invert_right",
-       .label = "flip right",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "The right side's echoes are turned upside down.",
-       .group = "colour",
-       .role = Role::leftAlone});
-  add({.key = "reverse_source",
-       .label = "reverse",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "The source goes in backwards.",
-       .group = "colour",
-       .role = Role::leftAlone});
-  add(removeDrySetting(false, "colour"));
-  add(duckSetting("colour"));
-  add(cutAtSetting("colour"));
-  add({.key = "loop_ceiling_db",
-       .label = "ceiling",
-       .unit = "dB",
-       .min = -24,
-       .max = 12,
-       .initial = 0,
-       .meaning = "No sample leaving the loop is above this, against the peak of what was sent.",
-       .group = "limits",
-       .step = 0.5,
-       .role = Role::leftAlone});
-  add(tailFloorSetting(-72, "limits"));
+  addThrowEcho(t);
+  addThrowColour(t);
+  addThrowLimits(t);
   return t;
 }
 

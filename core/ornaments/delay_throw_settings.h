@@ -1,7 +1,7 @@
 // The delay throw's table and its typed view.
 #pragma once
 
-#include "dsp/echo_loop.h"
+#include "dsp/delay/echo_loop.h"
 #include "ornaments/kind.h"
 #include "song/curve.h"
 

@@ -1,6 +1,6 @@
 #include "ornaments/finished.h"
 
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "finish/finisher.h"
 #include "ornaments/source.h"
 #include "song/limits.h"

@@ -1,9 +1,10 @@
 #include "ornaments/glitch.h"
 
 #include "audio/chance.h"
-#include "dsp/crush.h"
-#include "dsp/speed_reader.h"
-#include "dsp/svf.h"
+#include "dsp/dynamics/crush.h"
+#include "dsp/filter/svf.h"
+#include "dsp/speed/speed_reader.h"
+#include "ornaments/any_block.h"
 #include "ornaments/hand_over.h"
 #include "ornaments/list_cells.h"
 #include "ornaments/loop.h"
@@ -26,140 +27,151 @@ constexpr double kMostMakeUp = 2;       // of a narrow band, which is softer tha
 constexpr double kWholeBand = 0.3;      // the resonance from which on nothing but the band is heard
 constexpr double kLongestLoop = 10;     // seconds, however long a note value is
 
+void addGlitchChance(TableSpec& t) {
+  t.add({.key = "step",
+         .label = "step",
+         .type = type::time,
+         .min = 1,
+         .max = 960000,
+         .initial = "1/16",
+         .meaning = "Length of a step, counted from the bar line: a note value, or milliseconds.",
+         .group = "chance"});
+  t.add({.key = "bars",
+         .label = "bars",
+         .type = type::integer,
+         .min = 1,
+         .max = 8,
+         .initial = 1,
+         .meaning = "After so many bars the list of chances starts again.",
+         .group = "chance",
+         .role = Role::leftAlone});
+  t.add({.key = "chance_percent",
+         .label = "chances",
+         .unit = "%",
+         .max = 100,
+         .initial = List{0.0},
+         .meaning = "How likely each step freezes, from the bar line; the list goes round.",
+         .group = "chance",
+         .step = 5,
+         .shape = Shape::list});
+}
+
+void addGlitchFrozen(TableSpec& t) {
+  t.add({.key = "loop",
+         .label = "loops",
+         .type = type::time,
+         .min = 2,
+         .max = 4000,
+         .initial = List{30.0, 120.0},
+         .meaning = "What is frozen is between so short and so long: note values, or milliseconds.",
+         .group = "frozen",
+         .shape = Shape::pair});
+  t.add({.key = "pitch_spread_semitones",
+         .label = "pitch spread",
+         .unit = "st",
+         .max = 24,
+         .initial = 5,
+         .meaning = "A frozen step is up to so many semitones higher or lower.",
+         .group = "frozen"});
+  t.add({.key = "glide_percent",
+         .label = "glide",
+         .unit = "%",
+         .max = 100,
+         .initial = 0,
+         .meaning = "Part of the step in which its pitch goes from the row's to its own.",
+         .group = "frozen",
+         .step = 5});
+  t.add({.key = "mix_percent",
+         .label = "mix",
+         .unit = "%",
+         .max = 100,
+         .initial = 100,
+         .meaning = "How much of a frozen step takes the place of the row.",
+         .group = "frozen",
+         .step = 5,
+         .role = Role::leftAlone});
+  t.add({.key = "kept_ms",
+         .label = "kept loops",
+         .unit = "ms",
+         .min = 2,
+         .max = 1000 * kLongestLoop,
+         .meaning =
+             "A roll that was kept, in place of chance: the loop of each step from the bar line, null plays on. Null: "
+             "chance.",
+         .group = "frozen",
+         .shape = Shape::list,
+         .entriesNullable = true,
+         .nullable = true,
+         .whenNull = "by chance",
+         .role = Role::leftAlone,
+         .since = 2});
+  t.add({.key = "kept_semitones",
+         .label = "kept pitches",
+         .unit = "st",
+         .min = -24,
+         .max = 24,
+         .initial = List{0.0},
+         .meaning = "Pitches of a kept roll, step by step; the list goes round.",
+         .group = "frozen",
+         .shape = Shape::list,
+         .role = Role::leftAlone,
+         .since = 2});
+}
+
+void addGlitchColour(TableSpec& t) {
+  t.add({.key = "resonance_percent",
+         .label = "band",
+         .unit = "%",
+         .max = 95,
+         .initial = 0,
+         .meaning = "How narrow a band of a frozen step is heard; 0: all of it.",
+         .group = "colour",
+         .step = 5});
+  t.add({.key = "sweep_hz",
+         .label = "sweeps",
+         .unit = "Hz",
+         .min = 20,
+         .max = 20000,
+         .initial = List{300.0, 6000.0},
+         .meaning = "From where to where the band goes during a step.",
+         .group = "colour",
+         .step = 100,
+         .shape = Shape::pair});
+  t.add({.key = "stereo_opposed",
+         .label = "sides opposed",
+         .type = type::yesNo,
+         .initial = true,
+         .meaning = "On the right the band goes the other way.",
+         .group = "colour"});
+  t.add({.key = "bits",
+         .label = "bits",
+         .min = 4,
+         .max = 24,
+         .initial = 24,
+         .meaning = "In how fine steps its level goes; 24 bits are clean.",
+         .group = "colour"});
+  t.add({.key = "rate_hz",
+         .label = "rate",
+         .unit = "Hz",
+         .min = 500,
+         .max = 192000,
+         .meaning = "How often it is sampled anew; in between it is held.",
+         .group = "colour",
+         .step = 500,
+         .nullable = true,
+         .whenNull = "full",
+         .fromNull = std::pair(24000.0, 192000.0)});
+}
+
 TableSpec makeGlitchTable() {
   TableSpec t;
   t.id = "glitch";
   t.name = "Glitch";
   t.key = "G";
   t.meaning = "By chance a step freezes what was just heard.";
-  const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
-  add({.key = "step",
-       .label = "step",
-       .type = type::time,
-       .min = 1,
-       .max = 960000,
-       .initial = "1/16",
-       .meaning = "Length of a step, counted from the bar line: a note value, or milliseconds.",
-       .group = "chance"});
-  add({.key = "bars",
-       .label = "bars",
-       .type = type::integer,
-       .min = 1,
-       .max = 8,
-       .initial = 1,
-       .meaning = "After so many bars the list of chances starts again.",
-       .group = "chance",
-       .role = Role::leftAlone});
-  add({.key = "chance_percent",
-       .label = "chances",
-       .unit = "%",
-       .max = 100,
-       .initial = List{0.0},
-       .meaning = "How likely each step freezes, from the bar line; the list goes round.",
-       .group = "chance",
-       .step = 5,
-       .shape = Shape::list});
-  add({.key = "loop",
-       .label = "loops",
-       .type = type::time,
-       .min = 2,
-       .max = 4000,
-       .initial = List{30.0, 120.0},
-       .meaning = "What is frozen is between so short and so long: note values, or milliseconds.",
-       .group = "frozen",
-       .shape = Shape::pair});
-  add({.key = "pitch_spread_semitones",
-       .label = "pitch spread",
-       .unit = "st",
-       .max = 24,
-       .initial = 5,
-       .meaning = "A frozen step is up to so many semitones higher or lower.",
-       .group = "frozen"});
-  add({.key = "glide_percent",
-       .label = "glide",
-       .unit = "%",
-       .max = 100,
-       .initial = 0,
-       .meaning = "Part of the step in which its pitch goes from the row's to its own.",
-       .group = "frozen",
-       .step = 5});
-  add({.key = "mix_percent",
-       .label = "mix",
-       .unit = "%",
-       .max = 100,
-       .initial = 100,
-       .meaning = "How much of a frozen step takes the place of the row.",
-       .group = "frozen",
-       .step = 5,
-       .role = Role::leftAlone});
-  add({.key = "kept_ms",
-       .label = "kept loops",
-       .unit = "ms",
-       .min = 2,
-       .max = 1000 * kLongestLoop,
-       .meaning =
-           "A roll that was kept, in place of chance: the loop of each step from the bar line, null plays on. Null: "
-           "chance.",
-       .group = "frozen",
-       .shape = Shape::list,
-       .entriesNullable = true,
-       .nullable = true,
-       .whenNull = "by chance",
-       .role = Role::leftAlone,
-       .since = 2});
-  add({.key = "kept_semitones",
-       .label = "kept pitches",
-       .unit = "st",
-       .min = -24,
-       .max = 24,
-       .initial = List{0.0},
-       .meaning = "Pitches of a kept roll, step by step; the list goes round.",
-       .group = "frozen",
-       .shape = Shape::list,
-       .role = Role::leftAlone,
-       .since = 2});
-  add({.key = "resonance_percent",
-       .label = "band",
-       .unit = "%",
-       .max = 95,
-       .initial = 0,
-       .meaning = "How narrow a band of a frozen step is heard; 0: all of it.",
-       .group = "colour",
-       .step = 5});
-  add({.key = "sweep_hz",
-       .label = "sweeps",
-       .unit = "Hz",
-       .min = 20,
-       .max = 20000,
-       .initial = List{300.0, 6000.0},
-       .meaning = "From where to where the band goes during a step.",
-       .group = "colour",
-       .step = 100,
-       .shape = Shape::pair});
-  add({.key = "stereo_opposed",
-       .label = "sides opposed",
-       .type = type::yesNo,
-       .initial = true,
-       .meaning = "On the right the band goes the other way.",
-       .group = "colour"});
-  add({.key = "bits",
-       .label = "bits",
-       .min = 4,
-       .max = 24,
-       .initial = 24,
-       .meaning = "In how fine steps its level goes; 24 bits are clean.",
-       .group = "colour"});
-  add({.key = "rate_hz",
-       .label = "rate",
-       .unit = "Hz",
-       .min = 500,
-       .max = 192000,
-       .meaning = "How often it is sampled anew; in between it is held.",
-       .group = "colour",
-       .step = 500,
-       .nullable = true,
-       .whenNull = "full",
-       .fromNull = std::pair(24000.0, 192000.0)});
+  addGlitchChance(t);
+  addGlitchFrozen(t);
+  addGlitchColour(t);
   return t;
 }
 
@@ -303,7 +315,7 @@ class FrozenSound {
   std::array<double, kPart> position_{}, speedAt_{};
 };
 
-class GlitchVoice : public Voice {
+class GlitchVoice : public AnyBlockVoice {
  public:
   GlitchVoice(const Placed& p, Sounds& sounds)
       : sounds_(sounds)
@@ -313,21 +325,16 @@ class GlitchVoice : public Voice {
       , begin_(p.span().begin - Frames(fadeBefore(shape_, shape_.first(), colour_.rate)))
       , length_((p.span().end - begin_).count) {}
 
-  std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, length_ - at_);
-    if (n <= 0) return 0;
-    out.part(0, n).clear();
-    const FrameRange block{begin_ + Frames(at_), begin_ + Frames(at_ + n)};
+ protected:
+  std::int64_t frames() const override { return length_; }
+  void block(std::int64_t at, StereoSpan part) override {
+    const std::int64_t n = part.frames;
+    part.clear();
+    const FrameRange block{begin_ + Frames(at), begin_ + Frames(at + n)};
     for (std::int64_t k = std::max(shape_.first(), shape_.grid().at(block.begin)); k < shape_.end(); ++k) {
       if (shape_.frames(k).begin - Frames(fadeBefore(shape_, k, colour_.rate)) >= block.end) break;
-      if (const auto drawn = shape_.drawn(k)) play(k, *drawn, block.begin, out.part(0, n));
+      if (const auto drawn = shape_.drawn(k)) play(k, *drawn, block.begin, part);
     }
-    at_ += n;
-    return n;
-  }
-  bool seek(std::int64_t frame) override {
-    at_ = frame;
-    return true;
   }
 
  private:
@@ -365,7 +372,6 @@ class GlitchVoice : public Voice {
   std::int64_t length_;
   std::array<std::unique_ptr<FrozenSound>, 2> sounding_;
   StereoBuffer part_{kPrintBlock};
-  std::int64_t at_ = 0;
 };
 
 } // namespace

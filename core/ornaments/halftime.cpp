@@ -1,8 +1,9 @@
 #include "ornaments/halftime.h"
 
-#include "dsp/crossover.h"
-#include "dsp/speed_reader.h"
-#include "dsp/stretch.h"
+#include "dsp/filter/crossover.h"
+#include "dsp/speed/speed_reader.h"
+#include "dsp/speed/stretch.h"
+#include "ornaments/any_block.h"
 #include "ornaments/source.h"
 #include "time/note_value.h"
 #include "words/words.h"
@@ -247,7 +248,7 @@ class Slowed {
   StereoBuffer band_, rest_;
 };
 
-class HalftimeVoice : public Voice {
+class HalftimeVoice : public AnyBlockVoice {
  public:
   HalftimeVoice(const Placed& p, Sounds& sounds, std::int64_t before)
       : cycles_(halftimeCycles(p))
@@ -269,13 +270,23 @@ class HalftimeVoice : public Voice {
             cycles_.join + 2 * mostShift_ + 4 * SpeedReader::kReach + kPrintBlock);
   }
 
-  std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, span_.length() - at_);
-    if (n <= 0) return 0;
+  /// Every cycle begins anew: what lies before the one that sounds at `frame` need not be computed.
+  bool seek(std::int64_t frame) override {
+    if (slowed_.banded()) return false; // the filter remembers
+    const auto begins = [&](std::size_t i) { return (cycles_.cycles[i].begin - span_.begin).count; };
+    now_ = 0;
+    while (now_ + 1 < cycles_.cycles.size() && begins(now_ + 1) <= frame) ++now_;
+    return AnyBlockVoice::seek(frame);
+  }
+
+ protected:
+  std::int64_t frames() const override { return span_.length(); }
+  void block(std::int64_t at, StereoSpan part) override {
+    const std::int64_t n = part.frames;
     // Piece by piece: up to the next join or cycle.
     std::int64_t done = 0;
     while (done < n) {
-      const std::int64_t f = at_ + done;
+      const std::int64_t f = at + done;
       const FrameRange cycle = cycles_.cycles[now_];
       const std::int64_t end = (cycle.end - span_.begin).count;
       if (f >= end) {
@@ -283,42 +294,29 @@ class HalftimeVoice : public Voice {
         continue;
       }
       const std::int64_t join = joinAt(now_);
-      const std::int64_t stop = std::min(n, (f < join ? join : end) - at_);
-      const StereoSpan part = out.part(done, stop - done);
+      const std::int64_t stop = std::min(n, (f < join ? join : end) - at);
+      const StereoSpan piece = part.part(done, stop - done);
       if (f < join)
-        head(now_, f, part);
+        head(now_, f, piece);
       else
-        joined(f, part);
+        joined(f, piece);
       done = stop;
     }
-    const StereoSpan part = out.part(0, n);
-    if (slowed_.banded()) slowed_.readRest(at_, rest_.span().part(0, n), plain_.span().part(0, n));
+    if (slowed_.banded()) slowed_.readRest(at, rest_.span().part(0, n), plain_.span().part(0, n));
     const bool rests = !slowed_.banded() && part.isSilent(); // hours of it cost little
     for (std::int64_t i = 0; i < n && !rests; ++i) {
-      const Frames f = span_.begin + Frames(at_ + i);
+      const Frames f = span_.begin + Frames(at + i);
       const auto wet = static_cast<float>(share_.wetAt(f));
       part.left[i] *= wet;
       part.right[i] *= wet;
       if (!slowed_.banded()) continue;
       // The dry row is gone; what lies beside the band stays, with the band's own dry share.
-      const auto dry = static_cast<float>(share_.dryAt(f)), edge = static_cast<float>(edgeAt(at_ + i));
+      const auto dry = static_cast<float>(share_.dryAt(f)), edge = static_cast<float>(edgeAt(at + i));
       part.left[i] = edge * (part.left[i] + rest_.left()[i] + dry * plain_.left()[i]);
       part.right[i] = edge * (part.right[i] + rest_.right()[i] + dry * plain_.right()[i]);
     }
-    at_ += n;
     // The current cycle's heads read from its first part on.
     slowed_.letGo((cycles_.cycles[now_].begin - span_.begin).count - cycles_.join - 2 * mostShift_ - around_);
-    return n;
-  }
-
-  /// Every cycle begins anew: what lies before the one that sounds at `frame` need not be computed.
-  bool seek(std::int64_t frame) override {
-    if (slowed_.banded()) return false; // the filter remembers
-    const auto begins = [&](std::size_t i) { return (cycles_.cycles[i].begin - span_.begin).count; };
-    now_ = 0;
-    while (now_ + 1 < cycles_.cycles.size() && begins(now_ + 1) <= frame) ++now_;
-    at_ = frame;
-    return true;
   }
 
  private:
@@ -444,7 +442,6 @@ class HalftimeVoice : public Voice {
   std::array<double, kPrintBlock> place_{}, speed_{}, warped_{}, pace_{};
   Join join_;
   std::size_t now_ = 0;
-  std::int64_t at_ = 0;
 };
 
 } // namespace

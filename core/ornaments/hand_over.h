@@ -2,7 +2,7 @@
 // alone.
 #pragma once
 
-#include "dsp/edges.h"
+#include "dsp/dynamics/edges.h"
 
 #include <algorithm>
 

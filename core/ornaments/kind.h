@@ -5,7 +5,7 @@
 #pragma once
 
 #include "audio/buffer.h"
-#include "dsp/edges.h"
+#include "dsp/dynamics/edges.h"
 #include "finish/flow.h"
 #include "finish/impulses.h"
 #include "patterns/cells.h"

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "audio/buffer.h"
-#include "dsp/edges.h"
+#include "dsp/dynamics/edges.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,5 +1,6 @@
 #include "ornaments/pulse.h"
 
+#include "ornaments/any_block.h"
 #include "ornaments/list_cells.h"
 #include "ornaments/source.h"
 #include "song/curve.h"
@@ -137,7 +138,7 @@ bool seamless(const Placed& p) {
   return p.ornament.finish.empty() && p.ornament.source.empty();
 }
 
-class PulseVoice : public Voice {
+class PulseVoice : public AnyBlockVoice {
  public:
   PulseVoice(const Placed& p, Sounds& sounds)
       : sounds_(sounds)
@@ -147,17 +148,17 @@ class PulseVoice : public Voice {
       , edge_(edgeFrames(p))
       , seamless_(seamless(p)) {}
 
-  std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, span_.length() - at_);
-    if (n <= 0) return 0;
-    const StereoSpan part = out.part(0, n);
-    source_.read(sounds_, at_, part);
-    const bool atEdge = at_ < edge_ || at_ + n > span_.length() - edge_;
+ protected:
+  std::int64_t frames() const override { return span_.length(); }
+  void block(std::int64_t at, StereoSpan part) override {
+    const std::int64_t n = part.frames;
+    source_.read(sounds_, at, part);
+    const bool atEdge = at < edge_ || at + n > span_.length() - edge_;
     if (atEdge) {
       std::copy_n(part.left, n, row_.left());
       std::copy_n(part.right, n, row_.right());
     }
-    const Frames first = span_.begin + Frames(at_);
+    const Frames first = span_.begin + Frames(at);
     std::int64_t k = shape_.grid.at(first);
     for (std::int64_t done = 0; done < n; ++k) {
       const PulseShape::Step step = shape_.step(k);
@@ -166,13 +167,7 @@ class PulseVoice : public Voice {
       if (count > 0) play(k, step, from, part.part(done, count));
       done += std::max<std::int64_t>(count, 0);
     }
-    if (atEdge) edges(part, row_.span());
-    at_ += n;
-    return n;
-  }
-  bool seek(std::int64_t frame) override {
-    at_ = frame;
-    return true;
+    if (atEdge) edges(at, part, row_.span());
   }
 
  private:
@@ -192,9 +187,9 @@ class PulseVoice : public Voice {
     }
   }
   /// At the print's two edges: the row itself passes into the pulse, or what the finish has changed fades.
-  void edges(StereoSpan io, const StereoSpan& row) {
+  void edges(std::int64_t at, StereoSpan io, const StereoSpan& row) {
     for (std::int64_t i = 0; i < io.frames; ++i) {
-      const std::int64_t near = std::min(at_ + i, span_.length() - at_ - i);
+      const std::int64_t near = std::min(at + i, span_.length() - at - i);
       if (near >= edge_) continue;
       const auto w = static_cast<float>(raisedCosine(static_cast<double>(near) / static_cast<double>(edge_)));
       io.left[i] = seamless_ ? row.left[i] + w * (io.left[i] - row.left[i]) : w * io.left[i];
@@ -210,7 +205,6 @@ class PulseVoice : public Voice {
   bool seamless_;
   StereoBuffer row_{kPrintBlock};
   std::array<float, kPrintBlock> gain_{}, other_{};
-  std::int64_t at_ = 0;
 };
 
 } // namespace

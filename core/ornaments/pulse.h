@@ -1,7 +1,7 @@
 // Pulse: the row opens and closes in steps, each with its level, its place between the sides and its two shoulders.
 #pragma once
 
-#include "dsp/balance.h"
+#include "dsp/dynamics/balance.h"
 #include "ornaments/kind.h"
 #include "patterns/pattern.h"
 #include "patterns/step_grid.h"

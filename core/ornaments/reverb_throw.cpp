@@ -1,7 +1,7 @@
 #include "ornaments/reverb_throw.h"
 
-#include "dsp/held_tones.h"
-#include "dsp/svf.h"
+#include "dsp/filter/svf.h"
+#include "dsp/tones/held_tones.h"
 #include "finish/control_ramp.h"
 #include "finish/ducking.h"
 #include "finish/shared_settings.h"

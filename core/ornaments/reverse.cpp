@@ -1,6 +1,7 @@
 #include "ornaments/reverse.h"
 
 #include "finish/shared_settings.h"
+#include "ornaments/any_block.h"
 #include "ornaments/source.h"
 
 #include <algorithm>
@@ -47,7 +48,7 @@ FrameRange soundOf(const Placed& p, const TableSpec& table, std::int64_t frames)
   return {end - Frames(frames), end};
 }
 
-class ReverseVoice : public Voice {
+class ReverseVoice : public AnyBlockVoice {
  public:
   ReverseVoice(const Placed& p, const TableSpec& table, Sounds& sounds)
       : sounds_(sounds)
@@ -58,23 +59,19 @@ class ReverseVoice : public Voice {
     const Beats begin = p.map.beatAt(at.begin);
     fade_ = std::min(at.length(), (p.map.frameAt(begin + Beats::ofQuarters(number("fade_in_beats"))) - at.begin).count);
   }
-  std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, source_.frames() - at_);
-    const StereoSpan part = out.part(0, n);
-    source_.read(sounds_, source_.frames() - at_ - n, part, scratch_);
+
+ protected:
+  std::int64_t frames() const override { return source_.frames(); }
+  void block(std::int64_t at, StereoSpan part) override {
+    const std::int64_t n = part.frames;
+    source_.read(sounds_, source_.frames() - at - n, part, scratch_);
     part.reverse();
     for (std::int64_t i = 0; i < n; ++i) {
-      const double up = at_ + i < fade_ ? raisedCosine(static_cast<double>(at_ + i) / static_cast<double>(fade_)) : 1;
+      const double up = at + i < fade_ ? raisedCosine(static_cast<double>(at + i) / static_cast<double>(fade_)) : 1;
       const auto g = static_cast<float>(gain_ * up);
       part.left[i] *= g;
       part.right[i] *= g;
     }
-    at_ += n;
-    return n;
-  }
-  bool seek(std::int64_t frame) override {
-    at_ = frame;
-    return true;
   }
 
  private:
@@ -82,7 +79,7 @@ class ReverseVoice : public Voice {
   Source source_;
   StereoBuffer scratch_;
   double gain_ = 1;
-  std::int64_t fade_ = 0, at_ = 0;
+  std::int64_t fade_ = 0;
 };
 
 } // namespace

@@ -1,6 +1,6 @@
 #include "ornaments/reverse_reverb.h"
 
-#include "dsp/svf.h"
+#include "dsp/filter/svf.h"
 #include "finish/shared_settings.h"
 #include "finish/space.h"
 #include "ornaments/source.h"
@@ -22,142 +22,150 @@ constexpr double kLandingFadeSeconds = 0.005;
 constexpr double kRiseDb = 36; // what a full bend takes off at the lead-in's begin
 constexpr float kSilence = 1e-6f;
 
+void addSwellItself(TableSpec& t) {
+  t.add({.key = "lead_beats",
+         .label = "lead-in",
+         .unit = "beats",
+         .min = 1.0 / 16,
+         .max = 64,
+         .initial = 4,
+         .meaning = "How long before the landing the swell may start.",
+         .group = "swell",
+         .step = 0.25,
+         .role = Role::lead});
+  t.add({.key = "land",
+         .label = "lands at",
+         .unit = "beats",
+         .min = -64,
+         .max = 64,
+         .initial = 0,
+         .meaning = "Where it lands, counted from the source's start.",
+         .group = "swell",
+         .step = 0.25,
+         .role = Role::leftAlone});
+  t.add({.key = "rise_bend",
+         .label = "rise",
+         .min = -1,
+         .max = 1,
+         .initial = 0,
+         .meaning = "Bends the swell: later and steeper over 0, earlier under it.",
+         .group = "swell",
+         .step = 0.05});
+  t.add(wetSetting("the swell is", "swell"));
+  t.add({.key = "wash_under_percent",
+         .label = "wash",
+         .unit = "%",
+         .max = 100,
+         .initial = 0,
+         .meaning = "How much of the swell goes on under the word.",
+         .group = "swell",
+         .step = 5});
+  t.add({.key = "word_db",
+         .label = "word",
+         .unit = "dB",
+         .min = -60,
+         .max = 12,
+         .meaning = "How loud the captured word itself is heard at the landing, or that it is left out.",
+         .group = "swell",
+         .step = 0.5,
+         .nullable = true,
+         .whenNull = "left out",
+         .role = Role::level});
+  t.add({.key = "spill_beats",
+         .label = "spill",
+         .unit = "beats",
+         .max = 16,
+         .initial = 0,
+         .meaning = "How far the space goes on after the landing.",
+         .group = "swell",
+         .step = 0.25});
+  t.add({.key = "spill_db",
+         .label = "spill level",
+         .unit = "dB",
+         .min = -60,
+         .max = 12,
+         .initial = -6,
+         .meaning = "How loud the space is after the landing.",
+         .group = "swell",
+         .step = 0.5,
+         .role = Role::level});
+  t.add(removeDrySetting(false, "swell"));
+}
+
+void addSwellSpace(TableSpec& t) {
+  t.add({.key = "space",
+         .label = "path",
+         .type = type::choice,
+         .initial = "reverb",
+         .meaning = "What the reversed source goes through.",
+         .group = "space",
+         .choices = {"reverb", "echo", "echo-reverb", "reverb-echo"},
+         .shown = {"reverb", "echo", "echo, then reverb", "reverb, then echo"}});
+  t.add({.key = "decay_seconds",
+         .label = "decay",
+         .unit = "s",
+         .min = 0.1,
+         .max = 30,
+         .meaning = "Time in which the space dies by 60 dB; fitted: the lead-in's time.",
+         .group = "space",
+         .step = 0.1,
+         .nullable = true,
+         .whenNull = "fitted",
+         .role = Role::decay});
+  SpaceSettings::addTo(t, "space");
+  for (const bool low : {true, false}) t.add(cutSetting(low, "from the swell, by 12 dB for each octave.", "space"));
+}
+
+void addSwellEcho(TableSpec& t) {
+  t.add({.key = "balance_percent",
+         .label = "balance",
+         .unit = "%",
+         .max = 100,
+         .initial = 50,
+         .meaning = "How the two share: at 0 the reverb alone, at 100 the echoes alone.",
+         .group = "echo",
+         .step = 5});
+  t.add({.key = "echo_time",
+         .label = "echo time",
+         .type = type::time,
+         .min = 1,
+         .max = 960000,
+         .initial = "1/8",
+         .meaning = "Time between two echoes; fitted: the longest straight one of which six fit into the lead-in.",
+         .group = "echo",
+         .nullable = true,
+         .whenNull = "fitted",
+         .nullSince = 2});
+  t.add({.key = "echo_feedback_percent",
+         .label = "feedback",
+         .unit = "%",
+         .max = 95,
+         .initial = 60,
+         .meaning = "How much of an echo the one before it has; fitted: the echoes rise by 30 dB over the lead-in.",
+         .group = "echo",
+         .nullable = true,
+         .whenNull = "fitted",
+         .role = Role::feedback,
+         .nullSince = 2});
+  t.add(echoPatternSetting("echo_pattern"));
+  t.add({.key = "echo_drive_percent",
+         .label = "drive",
+         .unit = "%",
+         .max = 100,
+         .initial = 0,
+         .meaning = "How far the echo is driven into saturation.",
+         .group = "echo"});
+}
+
 TableSpec makeReverseReverbTable() {
   TableSpec t;
   t.id = "reverse-reverb";
   t.name = "Reverse reverb";
   t.key = "R";
   t.meaning = "The source swells up out of its own reversed space and lands.";
-  const auto add = [&](SettingSpec s) -> SettingSpec& {
-    t.settings.push_back(std::move(s));
-    return t.settings.back();
-  };
-  add({.key = "lead_beats",
-       .label = "lead-in",
-       .unit = "beats",
-       .min = 1.0 / 16,
-       .max = 64,
-       .initial = 4,
-       .meaning = "How long before the landing the swell may start.",
-       .group = "swell",
-       .step = 0.25,
-       .role = Role::lead});
-  add({.key = "land",
-       .label = "lands at",
-       .unit = "beats",
-       .min = -64,
-       .max = 64,
-       .initial = 0,
-       .meaning = "Where it lands, counted from the source's start.",
-       .group = "swell",
-       .step = 0.25,
-       .role = Role::leftAlone});
-  add({.key = "rise_bend",
-       .label = "rise",
-       .min = -1,
-       .max = 1,
-       .initial = 0,
-       .meaning = "Bends the swell: later and steeper over 0, earlier under it.",
-       .group = "swell",
-       .step = 0.05});
-  add(wetSetting("the swell is", "swell"));
-  add({.key = "wash_under_percent",
-       .label = "wash",
-       .unit = "%",
-       .max = 100,
-       .initial = 0,
-       .meaning = "How much of the swell goes on under the word.",
-       .group = "swell",
-       .step = 5});
-  add({.key = "word_db",
-       .label = "word",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .meaning = "How loud the captured word itself is heard at the landing, or that it is left out.",
-       .group = "swell",
-       .step = 0.5,
-       .nullable = true,
-       .whenNull = "left out",
-       .role = Role::level});
-  add({.key = "spill_beats",
-       .label = "spill",
-       .unit = "beats",
-       .max = 16,
-       .initial = 0,
-       .meaning = "How far the space goes on after the landing.",
-       .group = "swell",
-       .step = 0.25});
-  add({.key = "spill_db",
-       .label = "spill level",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .initial = -6,
-       .meaning = "How loud the space is after the landing.",
-       .group = "swell",
-       .step = 0.5,
-       .role = Role::level});
-  add(removeDrySetting(false, "swell"));
-  add({.key = "space",
-       .label = "path",
-       .type = type::choice,
-       .initial = "reverb",
-       .meaning = "What the reversed source goes through.",
-       .group = "space",
-       .choices = {"reverb", "echo", "echo-reverb", "reverb-echo"},
-       .shown = {"reverb", "echo", "echo, then reverb", "reverb, then echo"}});
-  add({.key = "decay_seconds",
-       .label = "decay",
-       .unit = "s",
-       .min = 0.1,
-       .max = 30,
-       .meaning = "Time in which the space dies by 60 dB; fitted: the lead-in's time.",
-       .group = "space",
-       .step = 0.1,
-       .nullable = true,
-       .whenNull = "fitted",
-       .role = Role::decay});
-  SpaceSettings::addTo(t, "space");
-  for (const bool low : {true, false}) add(cutSetting(low, "from the swell, by 12 dB for each octave.", "space"));
-  add({.key = "balance_percent",
-       .label = "balance",
-       .unit = "%",
-       .max = 100,
-       .initial = 50,
-       .meaning = "How the two share: at 0 the reverb alone, at 100 the echoes alone.",
-       .group = "echo",
-       .step = 5});
-  add({.key = "echo_time",
-       .label = "echo time",
-       .type = type::time,
-       .min = 1,
-       .max = 960000,
-       .initial = "1/8",
-       .meaning = "Time between two echoes; fitted: the longest straight one of which six fit into the lead-in.",
-       .group = "echo",
-       .nullable = true,
-       .whenNull = "fitted",
-       .nullSince = 2});
-  add({.key = "echo_feedback_percent",
-       .label = "feedback",
-       .unit = "%",
-       .max = 95,
-       .initial = 60,
-       .meaning = "How much of an echo the one before it has; fitted: the echoes rise by 30 dB over the lead-in.",
-       .group = "echo",
-       .nullable = true,
-       .whenNull = "fitted",
-       .role = Role::feedback,
-       .nullSince = 2});
-  add(echoPatternSetting("echo_pattern"));
-  add({.key = "echo_drive_percent",
-       .label = "drive",
-       .unit = "%",
-       .max = 100,
-       .initial = 0,
-       .meaning = "How far the echo is driven into saturation.",
-       .group = "echo"});
+  addSwellItself(t);
+  addSwellSpace(t);
+  addSwellEcho(t);
   return t;
 }
 

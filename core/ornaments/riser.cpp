@@ -1,11 +1,12 @@
 #include "ornaments/riser.h"
 
 #include "audio/dither.h"
-#include "dsp/speed_reader.h"
-#include "dsp/steady_noise.h"
-#include "dsp/stretch.h"
-#include "dsp/svf.h"
-#include "dsp/wave_table.h"
+#include "dsp/filter/svf.h"
+#include "dsp/speed/speed_reader.h"
+#include "dsp/speed/stretch.h"
+#include "dsp/tones/steady_noise.h"
+#include "dsp/tones/wave_table.h"
+#include "ornaments/any_block.h"
 #include "ornaments/loop.h"
 #include "ornaments/source.h"
 
@@ -360,7 +361,7 @@ FrameRange extentOf(const RiserShape& s, double rate) {
   return e;
 }
 
-class RiserVoice : public Voice {
+class RiserVoice : public AnyBlockVoice {
  public:
   RiserVoice(const Placed& p, Sounds& sounds)
       : climb_(p, sounds)
@@ -370,13 +371,14 @@ class RiserVoice : public Voice {
     if (s.hitDb) hitGain_ = static_cast<float>(Decibels(*s.hitDb).gain());
     reversedGain_ = static_cast<float>(Decibels(std::max(s.at(0).levelDb, s.at(1).levelDb)).gain());
   }
-  std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, extent_.length() - at_);
-    if (n <= 0) return 0;
-    const StereoSpan part = out.part(0, n);
+
+ protected:
+  std::int64_t frames() const override { return extent_.length(); }
+  void block(std::int64_t at, StereoSpan part) override {
+    const std::int64_t n = part.frames;
     part.clear();
     const RiserShape& s = climb_.shape();
-    const Frames first = extent_.begin + Frames(at_);
+    const Frames first = extent_.begin + Frames(at);
     if (const std::int64_t from = (first - s.span.begin).count; from + n > 0 && from < climb_.frames()) {
       const std::int64_t skip = std::max<std::int64_t>(0, -from);
       climb_.add(from + skip, part.part(skip, n - skip));
@@ -386,12 +388,6 @@ class RiserVoice : public Voice {
     if (s.hitDb && after + n > 0 && after < impactFrames(s.hit, rate_))
       addHit(*impactSound(s.hit, s.note, rate_), after, part);
     if (after < 0 && after + n > -length) addReversed(*impactSound(s.reversed, s.note, rate_), length, -after, part);
-    at_ += n;
-    return n;
-  }
-  bool seek(std::int64_t frame) override {
-    at_ = frame;
-    return true;
   }
 
  private:
@@ -418,7 +414,6 @@ class RiserVoice : public Voice {
   double rate_;
   FrameRange extent_;
   float hitGain_ = 0, reversedGain_ = 0;
-  std::int64_t at_ = 0;
 };
 
 } // namespace

@@ -1,7 +1,7 @@
 // The riser's table, and what its settings say at any moment: its lines, its trembling, its landing.
 #pragma once
 
-#include "dsp/impact.h"
+#include "dsp/tones/impact.h"
 #include "ornaments/kind.h"
 
 namespace ivrin {

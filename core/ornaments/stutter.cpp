@@ -1,8 +1,9 @@
 #include "ornaments/stutter.h"
 
-#include "dsp/loudness.h"
-#include "dsp/onsets.h"
-#include "dsp/speed_reader.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/measure/onsets.h"
+#include "dsp/speed/speed_reader.h"
+#include "ornaments/any_block.h"
 #include "ornaments/hand_over.h"
 #include "ornaments/list_cells.h"
 #include "ornaments/source.h"
@@ -24,162 +25,175 @@ constexpr double kBackSeconds = 0.0025; // from half its height to where an atta
 constexpr double kLongestTakeFrom = 0.5;
 constexpr double kLeastSemitones = -48, kMostSemitones = 24; // whatever steps add up to
 
-TableSpec makeStutterTable() {
-  TableSpec t;
-  t.id = "stutter";
-  t.name = "Stutter";
-  t.key = "U";
-  t.meaning = "The row is cut into cells that repeat its first one, or play its slices in another order.";
-  const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
-  add({.key = "slice",
-       .label = "slice",
-       .type = type::time,
-       .min = 1,
-       .max = 960000,
-       .initial = "1/16",
-       .meaning = "How long a cell is: a note value, or milliseconds.",
-       .group = "cells"});
-  add({.key = "pattern",
+void addStutterCells(TableSpec& t) {
+  t.add({.key = "slice",
+         .label = "slice",
+         .type = type::time,
+         .min = 1,
+         .max = 960000,
+         .initial = "1/16",
+         .meaning = "How long a cell is: a note value, or milliseconds.",
+         .group = "cells"});
+  t.add(
+      {.key = "pattern",
        .label = "run",
        .type = type::pattern,
        .meaning = "Cells of several lengths one after another, in the place of equal ones: so many of each note value.",
        .group = "cells",
        .nullable = true,
        .whenNull = "equal"});
-  add({.key = "pattern_fill",
-       .label = "then",
-       .type = type::choice,
-       .initial = "last",
-       .meaning = "After the run: its last length goes on, or the run starts again.",
-       .group = "cells",
-       .choices = {"last", "cycle"},
-       .role = Role::leftAlone});
-  add({.key = "count",
-       .label = "cells",
-       .type = type::integer,
-       .min = 1,
-       .max = 1024,
-       .meaning = "So many cells, then the row is back; null: as many as fill the span.",
-       .group = "cells",
-       .nullable = true,
-       .whenNull = "fill",
-       .fromNull = std::pair(4.0, 4.0),
-       .role = Role::leftAlone});
-  add({.key = "gate_percent",
-       .label = "open",
-       .unit = "%",
-       .min = 5,
-       .max = 100,
-       .initial = 100,
-       .meaning = "For how much of its length a cell sounds.",
-       .group = "cells",
-       .step = 5});
-  add({.key = "gains_db",
-       .label = "levels",
-       .unit = "dB",
-       .min = -60,
-       .max = 12,
-       .initial = List{0.0},
-       .meaning = "Gain of each cell, null is silent; the list goes round.",
-       .group = "shape",
-       .shape = Shape::list,
-       .entriesNullable = true,
-       .since = 2});
-  add({.key = "gain_step_db",
-       .label = "level step",
-       .unit = "dB",
-       .min = -24,
-       .max = 12,
-       .initial = 0,
-       .meaning = "How much louder each cell is than the one before; never over +12 dB in all.",
-       .group = "shape",
-       .step = 0.5});
-  add({.key = "pitches",
-       .label = "pitches",
-       .unit = "st",
-       .min = -24,
-       .max = 24,
-       .initial = List{0.0},
-       .meaning = "Pitch of each cell, by its speed; the list goes round.",
-       .group = "shape",
-       .shape = Shape::list});
-  add({.key = "pitch_step_semitones",
-       .label = "pitch step",
-       .unit = "st",
-       .min = -12,
-       .max = 12,
-       .initial = 0,
-       .meaning = "How much higher each cell is than the one before; between −48 and 24 in all.",
-       .group = "shape"});
-  add({.key = "pan_pattern",
-       .label = "sides",
-       .min = -1,
-       .max = 1,
-       .initial = List{0.0},
-       .meaning = "Where each cell stands between left, -1, and right, 1; the list goes round.",
-       .group = "shape",
-       .step = 0.1,
-       .shape = Shape::list});
-  add({.key = "fade_ms",
-       .label = "fades",
-       .unit = "ms",
-       .max = 50,
-       .initial = 2,
-       .meaning = "How cells hand over to each other, before the next one starts: its attack is left alone.",
-       .group = "shape",
-       .step = 0.5,
-       .role = Role::leftAlone});
-  add({.key = "remove_dry",
-       .label = "dry",
-       .type = type::yesNo,
-       .initial = true,
-       .meaning = "Whether the row stays beside the cells, or is removed meanwhile.",
-       .group = "shape",
-       .shown = {"kept", "removed"},
-       .role = Role::leftAlone});
-  add({.key = "order",
-       .label = "slices",
-       .type = type::integer,
-       .min = 1,
-       .max = 1024,
-       .meaning = "Which slice of the source each cell plays, counted from 1; the list goes round. Null: all play the "
-                  "first one.",
-       .group = "slices",
-       .shape = Shape::list,
-       .nullable = true,
-       .whenNull = "the first"});
-  add({.key = "snap_to_onset",
-       .label = "from the attack",
-       .type = type::yesNo,
-       .initial = false,
-       .meaning = "Slices start at the attack found near the start; they sound on the grid all the same.",
-       .group = "slices",
-       .role = Role::leftAlone});
-  add({.key = "take_from_ms",
-       .label = "taken later by",
-       .unit = "ms",
-       .min = -500,
-       .max = 500,
-       .initial = 0,
-       .meaning = "Slices start so much later than that.",
-       .group = "slices",
-       .role = Role::leftAlone,
-       .since = 2});
-  add({.key = "reverse_every",
-       .label = "back every",
-       .type = type::integer,
-       .max = 64,
-       .initial = 0,
-       .meaning = "Every so many cells one plays backwards; 0: none.",
-       .group = "slices"});
-  add({.key = "reversed",
-       .label = "backwards",
-       .type = type::yesNo,
-       .initial = List{false},
-       .meaning = "Which cells play backwards; the list goes round.",
-       .group = "slices",
-       .shape = Shape::list,
-       .since = 2});
+  t.add({.key = "pattern_fill",
+         .label = "then",
+         .type = type::choice,
+         .initial = "last",
+         .meaning = "After the run: its last length goes on, or the run starts again.",
+         .group = "cells",
+         .choices = {"last", "cycle"},
+         .role = Role::leftAlone});
+  t.add({.key = "count",
+         .label = "cells",
+         .type = type::integer,
+         .min = 1,
+         .max = 1024,
+         .meaning = "So many cells, then the row is back; null: as many as fill the span.",
+         .group = "cells",
+         .nullable = true,
+         .whenNull = "fill",
+         .fromNull = std::pair(4.0, 4.0),
+         .role = Role::leftAlone});
+  t.add({.key = "gate_percent",
+         .label = "open",
+         .unit = "%",
+         .min = 5,
+         .max = 100,
+         .initial = 100,
+         .meaning = "For how much of its length a cell sounds.",
+         .group = "cells",
+         .step = 5});
+}
+
+void addStutterShape(TableSpec& t) {
+  t.add({.key = "gains_db",
+         .label = "levels",
+         .unit = "dB",
+         .min = -60,
+         .max = 12,
+         .initial = List{0.0},
+         .meaning = "Gain of each cell, null is silent; the list goes round.",
+         .group = "shape",
+         .shape = Shape::list,
+         .entriesNullable = true,
+         .since = 2});
+  t.add({.key = "gain_step_db",
+         .label = "level step",
+         .unit = "dB",
+         .min = -24,
+         .max = 12,
+         .initial = 0,
+         .meaning = "How much louder each cell is than the one before; never over +12 dB in all.",
+         .group = "shape",
+         .step = 0.5});
+  t.add({.key = "pitches",
+         .label = "pitches",
+         .unit = "st",
+         .min = -24,
+         .max = 24,
+         .initial = List{0.0},
+         .meaning = "Pitch of each cell, by its speed; the list goes round.",
+         .group = "shape",
+         .shape = Shape::list});
+  t.add({.key = "pitch_step_semitones",
+         .label = "pitch step",
+         .unit = "st",
+         .min = -12,
+         .max = 12,
+         .initial = 0,
+         .meaning = "How much higher each cell is than the one before; between −48 and 24 in all.",
+         .group = "shape"});
+  t.add({.key = "pan_pattern",
+         .label = "sides",
+         .min = -1,
+         .max = 1,
+         .initial = List{0.0},
+         .meaning = "Where each cell stands between left, -1, and right, 1; the list goes round.",
+         .group = "shape",
+         .step = 0.1,
+         .shape = Shape::list});
+  t.add({.key = "fade_ms",
+         .label = "fades",
+         .unit = "ms",
+         .max = 50,
+         .initial = 2,
+         .meaning = "How cells hand over to each other, before the next one starts: its attack is left alone.",
+         .group = "shape",
+         .step = 0.5,
+         .role = Role::leftAlone});
+  t.add({.key = "remove_dry",
+         .label = "dry",
+         .type = type::yesNo,
+         .initial = true,
+         .meaning = "Whether the row stays beside the cells, or is removed meanwhile.",
+         .group = "shape",
+         .shown = {"kept", "removed"},
+         .role = Role::leftAlone});
+}
+
+void addStutterSlices(TableSpec& t) {
+  t.add({.key = "order",
+         .label = "slices",
+         .type = type::integer,
+         .min = 1,
+         .max = 1024,
+         .meaning =
+             "Which slice of the source each cell plays, counted from 1; the list goes round. Null: all play the "
+             "first one.",
+         .group = "slices",
+         .shape = Shape::list,
+         .nullable = true,
+         .whenNull = "the first"});
+  t.add({.key = "snap_to_onset",
+         .label = "from the attack",
+         .type = type::yesNo,
+         .initial = false,
+         .meaning = "Slices start at the attack found near the start; they sound on the grid all the same.",
+         .group = "slices",
+         .role = Role::leftAlone});
+  t.add({.key = "take_from_ms",
+         .label = "taken later by",
+         .unit = "ms",
+         .min = -500,
+         .max = 500,
+         .initial = 0,
+         .meaning = "Slices start so much later than that.",
+         .group = "slices",
+         .role = Role::leftAlone,
+         .since = 2});
+  t.add({.key = "reverse_every",
+         .label = "back every",
+         .type = type::integer,
+         .max = 64,
+         .initial = 0,
+         .meaning = "Every so many cells one plays backwards; 0: none.",
+         .group = "slices"});
+  t.add({.key = "reversed",
+         .label = "backwards",
+         .type = type::yesNo,
+         .initial = List{false},
+         .meaning = "Which cells play backwards; the list goes round.",
+         .group = "slices",
+         .shape = Shape::list,
+         .since = 2});
+}
+
+TableSpec makeStutterTable() {
+  TableSpec t;
+  t.id = "stutter";
+  t.name = "Stutter";
+  t.key = "U";
+  t.meaning = "The row is cut into cells that repeat its first one, or play its slices in another order.";
+  addStutterCells(t);
+  addStutterShape(t);
+  addStutterSlices(t);
   return t;
 }
 
@@ -261,7 +275,7 @@ std::int64_t shiftOf(const Placed& p, OwnOrPieces& source, Sounds& sounds) {
   return found + std::llround(s.number("take_from_ms") / 1000 * p.sampleRate());
 }
 
-class StutterVoice : public Voice {
+class StutterVoice : public AnyBlockVoice {
  public:
   StutterVoice(const Placed& p, Sounds& sounds)
       : sounds_(sounds)
@@ -272,23 +286,18 @@ class StutterVoice : public Voice {
       , shift_(shiftOf(p, source_, sounds))
       , reader_([this](std::int64_t from, StereoSpan out) { source_.read(sounds_, from, out); }) {}
 
-  std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, length_ - at_);
-    if (n <= 0) return 0;
-    out.part(0, n).clear();
-    const Frames first = shape_.frames.begin + Frames(at_ - entry_), end = first + Frames(n);
+ protected:
+  std::int64_t frames() const override { return length_; }
+  void block(std::int64_t at, StereoSpan part) override {
+    const std::int64_t n = part.frames;
+    part.clear();
+    const Frames first = shape_.frames.begin + Frames(at - entry_), end = first + Frames(n);
     for (std::int64_t k = shape_.grid.at(first); k < shape_.cells; ++k) {
       const StutterShape::Cell cell = shape_.cell(k);
       const std::int64_t before = k == 0 ? entry_ : shape_.fadeAfter(k - 1);
       if (cell.begin - Frames(before) >= end) break;
-      play(k, cell, first, out.part(0, n));
+      play(k, cell, first, part);
     }
-    at_ += n;
-    return n;
-  }
-  bool seek(std::int64_t frame) override {
-    at_ = frame;
-    return true;
   }
 
  private:
@@ -341,7 +350,6 @@ class StutterVoice : public Voice {
   SpeedReader reader_;
   StereoBuffer part_{kPrintBlock};
   std::array<double, kPrintBlock> position_{}, speed_{};
-  std::int64_t at_ = 0;
 };
 
 } // namespace

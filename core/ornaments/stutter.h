@@ -2,7 +2,7 @@
 // any other, backwards, higher, to one side, or not at all.
 #pragma once
 
-#include "dsp/balance.h"
+#include "dsp/dynamics/balance.h"
 #include "ornaments/kind.h"
 #include "patterns/pattern.h"
 #include "patterns/step_grid.h"

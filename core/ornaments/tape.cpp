@@ -1,8 +1,8 @@
 #include "ornaments/tape.h"
 
-#include "dsp/rumble_cut.h"
-#include "dsp/speed_reader.h"
-#include "dsp/stretch.h"
+#include "dsp/filter/rumble_cut.h"
+#include "dsp/speed/speed_reader.h"
+#include "dsp/speed/stretch.h"
 #include "ornaments/source.h"
 #include "words/words.h"
 

@@ -1,5 +1,6 @@
 #include "ornaments/treat.h"
 
+#include "ornaments/any_block.h"
 #include "ornaments/source.h"
 
 #include <algorithm>
@@ -54,7 +55,7 @@ double share(const Placed& p) {
 }
 
 /// The source as it is; with a set tail, silence for that long after it.
-class TreatVoice : public Voice {
+class TreatVoice : public AnyBlockVoice {
  public:
   TreatVoice(const Placed& p, Sounds& sounds)
       : sounds_(sounds)
@@ -64,27 +65,23 @@ class TreatVoice : public Voice {
     if (const double* tail = settingOr(treatTable(), p.ornament.settings, "tail_seconds").number())
       frames_ += std::llround(*tail * p.sampleRate());
   }
-  std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, frames_ - at_);
-    const StereoSpan part = out.part(0, n);
-    source_.read(sounds_, at_, part, scratch_);
+
+ protected:
+  std::int64_t frames() const override { return frames_; }
+  void block(std::int64_t at, StereoSpan part) override {
+    const std::int64_t n = part.frames;
+    source_.read(sounds_, at, part, scratch_);
     for (std::int64_t i = 0; i < n; ++i) {
       part.left[i] *= gain_;
       part.right[i] *= gain_;
     }
-    at_ += n;
-    return n;
-  }
-  bool seek(std::int64_t frame) override {
-    at_ = frame;
-    return true;
   }
 
  private:
   Sounds& sounds_;
   Source source_;
   float gain_;
-  std::int64_t frames_, at_ = 0;
+  std::int64_t frames_;
   StereoBuffer scratch_;
 };
 

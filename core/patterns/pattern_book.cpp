@@ -1,8 +1,8 @@
 #include "patterns/pattern_book.h"
 
-#include "song/json.h"
-#include "song/named_files.h"
-#include "song/safe_file.h"
+#include "files/json.h"
+#include "files/named_files.h"
+#include "files/safe_file.h"
 #include "words/words.h"
 
 #include <algorithm>

@@ -1,7 +1,7 @@
 #include "play/player.h"
 
 #include "dsp/denormals.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "time/check.h"
 
 #include <algorithm>

@@ -12,10 +12,10 @@
 //     for nothing but the posting itself, and plans that are let go are freed on his thread, outside of any lock.
 #pragma once
 
-#include "dsp/lookahead_limiter.h"
-#include "dsp/loudness.h"
-#include "dsp/mix_limiter.h"
-#include "dsp/true_peak.h"
+#include "dsp/dynamics/lookahead_limiter.h"
+#include "dsp/dynamics/mix_limiter.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/measure/true_peak.h"
 #include "play/click.h"
 #include "play/output.h"
 #include "render/evaluator.h"

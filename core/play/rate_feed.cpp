@@ -1,6 +1,6 @@
 #include "play/rate_feed.h"
 
-#include "dsp/windowed_sinc.h"
+#include "dsp/filter/windowed_sinc.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,12 +1,12 @@
 #include "render/export.h"
 
 #include "audio/audio_reader.h"
-#include "dsp/mix_limiter.h"
+#include "dsp/dynamics/mix_limiter.h"
 #include "dsp/parallel.h"
+#include "files/safe_file.h"
+#include "files/targets.h"
 #include "render/evaluator.h"
 #include "render/open_song.h"
-#include "song/safe_file.h"
-#include "song/targets.h"
 #include "time/song_place.h"
 #include "words/words.h"
 
@@ -73,6 +73,203 @@ struct Task {
   std::shared_ptr<const OrnamentNode> trimTo{}; // the file holds this one's print and no more
 };
 
+/// What is exported, and what is told of it while it is.
+struct Export {
+  std::shared_ptr<const RenderPlan> plan;
+  fs::path folder;
+  const ExportOptions& options;
+  std::stop_token stop;
+  const ExportProgress& progress;
+  Frames begin;
+  std::atomic<double> reduction{0}; // of the limiter, the most
+  ExportReport report{};
+
+  bool wanted(const std::string& id) const {
+    return options.only.empty() || std::find(options.only.begin(), options.only.end(), id) != options.only.end();
+  }
+  fs::path file(const char* sub, const std::string& id) const {
+    return folder / sub / (id + extensionOf(options.format));
+  }
+  std::shared_ptr<Evaluator> evaluator() const {
+    auto e = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute);
+    if (begin >= plan->song().firstFrame()) e->setBegin(plan->song().firstFrame());
+    return e;
+  }
+  void tell(double fraction, const std::string& what) const {
+    if (progress) progress(fraction, what);
+  }
+};
+
+Task::Source mixSource(Export& x) {
+  auto e = x.evaluator();
+  const Song& song = x.plan->song();
+  if (!song.mix.limiter) return [e](Frames at, StereoSpan out) { e->mix(at, out); };
+  auto limiter = std::make_shared<MixLimiter>(x.plan->map().sampleRate(), song.mix.ceilingDbtp,
+                                              [e](Frames at, StereoSpan out) { e->mix(at, out); });
+  return [limiter, &reduction = x.reduction](Frames at, StereoSpan out) {
+    limiter->read(at, out);
+    double seen = reduction;
+    while (limiter->lastReductionDb() > seen && !reduction.compare_exchange_weak(seen, limiter->lastReductionDb())) {
+    }
+  };
+}
+
+/// A row's dry or wet plane, at the row's gain.
+Task::Source planeSource(const Export& x, std::size_t row, bool wet) {
+  return [e = x.evaluator(), p = std::make_shared<Planes>(), row, wet, plan = x.plan](Frames at, StereoSpan out) {
+    e->planes(row, at, out.frames, *p);
+    out.clear();
+    if (wet && !p->wetSounds) return;
+    const StereoBuffer& from = wet ? p->wet : p->dry;
+    const RowNode& r = plan->rows()[row];
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      out.left[i] = from.left()[i] * r.gainLeft;
+      out.right[i] = from.right()[i] * r.gainRight;
+    }
+  };
+}
+
+/// Every file that is wanted. Its dither depends on what it is, not on what else is written.
+std::vector<Task> tasksOf(Export& x) {
+  const ExportOptions& options = x.options;
+  std::vector<Task> tasks;
+  std::uint64_t seed = 1;
+  if (options.mix && x.wanted(kMixRow))
+    tasks.push_back({x.folder / ("mix" + extensionOf(options.format)), seed, [&x] { return mixSource(x); }});
+  for (std::size_t r = 0; r < x.plan->rows().size(); ++r) {
+    const std::string& id = x.plan->rows()[r].id;
+    ++seed;
+    if (!x.wanted(id)) continue;
+    if (options.stems)
+      tasks.push_back({x.file("stems", id), seed, [&x, r]() -> Task::Source {
+                         return [e = x.evaluator(), r](Frames at, StereoSpan out) { e->rowOut(r, at, out); };
+                       }});
+    for (const bool wet : {false, true})
+      if (wet ? options.wet : options.dry)
+        tasks.push_back({x.file(wet ? "wet" : "dry", id), seed, [&x, r, wet] { return planeSource(x, r, wet); }});
+  }
+  for (const auto& n : x.plan->nodes()) {
+    ++seed;
+    if (!options.ornaments || !n->print || !x.wanted(n->ornament->id)) continue;
+    tasks.push_back({x.file("ornaments", n->ornament->id), seed,
+                     [n]() -> Task::Source {
+                       return [n](Frames at, StereoSpan out) {
+                         out.clear();
+                         n->print->addTo(at, out);
+                       };
+                     },
+                     options.trim ? n : nullptr});
+  }
+  return tasks;
+}
+
+void makeFolder(const fs::path& f) {
+  std::error_code ec;
+  fs::create_directories(f, ec);
+  if (ec) throw std::runtime_error(worded("cannot make the folder %1: %2", f.string(), ec.message()));
+}
+
+/// Before anything is computed: nothing that the song is made of, and nothing that is not a sound file, is written
+/// over.
+void checkTargets(const Export& x, const std::vector<Task>& tasks) {
+  const TempoMap& map = x.plan->map();
+  if (x.options.to && map.frameAt(*x.options.to) <= x.begin)
+    throw std::runtime_error(worded("the range to export is empty: it ends at %1 and starts at %2. Choose an end after "
+                                    "the start",
+                                    placeText(map, *x.options.to), placeText(map, map.beatAt(x.begin))));
+  const Sources madeOf(x.plan->song());
+  for (const Task& task : tasks)
+    if (const std::string why = whyNotWritten(task.file, TargetKind::sound, madeOf); !why.empty())
+      throw std::runtime_error(why);
+}
+
+/// Computes a stretch on several threads while the former one is written. False when asked to stop.
+bool writeSamples(const Export& x, const Task& task, FrameRange range, AudioWriter& writer,
+                  const std::function<void(double)>& tell) {
+  const int threads = std::max(1, x.options.threads);
+  std::vector<Task::Source> sources;
+  for (int i = 0; i < threads; ++i) sources.push_back(task.makeSource());
+  // Two sets of buffers: while one is computed, the other is written.
+  std::vector<StereoBuffer> sets[2]{std::vector<StereoBuffer>(static_cast<std::size_t>(threads)),
+                                    std::vector<StereoBuffer>(static_cast<std::size_t>(threads))};
+  std::future<void> writing; // ends before the writer and the buffers do
+  std::size_t turn = 0;
+  for (std::int64_t at = 0; at < range.length(); at += kChunk * threads) {
+    if (x.stop.stop_requested()) return false;
+    auto& buffers = sets[turn++ % 2];
+    // Each thread takes its own stretch; writing goes in order.
+    const auto share = [&range, at](std::size_t i) {
+      return std::clamp<std::int64_t>(range.length() - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk);
+    };
+    inParallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
+      buffers[i].resize(share(i));
+      if (share(i) > 0) sources[i](range.begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());
+    });
+    if (writing.valid()) writing.get();
+    writing = std::async(threads > 1 ? std::launch::async : std::launch::deferred,
+                         [&buffers, &writer, share, first = range.begin, at] {
+                           for (std::size_t i = 0; i < buffers.size(); ++i)
+                             if (share(i) > 0)
+                               writer.write(buffers[i].left(), buffers[i].right(), share(i),
+                                            first.count + at + static_cast<std::int64_t>(i) * kChunk);
+                         });
+    tell(std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(range.length())));
+  }
+  if (writing.valid()) writing.get();
+  return true;
+}
+
+/// One file. False when asked to stop.
+bool writeFile(Export& x, const Task& task, std::int64_t timeReference, const std::function<void(double)>& tell) {
+  makeFolder(task.file.parent_path());
+  FrameRange range{x.begin, x.begin + Frames(x.report.frames)};
+  if (task.trimTo) range = intersect(range, {task.trimTo->print->first(), task.trimTo->print->end()});
+  if (range.empty()) { // it sounds elsewhere
+    if (task.trimTo)
+      x.report.notes.push_back(worded("%1 does not sound in what is exported", task.trimTo->ornament->id));
+    return true;
+  }
+  AudioWriter writer(task.file, x.options.format, x.plan->song().sampleRate, range.length(), task.ditherSeed,
+                     timeReference + range.begin.count);
+  if (!writeSamples(x, task, range, writer, tell)) return false;
+  writer.finish();
+  if (writer.clipped() > 0) {
+    x.report.clipped += writer.clipped();
+    x.report.notes.push_back(worded("%1: %2 samples over full scale were clipped",
+                                    task.file.lexically_relative(x.folder).generic_string(), writer.clipped()));
+  }
+  x.report.files.push_back(task.file);
+  return true;
+}
+
+/// All of them, once every print is there. False when asked to stop.
+bool writeAll(Export& x, const std::vector<Task>& tasks) {
+  const RenderPlan& plan = *x.plan;
+  completePrints(plan, x.options.threads, x.stop, [&](double f, const std::string& what) { x.tell(0.3 * f, what); });
+  if (x.stop.stop_requested()) return false;
+  for (const auto& n : plan.nodes())
+    if (const std::string why = n->print ? n->print->failure() : std::string(); !why.empty())
+      throw std::runtime_error(worded("ornaments \"%1\" could not be computed: %2", n->ornament->id, why));
+  if (x.begin >= plan.end())
+    throw std::runtime_error(worded("there is nothing from there on: the song ends at %1",
+                                    placeText(plan.map(), plan.map().beatAt(plan.end()))));
+  const Frames end = x.options.to ? plan.map().frameAt(*x.options.to) : plan.end();
+  x.report.frames = std::max<std::int64_t>(0, end.count - x.begin.count);
+  askForSpace(x.folder, x.options.format, x.report.frames, tasks.size());
+  std::vector<fs::path> targets;
+  for (const Task& task : tasks) targets.push_back(task.file);
+  removeLeftovers(targets);
+  const std::int64_t timeReference = timeReferenceOf(plan.song());
+  for (std::size_t t = 0; t < tasks.size(); ++t) {
+    const auto tell = [&](double within) {
+      x.tell(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()),
+             worded("Writing %1", tasks[t].file.filename().string()));
+    };
+    if (!writeFile(x, tasks[t], timeReference, tell)) return false;
+  }
+  return true;
+}
+
 } // namespace
 
 void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, const ExportProgress& progress) {
@@ -94,183 +291,21 @@ void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, c
 
 ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs::path& folder,
                         const ExportOptions& options, std::stop_token stop, const ExportProgress& progress) {
-  ExportReport report;
-  const auto wanted = [&](const std::string& id) {
-    return options.only.empty() || std::find(options.only.begin(), options.only.end(), id) != options.only.end();
-  };
-  const Frames begin = options.from ? plan->map().frameAt(*options.from) : plan->song().firstFrame();
-
-  const std::string extension = extensionOf(options.format);
-  std::vector<Task> tasks;
-  std::atomic<double> reduction{0};
-  std::uint64_t seed = 1;
-  const auto evaluator = [plan, begin] {
-    auto e = std::make_shared<Evaluator>(*plan, Evaluator::Missing::compute);
-    if (begin >= plan->song().firstFrame()) e->setBegin(plan->song().firstFrame());
-    return e;
-  };
-  if (options.mix && wanted(kMixRow))
-    tasks.push_back({folder / ("mix" + extension), seed, [&, evaluator]() -> Task::Source {
-                       auto e = evaluator();
-                       if (!plan->song().mix.limiter) return [e](Frames at, StereoSpan out) { e->mix(at, out); };
-                       auto limiter =
-                           std::make_shared<MixLimiter>(plan->map().sampleRate(), plan->song().mix.ceilingDbtp,
-                                                        [e](Frames at, StereoSpan out) { e->mix(at, out); });
-                       return [limiter, &reduction](Frames at, StereoSpan out) {
-                         limiter->read(at, out);
-                         double seen = reduction;
-                         while (limiter->lastReductionDb() > seen &&
-                                !reduction.compare_exchange_weak(seen, limiter->lastReductionDb())) {
-                         }
-                       };
-                     }});
-  for (std::size_t r = 0; r < plan->rows().size(); ++r) {
-    const std::string& id = plan->rows()[r].id;
-    ++seed;
-    if (!wanted(id)) continue;
-    if (options.stems)
-      tasks.push_back({folder / "stems" / (id + extension), seed, [r, evaluator]() -> Task::Source {
-                         auto e = evaluator();
-                         return [e, r](Frames at, StereoSpan out) { e->rowOut(r, at, out); };
-                       }});
-    for (const bool wet : {false, true}) {
-      if (wet ? !options.wet : !options.dry) continue;
-      tasks.push_back(
-          {folder / (wet ? "wet" : "dry") / (id + extension), seed, [r, wet, plan, evaluator]() -> Task::Source {
-             auto e = evaluator();
-             auto p = std::make_shared<Planes>();
-             return [e, p, r, wet, plan](Frames at, StereoSpan out) {
-               e->planes(r, at, out.frames, *p);
-               out.clear();
-               if (wet && !p->wetSounds) return;
-               const StereoBuffer& from = wet ? p->wet : p->dry;
-               const RowNode& row = plan->rows()[r];
-               for (std::int64_t i = 0; i < out.frames; ++i) {
-                 out.left[i] = from.left()[i] * row.gainLeft;
-                 out.right[i] = from.right()[i] * row.gainRight;
-               }
-             };
-           }});
-    }
-  }
-  if (options.ornaments)
-    for (const auto& n : plan->nodes()) {
-      ++seed;
-      if (!n->print || !wanted(n->ornament->id)) continue;
-      tasks.push_back({folder / "ornaments" / (n->ornament->id + extension), seed,
-                       [n]() -> Task::Source {
-                         return [n](Frames at, StereoSpan out) {
-                           out.clear();
-                           n->print->addTo(at, out);
-                         };
-                       },
-                       options.trim ? n : nullptr});
-    }
-
-  if (options.to && plan->map().frameAt(*options.to) <= begin)
-    throw std::runtime_error(worded("the range to export is empty: it ends at %1 and starts at %2. Choose an end after "
-                                    "the start",
-                                    placeText(plan->map(), *options.to),
-                                    placeText(plan->map(), plan->map().beatAt(begin))));
-  // Before anything is computed: nothing that the song is made of, and nothing that is not a sound file, is written
-  // over.
-  const Sources madeOf(plan->song());
-  for (const Task& task : tasks)
-    if (const std::string why = whyNotWritten(task.file, TargetKind::sound, madeOf); !why.empty())
-      throw std::runtime_error(why);
-  const auto makeFolder = [](const fs::path& f) {
-    std::error_code ec;
-    fs::create_directories(f, ec);
-    if (ec) throw std::runtime_error(worded("cannot make the folder %1: %2", f.string(), ec.message()));
-  };
+  Export x{plan, folder,   options,
+           stop, progress, options.from ? plan->map().frameAt(*options.from) : plan->song().firstFrame()};
+  const std::vector<Task> tasks = tasksOf(x);
+  checkTargets(x, tasks);
   makeFolder(folder);
-  const FolderLock lock(folder, stop, [&] {
-    if (progress) progress(0, worded("Waiting for another export into %1", folder.string()));
-  });
-
-  completePrints(*plan, options.threads, stop, [&](double f, const std::string& what) {
-    if (progress) progress(0.3 * f, what);
-  });
-  if (stop.stop_requested()) {
-    report.stopped = true;
-    return report;
+  const FolderLock lock(folder, stop,
+                        [&] { x.tell(0, worded("Waiting for another export into %1", folder.string())); });
+  if (!writeAll(x, tasks)) {
+    x.report.stopped = true;
+    return std::move(x.report);
   }
+  x.report.limiterReductionDb = x.reduction;
   for (const auto& n : plan->nodes())
-    if (const std::string why = n->print ? n->print->failure() : std::string(); !why.empty())
-      throw std::runtime_error(worded("ornaments \"%1\" could not be computed: %2", n->ornament->id, why));
-  const Frames end = options.to ? plan->map().frameAt(*options.to) : plan->end();
-  if (begin >= plan->end())
-    throw std::runtime_error(worded("there is nothing from there on: the song ends at %1",
-                                    placeText(plan->map(), plan->map().beatAt(plan->end()))));
-  report.frames = std::max<std::int64_t>(0, end.count - begin.count);
-  askForSpace(folder, options.format, report.frames, tasks.size());
-  const std::int64_t timeReference = timeReferenceOf(plan->song());
-  std::vector<fs::path> targets;
-  for (const Task& task : tasks) targets.push_back(task.file);
-  removeLeftovers(targets);
-  for (std::size_t t = 0; t < tasks.size(); ++t) {
-    const Task& task = tasks[t];
-    makeFolder(task.file.parent_path());
-    FrameRange range{begin, begin + Frames(report.frames)};
-    if (task.trimTo) range = intersect(range, {task.trimTo->print->first(), task.trimTo->print->end()});
-    if (range.empty()) { // it sounds elsewhere
-      if (task.trimTo)
-        report.notes.push_back(worded("%1 does not sound in what is exported", task.trimTo->ornament->id));
-      continue;
-    }
-    AudioWriter writer(task.file, options.format, plan->song().sampleRate, range.length(), task.ditherSeed,
-                       timeReference + range.begin.count);
-    const int threads = std::max(1, options.threads);
-    std::vector<Task::Source> sources;
-    for (int i = 0; i < threads; ++i) sources.push_back(task.makeSource());
-    // Two sets of buffers: while one is computed, the other is written.
-    std::vector<StereoBuffer> sets[2]{std::vector<StereoBuffer>(static_cast<std::size_t>(threads)),
-                                      std::vector<StereoBuffer>(static_cast<std::size_t>(threads))};
-    std::future<void> writing; // ends before the writer and the buffers do
-    std::size_t turn = 0;
-    for (std::int64_t at = 0; at < range.length(); at += kChunk * threads) {
-      if (stop.stop_requested()) {
-        report.stopped = true;
-        return report;
-      }
-      auto& buffers = sets[turn++ % 2];
-      // Each thread takes its own stretch; writing goes in order.
-      const auto share = [&range, at](std::size_t i) {
-        return std::clamp<std::int64_t>(range.length() - at - static_cast<std::int64_t>(i) * kChunk, 0, kChunk);
-      };
-      inParallel(static_cast<std::size_t>(threads), threads, [&](std::size_t i) {
-        buffers[i].resize(share(i));
-        if (share(i) > 0)
-          sources[i](range.begin + Frames(at + static_cast<std::int64_t>(i) * kChunk), buffers[i].span());
-      });
-      if (writing.valid()) writing.get();
-      writing = std::async(threads > 1 ? std::launch::async : std::launch::deferred,
-                           [&buffers, &writer, share, first = range.begin, at] {
-                             for (std::size_t i = 0; i < buffers.size(); ++i)
-                               if (share(i) > 0)
-                                 writer.write(buffers[i].left(), buffers[i].right(), share(i),
-                                              first.count + at + static_cast<std::int64_t>(i) * kChunk);
-                           });
-      if (progress) {
-        const double within =
-            std::min(1.0, static_cast<double>(at + kChunk * threads) / static_cast<double>(range.length()));
-        progress(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()),
-                 worded("Writing %1", task.file.filename().string()));
-      }
-    }
-    if (writing.valid()) writing.get();
-    writer.finish();
-    if (writer.clipped() > 0) {
-      report.clipped += writer.clipped();
-      report.notes.push_back(worded("%1: %2 samples over full scale were clipped",
-                                    task.file.lexically_relative(folder).generic_string(), writer.clipped()));
-    }
-    report.files.push_back(task.file);
-  }
-  report.limiterReductionDb = reduction;
-  for (const auto& n : plan->nodes())
-    if (n->print && !n->print->note().empty()) report.notes.push_back(n->ornament->id + ": " + n->print->note());
-  return report;
+    if (n->print && !n->print->note().empty()) x.report.notes.push_back(n->ornament->id + ": " + n->print->note());
+  return std::move(x.report);
 }
 
 } // namespace ivrin

@@ -1,7 +1,7 @@
 #include "render/facts.h"
 
 #include "dsp/denormals.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "render/evaluator.h"
 
 #include <algorithm>

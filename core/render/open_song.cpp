@@ -1,12 +1,12 @@
 #include "render/open_song.h"
 
 #include "audio/data_length.h"
-#include "audio/tags.h"
+#include "files/safe_file.h"
+#include "import/midi_map.h"
+#include "import/tags.h"
 #include "song/edits.h"
 #include "song/limits.h"
-#include "song/midi_map.h"
 #include "song/row_edits.h"
-#include "song/safe_file.h"
 #include "song/value.h"
 #include "words/words.h"
 

@@ -1,9 +1,9 @@
 // A song file with its audio, opened for work: what the command line and the window both begin with.
 #pragma once
 
+#include "files/song_file.h"
 #include "ornaments/kind.h"
 #include "render/song_audio.h"
-#include "song/song_file.h"
 
 #include <map>
 

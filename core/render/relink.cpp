@@ -1,7 +1,7 @@
 #include "render/relink.h"
 
 #include "audio/audio_reader.h"
-#include "song/audio_folders.h"
+#include "files/audio_folders.h"
 
 #include <algorithm>
 
@@ -17,12 +17,6 @@ std::optional<std::int64_t> framesOf(const fs::path& file) {
   Problems notAudio;
   const auto reader = AudioReader::open(file, 48000, "", notAudio);
   return reader ? std::optional(reader->info().fileFrames) : std::nullopt;
-}
-
-bool looksLikeSound(const fs::path& file) {
-  std::string ending = file.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
-  return std::any_of(std::begin(kSoundEndings), std::end(kSoundEndings), [&](const char* e) { return ending == e; });
 }
 
 } // namespace
@@ -51,7 +45,7 @@ std::vector<StemFound> findStems(const Song& song, const std::vector<std::string
        e.increment(ec), ++entries) {
     std::error_code gone;
     if (e.depth() >= kDeepest) e.disable_recursion_pending();
-    if (fs::is_regular_file(e->symlink_status(gone)) && looksLikeSound(e->path())) files.push_back(e->path());
+    if (fs::is_regular_file(e->symlink_status(gone)) && isSoundName(e->path())) files.push_back(e->path());
   }
   // Those of a wanted name first: mostly that is all there is to look at.
   const auto named = [&](const fs::path& f) {

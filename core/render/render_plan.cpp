@@ -1,15 +1,14 @@
 #include "render/render_plan.h"
 
-#include "dsp/balance.h"
+#include "dsp/dynamics/balance.h"
 #include "ornaments/finished.h"
+#include "render/node_settling.h"
 #include "render/provenance.h"
 #include "time/check.h"
 #include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
-#include <limits>
 #include <optional>
 
 namespace ivrin {
@@ -23,47 +22,6 @@ FrameRange withGains(FrameRange r, const PrintPlan& plan) {
       r = r.empty() ? g->span() : FrameRange{std::min(r.begin, g->span().begin), std::max(r.end, g->span().end)};
   return r;
 }
-
-using Ornaments = Chunked<Shared<Ornament>>;
-
-/// Where the ornaments of a list stood in the list of before. Most edits leave all but a few at their places, so that
-/// only what lies between the common begin and the common end is looked for.
-class FormerPlaces {
- public:
-  /// `was` may be none.
-  FormerPlaces(const Ornaments* was, const Ornaments& is)
-      : was_(was)
-      , is_(is) {
-    if (!was) return;
-    const auto same = [](const auto& a, const auto& b) { return a.get() == b.get(); };
-    head_ = Ornaments::commonHead(*was, is, same);
-    tail_ = Ornaments::commonTail(*was, is, std::min(was->size(), is.size()) - head_, same);
-    for (std::size_t i = head_; i < was->size() - tail_; ++i) between_.emplace((*was)[i].get(), i);
-  }
-  std::optional<std::size_t> of(std::size_t i) const {
-    if (!was_) return std::nullopt;
-    if (i < head_) return i;
-    if (i >= end()) return i + was_->size() - is_.size();
-    const auto it = between_.find(is_[i].get());
-    return it == between_.end() ? std::nullopt : std::optional(it->second);
-  }
-  /// Places between the common begin and the common end, of the list that is.
-  std::size_t head() const { return head_; }
-  std::size_t end() const { return is_.size() - tail_; }
-  /// Whether both lists have the same ids in the same order.
-  bool sameIds() const {
-    if (!was_ || was_->size() != is_.size()) return false;
-    for (std::size_t i = head_; i < end(); ++i)
-      if ((*was_)[i]->id != is_[i]->id) return false;
-    return true;
-  }
-
- private:
-  const Ornaments* was_;
-  const Ornaments& is_;
-  std::size_t head_ = 0, tail_ = 0;
-  std::unordered_map<const Ornament*, std::size_t> between_;
-};
 
 } // namespace
 
@@ -183,7 +141,8 @@ std::shared_ptr<const RenderPlan> RenderPlan::make(const Song& song, const SongA
   for (std::size_t i = 0; i < song.buses.size(); ++i)
     plan->rows_[plan->mixRow()].members.push_back(song.stems.size() + i);
 
-  plan->settleNodes(song, kinds, cache, former, problems);
+  NodeSettling(*plan, kinds, cache, former, problems).settle();
+  IVRIN_CHECK(2, plan->holds());
   return plan;
 }
 
@@ -233,225 +192,6 @@ bool RenderPlan::holds() const {
     if (n->plan.reads.size() > kMostReads || n->plan.dry.size() > kMostSegments) return false;
   }
   return seen == nodes_.size();
-}
-
-/// Gives every ornament its node. A node of the former plan is taken over as it is when nothing that its reads meet has
-/// changed, so that the price of an edit does not grow with the song: where ornaments were only replaced by others at
-/// their places, nothing is looked at but these and what comes after them on their rows.
-void RenderPlan::settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
-                             Problems* problems) {
-  const std::size_t n = rows_.size();
-  bool sameRows = former && former->context_ == context_ && former->rows_.size() == n;
-  for (std::size_t r = 0; sameRows && r < n; ++r)
-    sameRows = former->rows_[r].id == rows_[r].id && former->rows_[r].members == rows_[r].members;
-
-  /// What is not as it was on a row, and where: heard by whatever reads the row up to an order over `order`. What went
-  /// has none of its own any more: it is missed from the place on into which the next one slid, so it counts as
-  /// standing one before that, which is -1 at the row's head.
-  struct Change {
-    std::int64_t order;
-    FrameRange frames;
-  };
-  using Order = std::int64_t;
-  constexpr Order kDry = -1; // read up to here, no ornament of the row is heard
-  constexpr Order kNowhere = std::numeric_limits<Order>::max();
-  std::vector<std::vector<Change>> changes(n);
-  std::vector<char> sourceChanged(n, 0), mixChanged(n, 0);
-  const auto joined = [](FrameRange a, FrameRange b) {
-    if (a.empty()) return b;
-    if (b.empty()) return a;
-    return FrameRange{std::min(a.begin, b.begin), std::max(a.end, b.end)};
-  };
-  for (std::size_t r = 0; sameRows && r < n; ++r) {
-    const RowNode &was = former->rows_[r], &is = rows_[r];
-    sourceChanged[r] = was.audio != is.audio || was.offset != is.offset;
-    mixChanged[r] = was.gainLeft != is.gainLeft || was.gainRight != is.gainRight || was.mute != is.mute;
-  }
-
-  // New nodes, which wait for their provenance, by row and order; a row without any is empty.
-  std::vector<std::vector<std::shared_ptr<OrnamentNode>>> fresh(n);
-  const auto freshAt = [&](std::size_t r, std::size_t order) { return fresh[r].empty() ? nullptr : fresh[r][order]; };
-  const FormerPlaces formerPlaces(sameRows ? &former->song_.ornaments : nullptr, song.ornaments);
-  const bool sameIds = formerPlaces.sameIds();
-
-  // Replaced at their places: of the same kind on the same row, sounding before and now.
-  bool inPlace = former && sameIds && !former->anyRefused_;
-  for (std::size_t i = formerPlaces.head(); inPlace && i < formerPlaces.end(); ++i) {
-    const Ornament &was = *former->song_.ornaments[i], &is = *song.ornaments[i];
-    inPlace = former->nodeAt_[i] && is.enabled && was.on == is.on && was.kind == is.kind;
-  }
-  if (inPlace) {
-    for (std::size_t r = 0; r < n; ++r) {
-      rows_[r].ornaments = former->rows_[r].ornaments;
-      rows_[r].hearsItself = former->rows_[r].hearsItself;
-    }
-    nodeAt_ = former->nodeAt_;
-    nodes_ = former->nodes_;
-    anyRefusal_ = former->anyRefusal_;
-    for (std::size_t i = formerPlaces.head(); i < formerPlaces.end(); ++i) {
-      const auto& o = song.ornaments[i];
-      const std::shared_ptr<const OrnamentNode> old = nodeAt_[i];
-      if (old->ornament.get() == o.get()) continue;
-      const std::size_t r = old->row, order = old->order;
-      auto node = makeNode(o, *old->kind, r, order);
-      changes[r].push_back({static_cast<Order>(order), old->reach()});
-      changes[r].push_back({static_cast<Order>(order), node->reach()});
-      if (fresh[r].empty()) fresh[r].resize(rows_[r].ornaments.size());
-      fresh[r][order] = node;
-      rows_[r].ornaments.set(order, node);
-      rows_[r].hearsItself = rows_[r].hearsItself && node->hearsOwnRowOnly;
-      anyRefusal_ = anyRefusal_ || !node->plan.refusal.empty();
-      replaceNode(i, std::move(node));
-    }
-  } else {
-    // The nodes as they were where the ornament is the same value, else new ones.
-    std::vector<std::vector<std::shared_ptr<const OrnamentNode>>> onRow(n);
-    std::vector<std::shared_ptr<const OrnamentNode>> at, all;
-    at.reserve(song.ornaments.size());
-    all.reserve(song.ornaments.size());
-    for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
-      const auto& o = song.ornaments[i];
-      const std::optional<std::size_t> was = formerPlaces.of(i);
-      std::shared_ptr<const OrnamentNode> old;
-      if (former && was) old = former->nodeAt_[*was];
-      const Kind* kind = old   ? old->kind
-                         : was ? nullptr
-                               : kinds.find(o->kind); // the same value that had no node has none
-      if (!kind || (!old && !o->enabled)) {
-        at.push_back(nullptr);
-        continue;
-      }
-      const std::size_t r = old ? old->row : rowById_.at(o->on), order = onRow[r].size();
-      std::shared_ptr<OrnamentNode> node;
-      if (old && !old->refused && old->order != order) {
-        node = std::make_shared<OrnamentNode>(*old);
-        node->order = order;
-      } else if (!old || old->refused) {
-        node = makeNode(o, *kind, r, order);
-      }
-      fresh[r].push_back(node);
-      onRow[r].push_back(node ? node : old);
-      at.push_back(onRow[r].back());
-      all.push_back(onRow[r].back());
-    }
-    for (std::size_t r = 0; r < n; ++r) {
-      rows_[r].ornaments = Chunked(onRow[r]);
-      rows_[r].hearsItself =
-          std::all_of(onRow[r].begin(), onRow[r].end(), [](const auto& node) { return node->hearsOwnRowOnly; });
-    }
-    nodeAt_ = Chunked(at);
-    nodes_ = all.size() == at.size() ? nodeAt_ : Chunked(all);
-    anyRefusal_ = std::any_of(all.begin(), all.end(), [](const auto& node) { return !node->plan.refusal.empty(); });
-    for (std::size_t r = 0; sameRows && r < n; ++r) {
-      // Ornaments that went, came or changed places: all between the common begin and the common end.
-      using Nodes = Chunked<std::shared_ptr<const OrnamentNode>>;
-      const Nodes &was = former->rows_[r].ornaments, &is = rows_[r].ornaments;
-      const auto same = [](const auto& a, const auto& b) { return a == b || a->ornament.get() == b->ornament.get(); };
-      const std::size_t head = Nodes::commonHead(was, is, same),
-                        tail = Nodes::commonTail(was, is, std::min(was.size(), is.size()) - head, same);
-      for (std::size_t i = head; i < was.size() - tail; ++i)
-        changes[r].push_back({static_cast<Order>(head) - 1, was[i]->reach()});
-      for (std::size_t i = head; i < is.size() - tail; ++i)
-        changes[r].push_back({static_cast<Order>(i), is[i]->reach()});
-    }
-  }
-  if (sameIds) {
-    placeById_ = former->placeById_;
-  } else {
-    auto index = std::make_shared<Index>();
-    for (std::size_t i = 0; i < song.ornaments.size(); ++i)
-      index->emplace(song.ornaments[i]->id, i); // unique in a song
-    placeById_ = std::move(index);
-  }
-
-  const std::function<bool(std::size_t, Order, FrameRange)> changed = [&](std::size_t r, Order before,
-                                                                          FrameRange range) {
-    if (sourceChanged[r]) return true;
-    for (const Change& c : changes[r])
-      if (c.order < before && !intersect(c.frames, range).empty()) return true;
-    for (const std::size_t m : rows_[r].members)
-      if (mixChanged[m] || changed(m, static_cast<Order>(rows_[m].ornaments.size()), range)) return true;
-    return false;
-  };
-  // Before this order nothing at all of a row's sound is new; kNowhere where none of it is.
-  const std::function<Order(std::size_t)> firstTouched = [&](std::size_t r) -> Order {
-    if (sourceChanged[r]) return kDry;
-    for (const std::size_t m : rows_[r].members)
-      if (mixChanged[m] || firstTouched(m) != kNowhere) return kDry;
-    Order first = kNowhere;
-    for (const Change& c : changes[r]) first = std::min(first, c.order);
-    return first;
-  };
-
-  // Provenance, in the order in which things are computed. A read that comes back to its own ornament cannot be
-  // computed: such an ornament is left out and said.
-  std::vector<std::size_t> settled(n, 0);
-  std::vector<char> open(n, 0);
-  const std::function<bool(std::size_t, std::size_t)> settleRow = [&](std::size_t r, std::size_t before) {
-    for (const std::size_t m : rows_[r].members)
-      if (!settleRow(m, rows_[m].ornaments.size())) return false;
-    // Those that were taken over and hear their own row alone: nothing to ask before the first that is new. (Each new
-    // one is a change at its own place.)
-    if (inPlace && rows_[r].hearsItself && settled[r] < before)
-      settled[r] = std::max(
-          settled[r], static_cast<std::size_t>(std::clamp<Order>(firstTouched(r), 0, static_cast<Order>(before))));
-    while (settled[r] < before) {
-      if (open[r]) return false;
-      const std::size_t order = settled[r];
-      const std::shared_ptr<const OrnamentNode> kept = rows_[r].ornaments[order];
-      const OrnamentNode& now = *kept;
-      auto node = freshAt(r, order);
-      if (sameRows && !node && now.hearsOwnRowOnly && firstTouched(r) == kNowhere) {
-        ++settled[r];
-        continue;
-      }
-      open[r] = 1;
-      const auto soFar = [&](std::size_t i) { return now.plan.reads[i].what == Read::What::rowSoFar; };
-      bool computable = true, asBefore = sameRows && !now.provenance.empty();
-      for (std::size_t i = 0; i < now.plan.reads.size() && computable; ++i) {
-        computable = settleRow(now.readRows[i], soFar(i) ? order : 0);
-        asBefore = asBefore && computable &&
-                   !changed(now.readRows[i], soFar(i) ? static_cast<Order>(order) : kDry, now.plan.reads[i].frames);
-      }
-      if (!computable || !asBefore) {
-        const FrameRange was = now.reach();
-        const bool isNew = !node;
-        if (isNew) node = std::make_shared<OrnamentNode>(now);
-        if (computable) {
-          node->provenance = ivrin::provenance(*node, rows_);
-          node->print = !node->plan.sounds ? nullptr
-                                           : cache.take(node->provenance, node->plan.extent,
-                                                        static_cast<float>(Decibels(node->ornament->gainDb).gain()),
-                                                        node->plan.anyOrder);
-        } else {
-          node->plan = {};
-          node->plan.sounds = false;
-          node->readRows.clear();
-          node->refused = anyRefused_ = true;
-          node->provenance = "refused";
-          node->print = nullptr;
-          if (problems)
-            problems->error(ErrorId::refused, worded("ornaments \"%1\"", node->ornament->id),
-                            worded("takes its sound from a row that needs this ornament first; it is left out"));
-        }
-        if (!isNew || now.provenance != node->provenance)
-          changes[r].push_back({static_cast<Order>(order), joined(was, node->reach())});
-        if (isNew) {
-          rows_[r].ornaments.set(order, node);
-          replaceNode(placeById_->at(node->ornament->id), node);
-        }
-      }
-      open[r] = 0;
-      ++settled[r];
-    }
-    return true;
-  };
-  for (std::size_t r = 0; r < n; ++r) settleRow(r, rows_[r].ornaments.size());
-  IVRIN_CHECK(2, holds());
-  if (problems && anyRefusal_)
-    for (const auto& node : nodes_)
-      if (!node->plan.refusal.empty())
-        problems->error(ErrorId::refused, worded("ornaments \"%1\"", node->ornament->id), node->plan.refusal);
 }
 
 } // namespace ivrin

@@ -118,9 +118,8 @@ class RenderPlan {
   bool anyFailed() const;
 
  private:
+  friend class NodeSettling; // gives it its nodes, once
   RenderPlan() = default;
-  void settleNodes(const Song& song, const KindSet& kinds, PrintCache& cache, const RenderPlan* former,
-                   Problems* problems);
   std::shared_ptr<OrnamentNode> makeNode(const Shared<Ornament>& o, const Kind& kind, std::size_t row,
                                          std::size_t order) const;
   void replaceNode(std::size_t place, std::shared_ptr<const OrnamentNode> node);

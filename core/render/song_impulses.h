@@ -2,8 +2,8 @@
 #pragma once
 
 #include "audio/stem_store.h"
+#include "files/audio_folders.h"
 #include "finish/impulses.h"
-#include "song/audio_folders.h"
 #include "song/song.h"
 
 namespace ivrin {

@@ -17,6 +17,7 @@ void History::dropFirst() {
   steps_.erase(steps_.begin());
   --done_;
   --savedAt_;
+  --savingAt_;
 }
 
 void History::edit(std::string label, std::string mergeKey, Song next) {

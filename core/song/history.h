@@ -38,6 +38,17 @@ class History {
     saved_ = song_;
     savedAt_ = static_cast<std::int64_t>(done_);
   }
+  /// The state as it is now is being saved, and edits go on meanwhile.
+  void beginSaving() {
+    settle();
+    saving_ = song_;
+    savingAt_ = static_cast<std::int64_t>(done_);
+  }
+  /// It is: the state of then is the saved one.
+  void endSaving() {
+    saved_ = saving_;
+    savedAt_ = savingAt_;
+  }
   /// Edits that lie between the saved state and this one.
   int editsSinceSave() const { return static_cast<int>(std::abs(static_cast<std::int64_t>(done_) - savedAt_)); }
   bool changedSinceSave() const { return !saved_ || !(*saved_ == song_); }
@@ -57,11 +68,11 @@ class History {
   void dropFirst();
   void cut(std::size_t steps);
   Song song_, first_; // before the first step that is kept
-  std::optional<Song> saved_;
+  std::optional<Song> saved_, saving_;
   std::vector<Step> steps_;
   std::size_t done_ = 0;
   std::int64_t bytes_ = 0;
-  std::int64_t savedAt_ = 0; // below 0 where the steps before the first one kept lie
+  std::int64_t savedAt_ = 0, savingAt_ = 0; // below 0 where the steps before the first one kept lie
   bool settled_ = true;
 };
 

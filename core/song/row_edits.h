@@ -1,7 +1,8 @@
 // Edits of the rows of a song: what is in it, in which order, on which bus. Song → Song, as edits.h.
 #pragma once
 
-#include "song/song_file.h"
+#include "song/settings/setting_spec.h"
+#include "song/song.h"
 
 namespace ivrin {
 

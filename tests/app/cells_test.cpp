@@ -29,13 +29,13 @@ double cellX(Rig& rig, std::int64_t k) {
 
 /// The middle of a cell in the open row, so far up (1) or down (−1) from the middle line.
 QPoint cell(Rig& rig, int k, double up) {
-  const QRectF all = rig.score().handleRect(QStringLiteral("cells"));
+  const QRectF all = rig.score().opened().handleRect(QStringLiteral("cells"));
   return QPointF(cellX(rig, k), all.center().y() - up * all.height() / 2).toPoint();
 }
 
 /// The middle of a cell in one of its narrow lanes, so far down (1) or up (−1) from the lane's middle.
 QPoint inLane(Rig& rig, const char* lane, int k, double down) {
-  const QRectF all = rig.score().handleRect(QString::fromLatin1(lane));
+  const QRectF all = rig.score().opened().handleRect(QString::fromLatin1(lane));
   return QPointF(cellX(rig, k), all.center().y() + down * 0.6 * all.height()).toPoint();
 }
 
@@ -120,8 +120,8 @@ TEST_CASE("cells are painted in one go and one step of undo, and one by one by k
   rig.session->undo();
   CHECK(listOf(last(rig), "levels").empty());
   rig.score().setFocus();
-  for (int i = 0; i < 12 && rig.score().activeHandle() != "cells"; ++i) rig.key(Qt::Key_N);
-  REQUIRE(rig.score().activeHandle() == "cells");
+  for (int i = 0; i < 12 && rig.score().opened().activeHandle() != "cells"; ++i) rig.key(Qt::Key_N);
+  REQUIRE(rig.score().opened().activeHandle() == "cells");
   for (int i = 0; i < 3; ++i) rig.key(Qt::Key_Right);
   rig.key(Qt::Key_Down);
   rig.key(Qt::Key_Down);
@@ -132,7 +132,7 @@ TEST_CASE("cells are painted in one go and one step of undo, and one by one by k
   REQUIRE(levels.size() == 16);
   for (std::size_t k = 0; k < 16; ++k) CHECK(levels[k] == Approx(k == 3 ? 0.8 : k == 2 ? 0.9 : 1));
   rig.key(Qt::Key_N); // the next lane, at the same cell
-  REQUIRE(rig.score().activeHandle() == "sides");
+  REQUIRE(rig.score().opened().activeHandle() == "sides");
   for (int i = 0; i < 5; ++i) rig.key(Qt::Key_Up);
   rig.settle();
   CHECK(listOf(last(rig), "pans")[2] == Approx(-0.5));
@@ -173,7 +173,7 @@ TEST_CASE("a shoulder is pulled for all cells, with Ctrl for one, and goes along
   const auto shape = [&] { return PulseShape({last(rig), rig.session->plan()->context()}); };
   const PulseShape::Step first = shape().step(0), third = shape().step(2);
   // A quarter into the third cell, and half of the row's half up: it comes in until there, more bent.
-  const QRectF all = rig.score().handleRect(QStringLiteral("cells"));
+  const QRectF all = rig.score().opened().handleRect(QStringLiteral("cells"));
   const double from = cellX(rig, 2) - 0.4 * all.width() / 8, to = cellX(rig, 2) - 0.25 * all.width() / 8;
   rig.drag(&rig.score(), QPointF(from, all.center().y()).toPoint(),
            QPointF(to, all.center().y() - all.height() / 4).toPoint(), Qt::ControlModifier);
@@ -188,8 +188,9 @@ TEST_CASE("a shoulder is pulled for all cells, with Ctrl for one, and goes along
   CHECK(shape().step(2).fadeIn == first.fadeIn);
   CHECK(shape().step(3).fadeIn == Approx(0.25 * static_cast<double>(third.length)).margin(0.04 * 6000));
   // Without Ctrl the ring on the first cell is for all that have none of their own.
-  rig.drag(&rig.score(), rig.score().handleRect(QStringLiteral("out")).center().toPoint(),
-           rig.score().handleRect(QStringLiteral("out")).center().toPoint() - QPoint(int(0.1 * all.width() / 8), 0));
+  rig.drag(&rig.score(), rig.score().opened().handleRect(QStringLiteral("out")).center().toPoint(),
+           rig.score().opened().handleRect(QStringLiteral("out")).center().toPoint() -
+               QPoint(int(0.1 * all.width() / 8), 0));
   rig.settle();
   for (const std::int64_t k : {0, 1, 2}) CHECK(shape().step(k).fadeOut > first.fadeOut + 300);
 }
@@ -246,8 +247,8 @@ TEST_CASE("a stutter's cells are cut and joined by wheel, by drawing across, and
   rig.session->undo();
   CHECK(last(rig) == placed);
   // By keys: to the lane, to the cell, up is finer, down joins with the next.
-  for (int i = 0; i < 12 && rig.score().activeHandle() != "lengths"; ++i) rig.key(Qt::Key_N);
-  REQUIRE(rig.score().activeHandle() == "lengths");
+  for (int i = 0; i < 12 && rig.score().opened().activeHandle() != "lengths"; ++i) rig.key(Qt::Key_N);
+  REQUIRE(rig.score().opened().activeHandle() == "lengths");
   rig.key(Qt::Key_Right);
   rig.key(Qt::Key_Up);
   rig.settle();
@@ -266,10 +267,10 @@ TEST_CASE("no words stand on the cells: the measure line says what the keys are 
   for (const char* kind : {"stutter", "pulse", "glitch"}) {
     rig.placeOpen(kind, "voice", 8, 12);
     rig.settle();
-    for (int i = 0; i < 12 && rig.score().activeHandle() != "cells"; ++i) rig.key(Qt::Key_N);
-    REQUIRE(rig.score().activeHandle() == "cells");
+    for (int i = 0; i < 12 && rig.score().opened().activeHandle() != "cells"; ++i) rig.key(Qt::Key_N);
+    REQUIRE(rig.score().opened().activeHandle() == "cells");
     int lanes = 0;
-    for (const OpenHandle& h : rig.score().openHandles())
+    for (const OpenHandle& h : rig.score().opened().handles())
       if (h.stepCell) {
         ++lanes;
         CHECK(h.shown == OpenHandle::Label::never);
@@ -291,13 +292,13 @@ TEST_CASE("the attack of a stutter is shown and moved by a sample", "[cells]") {
   REQUIRE(rig.session->rows().chosen()->taken);
   const std::int64_t before = rig.session->rows().chosen()->taken->at.count;
   rig.score().setFocus();
-  for (int i = 0; i < 16 && rig.score().activeHandle() != "taken"; ++i) rig.key(Qt::Key_N);
-  REQUIRE(rig.score().activeHandle() == "taken");
+  for (int i = 0; i < 16 && rig.score().opened().activeHandle() != "taken"; ++i) rig.key(Qt::Key_N);
+  REQUIRE(rig.score().opened().activeHandle() == "taken");
   rig.key(Qt::Key_Right);
   rig.key(Qt::Key_Right);
   rig.settle();
   CHECK(rig.session->rows().chosen()->taken->at.count == before + 2);
-  const QRectF box = rig.score().handleRect(QStringLiteral("taken"));
+  const QRectF box = rig.score().opened().handleRect(QStringLiteral("taken"));
   rig.drag(&rig.score(), box.center().toPoint(), (box.center() - QPointF(box.width() / 4, 0)).toPoint());
   rig.settle();
   // A quarter of 24 ms later.
@@ -405,7 +406,7 @@ TEST_CASE("a riser's lines are drawn by their ends and bent by their middles", "
   rig.session->edit(QStringLiteral("of"), withSetting(rig.session->song(), id, "of", "tone"));
   rig.settle();
   const auto middle = [&](const char* name) {
-    return rig.score().handleRect(QString::fromLatin1(name)).center().toPoint();
+    return rig.score().opened().handleRect(QString::fromLatin1(name)).center().toPoint();
   };
   const auto pair = [&](const char* key) { return *last(rig).settings.at(key).list(); };
   rig.drag(&rig.score(), middle("brightness-end"), middle("brightness-end") + QPoint(0, 30));
@@ -425,7 +426,7 @@ TEST_CASE("Return in a number gives the keys back to the score", "[cells]") {
   Rig rig;
   rig.open(writeSmallSong(dir));
   rig.placeOpen("pulse", "keys", 12, 16);
-  NumberField* field = rig.score().openRow()->field("depth_percent");
+  NumberField* field = rig.score().opened().row()->field("depth_percent");
   field->setFocus();
   rig.key(Qt::Key_8);
   rig.key(Qt::Key_0);
@@ -450,8 +451,8 @@ TEST_CASE("the same by keys alone: a word, a chord, drums", "[cells]") {
     rig.score().setFocus();
     rig.key(Qt::Key_Home);
     for (int i = 0; i < 8; ++i) rig.key(Qt::Key_Up);
-    for (int i = 0; i < 8 && rig.score().caretRow() != row; ++i) rig.key(Qt::Key_Down);
-    REQUIRE(rig.score().caretRow() == row);
+    for (int i = 0; i < 8 && rig.score().caret().row() != row; ++i) rig.key(Qt::Key_Down);
+    REQUIRE(rig.score().caret().row() == row);
     for (int i = 0; i < from; ++i) rig.key(Qt::Key_Right);
     for (int i = 0; i < steps; ++i) rig.key(Qt::Key_Right, Qt::ShiftModifier);
     REQUIRE(rig.score().selection());

@@ -85,15 +85,15 @@ TEST_CASE("two dozen rows: the wheel, the caret and an opened row reach the last
   rig.score().setFocus();
   for (int i = 0; i < 24; ++i) {
     rig.key(Qt::Key_Down);
-    CHECK(inSight(rig, rig.score().caretRow()));
+    CHECK(inSight(rig, rig.score().caret().row()));
   }
-  CHECK(rig.score().caretRow() == "mix");
+  CHECK(rig.score().caret().row() == "mix");
   for (const char* row : {"r23", "r0", "r12"}) {
     rig.placeOpen("delay-throw", row, 4, 6);
     INFO(row);
-    CHECK(rig.score().rect().contains(rig.score().openRow()->geometry()));
+    CHECK(rig.score().rect().contains(rig.score().opened().row()->geometry()));
     CHECK(rig.score().openArea().height() >= 96);
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     rig.settleView();
   }
 }
@@ -126,7 +126,7 @@ TEST_CASE("two hundred ornaments on one row are drawn, walked through and edited
   rig.key(Qt::Key_Escape);
   rig.settleView();
   rig.key(Qt::Key_A, Qt::ControlModifier);
-  CHECK(rig.score().marked().size() == 200);
+  CHECK(rig.score().hand().marked().size() == 200);
   rig.key(Qt::Key_Delete);
   CHECK(rig.session->song().ornaments.empty());
   rig.key(Qt::Key_Z, Qt::ControlModifier);

@@ -1,8 +1,8 @@
 // What a desktop application keeps and offers: output choice, recent songs, window and view state, unsaved changes,
 // papers, large scales; and listening at equal loudness.
+#include "app/actions/recent_songs.h"
 #include "app/dialogs/export_dialog.h"
 #include "app/dialogs/output_dialog.h"
-#include "app/frame/recent_songs.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "rig.h"
@@ -52,10 +52,11 @@ TEST_CASE("the output is chosen in a dialog, used at once, and remembered", "[de
     d->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
   });
   rig.window->action("output")->trigger();
+  rig.session->waitUntilIdle(); // devices are looked for
   REQUIRE_FALSE(rig.devices->opened.empty());
   CHECK(rig.devices->opened.back() == OutputChoice{"Phones", 44100, 512});
   CHECK(rig.out().periodFrames() == 512);
-  CHECK(MainWindow::storedOutputChoice() == OutputChoice{"Phones", 44100, 512});
+  CHECK(OutputActions::storedChoice() == OutputChoice{"Phones", 44100, 512});
   // It plays through the new one.
   rig.session->player().play(Frames(48000 * 4));
   CHECK(largest(rig.hear(9600)) > 0.05f);
@@ -102,7 +103,7 @@ TEST_CASE("equal loudness turns the louder side down by the measured difference,
     o.gainDb = 6;
     return withOrnamentReplaced(rig.session->song(), o);
   }());
-  rig.score().openOrnament(id);
+  rig.score().opened().open(id);
   rig.settle();
   const double louder = rig.session->rows().chosen()->lufsWith - rig.session->rows().chosen()->lufsWithout;
   REQUIRE(louder > 0.3);
@@ -115,7 +116,7 @@ TEST_CASE("equal loudness turns the louder side down by the measured difference,
   CHECK(rig.session->playback().matchDb() == 0);
   rig.key(Qt::Key_W);
   // Where the level is the effect nothing is matched.
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   rig.settleView();
   rig.placeOpen("gap", "drums", 20, 22);
   CHECK(rig.session->playback().matchDb() == 0);
@@ -130,8 +131,8 @@ TEST_CASE("recent songs, the window and the view are taken up again", "[desktop]
     rig.window->keepState();
     rig.open(file);
     rig.score().showRange(20, 30, false);
-    rig.score().toggleFold("drums");
-    rig.window->setGridText("1/8t");
+    rig.score().folds().toggle("drums");
+    rig.window->snap().setText("1/8t");
     rig.window->listening().setClickDb(-9);
     rig.session->player().setPosition(Frames(96000));
     rig.window->close();
@@ -141,7 +142,7 @@ TEST_CASE("recent songs, the window and the view are taken up again", "[desktop]
   {
     Rig rig;
     rig.window->keepState();
-    CHECK(rig.window->gridText() == "1/8t");
+    CHECK(rig.window->snap().text() == "1/8t");
     CHECK(rig.window->listening().clickDb() == -9);
     QMenu* song = rig.window->head().menu("Song");
     REQUIRE(song);
@@ -156,7 +157,7 @@ TEST_CASE("recent songs, the window and the view are taken up again", "[desktop]
     REQUIRE(rig.session->isOpen());
     CHECK(rig.score().axis().left == Approx(20).margin(0.01));
     CHECK(rig.score().axis().right() == Approx(30).margin(0.01));
-    CHECK(rig.score().folded("drums"));
+    CHECK(rig.score().folds().folded("drums"));
     CHECK(rig.session->player().position() == Frames(96000));
   }
   std::filesystem::remove(file);
@@ -168,7 +169,7 @@ TEST_CASE("unsaved changes are asked about before another song opens; cancel sta
   Rig rig;
   const auto file = writeSmallSong(dir);
   rig.open(file);
-  rig.window->setAsksBeforeClosing(true);
+  rig.window->files().setAsks(true);
   rig.session->edit("title", [&] {
     Song s = rig.session->song();
     s.title = "Changed";
@@ -178,11 +179,11 @@ TEST_CASE("unsaved changes are asked about before another song opens; cancel sta
     whenUp<QMessageBox>([b](QMessageBox* box) { box->button(b)->click(); });
   };
   answer(QMessageBox::Cancel);
-  rig.window->openSong(file);
+  rig.window->files().openSong(file);
   rig.settle();
   CHECK(rig.session->song().title == "Changed");
   answer(QMessageBox::Save);
-  rig.window->openSong(file);
+  rig.window->files().openSong(file);
   rig.settle();
   CHECK(rig.session->song().title == "Changed");
   CHECK_FALSE(rig.session->history().changedSinceSave());
@@ -193,10 +194,10 @@ TEST_CASE("unsaved changes are asked about before another song opens; cancel sta
     return s;
   }());
   answer(QMessageBox::Discard);
-  rig.window->openSong(file);
+  rig.window->files().openSong(file);
   rig.settle();
   CHECK(rig.session->song().title == "Changed");
-  rig.window->setAsksBeforeClosing(false);
+  rig.window->files().setAsks(false);
 }
 
 TEST_CASE("papers follow the choice and are kept", "[desktop]") {
@@ -240,7 +241,7 @@ TEST_CASE("at larger fonts nothing of the open row is cut off at 1280 by 800", "
   setTextScale(scale);
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  OpenRow* row = rig.score().openRow();
+  OpenRow* row = rig.score().opened().row();
   QRect last;
   for (const SettingSpec& s : allKinds().find("delay-throw")->table().settings) {
     NumberField* f = row->field(s.key);
@@ -257,12 +258,12 @@ TEST_CASE("at larger fonts nothing of the open row is cut off at 1280 by 800", "
   if (scale < 1.5) // else the others are scrolled to
     for (const std::string& r : rig.session->song().rowsInScoreOrder())
       CHECK(rig.score().rect().contains(rig.score().staffOf(r)));
-  const auto whole = [&] { return rig.score().rect().contains(rig.score().openRow()->geometry()); };
+  const auto whole = [&] { return rig.score().rect().contains(rig.score().opened().row()->geometry()); };
   CHECK(whole());
   // An ornament of the lowest row, in a window too low for all: its row is scrolled to, down to its finish.
   const std::string low = rig.place("tape", "mix", 12, 16);
   rig.window->resize(1280, scale < 1.5 ? 640 : 800);
-  rig.score().openOrnament(low);
+  rig.score().opened().open(low);
   rig.settle();
   CHECK(whole());
   CHECK(rig.score().openArea().height() >= static_cast<int>(96 * scale));
@@ -283,7 +284,7 @@ TEST_CASE("at larger fonts nothing of the open row is cut off at 1280 by 800", "
 TEST_CASE("dialogs stand on the page's own paper, in its type, by day and by night", "[desktop]") {
   SmallSongRig rig;
   for (const bool night : {false, true}) {
-    rig.window->setNight(night);
+    rig.window->looks().setNight(night);
     ExportDialog d(QStringLiteral("prints"), rig.window.get());
     d.show();
     const auto* head = d.findChild<QLabel*>(QStringLiteral("heading"));
@@ -304,5 +305,5 @@ TEST_CASE("dialogs stand on the page's own paper, in its type, by day and by nig
     const double a = light(edge) + 0.05, b = light(paper().paper) + 0.05;
     CHECK(std::max(a, b) / std::min(a, b) >= 3);
   }
-  rig.window->setNight(false);
+  rig.window->looks().setNight(false);
 }

@@ -38,7 +38,7 @@ TEST_CASE("a landing's name is given while an ornament is open, whichever way th
     bool named = false;
     for (const Landing& l : rig.session->song().allLandings()) named = named || l.name == "Lift";
     CHECK(named);
-    NumberField* tied = rig.score().openRow()->field("landing");
+    NumberField* tied = rig.score().opened().row()->field("landing");
     REQUIRE(tied);
     const auto& choices = tied->spec().choices;
     CHECK(std::find(choices.begin(), choices.end(), "Lift") != choices.end());
@@ -59,9 +59,9 @@ TEST_CASE("every editing field of the window is left by Tab, back and Return whi
   rig.session->edit(QStringLiteral("finish"), withOrnamentReplaced(rig.session->song(), finished));
   int left = 0;
   for (std::size_t i = 0; i < ids.size(); ++i) {
-    rig.score().openOrnament(ids[i]);
+    rig.score().opened().open(ids[i]);
     rig.settle();
-    if (i == 0) rig.score().openRow()->openFinish(0);
+    if (i == 0) rig.score().opened().row()->openFinish(0);
     std::vector<std::pair<QString, QWidget*>> fields; // found anew each time: some make way for others
     for (NumberField* f : rig.window->findChildren<NumberField*>())
       if (f->isVisible()) fields.emplace_back(f->objectName(), f->parentWidget());
@@ -77,7 +77,7 @@ TEST_CASE("every editing field of the window is left by Tab, back and Return whi
         QTest::keyClicks(edit, QStringLiteral("1"));
         // The edit that leaving it makes shows another ornament, of another kind.
         const auto shown = QObject::connect(rig.session.get(), &Session::songChanged, rig.window.get(),
-                                            [&] { rig.score().openOrnament(ids[(i + 1) % ids.size()]); });
+                                            [&] { rig.score().opened().open(ids[(i + 1) % ids.size()]); });
         QTest::keyClick(edit, key, held);
         QObject::disconnect(shown);
         ++left;
@@ -86,10 +86,10 @@ TEST_CASE("every editing field of the window is left by Tab, back and Return whi
         QTest::keyClick(f, key, held);
       }
       deferredToo();
-      rig.score().openOrnament(ids[i]);
+      rig.score().opened().open(ids[i]);
       rig.session->waitUntilIdle();
     }
-    rig.score().closeOrnament();
+    rig.score().opened().close();
   }
   CHECK(left > 40);
 }

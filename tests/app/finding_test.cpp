@@ -1,5 +1,5 @@
 // What is found in the stems, in the window: sections, openings shown, the grid checked, words and their edges, times.
-#include "app/dialogs/note_values_page.h"
+#include "app/openrow/note_values_page.h"
 #include "app/score/opening_marks.h"
 #include "app/session/section_marks.h"
 #include "bare_stems.h"
@@ -116,7 +116,7 @@ TEST_CASE("openings are shown as hollow signs, and a click makes the ornament th
   ScoreView& score = rig.score();
   score.showRange(0, 16, false);
   rig.settleView();
-  const std::vector<OpeningMarks::Mark> marks = score.openings().at(score.axis().pxPerBeat);
+  const std::vector<OpeningMarks::Mark> marks = score.openings().marks().at(score.axis().pxPerBeat);
   const auto gap = std::find_if(marks.begin(), marks.end(), [](const auto& m) {
     return m.opening.kind == Opening::Kind::gap && m.opening.place.begin < Beats::ofQuarters(4);
   });
@@ -137,7 +137,7 @@ TEST_CASE("openings are shown as hollow signs, and a click makes the ornament th
   CHECK(o.start.quarters() == Approx(2).margin(0.07));
   CHECK(o.span().end.quarters() == Approx(3).margin(0.07));
   // Its place is taken now.
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   rig.settleView();
   score.showRange(0, 16, false);
   rig.settleView();
@@ -146,7 +146,7 @@ TEST_CASE("openings are shown as hollow signs, and a click makes the ornament th
   rig.settle();
   rig.score().setFocus();
   rig.key(Qt::Key_O, Qt::ShiftModifier); // and away
-  CHECK(score.openings().empty());
+  CHECK(score.openings().marks().empty());
   const QImage without = score.grab().toImage();
   int other = 0;
   const double ratio = with.devicePixelRatio();
@@ -170,7 +170,7 @@ TEST_CASE("a word, its phrase, the next one, and back; by clicks too", "[app][fi
     CHECK(range().first == Approx(from).margin(0.1));
     CHECK(range().second == Approx(to).margin(0.1));
   };
-  score.setCaret(Beats(0));
+  score.caret().put(Beats(0));
   rig.key(Qt::Key_S);
   is(1, 2);
   rig.key(Qt::Key_S); // the word is its phrase: the next phrase too
@@ -210,24 +210,24 @@ TEST_CASE("edges go onto attacks and zero crossings, and to the vowel", "[app][f
   ScoreView& score = rig.score();
   const std::string row = rig.session->song().stems[0].id;
   const auto seconds = [&](Beats b) { return rig.session->plan()->map().secondsAt(b).value; };
-  score.selectOnRow(row, {Beats::ofQuarters(2), Beats::ofQuarters(3.6)});
+  score.caret().selectOnRow(row, {Beats::ofQuarters(2), Beats::ofQuarters(3.6)});
   rig.key(Qt::Key_V, Qt::ShiftModifier);
   CHECK(seconds(score.selection()->begin) == Approx(1.05).margin(0.015));
   CHECK(rig.window->measure().said().startsWith("From the vowel on"));
   rig.key(Qt::Key_V, Qt::ShiftModifier);
   CHECK(rig.window->measure().said() == "It starts with its vowel already.");
-  score.selectOnRow(row, {Beats::ofQuarters(9), Beats::ofQuarters(10)});
+  score.caret().selectOnRow(row, {Beats::ofQuarters(9), Beats::ofQuarters(10)});
   rig.key(Qt::Key_V, Qt::ShiftModifier);
   CHECK(rig.window->measure().said() == "Nothing in the selection is voiced.");
 
-  score.selectOnRow(row, {Beats::ofQuarters(6.5), Beats::ofQuarters(7.1)});
+  score.caret().selectOnRow(row, {Beats::ofQuarters(6.5), Beats::ofQuarters(7.1)});
   rig.key(Qt::Key_Z, Qt::ShiftModifier);
   const TempoMap& map = rig.session->plan()->map();
   for (const Beats edge : {score.selection()->begin, score.selection()->end}) {
     const auto f = static_cast<std::size_t>(map.frameAt(edge).count);
     CHECK((voice.x[f - 1] < 0) != (voice.x[f] < 0));
   }
-  score.selectOnRow(row, {Beats::ofQuarters(5.8), Beats::ofQuarters(7)});
+  score.caret().selectOnRow(row, {Beats::ofQuarters(5.8), Beats::ofQuarters(7)});
   rig.key(Qt::Key_Q, Qt::ShiftModifier);
   CHECK(seconds(score.selection()->begin) == Approx(3).margin(0.03));
 }
@@ -238,12 +238,12 @@ TEST_CASE("deep in and without a grid an arrow key is one sample", "[app][findin
   score.setFocus();
   rig.key(Qt::Key_8, Qt::ControlModifier);
   const TempoMap& map = rig.session->plan()->map();
-  score.setCaret(Beats::ofQuarters(4));
+  score.caret().put(Beats::ofQuarters(4));
   score.showRange(4, 4 + 200.0 / 24000, false); // six pixels to a sample
   rig.settleView();
   for (int i = 1; i <= 5; ++i) {
     rig.key(Qt::Key_Right);
-    CHECK(map.frameAt(score.caret()).count == 4 * 24000 + i);
+    CHECK(map.frameAt(score.caret().at()).count == 4 * 24000 + i);
   }
   rig.key(Qt::Key_Left, Qt::ShiftModifier);
   REQUIRE(score.selection());
@@ -267,7 +267,7 @@ TEST_CASE("note values are read, copied and picked", "[app][finding]") {
   });
   rig.key(Qt::Key_F4);
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  NumberField* time = rig.score().openRow()->field("time_left");
+  NumberField* time = rig.score().opened().row()->field("time_left");
   REQUIRE(time);
   time->setFocus();
   whenUp<NoteValuesPage>([](NoteValuesPage* page) {
@@ -278,7 +278,7 @@ TEST_CASE("note values are read, copied and picked", "[app][finding]") {
   rig.window->action("noteValues")->trigger();
   CHECK(*settingOr(allKinds().find("delay-throw")->table(), rig.ornament(id).settings, "time_left").text() == "1/16.");
   // A number that is no time has no page.
-  CHECK_FALSE(rig.score().openRow()->field("feedback_percent")->timeAs(*NoteValue::parse("1/4")));
+  CHECK_FALSE(rig.score().opened().row()->field("feedback_percent")->timeAs(*NoteValue::parse("1/4")));
 }
 
 TEST_CASE("the grid is checked in the form line, and its worst place is a key away", "[app][finding]") {
@@ -295,7 +295,7 @@ TEST_CASE("the grid is checked in the form line, and its worst place is a key aw
   INFO(rig.window->measure().said().toStdString());
   CHECK(rig.window->measure().said().contains("The grid runs away: 120.50 BPM"));
   rig.key(Qt::Key_F9, Qt::ShiftModifier);
-  CHECK(rig.session->plan()->map().barAt(rig.score().caret()).bar >= 55);
+  CHECK(rig.session->plan()->map().barAt(rig.score().caret().at()).bar >= 55);
   CHECK(rig.window->measure().said().contains("early"));
   rig.key(Qt::Key_F9);
   CHECK_FALSE(rig.window->form().showsGrid());

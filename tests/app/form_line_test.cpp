@@ -1,6 +1,6 @@
 // The form line: travelling, and editing sections and landings with all that is tied to them.
-#include "app/formline/form_line.h"
 #include "app/frame/head_bar.h"
+#include "app/lines/form_line.h"
 #include "app/score/ruler.h"
 #include "app/theme/type.h"
 #include "rig.h"
@@ -56,7 +56,7 @@ TEST_CASE("a landing is dragged in the form line and in the ruler, with what is 
 TEST_CASE("sections and landings are made at the caret, named in place and removed", "[form]") {
   SmallSongRig rig;
   rig.score().setFocus();
-  rig.score().setCaret(Beats::ofQuarters(10));
+  rig.score().caret().put(Beats::ofQuarters(10));
   rig.key(Qt::Key_M);
   REQUIRE(rig.session->song().landings.size() == 1);
   CHECK(rig.session->song().landings[0].at == Beats::ofQuarters(10));

@@ -68,7 +68,7 @@ TEST_CASE("a folder that is allowed brings its sound in; edits and what can be u
   QAbstractButton& allow = offer(rig);
   CHECK(allow.text().contains("allow that folder"));
   setGain(rig, -3);
-  rig.window->setAsksBeforeClosing(true);
+  rig.window->files().setAsks(true);
   allow.click();
   rig.settle();
   CHECK(gain(rig) == -3);
@@ -76,7 +76,7 @@ TEST_CASE("a folder that is allowed brings its sound in; edits and what can be u
   CHECK(rig.session->history().changedSinceSave());
   CHECK(rig.session->audio().of("drums"));
   CHECK(rig.session->stems().problem("drums").isEmpty());
-  rig.window->setAsksBeforeClosing(false);
+  rig.window->files().setAsks(false);
 }
 
 TEST_CASE("a song that another window has is opened read only once the edits of this one are dealt with", "[gate]") {
@@ -85,8 +85,8 @@ TEST_CASE("a song that another window has is opened read only once the edits of 
   Rig holds;
   holds.open(other);
   SmallSongRig rig;
-  rig.window->setAsksBeforeClosing(true);
-  rig.window->openSong(other);
+  rig.window->files().setAsks(true);
+  rig.window->files().openSong(other);
   rig.settle();
   QAbstractButton& readOnly = offer(rig);
   CHECK(readOnly.text().contains("open read only"));
@@ -98,17 +98,17 @@ TEST_CASE("a song that another window has is opened read only once the edits of 
   CHECK(asked == 1);
   CHECK(rig.session->song().title == "Small");
   CHECK(gain(rig) == -3);
-  rig.window->setAsksBeforeClosing(false);
+  rig.window->files().setAsks(false);
 }
 
 TEST_CASE("edits that are made while another song opens are asked about before it takes their place", "[gate]") {
   const TempFolder dir;
   const fs::path other = otherSong(dir);
   SmallSongRig rig;
-  rig.window->setAsksBeforeClosing(true);
+  rig.window->files().setAsks(true);
   int asked = 0;
   for (const auto with : {QMessageBox::Cancel, QMessageBox::Discard}) {
-    rig.window->openSong(other);
+    rig.window->files().openSong(other);
     setGain(rig, gain(rig) - 3);
     const double edited = gain(rig);
     answer(with, asked);
@@ -125,7 +125,7 @@ TEST_CASE("edits that are made while another song opens are asked about before i
   }
   CHECK(asked == 2);
   CHECK(rig.session->song().title == "Other");
-  rig.window->setAsksBeforeClosing(false);
+  rig.window->files().setAsks(false);
 }
 
 TEST_CASE("what is offered in place of the last step takes back that step and no other", "[gate]") {
@@ -148,4 +148,63 @@ TEST_CASE("what is offered in place of the last step takes back that step and no
       CHECK(rig.session->song().stems.size() == 2);
     }
   }
+}
+
+TEST_CASE("a song is saved while edits go on: the file holds the state of the save, later edits stay unsaved and kept",
+          "[gate]") {
+  const TempFolder dir, journals;
+  Rig rig(journals.path());
+  rig.open(writeSmallSong(dir));
+  const fs::path file = dir / "song.ivrin";
+  setGain(rig, -3);
+  int saved = 0;
+  rig.session->files().save(file, [&](bool ok) { saved += ok; });
+  setGain(rig, -6); // nothing of the save was delivered yet
+  CHECK(rig.session->files().saving());
+  rig.session->waitUntilIdle();
+  CHECK(saved == 1);
+  CHECK_FALSE(rig.session->files().saving());
+  Problems p;
+  CHECK(readSongFile(file, allKinds().registry(), p)->rowMix("drums").gainDb == -3);
+  CHECK(gain(rig) == -6);
+  CHECK(rig.session->history().changedSinceSave());
+  CHECK(rig.session->history().editsSinceSave() == 1);
+  // The later edit is what a crash would leave.
+  rig.session->waitForJournal();
+  Problems told;
+  std::vector<LeftJournal> kept;
+  for (const auto& e : fs::directory_iterator(journals.path()))
+    if (e.path().extension() == ".json") kept.push_back({e.path(), {}, *readJournal(e.path(), told)});
+  REQUIRE(kept.size() == 1);
+  CHECK(kept.front().journal.edits == 1);
+  CHECK(kept.front().journal.base == fileBytes(file));
+  // Two saves one after the other: the second has the rest, and nothing is left to keep.
+  rig.session->files().save(file, [&](bool ok) { saved += ok; });
+  rig.session->files().save(file, [&](bool ok) { saved += ok; });
+  rig.session->waitUntilIdle();
+  rig.session->waitForJournal();
+  CHECK(saved == 3);
+  CHECK_FALSE(rig.session->history().changedSinceSave());
+  CHECK(std::none_of(fs::directory_iterator(journals.path()), {},
+                     [](const auto& e) { return e.path().extension() == ".json"; }));
+}
+
+TEST_CASE("a window that is closed with unsaved changes closes once they are saved, and stays where they cannot be",
+          "[gate]") {
+  const TempFolder dir;
+  SmallSongRig rig;
+  rig.window->files().setAsks(true);
+  setGain(rig, -3);
+  int asked = 0;
+  answer(QMessageBox::Cancel, asked);
+  CHECK_FALSE(rig.window->close());
+  rig.settle();
+  CHECK(rig.window->isVisible());
+  answer(QMessageBox::Save, asked);
+  CHECK_FALSE(rig.window->close()); // not yet
+  rig.settle();
+  CHECK(asked == 2);
+  CHECK_FALSE(rig.window->isVisible());
+  CHECK_FALSE(rig.session->history().changedSinceSave());
+  rig.window->files().setAsks(false);
 }

@@ -46,7 +46,7 @@ TEST_CASE("a change of tempo is added, dragged, typed and removed, ornaments on 
   rig.score().showRange(0, 60, false);
   rig.settleView();
   rig.score().setFocus();
-  rig.score().setCaret(Beats::ofQuarters(16));
+  rig.score().caret().put(Beats::ofQuarters(16));
   acceptTempo(100, false);
   rig.window->action("tempoHere")->trigger();
   const auto& tempo = [&]() -> const std::vector<TempoEntry>& { return rig.session->song().tempo; };
@@ -85,7 +85,7 @@ TEST_CASE("bar 1 is dragged onto the first beat; ornaments stay on the sound", "
   const double at = rig.session->song().tempoMap().secondsAt(rig.ornament(id).start).value;
   rig.score().showRange(-2, 10, false);
   rig.settleView();
-  while (rig.score().caretRow() != "drums") rig.score().moveCaret(1, 0, false);
+  while (rig.score().caret().row() != "drums") rig.score().caret().move(1, 0, false);
   dragMark(rig, GridMark::Kind::barOne, 0, 1.04); // near an attack: onto it
   CHECK(rig.session->song().startSeconds == Approx(0.5).margin(0.003));
   CHECK(rig.session->song().tempoMap().secondsAt(rig.ornament(id).start).value == Approx(at).margin(1e-4));
@@ -98,7 +98,7 @@ TEST_CASE("a meter is changed at a bar, dragged by bars, and what is no meter is
   SmallSongRig rig;
   rig.score().showRange(0, 60, false);
   rig.settleView();
-  rig.score().setCaret(Beats::ofQuarters(18));
+  rig.score().caret().put(Beats::ofQuarters(18));
   const auto answer = [](const QString& text) {
     whenUp<QInputDialog>([text](QInputDialog* d) {
       d->setTextValue(text);

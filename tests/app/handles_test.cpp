@@ -111,7 +111,7 @@ TEST_CASE("every handle of every kind has its own name, its words, and lies in t
       CHECK(h.rect.center().y() <= c.area.bottom());
       CHECK(handleAt(all, h.rect.center())); // it, or one that lies over it
     }
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     rig.session->undo();
     rig.settle();
   }
@@ -126,8 +126,8 @@ TEST_CASE("keys walk all handles and the arrows move each, one undo step at a ti
     const auto all = faceOf(k.kind)->drawing()->handles(canvasOf(rig, id));
     for (std::size_t i = 0; i < all.size(); ++i) {
       rig.key(Qt::Key_N);
-      INFO(rig.score().activeHandle().toStdString());
-      CHECK(rig.score().activeHandle() == all[i].name);
+      INFO(rig.score().opened().activeHandle().toStdString());
+      CHECK(rig.score().opened().activeHandle() == all[i].name);
       const Song before = rig.session->song();
       int moved = 0;
       for (const auto& [there, back] : {std::pair{Qt::Key_Right, Qt::Key_Left}, {Qt::Key_Up, Qt::Key_Down}}) {
@@ -145,17 +145,17 @@ TEST_CASE("keys walk all handles and the arrows move each, one undo step at a ti
         CHECK(rig.session->song() == before);
       }
       CHECK(moved >= 1);
-      CHECK(rig.score().activeHandle() == all[i].name); // an edit does not lose it
+      CHECK(rig.score().opened().activeHandle() == all[i].name); // an edit does not lose it
     }
     rig.key(Qt::Key_N); // round
-    CHECK(rig.score().activeHandle() == all.front().name);
+    CHECK(rig.score().opened().activeHandle() == all.front().name);
     rig.key(Qt::Key_N, Qt::ShiftModifier);
-    CHECK(rig.score().activeHandle() == all.back().name);
+    CHECK(rig.score().opened().activeHandle() == all.back().name);
     rig.key(Qt::Key_Escape); // lets go of the handle, then closes
-    CHECK(rig.score().activeHandle().isEmpty());
-    CHECK(rig.score().ornamentIsOpen());
+    CHECK(rig.score().opened().activeHandle().isEmpty());
+    CHECK(rig.score().opened().isOpen());
     rig.key(Qt::Key_Escape);
-    CHECK_FALSE(rig.score().ornamentIsOpen());
+    CHECK_FALSE(rig.score().opened().isOpen());
     rig.session->undo();
     rig.settle();
   }
@@ -165,8 +165,8 @@ TEST_CASE("a handle that keys move goes by the grid or by its setting's own step
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   const auto walkTo = [&](const char* name) {
-    for (int i = 0; i < 10 && rig.score().activeHandle() != QLatin1String(name); ++i) rig.key(Qt::Key_N);
-    REQUIRE(rig.score().activeHandle() == QLatin1String(name));
+    for (int i = 0; i < 10 && rig.score().opened().activeHandle() != QLatin1String(name); ++i) rig.key(Qt::Key_N);
+    REQUIRE(rig.score().opened().activeHandle() == QLatin1String(name));
   };
   rig.key(Qt::Key_4, Qt::ControlModifier); // 1/8
   walkTo("end");
@@ -195,8 +195,8 @@ TEST_CASE("a handle that keys move goes by the grid or by its setting's own step
   CHECK(settingOr(table, rig.ornament(id).settings, "time_left") ==
         settingOr(table, rig.ornament(id).settings, "time_right"));
   // The mouse takes over: what was walked to is let go.
-  rig.score().closeOrnament();
-  CHECK(rig.score().activeHandle().isEmpty());
+  rig.score().opened().close();
+  CHECK(rig.score().opened().activeHandle().isEmpty());
 }
 
 TEST_CASE("cells are pressed, painted across and walked by keys, each gesture one step", "[handles]") {
@@ -275,7 +275,7 @@ TEST_CASE("what handles say never lies on what others say, whatever the kind, th
       for (const double beats : {2.0, 6.0, 20.0, 60.0}) {
         rig.score().showRange(8 - beats / 2, 8 + beats / 2, false);
         rig.settleView();
-        const auto all = rig.score().openHandles();
+        const auto all = rig.score().opened().handles();
         for (const QString& active : {QString(), all.front().name, all.back().name}) {
           const auto boxes = labelBoxes(all, active);
           INFO(k->table().id << " " << beats << " " << active.toStdString());
@@ -289,7 +289,7 @@ TEST_CASE("what handles say never lies on what others say, whatever the kind, th
           }
         }
       }
-      rig.score().closeOrnament();
+      rig.score().opened().close();
       rig.session->undo();
       rig.settle();
     }

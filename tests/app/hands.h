@@ -122,11 +122,11 @@ class Hands {
   }
   void pull() {
     if (!openSomething()) return;
-    const auto all = rig_.score().openHandles();
+    const auto all = rig_.score().opened().handles();
     if (all.empty()) return;
     const QString name = chance_.oneOf(all).name;
     did_ = "handle " + name.toStdString();
-    const QPoint at = rig_.score().handleRect(name).center().toPoint();
+    const QPoint at = rig_.score().opened().handleRect(name).center().toPoint();
     rig_.drag(&rig_.score(), at, at + QPoint(chance_.below(300) - 150, chance_.below(120) - 60));
   }
   NumberField* anyNumber() {
@@ -277,11 +277,11 @@ class Hands {
 
   bool openSomething() {
     if (!session().isOpen() || !session().plan()) return false;
-    if (rig_.score().ornamentIsOpen()) return true;
+    if (rig_.score().opened().isOpen()) return true;
     const auto& all = song().ornaments;
     if (all.empty()) return false;
-    rig_.score().openOrnament(all[static_cast<std::size_t>(chance_.below(all.size()))]->id);
-    return rig_.score().ornamentIsOpen();
+    rig_.score().opened().open(all[static_cast<std::size_t>(chance_.below(all.size()))]->id);
+    return rig_.score().opened().isOpen();
   }
 
   /// Also while one answer waits for what it brought up.

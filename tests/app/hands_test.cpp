@@ -42,7 +42,7 @@ TEST_CASE("whatever hands do, the song stays one that can be opened again, and c
     SmallSongRig rig{journal.path()};
     Hands hands(rig, rig.dir.path(), seed);
     REQUIRE(hands.actions() > 80);
-    rig.window->setAsksBeforeClosing(true);
+    rig.window->files().setAsks(true);
     int edits = 0;
     for (int step = 0; step < 200; ++step) {
       const Song before = rig.session->song();
@@ -57,7 +57,7 @@ TEST_CASE("whatever hands do, the song stays one that can be opened again, and c
       most = std::max(most, privateMemory());
     }
     CHECK(edits > 10);
-    rig.window->setAsksBeforeClosing(false);
+    rig.window->files().setAsks(false);
     rig.session->cancelWork();
     rig.settle();
     rig.session->settle();

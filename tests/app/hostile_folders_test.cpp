@@ -74,7 +74,7 @@ TEST_CASE("recipes, patterns, presets and journals of any kind: each list opens,
   CHECK(fs::exists(data / "ivrin/journal/empty.json.damaged"));
   told.clear();
   rig.placeOpen("stutter", "voice", 8, 10);
-  OpenRow& row = *rig.score().openRow();
+  OpenRow& row = *rig.score().opened().row();
   told.clear();
   QTest::keyClick(&row.finish(), Qt::Key_Insert); // presets
   auto* menu = row.finish().findChild<QMenu*>(QStringLiteral("finish-menu"));
@@ -88,7 +88,7 @@ TEST_CASE("recipes, patterns, presets and journals of any kind: each list opens,
   CHECK(errorsIn(told) >= 1);
   patterns->close();
   told.clear();
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   rig.score().goToLanding("c");
   rig.settle();
   rig.window->action("recipes")->trigger();

@@ -1,8 +1,8 @@
 // What producers sit down to do, done by hand in the real window and counted: one action is a click, a drag, a key or a
 // turn of the wheel; a typed value counts three. docs/jobs.md holds the table that comes of it.
 #include "app/openrow/curve_lane.h"
-#include "app/session/as_text.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 #include "bare_stems.h"
 #include "rig.h"
 #include "song/curve.h"
@@ -45,7 +45,7 @@ class Hand {
   }
   /// From a field's list.
   void choose(const char* field, const char* text) {
-    NumberField* f = rig.score().openRow()->field(field);
+    NumberField* f = rig.score().opened().row()->field(field);
     REQUIRE(f);
     QTest::mouseClick(f, Qt::LeftButton);
     const QPointer<QMenu> menu = f->findChild<QMenu*>(QStringLiteral("choices"));
@@ -57,7 +57,7 @@ class Hand {
   }
   /// A yes or no is turned by a click.
   void turn(const char* field) {
-    NumberField* f = rig.score().openRow()->field(field);
+    NumberField* f = rig.score().opened().row()->field(field);
     REQUIRE(f);
     QTest::mouseClick(f, Qt::LeftButton);
     rig.settle();
@@ -65,14 +65,14 @@ class Hand {
   }
   /// Over a number, so many notches in one turn.
   void wheel(const char* field, int notches) {
-    NumberField* f = rig.score().openRow()->field(field);
+    NumberField* f = rig.score().opened().row()->field(field);
     REQUIRE(f);
     turnWheel(*f, f->rect().center(), 120 * notches);
     rig.settle();
     done(("wheel over *" + f->spec().label + "*").c_str());
   }
   void type(const char* field, const char* text) {
-    NumberField* f = rig.score().openRow()->field(field);
+    NumberField* f = rig.score().opened().row()->field(field);
     REQUIRE(f);
     rig.type(f, text);
     rig.settle();
@@ -81,7 +81,7 @@ class Hand {
   }
   /// A processor or a whole chain.
   void finish(const char* text, bool chain = false) {
-    FinishLine& line = rig.score().openRow()->finish();
+    FinishLine& line = rig.score().opened().row()->finish();
     QTest::mouseClick(&line, Qt::LeftButton, {}, line.addRect().center());
     const auto menus = line.findChildren<QMenu*>(QStringLiteral("finish-menu"));
     REQUIRE_FALSE(menus.isEmpty());
@@ -92,7 +92,7 @@ class Hand {
   }
   /// Through the points given in parts of the open curve's drawing, in one stroke.
   void stroke(const std::vector<QPointF>& parts) {
-    CurveLane* lane = rig.score().curveLane();
+    CurveLane* lane = rig.score().opened().lane();
     REQUIRE(lane);
     const QRectF area = QRectF(lane->rect().adjusted(scaled(70), scaled(50), -scaled(30), -scaled(30)));
     const auto at = [&](QPointF p) {
@@ -259,8 +259,8 @@ const std::vector<Task>& jobs() {
       {"A chop that will not end", [](H h) { h.dragOver("drums", 9, 9.25), h.key(Qt::Key_D, "D"); },
        [](H h) {
          h.wheel("feedback_percent", 5), h.wheel("wet_db", -8);
-         h.rig.score().openCurve("feedback_percent");
-         h.rig.score().closeCurve();
+         h.rig.score().opened().openCurve("feedback_percent");
+         h.rig.score().opened().closeCurve();
          h.key(Qt::Key_C, "C: its curve"), h.stroke({{0.05, 0.45}, {0.4, 0.5}, {0.7, 0.48}, {0.95, 0.05}});
        },
        [](H h) { CHECK(pointsOf(h.made(), "feedback_percent") >= 3); }},
@@ -294,10 +294,11 @@ const std::vector<Task>& jobs() {
        [](H h) { CHECK(h.made().settings.contains("kept_ms")); }},
       {"A throw on this word only", [](H h) { h.dragOver("voice", 8, 9.5), h.key(Qt::Key_D, "D"); },
        [](H h) {
-         h.rig.score().openCurve("send_percent");
-         h.rig.score().closeCurve();
-         for (int i = 0;
-              i < 4 && !(h.rig.score().curveLane() && h.rig.score().curveLane()->target().key == "send_percent"); ++i)
+         h.rig.score().opened().openCurve("send_percent");
+         h.rig.score().opened().closeCurve();
+         for (int i = 0; i < 4 && !(h.rig.score().opened().lane() &&
+                                    h.rig.score().opened().lane()->target().key == "send_percent");
+              ++i)
            h.key(Qt::Key_C, "C");
          h.stroke({{0.02, 0.1}, {0.4, 0.3}, {0.7, 0.9}, {0.9, 0.9}});
          h.finish("Pan");
@@ -351,7 +352,7 @@ TEST_CASE("every job that can be done is done in three actions, and with all it 
       CHECK(node->plan.refusal.empty());
       if (node->print) CHECK(printOf(*rig.session->plan(), o->id).frames() > 0);
     }
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     while (rig.session->history().canUndo()) rig.session->undo();
     CHECK(rig.session->song().ornaments.empty());
   }

@@ -1,5 +1,5 @@
 // What sounds before the stems: placed and grown in the window, it gets its bars by itself, and it is heard and seen.
-#include "app/formline/form_line.h"
+#include "app/lines/form_line.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>

@@ -3,10 +3,10 @@
 #include "app/dialogs/left_dialog.h"
 #include "app/score/row_head.h"
 #include "audio/audio_reader.h"
+#include "files/journal.h"
+#include "files/safe_file.h"
 #include "rig.h"
 #include "song/edits.h"
-#include "song/journal.h"
-#include "song/safe_file.h"
 
 #include <QAction>
 #include <QRadioButton>
@@ -116,7 +116,7 @@ TEST_CASE("songs that were never saved come back after a crash, by name and time
   CHECK(rig.session->files().left().size() == 1); // the other one is still offered
   CHECK(journals(journal.path()) == 2);
   // Saved, its journal is gone; the other stays until it is let go.
-  REQUIRE(rig.session->files().save(dir / "back.ivrin"));
+  REQUIRE(rig.save(dir / "back.ivrin"));
   CHECK(journals(journal.path()) == 1);
   inDialog([](LeftDialog& d) {
     d.findChildren<QRadioButton*>()[0]->setChecked(true);
@@ -186,7 +186,7 @@ TEST_CASE("edits to a file that was changed, cut short or reached through a link
     if (how == How::changed) { // the file is what is open; saving it does not take the edits away
       CHECK(rig.session->song().title == "Changed elsewhere");
       setGain(rig, -20);
-      REQUIRE(rig.session->files().save(file));
+      REQUIRE(rig.save(file));
       CHECK(journals(journal.path()) == 1);
       inDialog([&](LeftDialog& d) {
         const auto choices = d.findChildren<QRadioButton*>();
@@ -210,7 +210,7 @@ TEST_CASE("edits to a file that was changed, cut short or reached through a link
     CHECK(gain(rig) == -3);
     CHECK(rig.session->history().changedSinceSave());
     CHECK(journals(journal.path()) == 1);
-    REQUIRE(rig.session->files().save(file));
+    REQUIRE(rig.save(file));
     CHECK(journals(journal.path()) == 0);
     Problems p;
     const auto saved = readSongFile(file, allKinds().registry(), p);
@@ -256,19 +256,19 @@ TEST_CASE("a song opened twice: the second window says so, reads only, and takes
     CHECK(second.session->files().left().empty());
     setGain(second, -11);
     const std::string before = *readWholeFile(file, 1 << 20, why);
-    CHECK_FALSE(second.session->files().save(file));
+    CHECK_FALSE(second.save(file));
     CHECK(*readWholeFile(file, 1 << 20, why) == before);
     // Under another name it is a song of its own.
-    REQUIRE(second.session->files().save(dir / "copy.ivrin"));
+    REQUIRE(second.save(dir / "copy.ivrin"));
     CHECK_FALSE(second.session->readOnly());
     CHECK(fs::exists(dir / ".copy.ivrin.lock"));
     Problems p;
     CHECK(readSongFile(dir / "copy.ivrin", allKinds().registry(), p)->rowMix("drums").gainDb == -11);
     // And nobody saves over what another window has open.
-    CHECK_FALSE(first.session->files().save(dir / "copy.ivrin"));
+    CHECK_FALSE(first.save(dir / "copy.ivrin"));
   }
   CHECK_FALSE(fs::exists(dir / ".copy.ivrin.lock"));
-  REQUIRE(first.session->files().save(file));
+  REQUIRE(first.save(file));
   CHECK(gain(first) == -7);
   // By another name it is the same file, and ours; another window does not get it that way either.
   fs::create_symlink(file, dir / "link.ivrin");
@@ -278,7 +278,7 @@ TEST_CASE("a song opened twice: the second window says so, reads only, and takes
     CHECK_FALSE(third.session->isOpen());
   }
   setGain(first, -8);
-  REQUIRE(first.session->files().save(dir / "link.ivrin"));
+  REQUIRE(first.save(dir / "link.ivrin"));
   CHECK(fs::is_symlink(dir / "link.ivrin"));
   CHECK(fs::exists(dir / ".song.ivrin.lock"));
   // Opened again in the same window it is not opened twice.
@@ -318,7 +318,7 @@ TEST_CASE("a file that another program changed meanwhile is kept when it is save
   const std::string other = *readWholeFile(file, 1 << 20, why) + "  \n";
   std::ofstream(file) << other;
   setGain(rig, -4);
-  REQUIRE(rig.session->files().save(file));
+  REQUIRE(rig.save(file));
   CHECK(rig.window->measure().said().contains("had been changed by another program"));
   CHECK(*readWholeFile(dir / "song.ivrin~1", 1 << 20, why) == other);
 }
@@ -334,7 +334,7 @@ TEST_CASE("edits that cannot be kept are told once, the head says so until they 
     setGain(rig, -i);
     rig.session->waitUntilIdle();
   }
-  REQUIRE(rig.session->files().save(file));
+  REQUIRE(rig.save(file));
   rig.session->waitUntilIdle();
   int said = 0;
   for (const auto& n : told) said += n[0].toString().contains("Autosave failed: ");
@@ -360,7 +360,7 @@ struct Moved {
       Rig rig; // saved once, it knows what its stems are made of
       rig.open(file);
       setGain(rig, -1);
-      REQUIRE(rig.session->files().save(file));
+      REQUIRE(rig.save(file));
     }
     fs::create_directories(away / "deep" / "deeper");
     fs::rename(dir / "voice.wav", away / "deep" / "deeper" / "lead.wav");
@@ -415,7 +415,7 @@ TEST_CASE("a row is pointed at a file by hand, from its margin", "[left]") {
   CHECK(find->isVisible());
   CHECK_FALSE(rig.score().findChild<QAbstractButton*>(QStringLiteral("find-drums"))->isVisible());
   QSignalSpy wanted(&rig.score(), &ScoreView::fileWanted);
-  QObject::disconnect(&rig.score(), &ScoreView::fileWanted, rig.window.get(), nullptr); // it would ask the desktop
+  QObject::disconnect(&rig.score(), &ScoreView::fileWanted, &rig.window->stems(), nullptr); // it would ask the desktop
   find->click();
   CHECK(wanted.count() == 1);
   // A file that is no sound is told; the song stays as it is.

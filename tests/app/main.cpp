@@ -1,7 +1,7 @@
 #include "slowest_event.h"
 
 #include "app/theme/type.h"
-#include "app/theme/words.h"
+#include "app/words/words.h"
 
 #include <QTemporaryDir>
 

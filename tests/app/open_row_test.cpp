@@ -24,7 +24,7 @@ Curve curveOf(const Ornament& o, const char* key) {
 TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  OpenTitle& title = rig.score().openRow()->title();
+  OpenTitle& title = rig.score().opened().row()->title();
   using S = VariantRing::State;
   CHECK(title.variant(0)->state() == S::live);
   CHECK(title.variant(1)->state() == S::empty);
@@ -32,7 +32,7 @@ TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
   QTest::mouseClick(title.variant(1), Qt::LeftButton);
   CHECK(rig.ornament(id).variant == "B");
   CHECK(setting(rig.ornament(id), "feedback_percent") == first); // begun as a copy
-  rig.type(rig.score().openRow()->field("feedback_percent"), "20");
+  rig.type(rig.score().opened().row()->field("feedback_percent"), "20");
   CHECK(rig.score().hasFocus()); // typing ended with Return
   rig.score().setFocus();
   rig.key(Qt::Key_1); // by key
@@ -49,7 +49,7 @@ TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
   CHECK(rig.session->history().undoLabel() == "forget variant B of delay throw");
   // It survives the file.
   rig.key(Qt::Key_Z, Qt::ControlModifier);
-  rig.session->files().save(rig.dir / "song.ivrin");
+  rig.save(rig.dir / "song.ivrin");
   rig.open(rig.dir / "song.ivrin");
   REQUIRE(rig.ornament(id).variants.size() == 1);
   CHECK(*rig.ornament(id).variants[0].settings.at("feedback_percent").number() == 20);
@@ -58,7 +58,7 @@ TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
 TEST_CASE("tied to: the open row ties to any landing", "[open]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  NumberField* tied = rig.score().openRow()->field("landing");
+  NumberField* tied = rig.score().opened().row()->field("landing");
   REQUIRE(tied);
   tied->setFocus();
   rig.key(Qt::Key_Up);
@@ -66,19 +66,19 @@ TEST_CASE("tied to: the open row ties to any landing", "[open]") {
   rig.key(Qt::Key_Up);
   rig.key(Qt::Key_Up);
   CHECK(rig.ornament(id).landing == "c");
-  CHECK(*rig.score().openRow()->field("landing")->value().text() == "Three");
+  CHECK(*rig.score().opened().row()->field("landing")->value().text() == "Three");
   // A landing that is renamed is called so here too.
   rig.session->edit("name", withLandingNamed(rig.session->song(), "c", "Last"));
-  CHECK(*rig.score().openRow()->field("landing")->value().text() == "Last");
+  CHECK(*rig.score().opened().row()->field("landing")->value().text() == "Last");
 }
 
 TEST_CASE("a curve is drawn by mouse: points set, dragged, bent and removed", "[open]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   const double before = setting(rig.ornament(id), "feedback_percent");
-  NumberField* field = rig.score().openRow()->field("feedback_percent");
+  NumberField* field = rig.score().opened().row()->field("feedback_percent");
   QTest::mouseClick(field, Qt::LeftButton, {}, field->curveMark().center());
-  CurveLane* lane = rig.score().curveLane();
+  CurveLane* lane = rig.score().opened().lane();
   REQUIRE(lane);
   CHECK(lane->geometry() == rig.score().openArea());
   CHECK(lane->curve().points().size() == 1);
@@ -108,22 +108,22 @@ TEST_CASE("a curve is drawn by mouse: points set, dragged, bent and removed", "[
   rig.settle();
   CHECK(rig.session->plan()->node(id)->print->complete());
   // The number says so; the drawing's slope keeps its shape.
-  CHECK(rig.score().openRow()->field("feedback_percent")->value().list());
+  CHECK(rig.score().opened().row()->field("feedback_percent")->value().list());
   // Removed again by a double click: a plain number.
   QTest::mouseDClick(lane, Qt::LeftButton, {}, lane->pointAt(1).toPoint());
   CHECK(lane->curve().points().size() == 1);
   CHECK(rig.ornament(id).settings.at("feedback_percent").number());
   rig.key(Qt::Key_Escape);
-  CHECK_FALSE(rig.score().curveLane());
-  CHECK(rig.score().ornamentIsOpen());
+  CHECK_FALSE(rig.score().opened().lane());
+  CHECK(rig.score().opened().isOpen());
 }
 
 TEST_CASE("a curve is drawn by keys alone, typed, copied and pasted", "[open]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  rig.score().openRow()->field("send_percent")->setFocus();
+  rig.score().opened().row()->field("send_percent")->setFocus();
   rig.key(Qt::Key_C);
-  CurveLane* lane = rig.score().curveLane();
+  CurveLane* lane = rig.score().opened().lane();
   REQUIRE(lane);
   CHECK(lane->hasFocus());
   rig.key(Qt::Key_Insert);
@@ -170,7 +170,7 @@ TEST_CASE("the axis of a curve fits it, points keep apart, a send is nothing aft
   rig.settle();
   rig.score().setFocus();
   rig.key(Qt::Key_C);
-  CurveLane* lane = rig.score().curveLane();
+  CurveLane* lane = rig.score().opened().lane();
   REQUIRE(lane);
   CHECK(lane->target().key == "speed");
   // From −1 to 1: standstill lies half way between the two.
@@ -183,14 +183,14 @@ TEST_CASE("the axis of a curve fits it, points keep apart, a send is nothing aft
   CHECK(lane->pointAt(0).y() < lane->pointAt(1).y());
   lane->setFocus();
   rig.key(Qt::Key_Escape);
-  CHECK_FALSE(rig.score().curveLane());
+  CHECK_FALSE(rig.score().opened().lane());
   // On the grid a point comes near its neighbour and no nearer; with Shift both stand at one place.
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   rig.session->edit("send", withSetting(rig.session->song(), id, "send_percent",
                                         Curve(std::vector<CurvePoint>{{0.25, 20, 0}, {0.75, 90, 0}}).value()));
   rig.settle();
-  rig.score().openCurve("send_percent");
-  lane = rig.score().curveLane();
+  rig.score().opened().openCurve("send_percent");
+  lane = rig.score().opened().lane();
   REQUIRE(lane);
   const QPoint second = lane->pointAt(1).toPoint(), first = lane->pointAt(0).toPoint();
   rig.drag(lane, second, {first.x() - 60, second.y()});
@@ -216,11 +216,11 @@ TEST_CASE("a collision is drawn with its answers, and one press of each is enoug
   rig.session->edit("loud",
                     withSetting(withSetting(rig.session->song(), id, "feedback_percent", 85.0), id, "duck_db", 0.0));
   const Song collides = rig.session->song();
-  rig.score().openOrnament(id);
+  rig.score().opened().open(id);
   rig.settle();
   REQUIRE(rig.session->rows().chosen());
   REQUIRE_FALSE(rig.session->rows().chosen()->collisions.empty());
-  Answers& answers = rig.score().openRow()->answers();
+  Answers& answers = rig.score().opened().row()->answers();
   CHECK(answers.isVisible());
   CHECK(rig.score().openArea().contains(answers.geometry()));
   for (const auto a : {CollisionAnswer::duck, CollisionAnswer::cut, CollisionAnswer::shorten}) {
@@ -274,7 +274,7 @@ TEST_CASE("what covers another row is marked on that row, and answered at one pr
   };
   const int hatched = marked();
   CHECK(hatched > 60);
-  Answers& answers = rig.score().openRow()->answers();
+  Answers& answers = rig.score().opened().row()->answers();
   CHECK(answers.isVisible());
   CHECK(answers.what().contains(
       QString::fromStdString(rig.session->song().rowName(rig.session->rows().chosen()->over.front().row))));
@@ -292,14 +292,14 @@ TEST_CASE("what covers another row is marked on that row, and answered at one pr
   }
   CHECK(answers.button(CollisionAnswer::duck)->isVisible());
   CHECK(answers.button(CollisionAnswer::pan)->isVisible());
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   CHECK(marked() < hatched / 4); // of the open one alone
 }
 
 TEST_CASE("alone plays only what the open ornament adds", "[open]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  QTest::mouseClick(rig.score().openRow()->title().alone(), Qt::LeftButton);
+  QTest::mouseClick(rig.score().opened().row()->title().alone(), Qt::LeftButton);
   CHECK(rig.session->playback().alone());
   const auto node = rig.session->plan()->node(id);
   rig.session->player().play(Frames(0)); // four bars before: silence

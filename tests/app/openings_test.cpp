@@ -29,7 +29,7 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
     rig.settleView();
   };
   rig.score().setFocus();
-  REQUIRE(rig.score().caretRow() == rig.session->song().stems[0].id);
+  REQUIRE(rig.score().caret().row() == rig.session->song().stems[0].id);
   const auto selected = [&] {
     REQUIRE(rig.score().selection());
     return std::pair{rig.score().selection()->begin.quarters(), rig.score().selection()->end.quarters()};
@@ -59,9 +59,9 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
   CHECK(rig.session->song().ornaments[0]->kind == "delay-throw");
   CHECK(rig.session->song().ornaments[0]->start.quarters() == Approx(2).margin(0.07));
   // Noise says nothing.
-  rig.score().closeOrnament();
-  rig.score().moveCaret(1, 0, false);
-  REQUIRE(rig.score().caretRow() == rig.session->song().stems[1].id);
+  rig.score().opened().close();
+  rig.score().caret().move(1, 0, false);
+  REQUIRE(rig.score().caret().row() == rig.session->song().stems[1].id);
   next();
   INFO(rig.window->measure().said().toStdString());
   CHECK(rig.window->measure().said().startsWith("No opening is heard on"));

@@ -124,9 +124,9 @@ TEST_CASE("what is painted piece by piece is the same picture as painted at once
   same("a sign under the mouse");
   rig.hoverAt(QPointF(600, 30));
   same("and left");
-  rig.score().openOrnament(id);
+  rig.score().opened().open(id);
   same("opened");
-  rig.score().walkHandles(1);
+  rig.score().opened().walk(1);
   same("a handle walked to");
   rig.key(Qt::Key_Right);
   same("and moved");
@@ -136,7 +136,7 @@ TEST_CASE("what is painted piece by piece is the same picture as painted at once
     same("played on over the open row");
   }
   rig.session->player().stop();
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   same("closed");
   CHECK(steps >= 30);
 }

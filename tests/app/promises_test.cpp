@@ -1,5 +1,5 @@
 // Every press keeps its word: what a hand does is done as it was said, or it is told why not.
-#include "app/dialogs/keys_page.h"
+#include "app/actions/keys_page.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>
@@ -11,7 +11,7 @@ using namespace ivrin::app::test;
 namespace {
 
 NumberField* field(Rig& rig, const char* key) {
-  auto* f = rig.score().openRow()->field(key);
+  auto* f = rig.score().opened().row()->field(key);
   REQUIRE(f);
   return f;
 }
@@ -36,7 +36,7 @@ TEST_CASE("a number takes what can belong to a value, and no letter there is an 
     if ((c == 'c' || c == 'C') && static_cast<NumberField*>(now)->spec().curve) continue; // its curve
     QTest::keyClick(now, c);
     CHECK(rig.session->song() == before);
-    CHECK(rig.score().ornamentIsOpen());
+    CHECK(rig.score().opened().isOpen());
     CHECK_FALSE(rig.session->player().playing());
   }
   // A letter that begins no name says so.
@@ -234,7 +234,7 @@ TEST_CASE("dragging over an open ornament's own source selects there and moves n
     for (int y = area.top() + 6; y < area.bottom() - 6; y += 9) {
       const QPoint from(x(24.6), y);
       bool taken = false;
-      for (const OpenHandle& h : rig.score().openHandles()) taken = taken || h.rect.contains(from);
+      for (const OpenHandle& h : rig.score().opened().handles()) taken = taken || h.rect.contains(from);
       if (taken) continue;
       ++tried;
       rig.drag(&rig.score(), from, QPoint(x(25.5), y));

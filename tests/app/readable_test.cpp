@@ -1,7 +1,7 @@
 // What a screen reader finds: rows, ornaments and handles with names and values, which it can also change; and what is
 // read out on request.
 #include "app/frame/head_bar.h"
-#include "app/frame/measure_line.h"
+#include "app/lines/measure_line.h"
 #include "rig.h"
 
 #include <QAccessible>
@@ -71,9 +71,9 @@ TEST_CASE("ornaments are objects on their row: read, opened, moved", "[readable]
   CHECK(rig.ornament(id).start == Beats::ofQuarters(9));
   o->actionInterface()->doAction(QAccessibleActionInterface::pressAction());
   rig.settle();
-  CHECK(rig.score().ornamentIsOpen());
-  CHECK(o->childCount() == static_cast<int>(rig.score().openHandles().size()));
-  rig.score().closeOrnament();
+  CHECK(rig.score().opened().isOpen());
+  CHECK(o->childCount() == static_cast<int>(rig.score().opened().handles().size()));
+  rig.score().opened().close();
   rig.session->undo();
   rig.session->undo();
   rig.session->undo();
@@ -92,7 +92,7 @@ TEST_CASE("handles of every kind are objects with words and values, and go up an
     REQUIRE(voice);
     REQUIRE(voice->childCount() > 0);
     QAccessibleInterface* open = voice->child(voice->childCount() - 1);
-    const auto handles = rig.score().openHandles();
+    const auto handles = rig.score().opened().handles();
     REQUIRE(open->childCount() == static_cast<int>(handles.size()));
     for (std::size_t i = 0; i < handles.size(); ++i) {
       QAccessibleInterface* h = open->child(static_cast<int>(i));
@@ -105,11 +105,12 @@ TEST_CASE("handles of every kind are objects with words and values, and go up an
       h->actionInterface()->doAction(QAccessibleActionInterface::increaseAction());
       if (rig.ornament(id) == before) h->actionInterface()->doAction(QAccessibleActionInterface::decreaseAction());
       moved += rig.ornament(id) != before;
-      if (!rig.score().handleRect(handles[i].name).isNull()) CHECK(rig.score().activeHandle() == handles[i].name);
+      if (!rig.score().opened().handleRect(handles[i].name).isNull())
+        CHECK(rig.score().opened().activeHandle() == handles[i].name);
       if (rig.ornament(id) != before) rig.session->undo(); // what a step does may take another handle away
       rig.settle();
     }
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     rig.settle();
   }
   CHECK(moved > 40);
@@ -126,7 +127,7 @@ TEST_CASE("place, ornament, meters and the last message are said on request", "[
   rig.score().setFocus();
   rig.key(Qt::Key_F7, Qt::ShiftModifier);
   CHECK(rig.window->measure().said().startsWith("gap at 3.1.1, over 1½ beats: "));
-  CHECK(rig.window->measure().said().contains(rig.score().saidOf(last(rig).id)));
+  CHECK(rig.window->measure().said().contains(saidOf(rig.score(), last(rig).id)));
   rig.key(Qt::Key_F8);
   CHECK(rig.window->measure().said().contains(rig.window->head().meterText()));
   CHECK(rig.window->measure().said().contains("monitor 0.0 dB"));
@@ -143,7 +144,7 @@ TEST_CASE("numbers are spin boxes with their value, choices are lists", "[readab
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   const auto object = [&](const char* key) {
-    return QAccessible::queryAccessibleInterface(rig.score().openRow()->field(key));
+    return QAccessible::queryAccessibleInterface(rig.score().opened().row()->field(key));
   };
   QAccessibleInterface* feedback = object("feedback_percent");
   REQUIRE(feedback);

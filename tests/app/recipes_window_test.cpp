@@ -115,6 +115,7 @@ TEST_CASE("what is heard and not placed is not saved, and does not keep the wind
   openAt(rig, "c");
   REQUIRE(rig.session->song().ornaments.size() >= 2);
   rig.window->action("save")->trigger();
+  rig.session->waitUntilIdle();
   CHECK(rig.session->song() == before);
   CHECK_FALSE(cardOf(rig).isVisible());
   CHECK(fileBytes(dir / "song.ivrin").find("\"recipe\"") == std::string::npos);
@@ -165,7 +166,7 @@ TEST_CASE("ornaments are kept as a recipe of one's own, and it is among the othe
   rig.score().goToLanding("c");
   rig.place("gap", "drums", 31, 32);
   rig.place("tape", "keys", 30, 32);
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   rig.settle();
   rig.settleView();
   rig.score().countTo("c");
@@ -212,7 +213,7 @@ TEST_CASE("recipes lead from an opening to the landing after it", "[recipes]") {
   rig.settle();
   REQUIRE(rig.session->findings().openings());
   // One that has its place in view, before "Two".
-  const OpeningMarks& marks = rig.score().openings();
+  const OpeningMarks& marks = rig.score().openings().marks();
   rig.score().showRange(0, 18, false);
   rig.settleView();
   const auto& all = marks.at(rig.score().axis().pxPerBeat);
@@ -231,7 +232,7 @@ TEST_CASE("recipes lead from an opening to the landing after it", "[recipes]") {
   rig.settle();
   // By keys: the opening that was stepped to.
   rig.score().countTo("c");
-  rig.score().setCaret(Beats(0));
+  rig.score().caret().put(Beats(0));
   rig.window->action("nextOpening")->trigger();
   rig.settle();
   REQUIRE(rig.score().selection());
@@ -281,7 +282,7 @@ TEST_CASE("one key makes room for a lead-in, again otherwise, then none; another
   rig.settle();
   CHECK(added().empty());
 
-  score.closeOrnament();
+  score.opened().close();
   score.select(std::nullopt);
   for (const double bars : {2.0, 4.0}) {
     rig.window->action("openWide")->trigger();

@@ -1,6 +1,9 @@
 // The real main window over a small song of its own, with the stepped output.
 #pragma once
 
+#include "app/actions/look_actions.h"
+#include "app/actions/output_actions.h"
+#include "app/actions/snap_actions.h"
 #include "app/frame/main_window.h"
 #include "app/openrow/open_row.h"
 #include "song/edits.h"
@@ -84,7 +87,7 @@ struct Rig {
     o.playback.outputs = devices;
     session = std::make_unique<Session>(std::move(o));
     window = std::make_unique<MainWindow>(*session, std::filesystem::path());
-    window->setAsksBeforeClosing(false);
+    window->files().setAsks(false);
     window->resize(1280, 800);
     window->show();
     window->activateWindow();
@@ -95,6 +98,13 @@ struct Rig {
     session->files().open(f);
     session->waitUntilIdle();
     settleView();
+  }
+  /// Whether it was saved.
+  bool save(const std::filesystem::path& f) {
+    bool saved = false;
+    session->files().save(f, [&saved](bool ok) { saved = ok; });
+    session->waitUntilIdle();
+    return saved;
   }
   /// Beside a window that has it.
   void openReadOnly(const std::filesystem::path& f) {
@@ -149,19 +159,19 @@ struct Rig {
     INFO(kind << " on " << row << " from " << from << " to " << to);
     REQUIRE(session->song().ornament(id)); // where nothing sounds it is refused
     session->player().stop();
-    score().closeOrnament();
+    score().opened().close();
     settleView();
     return id;
   }
   /// The same, with its row open.
   std::string placeOpen(const char* kind, const char* row, double from, double to) {
     const std::string id = place(kind, row, from, to);
-    score().openOrnament(id);
+    score().opened().open(id);
     settle();
     return id;
   }
   /// The middle of a handle of the open row.
-  QPoint handle(const char* name) { return score().handleRect(QString::fromLatin1(name)).center().toPoint(); }
+  QPoint handle(const char* name) { return score().opened().handleRect(QString::fromLatin1(name)).center().toPoint(); }
   const Ornament& ornament(const std::string& id) { return *session->song().ornament(id); }
   void hoverAt(QPointF p) {
     QMouseEvent e(QEvent::MouseMove, p, score().mapToGlobal(p), Qt::NoButton, Qt::NoButton, Qt::NoModifier);

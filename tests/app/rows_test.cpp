@@ -49,7 +49,7 @@ TEST_CASE("rows are dragged to their places and onto buses, an undo step each", 
   dragRow(rig, "drums", "voice", 0.2);
   CHECK(rowsOf(rig) == Rows{"drums", "voice", "keys", "music", "mix"});
   CHECK(rig.score().axis().left == left); // the view stays
-  CHECK(rig.score().caretRow() == "drums");
+  CHECK(rig.score().caret().row() == "drums");
   rig.session->undo();
   rig.settle();
   CHECK(rowsOf(rig) == Rows{"voice", "keys", "music", "drums", "mix"});
@@ -63,13 +63,13 @@ TEST_CASE("rows are dragged to their places and onto buses, an undo step each", 
   const std::string label = rig.session->history().undoLabel();
   QTest::mouseClick(head(rig, "keys"), Qt::LeftButton, {}, QPoint(20, 8));
   CHECK(rig.session->history().undoLabel() == label);
-  CHECK(rig.score().caretRow() == "keys"); // it is the caret's row
+  CHECK(rig.score().caret().row() == "keys"); // it is the caret's row
 }
 
 TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][rows]") {
   SmallSongRig rig;
-  rig.score().moveCaret(0, 0, false);
-  REQUIRE(rig.score().caretRow() == "voice");
+  rig.score().caret().move(0, 0, false);
+  REQUIRE(rig.score().caret().row() == "voice");
   answer("Lead");
   rig.window->action("rowName")->trigger();
   CHECK(rig.session->song().stem("voice")->name == "Lead");
@@ -97,7 +97,7 @@ TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][r
   rig.settle();
 
   const std::string id = rig.place("gap", "drums", 8, 10);
-  while (rig.score().caretRow() != "drums") rig.score().moveCaret(1, 0, false);
+  while (rig.score().caret().row() != "drums") rig.score().caret().move(1, 0, false);
   rig.window->action("removeRow")->trigger();
   CHECK_FALSE(rig.session->song().hasRow("drums"));
   CHECK_FALSE(rig.session->song().ornament(id));
@@ -105,7 +105,7 @@ TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][r
   rig.session->undo();
   CHECK(rig.session->song().ornament(id));
   rig.settle();
-  while (rig.score().caretRow() != "mix") rig.score().moveCaret(1, 0, false);
+  while (rig.score().caret().row() != "mix") rig.score().caret().move(1, 0, false);
   rig.window->action("removeRow")->trigger();
   CHECK(rig.window->measure().said().startsWith("The mix is always there"));
 }

@@ -78,7 +78,7 @@ TEST_CASE("overlapping ornaments stand in lanes; their order is dragged by the n
   // The second one is grabbed in its lane, by its own sign.
   QTest::mouseClick(&rig.score(), Qt::LeftButton, {}, second->sign.center().toPoint());
   CHECK(rig.session->chosen() == b);
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   rig.settleView();
   rig.score().showRange(4, 20, false);
   // Its number is dragged up into the first lane.
@@ -93,7 +93,7 @@ TEST_CASE("overlapping ornaments stand in lanes; their order is dragged by the n
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(rig.session->song().ornaments[0]->id == a);
   // And by keys.
-  rig.score().openOrnament(b);
+  rig.score().opened().open(b);
   rig.settle();
   rig.key(Qt::Key_Up, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(rig.session->song().ornaments[0]->id == b);
@@ -107,9 +107,9 @@ TEST_CASE("the bracket under the mouse drags source edges and the end of the tai
   rig.score().showRange(4, 24, false);
   const Ornament before = rig.ornament(id);
   const auto box = [&] { return *rig.score().layoutOfOrnaments().box(id); };
-  CHECK(rig.score().hot().empty());
+  CHECK(rig.score().mouse().hot().empty());
   rig.hoverAt(box().sign.center());
-  CHECK(rig.score().hot() == id);
+  CHECK(rig.score().mouse().hot() == id);
   const double px = rig.score().axis().pxPerBeat;
   const auto pull = [&](double x, double beats, Qt::KeyboardModifiers m = {}) {
     rig.hoverAt(box().sign.center());
@@ -147,7 +147,7 @@ TEST_CASE("the bracket under the mouse drags source edges and the end of the tai
 TEST_CASE("while dragging, landings draw what comes near, and say so", "[score]") {
   SmallSongRig rig;
   const std::string id = rig.place("delay-throw", "voice", 12, 13);
-  rig.window->setGridText("free");
+  rig.window->snap().setText("free");
   rig.score().showRange(4, 24, false);
   const QPoint from = rig.score().signOf(id).center().toPoint();
   const double px = rig.score().axis().pxPerBeat;
@@ -167,8 +167,8 @@ TEST_CASE("several ornaments are marked, moved, silenced, copied and deleted tog
   const auto sign = [&](const std::string& id) { return rig.score().signOf(id).center().toPoint(); };
   QTest::mouseClick(&rig.score(), Qt::LeftButton, Qt::ShiftModifier, sign(a));
   QTest::mouseClick(&rig.score(), Qt::LeftButton, Qt::ShiftModifier, sign(b));
-  CHECK(rig.score().marked() == std::set<std::string>{a, b});
-  CHECK_FALSE(rig.score().ornamentIsOpen());
+  CHECK(rig.score().hand().marked() == std::set<std::string>{a, b});
+  CHECK_FALSE(rig.score().opened().isOpen());
   CHECK(rig.window->measure().figures().startsWith("2 ornaments marked"));
   // One is dragged by a beat: both move, on their rows; the third stays.
   const Song before = rig.session->song();
@@ -197,7 +197,7 @@ TEST_CASE("several ornaments are marked, moved, silenced, copied and deleted tog
   CHECK(rig.ornament(b).enabled);
   // Copied: pasted at the caret with the same distance, on their own rows.
   rig.key(Qt::Key_C, Qt::ControlModifier);
-  rig.score().setCaret(Beats::ofQuarters(40));
+  rig.score().caret().put(Beats::ofQuarters(40));
   rig.key(Qt::Key_V, Qt::ControlModifier);
   REQUIRE(rig.session->song().ornaments.size() == 5);
   CHECK(rig.session->song().ornaments[3]->start == Beats::ofQuarters(40));
@@ -208,13 +208,13 @@ TEST_CASE("several ornaments are marked, moved, silenced, copied and deleted tog
   rig.key(Qt::Key_Delete);
   CHECK(rig.session->song().ornaments.size() == 1);
   CHECK(rig.session->history().undoLabel() == "delete 2 ornaments");
-  CHECK(rig.score().marked().empty());
+  CHECK(rig.score().hand().marked().empty());
   rig.key(Qt::Key_Delete); // nothing is marked or open: nothing goes
   CHECK(rig.session->song().ornaments.size() == 1);
   rig.key(Qt::Key_A, Qt::ControlModifier);
-  CHECK(rig.score().marked().size() == 1);
+  CHECK(rig.score().hand().marked().size() == 1);
   rig.key(Qt::Key_Escape);
-  CHECK(rig.score().marked().empty());
+  CHECK(rig.score().hand().marked().empty());
 }
 
 TEST_CASE("a source is taken from elsewhere by a drag or from the selection, and brought home again", "[score]") {
@@ -249,7 +249,7 @@ TEST_CASE("a source is taken from elsewhere by a drag or from the selection, and
   CHECK(rig.ornament(id).start == Beats::ofQuarters(20));
   CHECK(rig.ornament(id).source[0].start == Beats::ofQuarters(15));
   // Home again by the menu; then from what is selected, with the row open.
-  rig.score().openOrnament(id);
+  rig.score().opened().open(id);
   rig.settle();
   rig.key(Qt::Key_T, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(rig.ornament(id).source.empty());
@@ -304,26 +304,26 @@ TEST_CASE("grids from whole notes to sixty-fourths, dotted, triplet and free", "
   };
   const auto key = [&](int k) { rig.key(static_cast<Qt::Key>(k), Qt::ControlModifier); };
   key(Qt::Key_3); // quarters
-  CHECK(rig.window->gridText() == "1/4");
+  CHECK(rig.window->snap().text() == "1/4");
   CHECK(rig.score().gridMark()->text() == "grid 1/4");
   CHECK(snaps(1.1, 2.9) == std::pair{1.0, 3.0});
   key(Qt::Key_7);
   CHECK(snaps(1.07, 2.93) == std::pair{1.0625, 2.9375});
   key(Qt::Key_4);
   rig.key(Qt::Key_T, Qt::ShiftModifier); // eighth triplets
-  CHECK(rig.window->gridText() == "1/8t");
+  CHECK(rig.window->snap().text() == "1/8t");
   CHECK(snaps(1.3, 2.7).first == Approx(4.0 / 3).margin(1e-9));
   rig.key(Qt::Key_D, Qt::ShiftModifier); // dotted eighths, counted from the bar line
-  CHECK(rig.window->gridText() == "1/8.");
+  CHECK(rig.window->snap().text() == "1/8.");
   CHECK(snaps(0.8, 1.4) == std::pair{0.75, 1.5});
   CHECK(snaps(3.9, 4.8) == std::pair{4.0, 4.75}); // and anew at the next one
   rig.key(Qt::Key_D, Qt::ShiftModifier);
-  CHECK(rig.window->gridText() == "1/8");
+  CHECK(rig.window->snap().text() == "1/8");
   rig.key(Qt::Key_Plus);
-  CHECK(rig.window->gridText() == "1/16");
+  CHECK(rig.window->snap().text() == "1/16");
   rig.key(Qt::Key_Minus);
   rig.key(Qt::Key_Minus);
-  CHECK(rig.window->gridText() == "1/4");
+  CHECK(rig.window->snap().text() == "1/4");
   key(Qt::Key_8); // free
   CHECK(snaps(1.1, 2.9).first == Approx(1.1).margin(0.02));
 }
@@ -357,16 +357,16 @@ TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift fi
 TEST_CASE("staves fold by hand and, where nothing happens, by themselves", "[score]") {
   SmallSongRig rig;
   const int full = rig.score().staffOf("drums").height();
-  rig.score().toggleFold("drums");
+  rig.score().folds().toggle("drums");
   CHECK(rig.score().staffOf("drums").height() < full / 2);
   CHECK(rig.score().staffOf("voice").height() >= full);
-  rig.score().toggleFold("drums");
+  rig.score().folds().toggle("drums");
   CHECK(rig.score().staffOf("drums").height() == full);
   // By a double click on its name.
   auto* head = rig.window->findChild<QWidget*>("row-drums");
   REQUIRE(head);
   QTest::mouseDClick(head, Qt::LeftButton, {}, QPoint(50, 8));
-  CHECK(rig.score().folded("drums"));
+  CHECK(rig.score().folds().folded("drums"));
   QTest::mouseDClick(head, Qt::LeftButton, {}, QPoint(50, 8));
   // Quiet ones: only the voice has an ornament in view.
   rig.place("delay-throw", "voice", 8, 9);
@@ -374,12 +374,12 @@ TEST_CASE("staves fold by hand and, where nothing happens, by themselves", "[sco
   rig.score().setFocus();
   rig.key(Qt::Key_F);
   rig.settleView();
-  CHECK(rig.score().folded("drums"));
-  CHECK(rig.score().folded("keys"));
-  CHECK_FALSE(rig.score().folded("voice"));
-  CHECK_FALSE(rig.score().folded("mix"));
+  CHECK(rig.score().folds().folded("drums"));
+  CHECK(rig.score().folds().folded("keys"));
+  CHECK_FALSE(rig.score().folds().folded("voice"));
+  CHECK_FALSE(rig.score().folds().folded("mix"));
   rig.key(Qt::Key_F);
-  CHECK_FALSE(rig.score().folded("drums"));
+  CHECK_FALSE(rig.score().folds().folded("drums"));
 }
 
 TEST_CASE("a sign is dropped on the selection, or on another row", "[score][display]") {
@@ -399,7 +399,7 @@ TEST_CASE("a sign is dropped on the selection, or on another row", "[score][disp
   drop(rig.at("voice", 8.6), "gap");
   REQUIRE(rig.session->song().ornaments.size() == 1);
   CHECK(rig.session->song().ornaments[0]->start == Beats::ofQuarters(8));
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   rig.settleView();
   rig.score().showRange(4, 20, false);
   rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
@@ -417,7 +417,7 @@ TEST_CASE("a tie to the landing is a slur, made and undone by a key, and travels
   rig.settleView();
   rig.score().showRange(6, 22, false);
   rig.score().setFocus();
-  rig.score().setCaret(Beats::ofQuarters(12));
+  rig.score().caret().put(Beats::ofQuarters(12));
   const auto arc = [&] {
     const QRectF sign = rig.score().signOf(id);
     const auto end = static_cast<int>(rig.score().axis().xOf(Beats::ofQuarters(16)));
@@ -441,7 +441,7 @@ TEST_CASE("the ruler shows a number in every view, from the whole song down to s
     rig.settleView();
     const int left = static_cast<int>(rig.score().axis().x0);
     const QImage ruler =
-        rig.score().grab(QRect(left, 0, rig.score().width() - left, rig.score().rulerHeight() - 2)).toImage();
+        rig.score().grab(QRect(left, 0, rig.score().width() - left, rig.score().page().rulerHeight() - 2)).toImage();
     INFO(width);
     // Figures in quiet ink or in ink, a few dozen pixels at least.
     CHECK(pixelsNear(ruler, ruler.rect(), paper().quiet, 150) > 15); // none without a number

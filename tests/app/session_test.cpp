@@ -38,7 +38,7 @@ TEST_CASE("after a crash the song opens as it was at the last edit", "[session]"
     CHECK(rig.session->song().rowMix("drums").gainDb == 0);
     rig.session->redo();
     // Saved, the journal is gone.
-    REQUIRE(rig.session->files().save(file));
+    REQUIRE(rig.save(file));
   }
   Rig third(journal.path());
   QSignalSpy none(&third.session->files(), &SongFiles::recovered);
@@ -72,14 +72,14 @@ TEST_CASE("a song is never saved over its own stem, or over what is no song", "[
   SmallSongRig rig;
   std::ofstream(rig.dir / "notes.txt") << "notes";
   const auto size = std::filesystem::file_size(rig.dir / "voice.wav");
-  CHECK_FALSE(rig.session->files().save(rig.dir / "voice.wav"));
+  CHECK_FALSE(rig.save(rig.dir / "voice.wav"));
   CHECK(rig.window->measure().said().contains("source of this song"));
   CHECK(std::filesystem::file_size(rig.dir / "voice.wav") == size);
-  CHECK_FALSE(rig.session->files().save(rig.dir / "notes.txt"));
+  CHECK_FALSE(rig.save(rig.dir / "notes.txt"));
   CHECK(rig.window->measure().said().contains("is not a song"));
-  CHECK_FALSE(rig.session->files().save(rig.dir.path()));
+  CHECK_FALSE(rig.save(rig.dir.path()));
   CHECK(rig.session->file() == rig.dir / "song.ivrin");
-  CHECK(rig.session->files().save(rig.dir / "song.ivrin"));
+  CHECK(rig.save(rig.dir / "song.ivrin"));
   // An export into the folder of the stems.
   QSignalSpy exported(&rig.session->exports(), &Exports::exported);
   std::filesystem::create_directories(rig.dir / "stems");
@@ -99,7 +99,7 @@ TEST_CASE("a save that fails says so and loses nothing", "[session]") {
   RowMix m;
   m.gainDb = -9;
   rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
-  CHECK_FALSE(rig.session->files().save(rig.dir / "no-such-folder" / "song.ivrin"));
+  CHECK_FALSE(rig.save(rig.dir / "no-such-folder" / "song.ivrin"));
   CHECK(rig.window->measure().said().contains("not saved"));
   CHECK(rig.session->history().changedSinceSave());
   CHECK(rig.session->song().rowMix("drums").gainDb == -9);
@@ -171,10 +171,10 @@ TEST_CASE("saved elsewhere, undone and saved again, the song still has its stems
   m.gainDb = -9;
   rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
   rig.session->settle();
-  REQUIRE(rig.session->files().save(elsewhere / "song.ivrin"));
+  REQUIRE(rig.save(elsewhere / "song.ivrin"));
   rig.session->undo(); // back over the save: a song from when it lay in another folder
   CHECK(rig.session->song().rowMix("drums").gainDb == 0);
-  REQUIRE(rig.session->files().save(elsewhere / "song.ivrin"));
+  REQUIRE(rig.save(elsewhere / "song.ivrin"));
   Problems problems;
   const auto again = readSongFile(elsewhere / "song.ivrin", allKinds().registry(), problems);
   REQUIRE(again);
@@ -184,7 +184,7 @@ TEST_CASE("saved elsewhere, undone and saved again, the song still has its stems
   }
   CHECK(std::filesystem::exists(*again->ornaments[0]->settings.at("impulse_file").text()));
   // Written beside them they are named from there.
-  REQUIRE(rig.session->files().save(rig.dir / "song.ivrin"));
+  REQUIRE(rig.save(rig.dir / "song.ivrin"));
   CHECK(fileBytes(rig.dir / "song.ivrin").find("\"file\": \"voice.wav\"") != std::string::npos);
   CHECK(fileBytes(rig.dir / "song.ivrin").find("\"impulse_file\": \"space.wav\"") != std::string::npos);
 }
@@ -294,9 +294,9 @@ TEST_CASE("saved into another folder, a song keeps the stems that it had, and op
   const TempFolder elsewhere;
   QStringList allowed;
   QObject::connect(&rig.session->files(), &SongFiles::folderAllowed, [&](const QString& f) { allowed << f; });
-  REQUIRE(rig.session->files().save(rig.dir / "song.ivrin"));
+  REQUIRE(rig.save(rig.dir / "song.ivrin"));
   CHECK(allowed.isEmpty()); // beside its stems nothing needs to be allowed
-  REQUIRE(rig.session->files().save(elsewhere / "moved.ivrin"));
+  REQUIRE(rig.save(elsewhere / "moved.ivrin"));
   REQUIRE(allowed.size() == 1);
   CHECK(std::filesystem::path(allowed[0].toStdString()) == rig.dir.path());
   rig.open(elsewhere / "moved.ivrin");

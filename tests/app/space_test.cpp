@@ -42,7 +42,7 @@ QAction* actionNamed(QMenu* menu, const QString& text) {
 
 /// Opens the finish's menu by a click on "add" and chooses.
 void choose(Rig& rig, const QString& text) {
-  FinishLine& line = rig.score().openRow()->finish();
+  FinishLine& line = rig.score().opened().row()->finish();
   QTest::mouseClick(&line, Qt::LeftButton, {}, line.addRect().center());
   const auto menus = line.findChildren<QMenu*>(QStringLiteral("finish-menu"));
   REQUIRE_FALSE(menus.isEmpty());
@@ -211,7 +211,7 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
   ScoreView& score = rig.score();
   {
     const std::string id = rig.place("reverb-throw", "voice", 8, 9.5);
-    score.openOrnament(id);
+    score.opened().open(id);
     rig.settle();
     const double decay = setting(rig.ornament(id), "decay_seconds");
     const std::int64_t long_ = wholePrint(rig, id).frames();
@@ -224,12 +224,12 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
     rig.settle();
     CHECK(*rig.ornament(id).settings.at("cut_at").number() == Approx(2).margin(0.01));
     CHECK(wholePrint(rig, id).frames() == 2 * 24000);
-    score.closeOrnament();
+    score.opened().close();
     rig.settleView();
   }
   {
     const std::string id = rig.place("reverse", "voice", 24, 26);
-    score.openOrnament(id);
+    score.opened().open(id);
     rig.settle();
     rig.drag(&score, rig.handle("fade"), rig.handle("fade") + QPoint(static_cast<int>(score.axis().pxPerBeat), 0));
     rig.settle();
@@ -238,7 +238,7 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
              QPoint(static_cast<int>(score.axis().xOf(Beats::ofQuarters(24))), rig.handle("land").y()));
     rig.settle();
     CHECK(landingOf(rig, id) == rig.session->plan()->map().frameAt(Beats::ofQuarters(24)));
-    score.closeOrnament();
+    score.opened().close();
     rig.settleView();
   }
   const std::string id = rig.place("treat", "drums", 12, 13);
@@ -246,7 +246,7 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
   // 30 %, or more where it would not be heard in the mix.
   CHECK(setting(rig.ornament(id), "mix_percent") >= 30);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"reverb"});
-  score.openOrnament(id);
+  score.opened().open(id);
   rig.settle();
   CHECK(wholePrint(rig, id).frames() > 24000 + 12000); // the tail over what follows
   rig.drag(&score, rig.handle("mix"), rig.handle("mix") - QPoint(0, 20));
@@ -256,7 +256,7 @@ TEST_CASE("reverb throw, reverse and treat have their handles", "[space]") {
 TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and by keys", "[space][finish]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  OpenRow& row = *rig.score().openRow();
+  OpenRow& row = *rig.score().opened().row();
   FinishLine& line = row.finish();
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"level"});
   choose(rig, "Filter");
@@ -292,7 +292,7 @@ TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and 
   rig.settle();
   rig.key(Qt::Key_Escape); // closes the processor, not the row
   CHECK(line.opened() == -1);
-  CHECK(rig.score().ornamentIsOpen());
+  CHECK(rig.score().opened().isOpen());
   line.setFocus();
   QTest::keyClick(&line, Qt::Key_Left, Qt::ControlModifier);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
@@ -301,7 +301,7 @@ TEST_CASE("the finish: added, opened, shaped, moved and taken away by mouse and 
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
   // It survives the file.
-  rig.session->files().save(rig.dir / "song.ivrin");
+  rig.save(rig.dir / "song.ivrin");
   rig.open(rig.dir / "song.ivrin");
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"width", "level", "filter"});
 }
@@ -314,9 +314,9 @@ TEST_CASE("a curve of the finish is drawn in the one editor, freely or point by 
   };
   const StereoBuffer straight = wholePrint(rig, id);
   choose(rig, "Pan");
-  FinishPanel& panel = rig.score().openRow()->finishPanel();
+  FinishPanel& panel = rig.score().opened().row()->finishPanel();
   QTest::mouseClick(&panel, Qt::LeftButton, {}, (panel.drawing().topLeft() + QPointF(30, 50)).toPoint());
-  CurveLane* lane = rig.score().curveLane();
+  CurveLane* lane = rig.score().opened().lane();
   REQUIRE(lane);
   const auto curve = [&] { return *Curve::from(rig.ornament(id).finish[0].settings.at("position")); };
   // Its own axis: two points are asked where they lie, the rest follows.
@@ -351,9 +351,9 @@ TEST_CASE("a curve of the finish is drawn in the one editor, freely or point by 
   CHECK(curve().at(0) == Approx(0).margin(0.01)); // what lies outside the stroke stays
   // A moving cutoff, by ratio: half way up lies the middle of 20 Hz and 20 kHz.
   choose(rig, "Filter");
-  CHECK_FALSE((rig.score().curveLane() && rig.score().curveLane()->target().key == "low_cut_hz"));
+  CHECK_FALSE((rig.score().opened().lane() && rig.score().opened().lane()->target().key == "low_cut_hz"));
   panel.field("low_cut_hz")->curveRequested();
-  lane = rig.score().curveLane();
+  lane = rig.score().opened().lane();
   REQUIRE(lane);
   CHECK(lane->target().key == "low_cut_hz");
   const int top = scaled(44), bottom = lane->height() - scaled(22);
@@ -366,7 +366,7 @@ TEST_CASE("a curve of the finish is drawn in the one editor, freely or point by 
   rig.session->undo();
   rig.session->undo();
   rig.settle();
-  CHECK_FALSE(rig.score().curveLane());
+  CHECK_FALSE(rig.score().opened().lane());
 }
 
 TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[space][finish]") {
@@ -393,7 +393,7 @@ TEST_CASE("what a swell says of its start is measured, of echoes as of a space",
     for (const auto& [key, value] : more) o.settings[key] = value;
     rig.session->edit(QStringLiteral("space"), withOrnamentReplaced(rig.session->song(), o));
     rig.settle();
-    const QString words = rig.score().openRow()->title().sentence();
+    const QString words = rig.score().opened().row()->title().sentence();
     INFO(words.toStdString());
     // What the print does between the first and the last tenth of a second before its landing.
     const auto node = rig.session->plan()->node(last(rig).id);

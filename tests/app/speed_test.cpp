@@ -29,16 +29,16 @@ void press(Rig& rig, By by, const char* row, double from, double to, const char*
     QTest::mouseClick(sign, Qt::LeftButton, {}, sign->rect().center());
   } else {
     rig.score().setFocus();
-    for (int i = 0; i < 12 && rig.score().caretRow() != row; ++i) rig.key(Qt::Key_Down);
-    for (int i = 0; i < 12 && rig.score().caretRow() != row; ++i) rig.key(Qt::Key_Up);
-    REQUIRE(rig.score().caretRow() == row);
-    rig.score().setCaret(Beats::ofQuarters(from));
+    for (int i = 0; i < 12 && rig.score().caret().row() != row; ++i) rig.key(Qt::Key_Down);
+    for (int i = 0; i < 12 && rig.score().caret().row() != row; ++i) rig.key(Qt::Key_Up);
+    REQUIRE(rig.score().caret().row() == row);
+    rig.score().caret().put(Beats::ofQuarters(from));
     for (int i = 0; i < static_cast<int>(std::lround((to - from) * 4)); ++i) rig.key(Qt::Key_Right, Qt::ShiftModifier);
     rig.key(key);
   }
   rig.settle();
   rig.session->player().stop();
-  rig.score().closeOrnament();
+  rig.score().opened().close();
   rig.settleView();
 }
 
@@ -159,25 +159,25 @@ TEST_CASE("a stop extended over the end of the song is heard after it, by mouse 
     const TempFolder dir;
     Rig rig;
     rig.open(writeSmallSong(dir));
-    rig.score().setCaret(Beats::ofQuarters(62));
+    rig.score().caret().put(Beats::ofQuarters(62));
     rig.score().centreOn(Beats::ofQuarters(62));
     rig.settleView();
     press(rig, by, "keys", 62, 64, "tape", Qt::Key_E);
     REQUIRE(rig.session->song().ornaments.size() == 1);
-    rig.score().openOrnament(last(rig).id);
+    rig.score().opened().open(last(rig).id);
     rig.settle();
     if (by == By::keys) {
       rig.score().setFocus();
       rig.key(Qt::Key_E, Qt::ShiftModifier);
     } else {
-      NumberField* fits = rig.score().openRow()->field("fit");
+      NumberField* fits = rig.score().opened().row()->field("fit");
       REQUIRE(fits);
       QTest::mouseClick(fits, Qt::LeftButton, {}, fits->rect().center());
     }
     rig.settle();
     CHECK(textSetting(last(rig), "fit") == "extend");
-    CHECK(rig.score().openRow()->sentence().contains("past its span"));
-    rig.score().closeOrnament();
+    CHECK(rig.score().opened().row()->sentence().contains("past its span"));
+    rig.score().opened().close();
     rig.settle();
     only(rig, "keys");
     // The stems end at beat 64; all of the source is played, which takes 1 over the mean speed of the law.
@@ -203,10 +203,10 @@ TEST_CASE("halftime over two bars at half mix, by mouse and by key", "[speed-win
     press(rig, by, "drums", 8, 16, "halftime", Qt::Key_H);
     REQUIRE(rig.session->song().ornaments.size() == 1);
     const std::string id = last(rig).id;
-    rig.score().openOrnament(id);
+    rig.score().opened().open(id);
     rig.settle();
     if (by == By::keys) {
-      NumberField* mix = rig.score().openRow()->field("mix_percent");
+      NumberField* mix = rig.score().opened().row()->field("mix_percent");
       REQUIRE(mix);
       rig.type(mix, "50");
     } else {
@@ -220,7 +220,7 @@ TEST_CASE("halftime over two bars at half mix, by mouse and by key", "[speed-win
     Ornament half = last(rig);
     half.settings["mix_percent"] = 50.0;
     rig.session->edit("mix", withOrnamentReplaced(rig.session->song(), half));
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     rig.settle();
     only(rig, "drums");
     const StereoBuffer heard = heardFrom(rig, 8, 8 * 24000);
@@ -249,7 +249,7 @@ TEST_CASE("the open tape says where its speed goes, and how far the pitch with t
     for (const auto& [key, value] : settings) o.settings[key] = value;
     rig.session->edit("settings", withOrnamentReplaced(rig.session->song(), o));
     rig.settle();
-    return rig.score().openRow()->sentence().toStdString();
+    return rig.score().opened().row()->sentence().toStdString();
   };
   CHECK(says({}) == "1 bar, down to a halt");
   CHECK(says({{"lowest", 0.25}}) == "1 bar, down to 25 % of its speed");
@@ -267,7 +267,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   SmallSongRig rig;
   const std::string id = rig.placeOpen("tape", "keys", 12, 16);
   ScoreView& score = rig.score();
-  CHECK(score.openRow()->sentence() == "1 bar, down to a halt");
+  CHECK(score.opened().row()->sentence() == "1 bar, down to a halt");
   rig.drag(&score, rig.handle("bend"), rig.handle("bend") + QPoint(0, 40));
   rig.settle();
   CHECK(setting(rig.ornament(id), "bend") < 0.2);
@@ -285,7 +285,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   rig.drag(&score, rig.handle("halt"), rig.handle("halt") + QPoint(-static_cast<int>(std::lround(2 * beat)), 0));
   rig.settle();
   CHECK(setting(rig.ornament(id), "halt_at") == Approx(0.5).margin(0.01));
-  CHECK(score.openRow()->sentence().endsWith("then the row comes back"));
+  CHECK(score.opened().row()->sentence().endsWith("then the row comes back"));
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(setting(rig.ornament(id), "halt_at") == 1);
   // A dip.
@@ -301,7 +301,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   // Spin-back, and a curve of its own.
   rig.key(Qt::Key_E, Qt::ControlModifier | Qt::ShiftModifier);
   rig.settle();
-  CHECK(score.handleRect("turn").isValid());
+  CHECK(score.opened().handleRect("turn").isValid());
   rig.key(Qt::Key_E, Qt::ControlModifier | Qt::ShiftModifier);
   rig.session->edit(
       "curve", withSetting(rig.session->song(), id, "speed", List{List{0.0, 1.0}, List{0.5, 0.5}, List{1.0, 1.0}}));
@@ -314,12 +314,12 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   REQUIRE(curve);
   CHECK(curve->points()[1].x == Approx(0.75).margin(0.01));
   // The curve editor lies over the same axis: 0..1 is the span.
-  score.openCurve("speed");
+  score.opened().openCurve("speed");
   rig.settle();
-  REQUIRE(score.curveLane());
-  CHECK(score.curveLane()->pointAt(2).x() + score.curveLane()->x() ==
+  REQUIRE(score.opened().lane());
+  CHECK(score.opened().lane()->pointAt(2).x() + score.opened().lane()->x() ==
         Approx(score.axis().xOf(Beats::ofQuarters(16))).margin(1));
-  CHECK(score.curveLane()->pointAt(0).x() + score.curveLane()->x() ==
+  CHECK(score.opened().lane()->pointAt(0).x() + score.opened().lane()->x() ==
         Approx(score.axis().xOf(Beats::ofQuarters(12))).margin(1));
 }
 
@@ -328,7 +328,7 @@ TEST_CASE("the handles of the open halftime: cycle, slowing, fades", "[speed-win
   const std::string id = rig.placeOpen("halftime", "drums", 8, 16);
   ScoreView& score = rig.score();
   const double beat = score.axis().pxPerBeat;
-  CHECK(score.openRow()->sentence() == "the first half of each bar fills it, 12 semitones lower");
+  CHECK(score.opened().row()->sentence() == "the first half of each bar fills it, 12 semitones lower");
   rig.drag(&score, rig.handle("cycle"), rig.handle("cycle") - QPoint(static_cast<int>(std::lround(2 * beat)), 0));
   rig.settle();
   CHECK(textSetting(rig.ornament(id), "cycle") == "1/2");
@@ -341,7 +341,7 @@ TEST_CASE("the handles of the open halftime: cycle, slowing, fades", "[speed-win
   CHECK(setting(rig.ornament(id), "fade_in_beats") == 1);
   CHECK(setting(rig.ornament(id), "fade_out_beats") == 1);
   // Pressed again on the same stretch it keeps its pitch.
-  score.closeOrnament();
+  score.opened().close();
   score.select(Selection{"drums", Beats::ofQuarters(8), Beats::ofQuarters(16)});
   score.placeOnSelection("halftime");
   rig.settle();
@@ -353,7 +353,7 @@ TEST_CASE("keys turn the bend, the fade and the fit of a tape", "[speed-window]"
   const std::string id = rig.placeOpen("tape", "keys", 12, 16);
   rig.score().setFocus();
   const double bend = setting(rig.ornament(id), "bend"), fade = setting(rig.ornament(id), "fade");
-  for (int i = 0; i < 9 && rig.score().activeHandle() != "bend"; ++i) rig.key(Qt::Key_N);
+  for (int i = 0; i < 9 && rig.score().opened().activeHandle() != "bend"; ++i) rig.key(Qt::Key_N);
   rig.key(Qt::Key_Up);
   CHECK(setting(rig.ornament(id), "bend") > bend);
   rig.key(Qt::Key_Down);
@@ -394,9 +394,9 @@ TEST_CASE("one key makes it silent from where a tape is done to its landing", "[
   CHECK(rig.session->song() == before);
   // A motion that halts early is done early; one that ends on its landing leaves nothing.
   rig.settle();
-  rig.score().openOrnament(tape);
+  rig.score().opened().open(tape);
   rig.settle();
-  rig.type(rig.score().openRow()->field("halt_at"), "50"); // percent
+  rig.type(rig.score().opened().row()->field("halt_at"), "50"); // percent
   rig.key(Qt::Key_Z);
   rig.settle();
   CHECK(last(rig).kind == "gap");
@@ -441,11 +441,11 @@ TEST_CASE("four tries: listened through, one kept or none, one step of undo", "[
   const Ornament before = rig.ornament(id);
   rig.key(Qt::Key_Y);
   rig.settle();
-  Tries& tries = rig.score().tries();
+  Tries& tries = rig.score().opened().tries();
   REQUIRE(tries.running());
   CHECK(rig.ornament(id) == tries.all()[0]);
   CHECK(rig.session->player().playing()); // heard at once
-  OpenTitle& title = rig.score().openRow()->title();
+  OpenTitle& title = rig.score().opened().row()->title();
   CHECK(title.tryRing(0)->isVisible());
   CHECK_FALSE(title.variant(0)->isVisible());
   std::set<std::string> different{before.id +

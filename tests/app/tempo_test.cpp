@@ -119,7 +119,7 @@ TEST_CASE("bar 1 is put at the caret, and what is placed stays on the sound", "[
   SmallSongRig rig;
   const std::string id = rig.place("gap", "voice", 8, 10);
   rig.score().setFocus();
-  rig.score().setCaret(Beats::ofQuarters(1));
+  rig.score().caret().put(Beats::ofQuarters(1));
   rig.window->action("barOne")->trigger();
   CHECK(rig.session->song().startSeconds == Approx(0.5));
   CHECK(rig.ornament(id).start == Beats::ofQuarters(7));

@@ -1,10 +1,10 @@
 // Every word of the window goes through a translator: a language of wide letters is put on, and whatever is still in
 // plain ones has escaped. Names of the song are given in Greek, so that they are told apart.
 #include "app/actions/action_registry.h"
-#include "app/actions/core_words.h"
 #include "app/openrow/answers.h"
 #include "app/openrow/finish_line.h"
 #include "app/theme/type.h"
+#include "app/words/core_words.h"
 #include "finish/finisher.h"
 #include "rig.h"
 #include "song/settings/setting_text.h"
@@ -254,7 +254,7 @@ TEST_CASE("no word of an open row escapes the translator, whatever its kind", "[
       escaped.look(QString::fromStdString(settingTyping(s)), "typing of " + QString::fromStdString(s.key));
     }
     expectNone(escaped, 2000);
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     rig.session->undo();
     rig.settle();
   }
@@ -273,7 +273,7 @@ TEST_CASE("no word of a finish escapes the translator, whatever its processors",
   for (int i = 0; i < static_cast<int>(chain.size()); ++i) {
     INFO(chain[static_cast<std::size_t>(i)].type);
     Escaped escaped;
-    emit rig.score().openRow()->finish().openRequested(i);
+    emit rig.score().opened().row()->finish().openRequested(i);
     rig.settleView();
     escaped.lookAt(*rig.window);
     expectNone(escaped, 2000);
@@ -296,16 +296,17 @@ TEST_CASE("no word that an action says or asks escapes the translator", "[app][w
       if (id == "quit" || id == "close") continue;
       if (round == 1 && !rig.score().selection())
         rig.score().select(Selection{"voice", Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
-      if (round == 2 && !rig.score().openRow()) { // placed, or pressed again
+      if (round == 2 && !rig.score().opened().row()) { // placed, or pressed again
         rig.score().select(Selection{"keys", Beats::ofQuarters(8), Beats::ofQuarters(12)});
         rig.score().placeOnSelection("pulse");
         rig.settle();
-        rig.score().openOrnament(rig.session->chosen());
+        rig.score().opened().open(rig.session->chosen());
         rig.settle();
       }
       QAction* a = rig.window->findChild<ActionRegistry*>()->action(id);
       if (!a || !a->isEnabled()) continue;
-      QTimer::singleShot(0, [&] {
+      QTimer looks; // what comes up while the action is done, and what its jobs bring
+      QObject::connect(&looks, &QTimer::timeout, [&] {
         if (QWidget* dialog = QApplication::activeModalWidget()) {
           if (!dialog->inherits("QFileDialog")) escaped.lookAt(*dialog);
           dialog->close();
@@ -315,8 +316,10 @@ TEST_CASE("no word that an action says or asks escapes the translator", "[app][w
           menu->close();
         }
       });
+      looks.start(0);
       a->trigger();
       rig.settle();
+      looks.stop();
       escaped.look(rig.window->measure().said(), "said by " + id);
       for (QWidget* w : QApplication::topLevelWidgets())
         if (w != rig.window.get() && w->isVisible()) {
@@ -327,7 +330,7 @@ TEST_CASE("no word that an action says or asks escapes the translator", "[app][w
       if (rig.session->song().stems.empty()) rig.open(wide.dir / "song.ivrin");
       rig.session->player().stop();
     }
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     while (rig.session->history().canUndo()) rig.session->undo();
     rig.settle();
   }
@@ -364,7 +367,7 @@ std::string workedOn(Rig& rig) {
       rig.window->action(QString::fromLatin1(tool))->trigger();
       rig.settle();
     }
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     rig.settle();
   }
   struct Meets {
@@ -388,11 +391,11 @@ std::string workedOn(Rig& rig) {
     }
     rig.session->edit(QStringLiteral("α"), withOrnamentReplaced(rig.session->song(), o));
     rig.settle();
-    rig.score().openRow()->answers().answer(m.answer);
+    rig.score().opened().row()->answers().answer(m.answer);
     rig.settle();
     INFO(m.kind);
     CHECK(rig.ornament(id) != o); // it was answered
-    rig.score().closeOrnament();
+    rig.score().opened().close();
     rig.settle();
   }
   Song s = rig.session->song();

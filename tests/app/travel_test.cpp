@@ -16,7 +16,7 @@ using namespace ivrin::app::test;
 namespace {
 
 double caretQuarters(Rig& rig) {
-  return rig.score().caret().quarters();
+  return rig.score().caret().at().quarters();
 }
 
 } // namespace
@@ -25,7 +25,7 @@ TEST_CASE("the caret goes by words, phrases, bars, landings and to the ends", "[
   SmallSongRig rig;
   rig.score().setFocus();
   rig.key(Qt::Key_Home);
-  REQUIRE(rig.score().caretRow() == "voice");
+  REQUIRE(rig.score().caret().row() == "voice");
   rig.key(Qt::Key_Right, Qt::ControlModifier); // asks for what is heard on the row
   rig.settle();
   rig.key(Qt::Key_Home);
@@ -121,15 +121,16 @@ TEST_CASE("the tab key goes through the numbers before the finish", "[travel]") 
   rig.placeOpen("pulse", "keys", 12, 16);
   rig.score().setFocus();
   rig.key(Qt::Key_Return);
-  REQUIRE(rig.score().openRow()->hasFocus());
+  REQUIRE(rig.score().opened().row()->hasFocus());
   int numbers = 0;
   while (dynamic_cast<NumberField*>(rig.window->focusWidget()) && numbers < 60) {
     rig.key(Qt::Key_Tab);
     ++numbers;
   }
   CHECK(numbers >= 12); // a pulse's own and those of the whole
-  for (int i = 0; i < 30 && rig.window->focusWidget() != &rig.score().openRow()->finish(); ++i) rig.key(Qt::Key_Tab);
-  CHECK(rig.window->focusWidget() == &rig.score().openRow()->finish());
+  for (int i = 0; i < 30 && rig.window->focusWidget() != &rig.score().opened().row()->finish(); ++i)
+    rig.key(Qt::Key_Tab);
+  CHECK(rig.window->focusWidget() == &rig.score().opened().row()->finish());
 }
 
 TEST_CASE("no key does two things, and none is taken by desktops, input methods or missing on a keyboard", "[travel]") {
@@ -195,7 +196,7 @@ TEST_CASE("the page of keys in docs is the one the actions make", "[travel]") {
 TEST_CASE("choices open as a list, by a click and by Return, and are told by how they read", "[travel]") {
   SmallSongRig rig;
   const std::string id = rig.placeOpen("reverse-reverb", "voice", 8, 9.5);
-  NumberField* path = rig.score().openRow()->field("space");
+  NumberField* path = rig.score().opened().row()->field("space");
   const auto list = [&] { return path->findChild<QMenu*>(QStringLiteral("choices")); };
   QTest::mouseClick(path, Qt::LeftButton);
   REQUIRE(list());

@@ -3,7 +3,7 @@
 
 #include "app/dialogs/export_dialog.h"
 #include "app/theme/palette.h"
-#include "dsp/mix_limiter.h"
+#include "dsp/dynamics/mix_limiter.h"
 
 #include "test_support/places.h"
 #include <catch2/catch.hpp>
@@ -43,7 +43,7 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   CHECK(placed.kind == "delay-throw");
   CHECK(placed.start == Beats::ofQuarters(8));
   CHECK(placed.length == Beats::ofQuarters(1.5));
-  CHECK(rig.score().ornamentIsOpen());
+  CHECK(rig.score().opened().isOpen());
   CHECK(rig.session->player().playing());
 
   // Its echoes are drawn over the row from the computed sound: ink in the tail's colour where the echoes are.
@@ -80,13 +80,13 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   CHECK_FALSE(rig.session->player().playing());
 
   // Time and feedback are changed at the handles of the drawing.
-  const QPoint head = rig.score().handleRect("time").center().toPoint();
+  const QPoint head = rig.score().opened().handleRect("time").center().toPoint();
   const std::string before = textSetting(placed, "time_left");
   rig.drag(&rig.score(), head, head + QPoint(static_cast<int>(rig.score().axis().pxPerBeat * 0.25), 0));
   const std::string after = textSetting(*rig.session->song().ornaments[0], "time_left");
   CHECK(after != before);
   CHECK(textSetting(*rig.session->song().ornaments[0], "time_right") == after);
-  const QPoint slope = rig.score().handleRect("slope").center().toPoint();
+  const QPoint slope = rig.score().opened().handleRect("slope").center().toPoint();
   const double feedback = setting(*rig.session->song().ornaments[0], "feedback_percent");
   rig.drag(&rig.score(), slope, slope - QPoint(0, 20));
   CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") > feedback);
@@ -101,12 +101,13 @@ TEST_CASE("the whole first run by mouse: select, throw, hear, change, undo, save
   CHECK(*rig.session->song().ornaments[0] == placed);
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(rig.session->song().ornaments.empty());
-  CHECK_FALSE(rig.score().ornamentIsOpen());
+  CHECK_FALSE(rig.score().opened().isOpen());
   for (int i = 0; i < 3; ++i) rig.key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(rig.session->song() == latest);
 
   // Saved and opened again it is the same song.
   rig.key(Qt::Key_S, Qt::ControlModifier);
+  rig.session->waitUntilIdle();
   CHECK_FALSE(rig.session->history().changedSinceSave());
   Rig again;
   again.openReadOnly(rig.dir / "song.ivrin");
@@ -133,7 +134,7 @@ TEST_CASE("the same by keyboard alone", "[window]") {
   rig.score().setFocus();
   rig.key(Qt::Key_Home);
   for (int i = 0; i < 32; ++i) rig.key(Qt::Key_Right); // eight beats of sixteenths
-  CHECK(rig.score().caret() == Beats::ofQuarters(8));
+  CHECK(rig.score().caret().at() == Beats::ofQuarters(8));
   for (int i = 0; i < 6; ++i) rig.key(Qt::Key_Right, Qt::ShiftModifier);
   REQUIRE(rig.score().selection());
   CHECK(rig.score().selection()->range() == BeatRange{Beats::ofQuarters(8), Beats::ofQuarters(9.5)});
@@ -141,7 +142,7 @@ TEST_CASE("the same by keyboard alone", "[window]") {
   rig.settle();
   REQUIRE(rig.session->song().ornaments.size() == 1);
   CHECK(rig.session->song().ornaments[0]->on == "voice");
-  NumberField* feedback = rig.score().openRow()->field("feedback_percent");
+  NumberField* feedback = rig.score().opened().row()->field("feedback_percent");
   REQUIRE(feedback);
   rig.type(feedback, "66");
   CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == 66);
@@ -150,9 +151,9 @@ TEST_CASE("the same by keyboard alone", "[window]") {
   CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == 68);
   rig.key(Qt::Key_Escape);
   rig.settle();
-  CHECK_FALSE(rig.score().ornamentIsOpen());
+  CHECK_FALSE(rig.score().opened().isOpen());
   rig.key(Qt::Key_Return); // the ornament at the caret opens again
-  CHECK(rig.score().ornamentIsOpen());
+  CHECK(rig.score().opened().isOpen());
   rig.key(Qt::Key_Delete);
   CHECK(rig.session->song().ornaments.empty());
 }
@@ -163,14 +164,14 @@ TEST_CASE("what cannot be, cannot be entered, and says why", "[window]") {
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
   const Song before = rig.session->song();
-  NumberField* feedback = rig.score().openRow()->field("feedback_percent");
+  NumberField* feedback = rig.score().opened().row()->field("feedback_percent");
   rig.type(feedback, "250");
   CHECK(rig.session->song() == before);
   CHECK(rig.window->measure().said().contains("0..200 %"));
   for (int i = 0; i < 400; ++i) QTest::keyClick(feedback, Qt::Key_PageUp);
   CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == 200);
-  CHECK(rig.score().openRow()->sentence().startsWith("grows"));
-  CHECK(rig.score().openRow()->sentenceWarns());
+  CHECK(rig.score().opened().row()->sentence().startsWith("grows"));
+  CHECK(rig.score().opened().row()->sentenceWarns());
 }
 
 TEST_CASE("every setting of both kinds is reachable and editable in the open row at 1280 × 800", "[window]") {
@@ -180,7 +181,7 @@ TEST_CASE("every setting of both kinds is reachable and editable in the open row
     rig.score().placeOnSelection(kind);
     rig.settle();
     for (const SettingSpec& s : allKinds().find(kind)->table().settings) {
-      NumberField* f = rig.score().openRow()->field(s.key);
+      NumberField* f = rig.score().opened().row()->field(s.key);
       INFO(kind << "." << s.key);
       REQUIRE(f);
       CHECK(f->isVisible());
@@ -189,7 +190,7 @@ TEST_CASE("every setting of both kinds is reachable and editable in the open row
       const QRect r(f->mapTo(rig.window.get(), QPoint()), f->size());
       CHECK(QRect(0, 0, 1280, 800).contains(r));
       for (const SettingSpec& other : allKinds().find(kind)->table().settings)
-        if (NumberField* g = rig.score().openRow()->field(other.key); g != f)
+        if (NumberField* g = rig.score().opened().row()->field(other.key); g != f)
           CHECK_FALSE(r.intersects(QRect(g->mapTo(rig.window.get(), QPoint()), g->size())));
       f->setFocus();
       const Song before = rig.session->song();
@@ -265,7 +266,7 @@ TEST_CASE("Esc folds the row and gives the former view back; the open row shows 
   CHECK(rig.score().axis().right() == Approx(30).margin(1e-6));
   // A click on its sign opens it again.
   QTest::mouseClick(&rig.score(), Qt::LeftButton, {}, rig.score().signOf("o1").center().toPoint());
-  CHECK(rig.score().ornamentIsOpen());
+  CHECK(rig.score().opened().isOpen());
 }
 
 TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window][display]") {
@@ -274,10 +275,10 @@ TEST_CASE("source edges are dragged with the grid, freely with Alt", "[window][d
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
   const double px = rig.score().axis().pxPerBeat;
-  QPoint edge = rig.score().handleRect("end").center().toPoint();
+  QPoint edge = rig.score().opened().handleRect("end").center().toPoint();
   rig.drag(&rig.score(), edge, edge + QPoint(static_cast<int>(px * 0.45), 0));
   CHECK(rig.session->song().ornaments[0]->span().end == Beats::ofQuarters(10));
-  edge = rig.score().handleRect("begin").center().toPoint();
+  edge = rig.score().opened().handleRect("begin").center().toPoint();
   rig.drag(&rig.score(), edge, edge + QPoint(static_cast<int>(px * 0.13), 0), Qt::ShiftModifier);
   CHECK(rig.session->song().ornaments[0]->start.quarters() == Approx(8.13).margin(0.03));
   CHECK(rig.session->song().ornaments[0]->span().end == Beats::ofQuarters(10));
@@ -347,7 +348,7 @@ TEST_CASE("dropped stems make a new song at the tempo that is heard in them", "[
   CHECK(rig.session->song().tempo[0].bpm == 100);
   CHECK(rig.session->history().changedSinceSave());
   // Saved beside its stems it names them from there.
-  REQUIRE(rig.session->files().save(dir / "new.ivrin"));
+  REQUIRE(rig.save(dir / "new.ivrin"));
   CHECK(rig.session->song().stems[0].file == (dir / "voice.wav").string());
   CHECK(fileBytes(dir / "new.ivrin").find("\"file\": \"voice.wav\"") != std::string::npos);
   Rig again;
@@ -462,7 +463,7 @@ TEST_CASE("an ornament is moved by its sign, along the grid, freely, and to anot
   const auto grip = [&] { return rig.score().signOf("o1").center().toPoint(); };
   const double px = rig.score().axis().pxPerBeat;
   rig.drag(&rig.score(), grip(), grip() + QPoint(static_cast<int>(px * 4.05), 2));
-  CHECK_FALSE(rig.score().ornamentIsOpen());
+  CHECK_FALSE(rig.score().opened().isOpen());
   CHECK(rig.session->song().ornament("o1")->start == Beats::ofQuarters(12));
   CHECK(rig.session->history().undoLabel() == "move of delay throw");
   // Its print moved with it, echoes and all.
@@ -490,7 +491,7 @@ TEST_CASE("copy, paste, duplicate to the next landing, nudge", "[window]") {
   rig.key(Qt::Key_Escape);
   rig.settleView();
   rig.score().setFocus();
-  rig.score().setCaret(Beats::ofQuarters(40));
+  rig.score().caret().put(Beats::ofQuarters(40));
   rig.key(Qt::Key_V, Qt::ControlModifier);
   REQUIRE(rig.session->song().ornaments.size() == 3);
   CHECK(rig.session->song().ornaments[2]->start == Beats::ofQuarters(40));

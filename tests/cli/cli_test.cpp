@@ -1,9 +1,9 @@
 // The command line as its users run it.
 #include "audio/audio_reader.h"
+#include "files/json.h"
+#include "files/safe_file.h"
+#include "files/song_file.h"
 #include "ornaments/kind.h"
-#include "song/json.h"
-#include "song/safe_file.h"
-#include "song/song_file.h"
 #include "test_support/midi_bytes.h"
 #include "test_support/places.h"
 #include "test_support/signals.h"

@@ -1,7 +1,7 @@
 // The example program, run as its reader would.
+#include "files/song_file.h"
 #include "ornaments/kind.h"
 #include "song/edits.h"
-#include "song/song_file.h"
 #include "test_support/places.h"
 #include "test_support/signals.h"
 

@@ -1,8 +1,10 @@
 // Includes run downward only; core knows neither Qt nor a device. The targets hold it at build time; this holds it for
 // files that no target compiles, and for headers reached through a system path.
+#include "ornaments/kind.h"
 #include "test_support/places.h"
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <filesystem>
 #include <fstream>
 #include <map>
@@ -33,15 +35,17 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"words", {}},
       {"time", {}},
       {"song", {"time", "words"}},
-      {"audio", {"time", "song", "words"}},
+      {"files", {"song", "time", "words"}},
+      {"import", {"files", "song", "time", "words"}},
+      {"audio", {"files", "time", "song", "words"}},
       {"dsp", {"time", "audio"}},
-      {"finish", {"song", "dsp", "audio", "time", "words"}},
-      {"patterns", {"song", "time", "words"}},
+      {"finish", {"files", "song", "dsp", "audio", "time", "words"}},
+      {"patterns", {"files", "song", "time", "words"}},
       {"ornaments", {"patterns", "finish", "song", "dsp", "audio", "time", "words"}},
-      {"render", {"ornaments", "finish", "song", "audio", "dsp", "time", "words"}},
+      {"render", {"import", "ornaments", "finish", "files", "song", "audio", "dsp", "time", "words"}},
       {"play", {"render", "ornaments", "finish", "song", "audio", "dsp", "time"}},
       {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}},
-      {"manners", {"analysis", "patterns", "ornaments", "finish", "dsp", "audio", "song", "time", "words"}}};
+      {"manners", {"analysis", "patterns", "ornaments", "finish", "dsp", "audio", "files", "song", "time", "words"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");
   const fs::path core = ivrin::test::sourceFolder() / "core";
   const int files = eachLine({"core"}, [&](const fs::path& file, const std::string& line) {
@@ -102,6 +106,30 @@ TEST_CASE("numbers in files and fields have a point in every locale: nothing tha
     INFO(file.filename().string() << ": " << line);
     CHECK_FALSE(std::regex_search(line, asks));
     CHECK_FALSE(std::regex_search(line, prints));
+  });
+  CHECK(files > 150);
+}
+
+TEST_CASE("a kind is named in its own files and in the three lists alone", "[architecture]") {
+  std::map<std::string, std::regex> named;
+  std::set<std::string> stems;
+  for (const ivrin::Kind* k : ivrin::allKinds().all()) {
+    const std::string id = k->table().id;
+    named.emplace(id, "\"" + id + "\"");
+    std::string stem = id;
+    std::replace(stem.begin(), stem.end(), '-', '_');
+    stems.insert(stem);
+  }
+  // The word for a rest between phrases, and a sound that a file is called after: no kinds.
+  const std::set<std::pair<std::string, std::string>> words = {{"openings.cpp", "gap"}, {"row_role.cpp", "riser"}};
+  const int files = eachLine({"core", "app", "cli"}, [&](const fs::path& file, const std::string& line) {
+    const std::string name = file.filename().string();
+    if (std::any_of(stems.begin(), stems.end(), [&](const std::string& s) { return name.starts_with(s); })) return;
+    const std::string code = line.substr(0, line.find("//"));
+    for (const auto& [id, quoted] : named) {
+      INFO(file << ": " << line);
+      CHECK((words.contains({name, id}) || !std::regex_search(code, quoted)));
+    }
   });
   CHECK(files > 150);
 }

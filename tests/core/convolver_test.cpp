@@ -1,5 +1,5 @@
-#include "dsp/convolver.h"
-#include "dsp/shipped_impulses.h"
+#include "dsp/space/convolver.h"
+#include "dsp/space/shipped_impulses.h"
 #include "finish/impulses.h"
 #include "test_support/acoustics.h"
 #include "test_support/signals.h"

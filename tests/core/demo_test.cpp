@@ -1,10 +1,10 @@
 // The demo song as it sounds: measured from its files, with nothing known of how they were composed. The same figures
 // by another hand, and more of them: tools/measure-demo.py.
 #include "audio/audio_reader.h"
-#include "dsp/fourier.h"
-#include "dsp/loudness.h"
-#include "dsp/mix_limiter.h"
-#include "dsp/svf.h"
+#include "dsp/dynamics/mix_limiter.h"
+#include "dsp/filter/svf.h"
+#include "dsp/measure/fourier.h"
+#include "dsp/measure/loudness.h"
 #include "manners/first_press.h"
 #include "manners/fitting.h"
 #include "manners/recipe.h"

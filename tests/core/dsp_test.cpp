@@ -1,8 +1,8 @@
 #include "dsp/denormals.h"
-#include "dsp/edges.h"
-#include "dsp/loudness.h"
-#include "dsp/svf.h"
-#include "dsp/windowed_sinc.h"
+#include "dsp/dynamics/edges.h"
+#include "dsp/filter/svf.h"
+#include "dsp/filter/windowed_sinc.h"
+#include "dsp/measure/loudness.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

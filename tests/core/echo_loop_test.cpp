@@ -1,6 +1,6 @@
 // The echo loop by itself: where echoes are, what goes round, what its parts do, and that nothing depends on how much
 // is asked for at a time. (As a throw and in the finish it is tested there.)
-#include "dsp/echo_loop.h"
+#include "dsp/delay/echo_loop.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

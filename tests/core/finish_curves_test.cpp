@@ -1,6 +1,6 @@
 // What a processor's drawing is made of is what the processor does: its law against its sound.
-#include "dsp/drive.h"
-#include "dsp/loudness.h"
+#include "dsp/dynamics/drive.h"
+#include "dsp/measure/loudness.h"
 #include "finish/curves.h"
 #include "finish/finisher.h"
 #include "finish/shared_settings.h"

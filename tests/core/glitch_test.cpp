@@ -1,6 +1,6 @@
 #include "ornaments/glitch.h"
 
-#include "dsp/spectrum.h"
+#include "dsp/measure/spectrum.h"
 #include "manners/first_press.h"
 #include "render/facts.h"
 #include "test_support/signals.h"

@@ -1,5 +1,5 @@
 // harmony: voices in the song's key, measured; and the note that a sound is heard as.
-#include "dsp/spectrum.h"
+#include "dsp/measure/spectrum.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

@@ -3,13 +3,13 @@
 #include "audio/mapped_file.h"
 #include "audio/stem_store.h"
 #include "document/document.h"
+#include "files/held_file.h"
+#include "files/journal.h"
+#include "files/safe_file.h"
 #include "finish/starting_points.h"
 #include "render/export.h"
 #include "render/relink.h"
 #include "services/opening.h"
-#include "song/held_file.h"
-#include "song/journal.h"
-#include "song/safe_file.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

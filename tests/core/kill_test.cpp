@@ -1,9 +1,9 @@
 // Killed at any moment, while it saves or keeps its journal: the song is one that was finished, never half of one.
 #include "audio/chance.h"
+#include "files/journal.h"
+#include "files/safe_file.h"
+#include "files/song_file.h"
 #include "ornaments/kind.h"
-#include "song/journal.h"
-#include "song/safe_file.h"
-#include "song/song_file.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

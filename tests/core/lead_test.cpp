@@ -4,13 +4,13 @@
 
 #include "audio/audio_reader.h"
 #include "audio/audio_writer.h"
+#include "files/song_file.h"
 #include "manners/first_press.h"
 #include "play/player.h"
 #include "play/simulated_output.h"
 #include "render/evaluator.h"
 #include "render/export.h"
 #include "song/edits.h"
-#include "song/song_file.h"
 #include "test_support/signals.h"
 
 #include <fstream>

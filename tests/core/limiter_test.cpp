@@ -1,6 +1,6 @@
-#include "dsp/lookahead_limiter.h"
-#include "dsp/mix_limiter.h"
-#include "dsp/windowed_sinc.h"
+#include "dsp/dynamics/lookahead_limiter.h"
+#include "dsp/dynamics/mix_limiter.h"
+#include "dsp/filter/windowed_sinc.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

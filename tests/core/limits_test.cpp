@@ -1,21 +1,21 @@
 // Stated limits, each refused by name and place; and that nothing is computed, held or waited for without bound.
 #include "audio/audio_reader.h"
 #include "audio/audio_writer.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
+#include "files/audio_folders.h"
+#include "files/json.h"
+#include "files/safe_file.h"
+#include "files/song_file.h"
 #include "finish/finisher.h"
 #include "finish/starting_points.h"
 #include "render/export.h"
-#include "song/audio_folders.h"
 #include "song/edits.h"
-#include "song/json.h"
 #include "song/limits.h"
-#include "song/safe_file.h"
-#include "song/song_file.h"
 #include "test_support/signals.h"
 
 #include "document/document.h"
+#include "files/song_check.h"
 #include "song/grid_edits.h"
-#include "song/song_check.h"
 #include "test_support/random_edits.h"
 
 #include <catch2/catch.hpp>

@@ -1,7 +1,8 @@
 // What listening adds and leaves alone: one ornament alone, equal loudness, the true-peak meter, a device at another
 // rate, the song's begin.
-#include "dsp/loudness.h"
-#include "dsp/true_peak.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/measure/true_peak.h"
+#include "files/song_file.h"
 #include "manners/collision_answers.h"
 #include "manners/first_press.h"
 #include "play/player.h"
@@ -9,7 +10,6 @@
 #include "play/simulated_output.h"
 #include "render/export.h"
 #include "render/facts.h"
-#include "song/song_file.h"
 #include "test_support/lead_in_kind.h"
 #include "test_support/signals.h"
 

@@ -1,8 +1,8 @@
 // Tempo, meter, key and markers of Standard MIDI Files, and files that are none.
 #include "audio/chance.h"
+#include "files/song_check.h"
+#include "import/midi_map.h"
 #include "song/grid_edits.h"
-#include "song/midi_map.h"
-#include "song/song_check.h"
 #include "test_support/midi_bytes.h"
 #include "test_support/signals.h"
 

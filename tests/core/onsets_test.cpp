@@ -1,5 +1,5 @@
 // Attacks are found where they were put.
-#include "dsp/onsets.h"
+#include "dsp/measure/onsets.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

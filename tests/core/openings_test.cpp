@@ -1,4 +1,5 @@
 #include "analysis/openings.h"
+#include "manners/manners.h"
 #include "test_support/found_scores.h"
 #include "test_support/signals.h"
 
@@ -19,7 +20,7 @@ TEST_CASE("gaps, held notes and lone hits are found on made rows, and few that a
     const auto openings = openingsIn(made.sound, map);
     for (const Opening& o : openings) {
       CHECK(o.score > 0);
-      CHECK_FALSE(o.suits.empty());
+      CHECK_FALSE(suiting(o.kind).empty());
     }
     all += scored(made, openings, map);
   }
@@ -54,7 +55,7 @@ TEST_CASE("two bars before every landing are an opening, and nothing before the 
   CHECK(found[0].place.end == Beats::ofQuarters(12));
   CHECK(found[1].place.begin == Beats::ofQuarters(12)); // from a bar line on
   CHECK(found[1].place.end == Beats::ofQuarters(16));
-  CHECK(found[0].suits.front() == "riser");
+  CHECK(suiting(found[0].kind).front() == "riser");
 }
 
 TEST_CASE("a section turns round in its fourth and eighth bars, but where something starts", "[openings]") {

@@ -1,6 +1,6 @@
 // Playing is checked on what the stepped output recorded.
-#include "dsp/mix_limiter.h"
-#include "dsp/true_peak.h"
+#include "dsp/dynamics/mix_limiter.h"
+#include "dsp/measure/true_peak.h"
 #include "play/click.h"
 #include "play/player.h"
 #include "play/simulated_output.h"

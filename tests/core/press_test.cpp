@@ -1,7 +1,7 @@
 // What a first press hears around its place, and what it does about it.
 #include "analysis/collisions.h"
-#include "dsp/loudness.h"
-#include "dsp/svf.h"
+#include "dsp/filter/svf.h"
+#include "dsp/measure/loudness.h"
 #include "manners/first_press.h"
 #include "manners/fitting.h"
 #include "manners/said_of_press.h"

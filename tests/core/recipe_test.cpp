@@ -1,4 +1,5 @@
 // Recipes as files, and placed into landings.
+#include "files/song_file.h"
 #include "manners/recipe_fit.h"
 #include "ornaments/kind.h"
 #include "services/hearing.h"
@@ -6,7 +7,6 @@
 #include "song/grid_edits.h"
 #include "song/limits.h"
 #include "song/row_edits.h"
-#include "song/song_file.h"
 #include "test_support/made_songs.h"
 #include "test_support/recipe_scores.h"
 #include "test_support/signals.h"

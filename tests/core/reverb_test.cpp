@@ -1,6 +1,6 @@
 #include "dsp/denormals.h"
-#include "dsp/dispersion.h"
-#include "dsp/reverb.h"
+#include "dsp/space/dispersion.h"
+#include "dsp/space/reverb.h"
 #include "test_support/acoustics.h"
 #include "test_support/signals.h"
 

@@ -1,5 +1,5 @@
 #include "dsp/denormals.h"
-#include "dsp/reverb.h"
+#include "dsp/space/reverb.h"
 #include "test_support/acoustics.h"
 #include "test_support/signals.h"
 

@@ -1,10 +1,10 @@
 // What rises, by the figures: colour and level climb without falling back, and it ends on the landing frame.
 #include "ornaments/riser.h"
 
-#include "dsp/fourier.h"
-#include "dsp/loudness.h"
-#include "dsp/steady_noise.h"
-#include "dsp/wave_table.h"
+#include "dsp/measure/fourier.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/tones/steady_noise.h"
+#include "dsp/tones/wave_table.h"
 #include "manners/first_press.h"
 #include "render/facts.h"
 #include "song/scale.h"

@@ -1,6 +1,6 @@
 // Where nothing sounds nothing is computed; what sounds after it is as if all had been.
-#include "dsp/rest.h"
-#include "dsp/stretch.h"
+#include "dsp/space/rest.h"
+#include "dsp/speed/stretch.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

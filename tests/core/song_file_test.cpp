@@ -1,6 +1,6 @@
+#include "files/json.h"
+#include "files/song_file.h"
 #include "ornaments/kind.h"
-#include "song/json.h"
-#include "song/song_file.h"
 
 #include "test_support/places.h"
 #include <catch2/catch.hpp>

@@ -1,9 +1,9 @@
-#include "song/audio_folders.h"
+#include "files/audio_folders.h"
+#include "files/journal.h"
+#include "files/safe_file.h"
 #include "song/curve.h"
 #include "song/edits.h"
 #include "song/history.h"
-#include "song/journal.h"
-#include "song/safe_file.h"
 #include "test_support/full_disk.h"
 #include "test_support/signals.h"
 

@@ -1,5 +1,5 @@
 // What ornaments take in, how loud it is, how it is taken away, and how sounds are joined.
-#include "dsp/edges.h"
+#include "dsp/dynamics/edges.h"
 #include "finish/shared_settings.h"
 #include "ornaments/source.h"
 #include "test_support/signals.h"

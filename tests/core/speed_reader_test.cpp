@@ -1,6 +1,6 @@
 // The variable-speed reader, the curve that drives it, and the crossover.
-#include "dsp/crossover.h"
-#include "dsp/speed_reader.h"
+#include "dsp/filter/crossover.h"
+#include "dsp/speed/speed_reader.h"
 #include "ornaments/speed_curve.h"
 #include "test_support/signals.h"
 

@@ -1,7 +1,7 @@
 // Echoes with a pitch step: without one what an echo loop gives; with one, clean tones and whole attacks in their
 // place.
-#include "dsp/shifted_sound.h"
-#include "dsp/stepped_echoes.h"
+#include "dsp/delay/shifted_sound.h"
+#include "dsp/delay/stepped_echoes.h"
 #include "test_support/acoustics.h"
 #include "test_support/signals.h"
 

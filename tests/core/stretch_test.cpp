@@ -1,6 +1,6 @@
 // Stretching: attacks whole and in their place, tones and chords clean, the same bits in any order.
-#include "dsp/attack_scan.h"
-#include "dsp/stretch.h"
+#include "dsp/measure/attack_scan.h"
+#include "dsp/speed/stretch.h"
 #include "test_support/acoustics.h"
 #include "test_support/signals.h"
 

@@ -1,5 +1,5 @@
 // A cascade of filters is the filters one after the other.
-#include "dsp/svf_cascade.h"
+#include "dsp/filter/svf_cascade.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

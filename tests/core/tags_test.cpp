@@ -1,5 +1,5 @@
 // What tags of files say, and stems that come to a song with them.
-#include "audio/tags.h"
+#include "import/tags.h"
 #include "render/open_song.h"
 #include "test_support/midi_bytes.h"
 #include "test_support/signals.h"

@@ -1,6 +1,6 @@
 // Tape: its pitch law, its seams, where it reads and how long it takes.
-#include "dsp/edges.h"
-#include "dsp/rumble_cut.h"
+#include "dsp/dynamics/edges.h"
+#include "dsp/filter/rumble_cut.h"
 #include "ornaments/tape.h"
 #include "test_support/acoustics.h"
 #include "test_support/signals.h"

@@ -1,7 +1,7 @@
 // Tempo, bar 1 and key of pieces of which they are known; docs/finding.md has all of them.
 #include "analysis/key.h"
 #include "analysis/tempo.h"
-#include "dsp/onsets.h"
+#include "dsp/measure/onsets.h"
 #include "test_support/made_music.h"
 #include "test_support/signals.h"
 

@@ -1,7 +1,7 @@
 // Four tries: bounded, different, the same each time.
 #include "audio/chance.h"
+#include "files/json.h"
 #include "manners/tries.h"
-#include "song/json.h"
 
 #include "test_support/signals.h"
 

@@ -1,8 +1,8 @@
 // Folders of the user: where they lie, and what may be in them.
+#include "files/named_files.h"
+#include "files/user_folder.h"
 #include "manners/recipe.h"
 #include "patterns/pattern_book.h"
-#include "song/named_files.h"
-#include "song/user_folder.h"
 #include "test_support/signals.h"
 #include "words/terminal.h"
 

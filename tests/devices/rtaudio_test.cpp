@@ -1,7 +1,7 @@
 // The real output path: a JACK server with its dummy driver runs headless; what RtAudio played is captured by a JACK
 // client and compared with the export.
 #include "devices/rtaudio_output.h"
-#include "dsp/mix_limiter.h"
+#include "dsp/dynamics/mix_limiter.h"
 #include "play/player.h"
 #include "playback/playback.h"
 #include "test_support/bench_song.h"

@@ -4,12 +4,12 @@
 
 #include "audio/audio_writer.h"
 #include "document/document.h"
+#include "files/journal.h"
+#include "files/safe_file.h"
 #include "finish/starting_points.h"
 #include "render/export.h"
 #include "services/opening.h"
 #include "song/edits.h"
-#include "song/journal.h"
-#include "song/safe_file.h"
 #include "test_support/signals.h"
 
 #include <catch2/catch.hpp>

@@ -1,8 +1,8 @@
 // Coverage-guided fuzzing of bringing in audio (libFuzzer): whatever the bytes, the reader refuses them with one error
 // that has its place, or gives as many samples as it says at most.
 #include "audio/audio_reader.h"
-#include "audio/tags.h"
 #include "fuzz.h"
+#include "import/tags.h"
 
 #include <vector>
 

@@ -1,7 +1,7 @@
 // Coverage-guided fuzzing of reading a journal (libFuzzer): whatever the bytes, it is a journal or an error, and a
 // journal that is written is read again as it was.
+#include "files/journal.h"
 #include "fuzz.h"
-#include "song/journal.h"
 
 #include <fstream>
 

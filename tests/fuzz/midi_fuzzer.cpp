@@ -1,7 +1,7 @@
 // Coverage-guided fuzzing of reading a MIDI file (libFuzzer): whatever the bytes, it is a map that a song can have, or
 // one error that has its place.
 #include "fuzz.h"
-#include "song/midi_map.h"
+#include "import/midi_map.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace ivrin;

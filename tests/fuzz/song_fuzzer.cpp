@@ -1,7 +1,7 @@
 // Coverage-guided fuzzing of the song file reader (libFuzzer): whatever the bytes, it returns a song or errors, and a
 // song it returns survives a round trip. Run for hours: build/fuzz/bin/ivrin-fuzz-song CORPUS
+#include "files/song_file.h"
 #include "ornaments/kind.h"
-#include "song/song_file.h"
 
 #include <cstdlib>
 

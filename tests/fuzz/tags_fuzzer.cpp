@@ -1,6 +1,6 @@
 // Coverage-guided fuzzing of reading tags (libFuzzer): whatever the bytes, what is read makes sense, within 64 MiB.
-#include "audio/tags.h"
 #include "fuzz.h"
+#include "import/tags.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace ivrin;

@@ -1,5 +1,5 @@
 // Figures of all ornaments at once are those of each by itself; what was found of stems is kept and found again.
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "render/evaluator.h"
 #include "render/provenance.h"
 #include "services/found_files.h"

@@ -196,8 +196,6 @@ TEST_CASE("a chosen device that is not there gives way to the usual one", "[serv
   CHECK_FALSE(h.playback->replaceOutput());
   CHECK(h.devices->opened == std::vector<std::string>{"", "Phones", ""});
   CHECK(h.playback->output().name() == "Desk 3");
-  CHECK(h.playback->devices().size() == 1);
-  CHECK(Playback(Playback::Options{}).devices().empty());
   CHECK(Playback(Playback::Options{}).output().simulated());
 }
 

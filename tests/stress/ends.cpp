@@ -2,11 +2,11 @@
 #include "stress.h"
 
 #include "document/document.h"
+#include "files/journal.h"
+#include "files/safe_file.h"
 #include "finish/starting_points.h"
 #include "render/export.h"
 #include "services/opening.h"
-#include "song/journal.h"
-#include "song/safe_file.h"
 #include "test_support/full_disk.h"
 #include "test_support/signals.h"
 

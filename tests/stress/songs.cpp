@@ -1,10 +1,10 @@
 // Songs that were damaged, or written by somebody who means harm: read, planned and heard in part, or refused by name.
 #include "stress.h"
 
+#include "files/json.h"
+#include "files/safe_file.h"
 #include "ornaments/kind.h"
 #include "render/evaluator.h"
-#include "song/json.h"
-#include "song/safe_file.h"
 #include "test_support/any_settings.h"
 #include "test_support/places.h"
 #include "test_support/signals.h"

@@ -2,8 +2,8 @@
 #include "stress.h"
 
 #include "audio/stem_store.h"
-#include "song/midi_map.h"
-#include "song/safe_file.h"
+#include "files/safe_file.h"
+#include "import/midi_map.h"
 #include "test_support/midi_bytes.h"
 #include "test_support/signals.h"
 

@@ -2,15 +2,15 @@
 // million.
 #include "stress.h"
 
-#include "audio/tags.h"
 #include "document/document.h"
+#include "files/journal.h"
+#include "files/safe_file.h"
 #include "finish/starting_points.h"
+#include "import/tags.h"
 #include "manners/recipe.h"
 #include "patterns/pattern_book.h"
 #include "services/findings.h"
 #include "services/opening.h"
-#include "song/journal.h"
-#include "song/safe_file.h"
 #include "test_support/places.h"
 #include "test_support/random_edits.h"
 #include "test_support/signals.h"
@@ -123,7 +123,7 @@ Tally patternMutations(std::int64_t count) {
 Tally presetMutations(std::int64_t count) {
   return tryInProcesses("presets, mutated", count, {20, 2048}, [](std::int64_t i, Chance& chance, const std::string&) {
     const Registry registry = allKinds().registry();
-    const auto& all = shippedStartingPoints();
+    const auto all = shippedStartingPoints(allKinds().registry());
     return readBack(
         harmed(writeStartingPoint(all[static_cast<std::size_t>(i) % all.size()]), chance),
         [&](const std::string& text, Problems& p) { return readStartingPoint(text, registry, p); }, writeStartingPoint);
@@ -184,7 +184,7 @@ Tally hostileFolders(std::int64_t count) {
         };
         anything(home / "recipes", ".json", writeRecipe(shippedRecipes().front()));
         anything(home / "patterns", ".json", patternText(shippedPatterns().front()));
-        anything(home / "presets", ".json", writeStartingPoint(shippedStartingPoints().front()));
+        anything(home / "presets", ".json", writeStartingPoint(shippedStartingPoints(allKinds().registry()).front()));
         // Journals and locks under the names that they would have.
         std::string why;
         const fs::path scratch = home / "j.json";

@@ -1,5 +1,8 @@
 // The real window, killed at any moment while stems are brought in, while an export runs, while a recipe is heard:
 // ivrin-window-kills [PERCENT] tries so much of 300 each. Each window is a process of its own.
+#include "app/actions/look_actions.h"
+#include "app/actions/output_actions.h"
+#include "app/actions/snap_actions.h"
 #include "app/frame/main_window.h"
 #include "app/session/recipe_trial.h"
 #include "app/theme/type.h"
@@ -61,7 +64,7 @@ int window(const std::string& what, const fs::path& folder) {
   o.journalFolder = folder / "journal";
   Session session(std::move(o));
   MainWindow window(session, fs::path());
-  window.setAsksBeforeClosing(false);
+  window.files().setAsks(false);
   window.show();
   session.files().open(folder / "song.ivrin");
   session.waitUntilIdle();

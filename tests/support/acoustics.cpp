@@ -1,6 +1,6 @@
 #include "test_support/acoustics.h"
 
-#include "dsp/fourier.h"
+#include "dsp/measure/fourier.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,8 +1,8 @@
 #include "test_support/band.h"
 
 #include "dsp/denormals.h"
-#include "dsp/loudness.h"
-#include "dsp/reverb.h"
+#include "dsp/measure/loudness.h"
+#include "dsp/space/reverb.h"
 
 #include <algorithm>
 #include <array>

@@ -5,7 +5,7 @@
 
 #include "audio/buffer.h"
 #include "audio/chance.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 
 #include <cstdint>
 #include <functional>

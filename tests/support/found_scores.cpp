@@ -1,6 +1,6 @@
 #include "test_support/found_scores.h"
 
-#include "dsp/onsets.h"
+#include "dsp/measure/onsets.h"
 #include "test_support/signals.h"
 
 #include <algorithm>

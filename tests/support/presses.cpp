@@ -1,7 +1,7 @@
 #include "test_support/presses.h"
 
 #include "analysis/collisions.h"
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
 #include "manners/placing.h"
 #include "ornaments/source.h"
 #include "render/facts.h"

@@ -2,11 +2,11 @@
 
 #include "audio/chance.h"
 #include "document/document.h"
+#include "files/song_check.h"
 #include "ornaments/kind.h"
 #include "song/edits.h"
 #include "song/grid_edits.h"
 #include "song/row_edits.h"
-#include "song/song_check.h"
 #include "test_support/any_settings.h"
 
 #include <limits>

@@ -1,13 +1,13 @@
 #include "test_support/recipe_scores.h"
 
-#include "dsp/loudness.h"
+#include "dsp/measure/loudness.h"
+#include "files/song_file.h"
 #include "render/export.h"
 #include "render/facts.h"
 #include "services/chosen_facts.h"
 #include "services/hearing.h"
 #include "song/grid_edits.h"
 #include "song/limits.h"
-#include "song/song_file.h"
 
 #include <chrono>
 #include <cmath>

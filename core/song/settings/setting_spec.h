@@ -100,6 +100,7 @@ struct TableSpec {
   std::vector<SettingSpec> settings{};
   int since = 1; // the song file's version that brought it
   const SettingSpec* find(std::string_view key) const;
+  SettingSpec& add(SettingSpec s) { return settings.emplace_back(std::move(s)); }
   /// The first setting of that role; nothing where there is none.
   const SettingSpec* withRole(Role role) const;
 };

@@ -1,0 +1,73 @@
+#include "app/actions/cell_actions.h"
+
+#include "app/openrow/open_row.h"
+#include "app/words/as_text.h"
+
+namespace ivrin::app {
+namespace {
+
+QKeySequence keyOf(PatternTool::Id id) {
+  using Id = PatternTool::Id;
+  switch (id) {
+  case Id::everyNth:
+    return Qt::SHIFT | Qt::Key_X;
+  case Id::later:
+    return Qt::SHIFT | Qt::Key_R;
+  case Id::earlier:
+    return Qt::CTRL | Qt::SHIFT | Qt::Key_R;
+  case Id::mirror:
+    return Qt::SHIFT | Qt::Key_B;
+  case Id::thin:
+    return Qt::SHIFT | Qt::Key_H;
+  case Id::fill:
+    return Qt::SHIFT | Qt::Key_L;
+  case Id::spread:
+    return Qt::SHIFT | Qt::Key_P;
+  case Id::sides:
+    return Qt::SHIFT | Qt::Key_S;
+  case Id::accent:
+    return Qt::SHIFT | Qt::Key_A;
+  }
+  return {};
+}
+
+} // namespace
+
+void CellActions::addActions(const QString& menu) {
+  const QString sub = tr("Pattern of cells");
+  const auto add = [&](const QString& id, const QString& text, const QString& meaning, const QKeySequence& key,
+                       std::function<void(const std::string& ornament)> act) {
+    actions_->add({id, menu, text, meaning, {key}, [this, act] { act(score_->hand().atCaret()); }, false, false, sub});
+  };
+  for (const PatternTool& t : patternTools()) {
+    QString text = asWords(t.name);
+    text[0] = text[0].toUpper();
+    add(QString::fromStdString(t.key), text, asWords(t.meaning), keyOf(t.id),
+        [this, id = t.id](const std::string& o) { usePatternTool(session_, o, id); });
+  }
+  add(QStringLiteral("pattern-copy"), tr("Copy the pattern"),
+      tr("To be given to another ornament, of any kind with cells"), Qt::CTRL | Qt::SHIFT | Qt::Key_C,
+      [this](const std::string& o) {
+        copied_ = patternOf(session_, o);
+        measure_->say(copied_ ? tr("The pattern is copied.") : tr("There are no cells here."), false);
+      });
+  add(QStringLiteral("pattern-paste"), tr("Give it the copied pattern"), {}, Qt::CTRL | Qt::SHIFT | Qt::Key_V,
+      [this](const std::string& o) {
+        if (copied_)
+          setPattern(session_, o, *copied_, tr("copied pattern for %1"));
+        else
+          measure_->say(tr("No pattern was copied."), false);
+      });
+  add(QStringLiteral("pattern-named"), tr("Patterns with names …"), tr("Take one, or keep this one"),
+      Qt::CTRL | Qt::SHIFT | Qt::Key_P, [this](const std::string&) {
+        if (score_->opened().row() && score_->opened().isOpen() && score_->opened().row()->patterns().isVisible())
+          score_->opened().row()->patterns().offer();
+        else
+          measure_->say(tr("Open an ornament with cells first."), false);
+      });
+  add(QStringLiteral("keep-roll"), tr("Keep this roll, or let it go"),
+      tr("What chance drew for a glitch is written down"), Qt::SHIFT | Qt::Key_G,
+      [this](const std::string& o) { keepRoll(session_, o); });
+}
+
+} // namespace ivrin::app

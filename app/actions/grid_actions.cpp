@@ -1,0 +1,340 @@
+#include "app/actions/grid_actions.h"
+
+#include "analysis/median.h"
+#include "app/dialogs/tempo_dialog.h"
+#include "app/openrow/note_values_page.h"
+#include "app/openrow/number_field.h"
+#include "app/openrow/open_drawing.h"
+#include "app/session/landing_edits.h"
+#include "app/theme/paper_dialog.h"
+#include "app/words/as_text.h"
+#include "app/words/grid_words.h"
+#include "import/midi_map.h"
+#include "song/grid_edits.h"
+#include "time/note_value.h"
+
+#include <QFileDialog>
+#include <QMenu>
+#include <QRegularExpression>
+
+#include <algorithm>
+#include <cmath>
+
+namespace ivrin::app {
+namespace {
+constexpr double kMarkReachPixels = 60;
+}
+GridActions::GridActions(const Desk& desk, FormLine& form, RecipeActions& recipes)
+    : ActionGroup(desk)
+    , form_(&form)
+    , recipes_(recipes) {
+  connect(score_, &ScoreView::gridMarkClicked, this, &GridActions::markClicked);
+  connect(score_, &ScoreView::gridMarkMoved, this, &GridActions::markMoved);
+  connect(score_, &ScoreView::rulerMenuWanted, this, &GridActions::showRulerMenu);
+  connect(&session_.findings(), &SongFindings::midiRead, this, &GridActions::useMidi);
+}
+
+void GridActions::addActions(const QString& menu) {
+  actions_->add({"tempo",
+                 menu,
+                 tr("&Tempo…"),
+                 tr("Typed, tapped or listened for; ornaments keep their beats, or stay on the sound"),
+                 {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_M)},
+                 [this] { tempoDialog(here(), false); },
+                 false,
+                 true});
+  actions_->add({"tempoHere",
+                 menu,
+                 tr("Tempo &from here on…"),
+                 tr("At the beat of the playhead while playing, else of the caret; the ruler shows it"),
+                 {},
+                 [this] { tempoFromHere(); }});
+  actions_->add({"meterHere",
+                 menu,
+                 tr("&Meter from this bar on…"),
+                 tr("At the bar of the playhead while playing, else of the caret; the ruler shows it"),
+                 {},
+                 [this] { meterDialog(here()); }});
+  actions_->add({"midiGrid",
+                 menu,
+                 tr("Grid of a MIDI f&ile…"),
+                 tr("Takes over its tempi, meters, key and markers; ornaments stay on the sound"),
+                 {},
+                 [this] { midiDialog(); }});
+  actions_->add({"barOne",
+                 menu,
+                 tr("Bar &1 is here"),
+                 tr("At the playhead while playing, else at the caret; ornaments stay on the sound"),
+                 {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B)},
+                 [this] {
+                   if (session_.isOpen()) putBarOne(here());
+                 }});
+  actions_->add({"songKey", menu, tr("&Key…"), tr("The notes that risers keep to"), {}, [this] { askKey(); }});
+  actions_->add({"gridCheck",
+                 menu,
+                 tr("&Grid check"),
+                 tr("How far what is played lies from the grid, bar by bar, in the form line"),
+                 {QKeySequence(Qt::Key_F9)},
+                 [this] { gridCheck(); },
+                 true});
+  actions_->add({"gridWorst",
+                 menu,
+                 tr("Where the grid is &off most"),
+                 tr("Goes to the bar that lies farthest from it"),
+                 {QKeySequence(Qt::SHIFT | Qt::Key_F9)},
+                 [this] { toWorstOfGrid(); }});
+}
+
+void GridActions::addNoteValues(const QString& menu) {
+  actions_->add({"noteValues",
+                 menu,
+                 tr("&Note values…"),
+                 tr("Every one in milliseconds and hertz at this place, to copy; in a number that is a time, to pick"),
+                 {QKeySequence(Qt::Key_F4)},
+                 [this] { noteValues(); }});
+}
+
+void GridActions::tempoFromHere() {
+  if (!session_.isOpen()) return;
+  const TempoMap& map = session_.plan()->map();
+  tempoDialog(std::max(Beats(0), snapToGrid(here(), map.meterAt(here()).beatLength(), map)), true);
+}
+
+void GridActions::askKey() {
+  if (!session_.isOpen()) return;
+  QStringList all{tr("none")};
+  std::vector<Key> keys;
+  for (int note = 0; note < 12; ++note)
+    for (const bool minor : {false, true}) {
+      keys.push_back({note, minor});
+      all << asText(keyText(keys.back()));
+    }
+  const auto& now = session_.song().key;
+  const auto place = now ? std::find(keys.begin(), keys.end(), *now) - keys.begin() + 1 : 0;
+  const auto chosen = askOne(window_, tr("Key"), tr("The song is in"), all, static_cast<int>(place));
+  if (!chosen || *chosen == place) return;
+  Song song = session_.song();
+  song.key = *chosen == 0 ? std::nullopt : std::optional(keys[static_cast<std::size_t>(*chosen - 1)]);
+  session_.edit(tr("key: %1").arg(all[*chosen]), std::move(song));
+  session_.settle();
+}
+
+QString GridActions::gridWords(const std::vector<BarOffset>& offsets) const {
+  const BarOffset* worst = worstOf(offsets);
+  if (!worst) return tr("No attacks near the beats are heard: nothing can be said of the grid.");
+  std::vector<double> all;
+  for (const BarOffset& o : offsets) all.push_back(std::abs(o.ms));
+  const QString most = worst->ms >= 0 ? tr("bar %1 is %2 ms late").arg(worst->bar).arg(worst->ms, 0, 'f', 0)
+                                      : tr("bar %1 is %2 ms early").arg(worst->bar).arg(-worst->ms, 0, 'f', 0);
+  QString words = tr("Bars lie %1 ms from the grid in the middle; %2").arg(median(all), 0, 'f', 0).arg(most);
+  if (const auto bpm = tempoThatFits(offsets, session_.plan()->map()))
+    words += tr(". The grid runs away: %1 BPM lies on the sound (Song, Tempo)").arg(QString::number(*bpm, 'f', 2));
+  return words;
+}
+
+void GridActions::gridCheck() {
+  const bool on = action("gridCheck")->isChecked();
+  form_->setShowsGrid(on && session_.isOpen());
+  if (on && session_.isOpen()) measure_->say(gridWords(form_->gridOffsets()), false);
+}
+
+void GridActions::toWorstOfGrid() {
+  if (!session_.isOpen()) return;
+  action("gridCheck")->setChecked(true);
+  form_->setShowsGrid(true);
+  const std::vector<BarOffset> offsets = form_->gridOffsets();
+  if (const BarOffset* worst = worstOf(offsets)) {
+    const Beats at = session_.plan()->map().barStart(worst->bar);
+    score_->caret().put(at);
+    score_->centreOn(at);
+  }
+  measure_->say(gridWords(offsets), false);
+}
+
+void GridActions::noteValues() {
+  if (auto* field = qobject_cast<NumberField*>(window_->focusWidget()); field && field->pickTime()) return;
+  if (!session_.isOpen()) return;
+  const Ornament* open = session_.song().ornament(session_.chosen());
+  NoteValuesPage(session_.plan()->map(), open ? open->start : here(), {}, window_).exec();
+}
+
+/// The tempo that holds at a place becomes another, or there is another from there on.
+void GridActions::tempoDialog(Beats at, bool fromHere) {
+  if (!session_.isOpen()) return;
+  const Song& song = session_.song();
+  const TempoMap map = song.tempoMap();
+  const TempoEntry* holds = &song.tempo.front();
+  for (const TempoEntry& e : song.tempo)
+    if (e.at <= at) holds = &e;
+  if (!fromHere) at = holds->at;
+  const QString where = fromHere || song.tempo.size() > 1 ? tr("From %1 on").arg(barWords(map, at)) : QString();
+  // A map that follows the playing is followed anew; from a place on another tempo can be had.
+  TempoDialog d(map.bpmAt(at), where, !song.ornaments.empty(), !fromHere, window_);
+  connect(&d, &TempoDialog::listens, &session_.findings(), &SongFindings::lookForGrid);
+  connect(&session_.findings(), &SongFindings::gridFound, &d, &TempoDialog::setFound);
+  if (d.exec() != QDialog::Accepted) return;
+  if (const FoundGrid* found = d.followed()) {
+    const QString tempi = tempiWords(tempiOf(*found->curve));
+    takeGrid(tr("grid of %1").arg(tempi), tempi, onGrid(session_.song(), *found), d.corrects());
+    return;
+  }
+  if (!fromHere && std::abs(d.bpm() - map.bpmAt(at)) < 1e-9) return;
+  const QString bpm = QString::number(d.bpm());
+  const Song changed = withTempoFrom(session_.song(), at, d.bpm());
+  if (d.corrects())
+    session_.edit(tr("grid at %1 BPM").arg(bpm),
+                  withGridCorrected(session_.song(), changed.tempo, session_.song().startSeconds));
+  else
+    session_.edit(tr("tempo of %1 BPM").arg(bpm), changed);
+  session_.settle();
+  measure_->say(QStringLiteral("%1%2").arg(tr("%1 BPM").arg(bpm), whatMoved(d.corrects())), false);
+}
+
+/// ": 3 ornaments kept their beats"; nothing where there are none.
+QString GridActions::whatMoved(bool onTheSound) const {
+  const auto count = static_cast<int>(session_.song().ornaments.size());
+  if (count == 0) return {};
+  return onTheSound ? tr(": %n ornament(s) stayed on the sound", nullptr, count)
+                    : tr(": %n ornament(s) kept their beats", nullptr, count);
+}
+
+/// Another grid under all of the song; what is placed stays on the sound, or keeps its beats.
+void GridActions::takeGrid(const QString& label, const QString& said, const Song& changed, bool onTheSound) {
+  session_.edit(label, onTheSound ? keptOnSound(session_.song(), changed) : changed);
+  session_.settle();
+  measure_->say(said + whatMoved(onTheSound), false);
+}
+
+/// The tempi, meters, key and markers of a MIDI file; read apart.
+void GridActions::takeMidi(const std::filesystem::path& file) {
+  if (session_.isOpen()) session_.findings().readMidi(file);
+}
+
+void GridActions::useMidi(const MidiRead& read) {
+  if (!read.map) {
+    measure_->say(asText(read.problems.list.front().text()), true);
+    return;
+  }
+  const QString name = asText(read.name);
+  QString said = tr("Tempo and meter of %1: %2").arg(name, tempiWords(read.map->tempo));
+  constexpr std::size_t kMostSaid = 3;
+  const auto& notes = read.problems.list;
+  for (std::size_t i = 0; i < std::min(notes.size(), kMostSaid); ++i)
+    said += QStringLiteral("; ") + asText(notes[i].message);
+  if (notes.size() > kMostSaid) said += tr("; and %n more", nullptr, static_cast<int>(notes.size() - kMostSaid));
+  const Song changed = withMidiMap(session_.song(), *read.map);
+  takeGrid(tr("grid of %1").arg(name), said, changed, true);
+  if (session_.song().ornaments.empty()) return;
+  offerInstead(said + whatMoved(true), tr("keep their beats instead"),
+               [this, name, said, changed] { takeGrid(tr("grid of %1").arg(name), said, changed, false); });
+}
+
+void GridActions::midiDialog() {
+  QStringList endings;
+  for (const char* e : kMidiEndings) endings << "*" + QString::fromLatin1(e);
+  const QString f = QFileDialog::getOpenFileName(window_, tr("Tempo and meter of a MIDI file"), {},
+                                                 tr("Standard MIDI Files (%1)").arg(endings.join(' ')));
+  if (!f.isEmpty()) takeMidi(pathOf(f));
+}
+
+/// Another map of tempi, ornaments on their beats; that they stay on the sound is offered.
+void GridActions::changeTempi(const QString& label, const Song& changed) {
+  if (changed == session_.song()) return;
+  const Song corrected = withGridCorrected(session_.song(), changed.tempo, session_.song().startSeconds);
+  session_.edit(label, changed);
+  session_.settle();
+  const QString said = label.left(1).toUpper() + label.mid(1);
+  if (session_.song().ornaments.empty())
+    measure_->say(said, false);
+  else
+    offerInstead(said + whatMoved(false), tr("keep them on the sound instead"), [this, label, said, corrected] {
+      session_.edit(label, corrected);
+      session_.settle();
+      measure_->say(said + whatMoved(true), false);
+    });
+}
+
+void GridActions::meterDialog(Beats at) {
+  if (!session_.isOpen()) return;
+  const TempoMap& map = session_.plan()->map();
+  const Beats line = map.barStart(std::max<std::int64_t>(1, map.barAt(at).bar));
+  const MeterEntry now = map.meterAt(line);
+  const auto typed = askName(window_, tr("Meter from bar %1 on").arg(map.barAt(line).bar), tr("As in 3/4 or 7/8"),
+                             QStringLiteral("%1/%2").arg(now.count).arg(now.unit));
+  if (!typed) return;
+  static const QRegularExpression asMeter(QStringLiteral("^\\s*(\\d{1,2})\\s*/\\s*(1|2|4|8|16|32)\\s*$"));
+  const auto m = asMeter.match(*typed);
+  const int count = m.captured(1).toInt();
+  if (!m.hasMatch() || count < 1 || count > 32) {
+    measure_->say(tr("“%1” is no meter: 1 to 32 beats over 1, 2, 4, 8, 16 or 32, as 3/4 or 7/8.").arg(*typed), true);
+    return;
+  }
+  session_.edit(tr("meter of %1/%2").arg(count).arg(m.captured(2)),
+                withMeterFrom(session_.song(), line, count, m.captured(2).toInt()));
+  session_.settle();
+}
+
+void GridActions::markClicked(const GridMark& mark) {
+  if (mark.kind == GridMark::Kind::tempo)
+    tempoDialog(mark.at, false);
+  else if (mark.kind == GridMark::Kind::meter)
+    meterDialog(mark.at);
+  else
+    measure_->say(tr("Bar 1 is dragged onto the first beat; %1 puts it at the caret.")
+                      .arg(action("barOne")->shortcut().toString(QKeySequence::NativeText)),
+                  false);
+}
+
+void GridActions::markMoved(const GridMark& mark, Beats to) {
+  const TempoMap& map = session_.plan()->map();
+  if (mark.kind == GridMark::Kind::barOne)
+    putBarOne(to);
+  else if (mark.kind == GridMark::Kind::tempo)
+    changeTempi(tr("change of tempo at %1").arg(barWords(map, to)), withTempoMoved(session_.song(), mark.at, to));
+  else
+    edit(tr("change of meter at bar %1").arg(map.barAt(to).bar), withMeterMoved(session_.song(), mark.at, to));
+}
+
+void GridActions::showRulerMenu(Beats at, const QPoint& globalAt) {
+  const TempoMap& map = session_.plan()->map();
+  const Beats beat = std::max(Beats(0), snapToGrid(at, map.meterAt(at).beatLength(), map));
+  QMenu m(window_);
+  if (const std::string landing = score_->landingAt(at); !landing.empty())
+    m.addAction(tr("Recipes into it…"), this, [this, landing] { recipes_.openAt(landing); });
+  m.addAction(tr("Tempo from here on…"), this, [this, beat] { tempoDialog(beat, true); });
+  m.addAction(tr("Meter from this bar on…"), this, [this, at] { meterDialog(at); });
+  // Changes that lie within reach of the hand.
+  const double reach = kMarkReachPixels / score_->axis().pxPerBeat;
+  for (const TempoEntry& e : session_.song().tempo)
+    if (e.at > Beats(0) && std::abs((e.at - at).quarters()) < reach)
+      m.addAction(tr("Remove the tempo of %1 BPM").arg(QString::number(e.bpm)), this, [this, e] {
+        changeTempi(tr("tempo of %1 BPM removed").arg(QString::number(e.bpm)), withoutTempoAt(session_.song(), e.at));
+      });
+  for (const MeterEntry& e : session_.song().meter)
+    if (e.at > Beats(0) && std::abs((e.at - at).quarters()) < reach)
+      m.addAction(tr("Remove the meter of %1/%2").arg(e.count).arg(e.unit), this, [this, e] {
+        edit(tr("meter of %1/%2 removed").arg(e.count).arg(e.unit), withoutMeterAt(session_.song(), e.at));
+      });
+  m.addSeparator();
+  m.addAction(tr("New section here"), this, [this, at] {
+    form_->rename(addLanding(session_, landingPlace(session_, at, false, {}), true, tr("Section")));
+  });
+  m.addAction(tr("New landing here"), this,
+              [this, beat] { form_->rename(addLanding(session_, beat, false, tr("landing"))); });
+  m.exec(globalAt);
+}
+
+void GridActions::putBarOne(Beats at) {
+  if (at.ticks == 0) {
+    measure_->say(tr("Bar 1 is here already."), false);
+    return;
+  }
+  const double seconds = session_.plan()->map().secondsAt(at).value;
+  session_.edit(tr("bar 1 at %1 s").arg(seconds, 0, 'f', 2), withBarOneAt(session_.song(), at));
+  session_.settle();
+  score_->caret().put(Beats(0));
+  measure_->say(tr("Bar 1 lies at %1 s of the stems; what is placed stayed on the sound").arg(seconds, 0, 'f', 3),
+                false);
+}
+
+} // namespace ivrin::app

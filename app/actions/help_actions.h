@@ -1,0 +1,19 @@
+// Help: all keys on one page, and what this program is.
+#pragma once
+
+#include "app/actions/action_group.h"
+
+namespace ivrin::app {
+
+class HelpActions : public ActionGroup {
+  Q_DECLARE_TR_FUNCTIONS(ivrin::app::HelpActions)
+ public:
+  using ActionGroup::ActionGroup;
+  void addActions(const QString& menu);
+
+ private:
+  void showKeys();
+  void about();
+};
+
+} // namespace ivrin::app

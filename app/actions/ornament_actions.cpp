@@ -1,0 +1,428 @@
+#include "app/actions/ornament_actions.h"
+
+#include "app/faces/face.h"
+#include "app/openrow/open_row.h"
+#include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
+#include "song/edits.h"
+#include "song/settings/setting_text.h"
+
+#include <algorithm>
+
+namespace ivrin::app {
+namespace {
+
+using K = QKeySequence;
+
+QString wordsFor(const std::vector<Ornament>& all) {
+  return all.size() == 1 ? kindWord(all.front().kind)
+                         : QObject::tr("%n ornament(s)", nullptr, static_cast<int>(all.size()));
+}
+
+} // namespace
+
+void OrnamentActions::addActions(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  add({"undo", menu, tr("&Undo"), {}, {K::Undo}, [this] { session_.undo(); }});
+  add({"redo", menu, tr("&Redo"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), K(Qt::CTRL | Qt::Key_Y)}, [this] {
+         session_.redo();
+       }});
+  add({"copy",
+       menu,
+       tr("&Copy"),
+       tr("Copy the ornaments in hand: the marked, the open, or the one at the caret"),
+       {K::Copy},
+       [this] { copy(); },
+       false,
+       true});
+  add({"paste",
+       menu,
+       tr("&Paste at the caret"),
+       tr("Paste what was copied on the caret's row, at its place"),
+       {K::Paste},
+       [this] { paste(); }});
+  add({"duplicate",
+       menu,
+       tr("D&uplicate to the next landing"),
+       tr("The same, as far from the next landing as it is from its own"),
+       {K(Qt::CTRL | Qt::Key_D)},
+       [this] { duplicateToNextLanding(); }});
+  add({"delete", menu, tr("&Delete"), tr("Delete the open ornament, or the marked ones"), {K(Qt::Key_Delete)}, [this] {
+         deleteInHand();
+       }});
+  add({"selectAll", menu, tr("&Mark all ornaments"), {}, {K::SelectAll}, [this] { markAll(); }});
+  add({"mark",
+       menu,
+       tr("Mark the one at the caret"),
+       tr("To handle it together with others"),
+       {K(Qt::CTRL | Qt::Key_Return)},
+       [this] { markAtCaret(); }});
+  addTies(menu);
+  addMoves(menu);
+  addHandles(menu);
+  addVariants(menu);
+  addOwn(menu);
+}
+
+void OrnamentActions::addTies(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  add({"enabled",
+       menu,
+       tr("B&ypass, or hear it again"),
+       tr("The row as it is without the ornaments in hand; their settings stay"),
+       {K(Qt::Key_X)},
+       [this] { toggleEnabled(); },
+       false,
+       true});
+  add({"tie",
+       menu,
+       tr("&Tie to the landing"),
+       tr("It moves with the landing that bars are counted to; again: it is free"),
+       {K(Qt::Key_J)},
+       [this] { toggleTie(); }});
+  add({"sourceHere",
+       menu,
+       tr("Take the s&ource from the selection"),
+       tr("The open ornament stays where it is and takes what is selected as its source"),
+       {K(Qt::CTRL | Qt::Key_T)},
+       [this] { sourceFromSelection(); }});
+  add({"sourceHome", menu, tr("Take the source from its own place"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_T)}, [this] {
+         sourceHome();
+       }});
+}
+
+void OrnamentActions::addMoves(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  const QString move = tr("Move");
+  add({"earlier",
+       menu,
+       tr("By the grid, &earlier"),
+       tr("By one step of the grid"),
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Left)},
+       [this] { score_->hand().nudge(-1); },
+       false,
+       true,
+       move});
+  add({"later",
+       menu,
+       tr("By the grid, &later"),
+       tr("By one step of the grid"),
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Right)},
+       [this] { score_->hand().nudge(1); },
+       false,
+       false,
+       move});
+  add({"sampleEarlier",
+       menu,
+       tr("By a sample, earlier"),
+       {},
+       {K(Qt::Key_Comma)},
+       [this] { score_->hand().nudgeFrames(-1); },
+       false,
+       false,
+       move});
+  add({"sampleLater",
+       menu,
+       tr("By a sample, later"),
+       {},
+       {K(Qt::Key_Period)},
+       [this] { score_->hand().nudgeFrames(1); },
+       false,
+       false,
+       move});
+  add({"orderUp",
+       menu,
+       tr("Before the previous one of its row"),
+       {},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Up)},
+       [this] { score_->hand().reorder(-1); },
+       false,
+       false,
+       move});
+  add({"orderDown",
+       menu,
+       tr("After the next one of its row"),
+       {},
+       {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Down)},
+       [this] { score_->hand().reorder(1); },
+       false,
+       false,
+       move});
+}
+
+void OrnamentActions::addHandles(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  const QString handles = tr("Handles");
+  add({"nextHandle",
+       menu,
+       tr("The &next handle"),
+       tr("Of the open ornament's drawing; the arrow keys move it"),
+       {K(Qt::Key_N)},
+       [this] { walkHandles(1); },
+       false,
+       false,
+       handles});
+  add({"previousHandle",
+       menu,
+       tr("The &previous handle"),
+       {},
+       {K(Qt::SHIFT | Qt::Key_N)},
+       [this] { walkHandles(-1); },
+       false,
+       false,
+       handles});
+  add({"curve",
+       menu,
+       tr("The &curves in turn"),
+       tr("Draw the open ornament's curves, those of its finish too; C in a number opens its own"),
+       {K(Qt::Key_C)},
+       [this] { nextCurve(); },
+       false,
+       false,
+       handles});
+  add({"numbers",
+       menu,
+       tr("N&umbers of the open row, and back"),
+       tr("The keys go to its numbers; Return goes there too"),
+       {K(Qt::Key_F6)},
+       [this] { toNumbersAndBack(); },
+       false,
+       false,
+       handles});
+}
+
+void OrnamentActions::addVariants(const QString& menu) {
+  const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
+  int key = Qt::Key_1;
+  for (const char* slot : {"A", "B", "C", "D"}) {
+    add({QStringLiteral("variant") + QString::fromLatin1(slot),
+         menu,
+         tr("Variant %1").arg(QString::fromLatin1(slot)),
+         tr("Hear this variant of the open ornament; an empty one starts as a copy"),
+         {K(key++)},
+         [this, slot] { chooseVariant(slot); },
+         false,
+         false,
+         tr("Variants")});
+  }
+  add({"fourTries",
+       menu,
+       tr("&Four tries"),
+       tr("Four variations of the open ornament to listen through; again: four others"),
+       {K(Qt::Key_Y)},
+       [this] { score_->opened().tries().begin(); },
+       false,
+       true});
+}
+
+void OrnamentActions::addClose(const QString& menu, SectionActions& sections) {
+  actions_->add({"close",
+                 menu,
+                 tr("C&lose row, clear selection"),
+                 {},
+                 {K(Qt::Key_Escape)},
+                 [this, &sections] { closeNext(sections); },
+                 false,
+                 true});
+}
+
+void OrnamentActions::closeNext(SectionActions& sections) {
+  if (score_->opened().tries().running())
+    score_->opened().tries().none();
+  else if (score_->opened().stopWalking())
+    ;
+  else if (score_->selection())
+    score_->select(std::nullopt);
+  else if (!score_->hand().marked().empty())
+    score_->hand().mark({});
+  else if (score_->opened().row() && score_->opened().row()->closeFinish())
+    ;
+  else if (score_->opened().lane())
+    score_->opened().closeCurve();
+  else if (score_->opened().isOpen() || !sections.letProposedGo())
+    score_->opened().close();
+}
+
+void OrnamentActions::copy() {
+  copied_ = ornamentsInHand();
+  if (copiedChanged) copiedChanged();
+}
+
+void OrnamentActions::markAll() {
+  std::set<std::string> all;
+  for (const auto& o : session_.song().ornaments) all.insert(o->id);
+  score_->opened().close();
+  score_->hand().mark(std::move(all));
+}
+
+void OrnamentActions::markAtCaret() {
+  const std::string id = score_->hand().atCaret();
+  if (id.empty()) return;
+  std::set<std::string> now = score_->hand().marked();
+  if (!now.erase(id)) now.insert(id);
+  score_->hand().mark(std::move(now));
+}
+
+void OrnamentActions::sourceHome() {
+  const Ornament* found = session_.song().ornament(score_->hand().atCaret());
+  if (!found || found->source.empty()) return;
+  Ornament o = *found;
+  o.source.clear();
+  const QString name = kindWord(o.kind);
+  edit(tr("source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
+}
+
+void OrnamentActions::nextCurve() {
+  if (!score_->opened().nextCurve())
+    measure_->say(tr("There is no curve to draw: open an ornament that has one."), false);
+}
+
+void OrnamentActions::walkHandles(int step) {
+  if (!score_->opened().walk(step))
+    measure_->say(tr("Handles are in the drawing of an open ornament: Return opens one."), false);
+}
+
+void OrnamentActions::toNumbersAndBack() {
+  OpenRow* row = score_->opened().row();
+  if (!row)
+    measure_->say(tr("Numbers are in the row of an open ornament: Return opens one."), false);
+  else if (row->hasFocus())
+    score_->setFocus();
+  else
+    row->focusNumbers();
+}
+
+/// Keys that kinds have of their own: the open ornament's, else those of the one at the caret.
+void OrnamentActions::addOwn(const QString& menu) {
+  for (const Face* f : allFaces())
+    for (const OwnAction& a : f->actions())
+      actions_->add({a.id,
+                     menu,
+                     a.text,
+                     {},
+                     {a.key},
+                     [this, f, a] { stepSetting(*f, a.setting, a.steps); },
+                     false,
+                     false,
+                     f->actionsMenu()});
+}
+
+void OrnamentActions::stepSetting(const Face& face, const char* key, int steps) {
+  const Ornament* o = session_.song().ornament(score_->hand().atCaret());
+  const Kind* kind = allKinds().find(std::string(face.kind()));
+  if (!o || o->kind != face.kind()) {
+    measure_->say(tr("There is no %1 here.").arg(kindWord(kind->table().id)), false);
+    return;
+  }
+  const SettingSpec* spec = kind->table().find(key);
+  const TempoMap& map = session_.plan()->map();
+  const Value next = steppedSetting(*spec, settingOr(kind->table(), o->settings, key), steps, map, o->start);
+  const QString label = asWords(spec->label), id = QString::fromStdString(o->id);
+  session_.edit(tr("%1 of %2").arg(label, kindWord(o->kind)), withSetting(session_.song(), o->id, key, next),
+                "key-" + id.toStdString() + key);
+  measure_->say(tr("%1: %2").arg(label, QString::fromStdString(settingText(*spec, next))), false);
+}
+
+void OrnamentActions::deleteInHand() {
+  // Never the one that merely stands near the caret.
+  if (score_->hand().marked().empty() && session_.chosen().empty()) return;
+  const auto all = ornamentsInHand();
+  score_->opened().close();
+  Song next = session_.song();
+  for (const Ornament& o : all) next = withoutOrnament(std::move(next), o.id);
+  session_.edit(tr("delete %1").arg(wordsFor(all)), std::move(next));
+  session_.settle();
+}
+
+void OrnamentActions::paste() {
+  if (copied_.empty()) return;
+  const Beats at = score_->selection() ? score_->selection()->begin : score_->caret().at();
+  const Beats by = at - copied_.front().start;
+  const bool oneRow =
+      std::all_of(copied_.begin(), copied_.end(), [&](const Ornament& o) { return o.on == copied_.front().on; });
+  std::vector<Ornament> pasted = copied_;
+  for (Ornament& o : pasted) {
+    o.start = o.start + by;
+    if (oneRow || !session_.song().hasRow(o.on)) o.on = score_->caret().row();
+    o.landing.reset();
+  }
+  session_.edit(tr("paste of %1").arg(wordsFor(copied_)), withOrnaments(session_.song(), std::move(pasted)).song);
+  session_.settle();
+}
+
+void OrnamentActions::duplicateToNextLanding() {
+  const auto chosen = ornamentsInHand();
+  const auto all = session_.song().allLandings();
+  std::vector<Ornament> made;
+  for (Ornament o : chosen) {
+    // Its own landing: what it is tied to, else the next one after it begins.
+    const auto own = std::find_if(all.begin(), all.end(),
+                                  [&](const Landing& l) { return o.landing ? l.id == *o.landing : l.at > o.start; });
+    if (own == all.end() || own + 1 == all.end()) continue;
+    o.start = o.start + ((own + 1)->at - own->at);
+    if (o.landing) o.landing = (own + 1)->id;
+    made.push_back(std::move(o));
+  }
+  if (made.size() < chosen.size()) measure_->say(tr("There is no landing after this one."), false);
+  if (made.empty()) return;
+  session_.edit(tr("duplicate of %1").arg(wordsFor(chosen)), withOrnaments(session_.song(), std::move(made)).song);
+  session_.settle();
+}
+
+void OrnamentActions::toggleEnabled() {
+  const auto all = ornamentsInHand();
+  if (all.empty()) return;
+  const bool on = !all.front().enabled;
+  Song next = session_.song();
+  for (Ornament o : all) {
+    o.enabled = on;
+    next = withOrnamentReplaced(std::move(next), std::move(o));
+  }
+  session_.edit((on ? tr("hear %1 again") : tr("bypass %1")).arg(wordsFor(all)), std::move(next));
+  session_.settle();
+}
+
+void OrnamentActions::toggleTie() {
+  const auto all = ornamentsInHand();
+  const Landing* l = score_->landing();
+  if (all.empty() || !l) return;
+  const bool tie = all.front().landing != l->id;
+  Song next = session_.song();
+  for (Ornament o : all) {
+    o.landing = tie ? std::optional(l->id) : std::nullopt;
+    next = withOrnamentReplaced(std::move(next), std::move(o));
+  }
+  session_.edit((tie ? tr("tie of %1") : tr("untie of %1")).arg(wordsFor(all)), std::move(next));
+  session_.settle();
+  measure_->say(tie ? tr("Tied to %1: it moves with it.").arg(QString::fromStdString(l->name)) : tr("Tied to nothing."),
+                false);
+}
+
+void OrnamentActions::sourceFromSelection() {
+  const Ornament* found = session_.song().ornament(session_.chosen());
+  const auto s = score_->selection();
+  if (!found || !s) return;
+  Ornament o = *found;
+  o.source.clear();
+  for (const std::string& row : s->rows())
+    o.source.push_back({row == o.on ? std::nullopt : std::optional(row), s->begin, s->end - s->begin, 0});
+  const QString name = kindWord(o.kind);
+  session_.edit(tr("source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
+  session_.settle();
+  score_->select(std::nullopt);
+}
+
+void OrnamentActions::chooseVariant(const std::string& slot) {
+  if (score_->opened().tries().running()) {
+    score_->opened().tries().hear(slot.front() - 'A');
+    return;
+  }
+  const Ornament* o = session_.song().ornament(session_.chosen());
+  if (!o) return;
+  const QString name = kindWord(o->kind);
+  session_.edit(tr("variant %1 of %2").arg(QString::fromStdString(slot), name),
+                withVariant(session_.song(), o->id, slot));
+  session_.settle();
+}
+
+} // namespace ivrin::app

@@ -1,0 +1,46 @@
+// What is done to ornaments by key and menu: copied, moved, tied, bypassed, their handles walked, their variants heard.
+#pragma once
+
+#include "app/actions/action_group.h"
+#include "app/actions/section_actions.h"
+
+namespace ivrin::app {
+
+class Face;
+
+class OrnamentActions : public ActionGroup {
+  Q_DECLARE_TR_FUNCTIONS(ivrin::app::OrnamentActions)
+ public:
+  using ActionGroup::ActionGroup;
+  void addActions(const QString& menu);
+  /// After those of the cells: what stands open or is selected goes, one at a time.
+  void addClose(const QString& menu, SectionActions& sections);
+  bool hasCopied() const { return !copied_.empty(); }
+  std::function<void()> copiedChanged; // what can be done now is another
+
+ private:
+  void addTies(const QString& menu);
+  void addMoves(const QString& menu);
+  void addHandles(const QString& menu);
+  void addVariants(const QString& menu);
+  void addOwn(const QString& menu);
+  void copy();
+  void paste();
+  void duplicateToNextLanding();
+  void deleteInHand();
+  void markAll();
+  void markAtCaret();
+  void toggleEnabled();
+  void toggleTie();
+  void sourceFromSelection();
+  void sourceHome();
+  void walkHandles(int step);
+  void nextCurve();
+  void toNumbersAndBack();
+  void stepSetting(const Face& face, const char* key, int steps);
+  void chooseVariant(const std::string& slot);
+  void closeNext(SectionActions& sections);
+  std::vector<Ornament> copied_;
+};
+
+} // namespace ivrin::app

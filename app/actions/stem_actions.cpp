@@ -1,0 +1,119 @@
+#include "app/actions/stem_actions.h"
+
+#include "app/actions/row_actions.h"
+#include "app/actions/sound_files.h"
+#include "app/words/as_text.h"
+#include "import/midi_map.h"
+#include "services/dropped_files.h"
+
+#include <QFileDialog>
+
+namespace ivrin::app {
+namespace fs = std::filesystem;
+
+StemActions::StemActions(const Desk& desk, FileActions& files, GridActions& grid)
+    : ActionGroup(desk)
+    , files_(files)
+    , grid_(grid)
+    , dropJob_(
+          session_.workers(),
+          [](const std::vector<fs::path>& dropped, const Run& run) { return droppedFiles(dropped, run.stop); },
+          [this](const std::vector<fs::path>& all) { takeDropped(all); }) {
+  connect(&session_.files(), &SongFiles::stemsMissing, this, [this](const QString& text) {
+    measure_->say(text, true, tr("look for them in a folder…"), [this] { findStems(); });
+  });
+  connect(score_, &ScoreView::fileWanted, this, &StemActions::chooseFile);
+  connect(&session_.stems(), &SongStems::added, this, &StemActions::added);
+}
+
+void StemActions::addFind(const QString& menu) {
+  actions_->add({"findStems",
+                 menu,
+                 tr("Look for &missing stems…"),
+                 tr("In a folder and below, by what they hold"),
+                 {},
+                 [this] { findStems(); },
+                 false,
+                 true});
+}
+
+void StemActions::addStems(const QString& menu) {
+  actions_->add({"addStems",
+                 menu,
+                 tr("&Add stems…"),
+                 tr("More rows from audio files"),
+                 {},
+                 [this] { addDialog(); },
+                 false,
+                 false,
+                 RowActions::menuTitle()});
+}
+
+void StemActions::addFile(const QString& menu) {
+  actions_->add(
+      {"stemFile", menu, tr("The file of the caret's ro&w…"), {}, {}, [this] { chooseFile(score_->caret().row()); }});
+}
+
+void StemActions::added(int count) {
+  const QStringList meant = std::exchange(newWanted_, {});
+  const QString text = tr("%n row(s) added", nullptr, count);
+  if (meant.isEmpty())
+    measure_->say(text, false);
+  else
+    offerInstead(text, tr("a new song of them instead"), [this, meant] { files_.newFromFiles(meant); });
+}
+
+void StemActions::addDialog() {
+  if (!session_.isOpen()) return;
+  const QStringList files = QFileDialog::getOpenFileNames(window_, tr("Add stems"), QString(), audioFilter());
+  std::vector<std::filesystem::path> paths;
+  for (const QString& f : files) paths.push_back(pathOf(f));
+  if (!paths.empty()) session_.stems().add(paths);
+}
+
+void StemActions::drop(const QStringList& dropped) {
+  std::vector<fs::path> paths;
+  for (const QString& f : dropped) paths.push_back(pathOf(f));
+  dropJob_.begin(std::move(paths));
+}
+
+void StemActions::takeDropped(const std::vector<fs::path>& files) {
+  if (files.empty()) {
+    measure_->say(tr("There is no sound file in what was dropped."), true);
+    return;
+  }
+  if (files.size() == 1 && files.front().extension() == ".ivrin") return files_.openSong(files.front());
+  QStringList all;
+  for (const fs::path& f : files) all << asText(f.string());
+  if (!session_.isOpen()) return files_.newFromFiles(all);
+  std::vector<fs::path> sounds;
+  std::optional<fs::path> midi;
+  for (const fs::path& f : files)
+    if (isMidiName(f))
+      midi = f;
+    else
+      sounds.push_back(f);
+  if (midi) grid_.takeMidi(*midi);
+  if (sounds.empty()) return;
+  newWanted_ = all;
+  session_.stems().add(sounds);
+}
+
+void StemActions::findStems() {
+  const QString f = QFileDialog::getExistingDirectory(window_, tr("Where the missing stems are"),
+                                                      asText(session_.file().parent_path().string()));
+  if (!f.isEmpty()) session_.stems().findIn(pathOf(f));
+}
+
+void StemActions::chooseFile(const std::string& row) {
+  if (!session_.song().stem(row)) {
+    measure_->say(tr("%1 is no stem; it has no file.").arg(asText(session_.song().rowName(row))), false);
+    return;
+  }
+  const QString f =
+      QFileDialog::getOpenFileName(window_, tr("The file of %1").arg(asText(session_.song().rowName(row))),
+                                   asText(session_.file().parent_path().string()), audioFilter());
+  if (!f.isEmpty()) session_.stems().pointAt(row, pathOf(f));
+}
+
+} // namespace ivrin::app

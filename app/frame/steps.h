@@ -1,0 +1,15 @@
+// Steps that a command line asks of the window before its picture is taken.
+#pragma once
+
+#include <QString>
+
+namespace ivrin::app {
+
+class MainWindow;
+
+/// What steps there are, a line each.
+QString stepsInWords();
+/// Takes one step; says why it cannot be taken, or nothing.
+QString takeStep(MainWindow& window, const QString& step);
+
+} // namespace ivrin::app
