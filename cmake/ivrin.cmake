@@ -137,6 +137,9 @@ endfunction()
 
 # ivrin_precompile(TARGET HEADER...): headers of other people that the target's files all read.
 function(ivrin_precompile name)
+  if(CMAKE_DISABLE_PRECOMPILE_HEADERS)
+    return()
+  endif()
   target_precompile_headers(${name} PRIVATE ${ARGN})
   if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
     # The first lets ccache see through the header; the second: bug 105651 once more, from another side.
@@ -146,6 +149,9 @@ endfunction()
 
 # ivrin_precompile_as(TARGET OTHER): with what another target has compiled; both are compiled with the same options.
 function(ivrin_precompile_as name other)
+  if(CMAKE_DISABLE_PRECOMPILE_HEADERS)
+    return()
+  endif()
   target_precompile_headers(${name} REUSE_FROM ${other})
   if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
     target_compile_options(${name} PRIVATE -fpch-preprocess -Wno-stringop-overflow)

@@ -77,6 +77,31 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
   row->setContentsMargins(scaled(20), 0, scaled(18), 0);
   row->setSpacing(scaled(8));
 
+  makeTitle();
+  row->addWidget(title_);
+  makeMenus();
+  row->addWidget(menus_);
+  row->addStretch(1);
+  makePosition();
+  row->addWidget(position_);
+  row->addStretch(1);
+  makeTempo();
+  row->addWidget(tempo_);
+  row->addStretch(1);
+  addHearing(*row);
+  makeMeter();
+  row->addWidget(meter_);
+  addMonitor(*row);
+  connect(&listening_, &Listening::changed, this, &HeadBar::refresh);
+  connect(&session_.rows(), &RowFacts::chosenChanged, this, &HeadBar::refresh);
+  connect(&session_, &Session::songChanged, this, &HeadBar::refresh);
+  connect(&session_, &Session::opened, this, &HeadBar::refresh);
+  connect(&session_, &Session::outputReplaced, this, [this] { meter_->update(); });
+  connect(&session_, &Session::protectionChanged, this, &HeadBar::refresh);
+  refresh();
+}
+
+void HeadBar::makeTitle() {
   title_ = new Painted(
       {scaled(196), scaled(44)},
       [this](QPainter& p, const QRectF& r) {
@@ -94,11 +119,12 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
                        session_.unprotected() ? c.warning : c.quiet);
       },
       this);
-  row->addWidget(title_);
+}
 
+void HeadBar::makeMenus() {
   menus_->setNativeMenuBar(false);
   menus_->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed);
-  for (const auto& [name, entries] : actions.menus()) {
+  for (const auto& [name, entries] : actions_.menus()) {
     QMenu* m = menus_->addMenu(name);
     m->setToolTipsVisible(true);
     menu_[name] = m;
@@ -115,9 +141,9 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
       }
     }
   }
-  row->addWidget(menus_);
-  row->addStretch(1);
+}
 
+void HeadBar::makePosition() {
   position_ = new Painted(
       {scaled(96), scaled(40)},
       [this](QPainter& p, const QRectF& r) {
@@ -127,8 +153,9 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
       },
       this);
   position_->setAccessibleName(tr("Position: bar, beat, sixteenth"));
-  row->addWidget(position_);
-  row->addStretch(1);
+}
+
+void HeadBar::makeTempo() {
   tempo_ = new Painted(
       {scaled(150), scaled(40)},
       [this](QPainter& p, const QRectF& r) {
@@ -162,15 +189,16 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
         drawSongText(p, QPointF(x, r.center().y() + scaled(5)), keyWords, 15, true, c.quiet);
       },
       this);
-  row->addWidget(tempo_);
-  row->addStretch(1);
+}
 
-  row->addWidget(addButton(new InkButton(Mark::play, tr("Play"), this), QStringLiteral("play")));
-  row->addWidget(addButton(new InkButton(Mark::loop, tr("Loop"), this), QStringLiteral("loop")));
+/// Playing, the loop, the click; with and without.
+void HeadBar::addHearing(QHBoxLayout& row) {
+  row.addWidget(addButton(new InkButton(Mark::play, tr("Play"), this), QStringLiteral("play")));
+  row.addWidget(addButton(new InkButton(Mark::loop, tr("Loop"), this), QStringLiteral("loop")));
   auto* click = addButton(new InkButton(Mark::metronome, tr("Click"), this), QStringLiteral("click"));
   click->installEventFilter(this); // the wheel sets its level
-  row->addWidget(click);
-  row->addStretch(1);
+  row.addWidget(click);
+  row.addStretch(1);
   auto* with = addButton(new InkButton(tr("with ornaments"), this), QStringLiteral("with"));
   with->setSerif(true);
   with->setTextPx(16);
@@ -183,9 +211,11 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
   compare->addWidget(with, 0, Qt::AlignHCenter);
   compare->addWidget(equal, 0, Qt::AlignHCenter);
   compare->addStretch(1);
-  row->addLayout(compare);
-  row->addStretch(1);
+  row.addLayout(compare);
+  row.addStretch(1);
+}
 
+void HeadBar::makeMeter() {
   meter_ = new Painted(
       {scaled(150), scaled(40)},
       [this](QPainter& p, const QRectF& r) {
@@ -211,7 +241,9 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
          "silently."));
   meter_->setAccessibleName(tr("Meter"));
   meter_->installEventFilter(this);
-  row->addWidget(meter_);
+}
+
+void HeadBar::addMonitor(QHBoxLayout& row) {
   auto* mono = addButton(new InkButton(tr("mono"), this), QStringLiteral("mono"));
   mono->setTextPx(13);
   monitor_ = new MonitorDigits(monitorSpec(), this);
@@ -223,14 +255,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
   right->addWidget(mono, 0, Qt::AlignRight);
   right->addWidget(monitor_, 0, Qt::AlignRight);
   right->addStretch(1);
-  row->addLayout(right);
-  connect(&listening_, &Listening::changed, this, &HeadBar::refresh);
-  connect(&session_.rows(), &RowFacts::chosenChanged, this, &HeadBar::refresh);
-  connect(&session_, &Session::songChanged, this, &HeadBar::refresh);
-  connect(&session_, &Session::opened, this, &HeadBar::refresh);
-  connect(&session_, &Session::outputReplaced, this, [this] { meter_->update(); });
-  connect(&session_, &Session::protectionChanged, this, &HeadBar::refresh);
-  refresh();
+  row.addLayout(right);
 }
 
 QSize HeadBar::sizeHint() const {

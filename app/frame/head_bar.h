@@ -8,6 +8,7 @@
 #include "app/session/session.h"
 #include "app/theme/ink_button.h"
 
+#include <QHBoxLayout>
 #include <QMenuBar>
 
 namespace ivrin::app {
@@ -40,6 +41,13 @@ class HeadBar : public QWidget {
   void resizeEvent(QResizeEvent*) override;
 
  private:
+  void makeTitle();
+  void makeMenus();
+  void makePosition();
+  void makeTempo();
+  void addHearing(QHBoxLayout& row);
+  void makeMeter();
+  void addMonitor(QHBoxLayout& row);
   InkButton* addButton(InkButton* b, const QString& actionId);
   Session& session_;
   ActionRegistry& actions_;

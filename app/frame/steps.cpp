@@ -112,7 +112,7 @@ QString takeStep(MainWindow& window, const QString& step) {
     if (name != QLatin1String(s.name)) continue;
     if (words.size() < s.fewest) return QObject::tr("the step %1 takes %2").arg(name, QString::fromUtf8(s.takes));
     if (!window.session().isOpen() && name != QLatin1String("action")) return QObject::tr("no song is open");
-    const QString why = s.take(window, words);
+    QString why = s.take(window, words);
     window.session().waitUntilIdle();
     return why;
   }

@@ -160,7 +160,7 @@ void CellLanes::keyStep(PatternStep& s, Lane lane, int up) {
 
 QString CellLanes::said(Lane lane, std::int64_t k) const {
   const PatternStep& s = step(k);
-  const QString which = QObject::tr("cell %1").arg(k - cells_->first() + 1);
+  QString which = QObject::tr("cell %1").arg(k - cells_->first() + 1);
   switch (lane) {
   case Lane::level:
     return QObject::tr("%1: %2").arg(which, !s.sounds() ? QObject::tr("silent")

@@ -10,6 +10,7 @@
 #include <QDialogButtonBox>
 #include <QHeaderView>
 #include <QKeyEvent>
+#include <QPushButton>
 #include <QVBoxLayout>
 
 #include <algorithm>

@@ -111,7 +111,7 @@ class ThrowDrawing : public OpenDrawing {
     const QString each = QString::number(std::abs(f->gainPerPassDb), 'f', 1);
     if (f->gainPerPassDb > 0.05) {
       warn = true;
-      const QString grows = QObject::tr("grows %1 dB each pass").arg(each);
+      QString grows = QObject::tr("grows %1 dB each pass").arg(each);
       if (f->diesAt)
         return QObject::tr("%1, ended after %2")
             .arg(grows, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
@@ -120,7 +120,7 @@ class ThrowDrawing : public OpenDrawing {
       return grows;
     }
     if (f->gainPerPassDb > -0.05) return QObject::tr("holds; it never dies by itself");
-    const QString falls = QObject::tr("\u2212%1 dB each pass").arg(each);
+    QString falls = QObject::tr("\u2212%1 dB each pass").arg(each);
     if (!f->diesAt) return falls;
     return QObject::tr("%1, gone after %2").arg(falls, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
   }

@@ -43,7 +43,8 @@ void OpenedOrnament::open(const std::string& id) {
   if (id_.empty()) formerAxis_ = view_.axis();
   closeCurve();
   view_.hand().mark({});
-  view_.dropSelection();
+  view_.selected().drop();
+  view_.forgetHot();
   session_.choose(id);
   id_ = id;
   view_.caret().setRow(o->on);

@@ -117,7 +117,7 @@ std::unique_ptr<ScoreTool> ScoreMouse::toolFor(const QMouseEvent& e) {
   }
   view_.hand().mark({});
   if (auto edge = edgeUnder(press_)) {
-    view_.hideStrip();
+    view_.selected().hideStrip();
     view_.update();
     return edge;
   }

@@ -27,7 +27,7 @@ ScorePicture pictureOf(const ScoreView& view) {
   if (view.openings().shown()) s.openings = &view.openings().marks();
   s.hotOpening = view.openings().hot();
   s.selection = view.selection();
-  s.strip = view.stripArea();
+  s.strip = view.selected().stripArea();
   if (view.hasFocus() && !opened.isOpen())
     s.caret = {view.caret().row(), view.selection() ? std::nullopt : std::optional(view.caret().at())};
   s.alignments = view.ornamentHand().marks();

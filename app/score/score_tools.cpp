@@ -32,7 +32,7 @@ class PanTool : public ScoreTool {
 void endSelecting(ScoreView& view) {
   if (!view.selection()) return;
   view.caret().put(view.selection()->begin);
-  view.showStrip();
+  view.selected().showStrip();
   emit view.selectionChanged();
 }
 

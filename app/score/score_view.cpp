@@ -39,7 +39,7 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
     , opened_(*this)
     , playhead_(*this)
     , mouse_(*this)
-    , strip_(new SignStrip(this)) {
+    , selected_(*this) {
   setAttribute(Qt::WA_OpaquePaintEvent);
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
@@ -48,8 +48,6 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   setAccessibleName(tr("Score"));
   setAccessibleDescription(
       tr("Arrow keys move by the grid and between rows, Shift selects, Return opens the ornament there."));
-  strip_->hide();
-  connect(strip_, &SignStrip::picked, this, &ScoreView::placeOnSelection);
   connect(&travel_, &ScoreTravel::moved, this, [this] {
     // Bars are counted to a landing in view; an open ornament keeps its own.
     const auto& l = travel_.landing();
@@ -101,8 +99,7 @@ void ScoreView::rebuild() {
 /// Rows have come, gone or changed places; the view stays where it is.
 void ScoreView::makeRows() {
   opened_.close();
-  selection_.reset();
-  strip_->hide();
+  selected_.drop();
   inHand_.forget();
   mouse_.setHot({});
   folds_.renewRows();
@@ -165,7 +162,7 @@ void ScoreView::layOut() {
     if (r.open) opened_.place(QRect(0, r.y, width(), r.height));
   if (page_.rows.empty()) return;
   snapGrid_.place();
-  if (strip_->isVisible()) showStrip();
+  selected_.placeStrip();
   axisMoved();
 }
 
@@ -195,45 +192,6 @@ Beats ScoreView::snapped(double x, Qt::KeyboardModifiers m) const {
 QRectF ScoreView::signOf(const std::string& ornament) const {
   const OrnamentBox* b = marks_.box(ornament);
   return b ? b->sign : QRectF();
-}
-
-// ---------------------------------------------------------------- the selection
-
-void ScoreView::select(std::optional<Selection> s) {
-  selection_ = std::move(s);
-  if (selection_) caret_.setRow(selection_->row);
-  strip_->setVisible(false);
-  if (selection_ && !mouse_.tool()) showStrip();
-  update();
-  emit selectionChanged();
-}
-
-void ScoreView::dropSelection() {
-  strip_->hide();
-  mouse_.setHot({});
-  selection_.reset();
-}
-
-void ScoreView::hideStrip() {
-  strip_->hide();
-}
-
-QRect ScoreView::stripArea() const {
-  return strip_->isVisible() ? strip_->geometry() : QRect();
-}
-
-void ScoreView::showStrip() {
-  if (!selection_) return;
-  const QRect staff = page_.staffOf(selection_->rows());
-  strip_->adjustSize();
-  const int right = static_cast<int>(axis().xOf(selection_->end));
-  int x = std::clamp(right + scaled(58), Page::marginWidth() + 4,
-                     std::max(Page::marginWidth() + 4, width() - strip_->width() - scaled(10)));
-  int y = staff.bottom() + scaled(8);
-  if (y + strip_->height() > height() - 4) y = staff.top() - strip_->height() - scaled(8);
-  strip_->move(x, y);
-  strip_->show();
-  strip_->raise();
 }
 
 void ScoreView::setProposed(const std::set<std::string>& ornaments) {
@@ -349,8 +307,8 @@ void ScoreView::scrollBy(double pixels) {
   travelled();
   const double whole = travel_.scrollBy(pixels, devicePixelRatioF());
   if (whole == 0) return;
-  const bool simple =
-      !opened_.isOpen() && !strip_->isVisible() && std::abs(whole) < axis().width / 2 && whole == std::floor(whole);
+  const bool simple = !opened_.isOpen() && selected_.stripArea().isNull() && std::abs(whole) < axis().width / 2 &&
+                      whole == std::floor(whole);
   if (!simple) return viewMoved();
   scroll(static_cast<int>(-whole), 0, QRect(Page::marginWidth(), 0, width() - Page::marginWidth(), height()));
   playhead_.scrolled(whole);
@@ -423,9 +381,9 @@ void ScoreView::keyPressEvent(QKeyEvent* e) {
     case Qt::Key_Right:
       return caret_.move(0, 1, extend);
     case Qt::Key_Up:
-      return caret_.move(-1, 0, extend && selection_);
+      return caret_.move(-1, 0, extend && selection());
     case Qt::Key_Down:
-      return caret_.move(1, 0, extend && selection_);
+      return caret_.move(1, 0, extend && selection());
     case Qt::Key_Return:
     case Qt::Key_Enter:
       return opened_.enter();

@@ -16,6 +16,7 @@
 #include "app/score/score_mouse.h"
 #include "app/score/score_picture.h"
 #include "app/score/score_travel.h"
+#include "app/score/selected.h"
 #include "app/score/shown_openings.h"
 #include "app/score/snap_grid.h"
 
@@ -25,8 +26,6 @@
 #include <set>
 
 namespace ivrin::app {
-
-class SignStrip;
 
 /// What a view is, to come back to it.
 struct ViewState {
@@ -56,6 +55,8 @@ class ScoreView : public QWidget {
   const RowHeads& heads() const { return heads_; }
   const Playhead& playhead() const { return playhead_; }
   const ScoreMouse& mouse() const { return mouse_; }
+  /// No bracket is shown until the mouse moves.
+  void forgetHot() { mouse_.setHot({}); }
   OrnamentHand& ornamentHand() { return ornamentHand_; }
   const OrnamentHand& ornamentHand() const { return ornamentHand_; }
 
@@ -79,15 +80,10 @@ class ScoreView : public QWidget {
   void updateStaves();
 
   // ---- the selection
-  const std::optional<Selection>& selection() const { return selection_; }
-  void select(std::optional<Selection> s);
-  /// Without telling: something else takes its place.
-  void dropSelection();
-  /// Signs of all kinds beside what is selected.
-  void showStrip();
-  void hideStrip();
-  /// Where they stand; null while they are not shown.
-  QRect stripArea() const;
+  const std::optional<Selection>& selection() const { return selected_.now(); }
+  void select(std::optional<Selection> s) { selected_.select(std::move(s)); }
+  Selected& selected() { return selected_; }
+  const Selected& selected() const { return selected_; }
   /// Ornaments that are heard and not placed yet: dotted.
   void setProposed(const std::set<std::string>& ornaments);
   const std::set<std::string>& proposed() const { return proposed_; }
@@ -202,8 +198,7 @@ class ScoreView : public QWidget {
   OpenedOrnament opened_;
   Playhead playhead_;
   ScoreMouse mouse_;
-  SignStrip* strip_;
-  std::optional<Selection> selection_;
+  Selected selected_;
   std::set<std::string> proposed_;
   QTimer learnTimer_;
   int scrollY_ = 0;

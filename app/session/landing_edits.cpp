@@ -6,7 +6,7 @@
 namespace ivrin::app {
 
 std::string addLanding(Session& session, Beats at, bool section, const QString& name) {
-  const std::string id = freshLandingId(session.song(), section);
+  std::string id = freshLandingId(session.song(), section);
   const Landing l{id, at, name.toStdString()};
   session.edit(section ? QObject::tr("new section") : QObject::tr("new landing"),
                section ? withSection(session.song(), l) : withLanding(session.song(), l));

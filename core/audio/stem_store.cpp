@@ -3,6 +3,7 @@
 #include "files/safe_file.h"
 #include "files/user_folder.h"
 #include "time/check.h"
+#include "time/hex.h"
 #include "words/words.h"
 
 #include <xxhash.h>
@@ -19,10 +20,7 @@ namespace fs = std::filesystem;
 namespace {
 
 std::string hex(XXH128_hash_t h) {
-  char text[40];
-  std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(h.high64),
-                static_cast<unsigned long long>(h.low64));
-  return text;
+  return hexText(h.high64) + hexText(h.low64);
 }
 
 struct Fd {

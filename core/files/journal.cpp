@@ -4,11 +4,13 @@
 #include "files/json.h"
 #include "files/safe_file.h"
 #include "files/user_folder.h"
+#include "time/hex.h"
 #include "words/words.h"
 
 #include <algorithm>
 #include <cstdint>
 #include <unistd.h>
+#include <xxhash.h>
 
 namespace ivrin {
 namespace fs = std::filesystem;
@@ -33,14 +35,10 @@ fs::path lockBeside(const fs::path& journalFile) {
 fs::path journalFor(const fs::path& folder, const fs::path& songFile, int nth) {
   const std::string number = nth > 1 ? "-" + std::to_string(nth) : std::string();
   if (songFile.empty()) return folder / ("unsaved" + number + ".json");
-  // FNV-1a of the path: short, and the path inside the journal tells collisions apart.
-  std::uint64_t h = 0xcbf29ce484222325ull;
+  // A digest of the path: short, and the path inside the journal tells collisions apart.
   const fs::path real = realPath(songFile);
-  for (const char c : real.string()) h = (h ^ static_cast<unsigned char>(c)) * 0x100000001b3ull;
-  static const char* const digits = "0123456789abcdef";
-  std::string name;
-  for (int i = 60; i >= 0; i -= 4) name += digits[(h >> i) & 15];
-  return folder / (real.stem().string().substr(0, kLongestStem) + "-" + name + number + ".json");
+  const std::string path = real.string(), digest = hexText(XXH3_64bits(path.data(), path.size()));
+  return folder / (real.stem().string().substr(0, kLongestStem) + "-" + digest + number + ".json");
 }
 
 bool writeJournal(const fs::path& journalFile, const Journal& j, std::string& why) {

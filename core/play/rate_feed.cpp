@@ -1,6 +1,5 @@
 #include "play/rate_feed.h"
 
-#include "dsp/filter/windowed_sinc.h"
 
 #include <algorithm>
 #include <cmath>
@@ -29,7 +28,8 @@ RateFeed::RateFeed(AudioFeed& song, int songRate, int deviceRate)
     for (std::int64_t k = 0; k < taps; ++k) {
       const double x = static_cast<double>(k - half_ + 1) - static_cast<double>(p) / static_cast<double>(up_);
       const double u = x / static_cast<double>(half_);
-      const double window = std::abs(u) < 1 ? besselI0(kBeta * std::sqrt(1 - u * u)) / besselI0(kBeta) : 0;
+      const double window =
+          std::abs(u) < 1 ? std::cyl_bessel_i(0, kBeta * std::sqrt(1 - u * u)) / std::cyl_bessel_i(0, kBeta) : 0;
       const double sinc = std::abs(x) < 1e-12 ? cut : std::sin(M_PI * cut * x) / (M_PI * x);
       c[k] = static_cast<float>(sinc * window);
       sum += sinc * window;

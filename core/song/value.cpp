@@ -1,5 +1,6 @@
 #include "song/value.h"
 
+#include "time/hex.h"
 #include "words/words.h"
 
 #include <algorithm>
@@ -45,7 +46,6 @@ std::size_t characterBytes(std::string_view s, std::size_t i) {
 }
 
 void quote(const std::string& s, std::string& out) {
-  static const char* const hex = "0123456789abcdef";
   out += '"';
   for (std::size_t i = 0; i < s.size();) {
     const char ch = s[i];
@@ -60,8 +60,7 @@ void quote(const std::string& s, std::string& out) {
       out += "\\t";
     } else if (c < 0x20) {
       out += "\\u00";
-      out += hex[c >> 4];
-      out += hex[c & 15];
+      out += hexText(c, 2);
     } else if (n == 0) {
       out += "\uFFFD"; // no character: what is written stays JSON all the same
     } else {

@@ -8,16 +8,6 @@
 
 namespace ivrin {
 
-double besselI0(double x) {
-  double sum = 1, term = 1;
-  for (int k = 1; k < 64; ++k) {
-    term *= (x / (2 * k)) * (x / (2 * k));
-    sum += term;
-    if (term < 1e-17 * sum) break;
-  }
-  return sum;
-}
-
 std::vector<float> sincKernel(double fraction, int half, double beta) {
   const int taps = 2 * half;
   std::vector<double> c(static_cast<std::size_t>(taps));
@@ -25,7 +15,8 @@ std::vector<float> sincKernel(double fraction, int half, double beta) {
   for (int k = 0; k < taps; ++k) {
     const double t = (k - half + 1) - fraction; // distance from the reading position
     const double u = t / half;
-    const double window = std::abs(u) >= 1 ? 0 : besselI0(beta * std::sqrt(1 - u * u)) / besselI0(beta);
+    const double window =
+        std::abs(u) >= 1 ? 0 : std::cyl_bessel_i(0, beta * std::sqrt(1 - u * u)) / std::cyl_bessel_i(0, beta);
     const double s = std::abs(t) < 1e-12 ? 1 : std::sin(std::numbers::pi * t) / (std::numbers::pi * t);
     c[static_cast<std::size_t>(k)] = s * window;
     sum += s * window;

@@ -6,9 +6,6 @@
 
 namespace ivrin {
 
-/// Modified Bessel function of the first kind, order 0 (power series).
-double besselI0(double x);
-
 /// 2·half coefficients: out = Σ c[k]·x[i − half + 1 + k] is x at i + fraction, fraction in 0..1. Unit gain at 0 Hz.
 /// `beta` 8 keeps images under −80 dB; with half = 24 the response is flat to 0.46 of the sample rate.
 std::vector<float> sincKernel(double fraction, int half, double beta = 8.0);

@@ -30,12 +30,13 @@ struct Tables {
 const Tables& tables() {
   static const Tables made = [] {
     Tables t;
-    const double top = besselI0(kBeta);
+    const double top = std::cyl_bessel_i(0, kBeta);
     const auto kernel = [&](std::int64_t i) { // distance i/kPhases
       const double x = static_cast<double>(std::abs(i)) / kPhases, u = x / kHalf;
       if (u >= 1) return 0.0;
       if (i % kPhases == 0) return i == 0 ? 1.0 : 0.0;
-      return std::sin(std::numbers::pi * x) / (std::numbers::pi * x) * besselI0(kBeta * std::sqrt(1 - u * u)) / top;
+      return std::sin(std::numbers::pi * x) / (std::numbers::pi * x) *
+             std::cyl_bessel_i(0, kBeta * std::sqrt(1 - u * u)) / top;
     };
     t.along.resize(static_cast<std::size_t>(kHalf * kPhases + 2));
     for (std::size_t i = 0; i < t.along.size(); ++i) {
