@@ -1,4 +1,5 @@
-// What groups of the window's actions have in common: the parts that they act on, and the ways in which they all edit.
+// An ActionGroup holds actions of the window that belong together, with the state between them. This file gives all
+// groups the parts that they act on, and the one way in which they edit and offer.
 #pragma once
 
 #include "app/actions/action_registry.h"

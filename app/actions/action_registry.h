@@ -1,5 +1,5 @@
-// Every action of the window, in one list: its menu, words, key, and what it does. Menus, tooltips and the page of keys
-// are made from it.
+// The ActionRegistry lists every action of the window: its menu, words, key, and what it does. Menus, tooltips and the
+// page of keys are made from this list, so they cannot disagree.
 #pragma once
 
 #include <QAction>

@@ -1,4 +1,4 @@
-// The tools for cells: they act on the open ornament, else on the one at the caret.
+// These actions are the tools for cells. They act on the open ornament, else on the one at the caret.
 #pragma once
 
 #include "app/actions/action_group.h"

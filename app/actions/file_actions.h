@@ -1,4 +1,4 @@
-// Songs are opened, saved and exported; edits that were left are brought back. Every way to another song asks here
+// These actions open, save and export songs, and bring back edits that were left. Every way to another song asks here
 // about unsaved changes.
 #pragma once
 

@@ -1,4 +1,5 @@
-// The grid over the stems: its tempo and meter, where bar 1 lies, the key, and how well the grid fits.
+// These actions edit the grid over the stems: its tempo and meter, where bar 1 lies, and the key. They also say how
+// well the grid fits what is played.
 #pragma once
 
 #include "analysis/grid_check.h"

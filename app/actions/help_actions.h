@@ -1,4 +1,4 @@
-// Help: all keys on one page, and what this program is.
+// These actions show help: all keys on one page, and what this program is.
 #pragma once
 
 #include "app/actions/action_group.h"

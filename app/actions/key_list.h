@@ -1,4 +1,5 @@
-// All keys and what the mouse does, grouped as the menus are: for the page of keys and for docs/keys.md.
+// This file lists all keys and what the mouse does, grouped as the menus are. The page of keys and docs/keys.md are
+// made from it.
 #pragma once
 
 #include "app/actions/action_registry.h"

@@ -32,9 +32,14 @@ KeysPage::KeysPage(const ActionRegistry& actions, QWidget* parent)
           .arg(c.paper.name(), c.ink.name(), c.card.name(), c.barRule.name()));
   search_->setFont(sans(14));
   connect(search_, &QLineEdit::textChanged, this, &KeysPage::fill);
-  fill();
   const QSize room = screen()->availableSize();
   resize(std::min(scaled(880), room.width() - 80), std::min(scaled(640), room.height() - 120));
+}
+
+/// Laid out once, when it is known how wide it is: that takes as long as all else together.
+void KeysPage::showEvent(QShowEvent* e) {
+  if (page_->document()->isEmpty()) fill();
+  QDialog::showEvent(e);
 }
 
 void KeysPage::fill() {

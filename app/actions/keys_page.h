@@ -1,4 +1,5 @@
-// All keys and what the mouse does, on one page that scrolls and can be searched; made from the actions there are.
+// The KeysPage shows all keys and what the mouse does on one page that scrolls and can be searched. It is made from the
+// actions there are.
 #pragma once
 
 #include "app/actions/key_list.h"
@@ -16,6 +17,9 @@ class KeysPage : public QDialog {
   QLineEdit& search() { return *search_; }
   /// The page as it is shown.
   QString shown() const { return page_->toPlainText(); }
+
+ protected:
+  void showEvent(QShowEvent* e) override;
 
  private:
   void fill();

@@ -1,5 +1,5 @@
-// How the song is listened to: playing, the loop and what it is laid about, auditioning, click, mono, levels. What the
-// player must be told again when it is made anew stands in apply().
+// Listening decides how the song is listened to: playing, the loop and what it is laid about, auditioning, click, mono,
+// levels. What the player must be told again when it is made anew stands in apply().
 #pragma once
 
 #include "app/actions/action_registry.h"

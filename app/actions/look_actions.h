@@ -1,4 +1,4 @@
-// What is seen: following, zooming, folding, the paper.
+// These actions change what is seen: following, zooming, folding and the paper. They change nothing in the song.
 #pragma once
 
 #include "app/actions/action_group.h"

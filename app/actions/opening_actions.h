@@ -1,5 +1,5 @@
-// From one opening of the row at the caret to the next: each is selected, so that the next key places an ornament
-// there.
+// These actions step from one opening of the caret's row to the next. Each opening is selected, so that the next key
+// places an ornament there.
 #pragma once
 
 #include "app/actions/action_group.h"

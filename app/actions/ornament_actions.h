@@ -1,4 +1,5 @@
-// What is done to ornaments by key and menu: copied, moved, tied, bypassed, their handles walked, their variants heard.
+// These actions edit ornaments by key and menu: they copy, move, tie and bypass them, walk their handles and choose
+// their variants.
 #pragma once
 
 #include "app/actions/action_group.h"

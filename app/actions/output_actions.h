@@ -1,4 +1,4 @@
-// The device that is listened through: it is chosen in a dialog, and kept between runs.
+// This action chooses the device that is listened through, in a dialog. The choice is kept between runs.
 #pragma once
 
 #include "app/actions/action_group.h"

@@ -1,4 +1,4 @@
-// Ornaments are placed on what is selected; landings and sections are made, named and moved.
+// These actions place ornaments on what is selected, and make, name and move landings and sections.
 #pragma once
 
 #include "app/actions/action_group.h"

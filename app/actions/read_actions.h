@@ -1,4 +1,5 @@
-// What is seen at a glance, said on request: it stands in the measure line, and screen readers read it out.
+// These actions say on request what is seen at a glance. The words stand in the measure line, and screen readers read
+// them out.
 #pragma once
 
 #include "app/actions/action_group.h"

@@ -1,4 +1,4 @@
-// The songs opened last, newest first, kept between runs; those whose file has gone are left out.
+// This file keeps the songs that were opened last between runs, newest first. Songs whose file has gone are left out.
 #pragma once
 
 #include <QStringList>

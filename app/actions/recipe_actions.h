@@ -1,4 +1,5 @@
-// Whole transitions into a landing: tried on a card beside it, placed, fitted anew, kept as recipes of the user.
+// These actions place whole transitions into a landing. A transition is heard on a card beside the landing before it is
+// placed, carried to the next landing, or kept as a recipe of the user.
 #pragma once
 
 #include "app/actions/action_group.h"

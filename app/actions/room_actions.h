@@ -1,4 +1,4 @@
-// Room for what leads to a landing, and a landing that opens wide.
+// These actions make room for what leads to a landing, and let a landing open wide.
 #pragma once
 
 #include "app/actions/action_group.h"

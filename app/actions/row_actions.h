@@ -1,4 +1,4 @@
-// What is done to rows: named, ordered, put on buses, removed. Everything acts on the row of the caret.
+// These actions name, order and remove rows and put them on buses. Everything acts on the row of the caret.
 #pragma once
 
 #include "app/actions/action_group.h"

@@ -1,4 +1,4 @@
-// Sections that are heard in the stems: they are proposed, and taken.
+// These actions propose sections that are heard in the stems, and take them into the song.
 #pragma once
 
 #include "app/actions/action_group.h"

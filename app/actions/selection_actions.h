@@ -1,4 +1,4 @@
-// What is selected, made larger, smaller and cleaner by keys.
+// These actions make what is selected larger, smaller and cleaner by keys.
 #pragma once
 
 #include "app/actions/action_group.h"

@@ -1,4 +1,4 @@
-// The grid that the hand snaps to: a note value, dotted, triplet or free.
+// These actions choose the grid that the hand snaps to: a note value, dotted, triplet or free.
 #pragma once
 
 #include "app/actions/action_group.h"

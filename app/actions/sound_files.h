@@ -1,4 +1,4 @@
-// Files of sound and MIDI, as file dialogs and drops want them.
+// This file tells file dialogs which files hold sound, and remembers the folders that songs may read from.
 #pragma once
 
 #include <QStringList>

@@ -1,5 +1,5 @@
-// The files of stems: rows are made of them, missing ones are looked for, and what is dropped on the window is taken
-// in.
+// These actions bring in the files of stems: they make rows of them, look for missing ones, and take what is dropped on
+// the window.
 #pragma once
 
 #include "app/actions/action_group.h"

@@ -1,4 +1,4 @@
-// The caret travels as in a text: by words, phrases and pages, which are landings here.
+// These actions move the caret as in a text: by words, phrases and pages, which are landings here.
 #pragma once
 
 #include "app/actions/action_group.h"

@@ -1,4 +1,5 @@
-// What keys held with the mouse mean, in one place. Nothing relies on Alt: window managers move windows with it.
+// This file says what keys held with the mouse mean, in one place. Nothing relies on Alt: window managers move windows
+// with it.
 #pragma once
 
 #include <Qt>

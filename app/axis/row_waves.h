@@ -1,4 +1,5 @@
-// The waves of rows and prints as columns for the wave painter, from the peaks of the real audio.
+// RowWaves turns the peaks of the real audio into columns for the wave painter, for rows and for prints. It looks at a
+// bounded stretch of new sound in one event.
 #pragma once
 
 #include "app/axis/time_axis.h"

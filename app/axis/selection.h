@@ -1,4 +1,4 @@
-// A stretch of one row, or of several.
+// A Selection is a stretch of one row, or of several.
 #pragma once
 
 #include "time/beats.h"

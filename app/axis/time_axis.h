@@ -1,4 +1,4 @@
-// Beats ↔ pixels across the score. One axis for everything on the page.
+// The TimeAxis maps beats to pixels across the score and back. Everything on the page uses the same one.
 #pragma once
 
 #include "time/beats.h"

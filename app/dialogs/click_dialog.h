@@ -1,4 +1,4 @@
-// How the click sounds, and how many bars it counts in.
+// This dialog sets how the click sounds, and how many bars it counts in.
 #pragma once
 
 #include "play/click.h"

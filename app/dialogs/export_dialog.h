@@ -1,4 +1,4 @@
-// Choosing what to hand on: which files, in which format, where.
+// This dialog asks what to export: which files, in which format, and where.
 #pragma once
 
 #include "app/session/session.h"

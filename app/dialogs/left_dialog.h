@@ -1,4 +1,5 @@
-// Choosing between what a song's file holds and states of it that were never saved, side by side in words.
+// This dialog lets the user choose between what a song's file holds and states of it that were never saved. It shows
+// them side by side in words.
 #pragma once
 
 #include "app/session/session.h"

@@ -1,4 +1,4 @@
-// What is listened through: device, rate, buffer; and how loud the click is.
+// This dialog chooses what is listened through: device, rate and buffer.
 #pragma once
 
 #include "play/output.h"

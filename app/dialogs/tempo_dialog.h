@@ -1,5 +1,5 @@
-// The tempo that holds at a place: typed, tapped, found by listening, or half and double of what it is; and whether the
-// song is to be played faster or the grid lay wrong.
+// This dialog asks for the tempo that holds at a place: typed, tapped, found by listening, or half and double of what
+// it is. It also asks whether the song is to be played faster, or the grid lay wrong.
 #pragma once
 
 #include "services/grid_finding.h"

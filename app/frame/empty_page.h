@@ -1,4 +1,4 @@
-// What the window shows while no song is open: an empty system, and two ways to begin.
+// The empty page is what the window shows while no song is open: an empty system, and two ways to begin.
 #pragma once
 
 #include <QWidget>

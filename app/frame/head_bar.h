@@ -1,4 +1,5 @@
-// The line at the top: title, menus, position, tempo, meter and key, playing, with and without, meters.
+// The HeadBar is the line at the top of the window: title, menus, position, tempo, meter and key, playing, with and
+// without, meters.
 #pragma once
 
 #include "app/actions/action_registry.h"

@@ -1,4 +1,4 @@
-// What is kept between runs: how each song was looked at, and how the last one was listened to.
+// This file keeps between runs how each song was looked at, and how the last one was listened to.
 #pragma once
 
 #include "app/actions/listening.h"

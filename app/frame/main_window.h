@@ -1,4 +1,5 @@
-// The window: the parts put together, the groups of actions given what they act on.
+// The MainWindow puts the parts of the window together and gives the groups of actions what they act on. It decides in
+// which order the menus show them.
 #pragma once
 
 #include "app/actions/key_list.h"

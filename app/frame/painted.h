@@ -1,4 +1,4 @@
-// A small widget that is one drawing.
+// A Painted is a small widget that is one drawing.
 #pragma once
 
 #include <QPainter>

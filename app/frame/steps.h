@@ -1,4 +1,4 @@
-// Steps that a command line asks of the window before its picture is taken.
+// Steps are what a command line asks of the window before its picture is taken. Each step says why it cannot be taken.
 #pragma once
 
 #include <QString>

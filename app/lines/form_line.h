@@ -1,5 +1,5 @@
-// The song at a glance and the way to travel: rehearsal letters, a small mix waveform, landings with the signs of what
-// lands there, the part in view as a bracket.
+// The FormLine shows the song at a glance and is the way to travel in it: rehearsal letters, a small mix waveform,
+// landings with the signs of what lands there, and the part in view as a bracket.
 #pragma once
 
 #include "analysis/grid_check.h"

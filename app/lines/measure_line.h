@@ -1,4 +1,5 @@
-// The line at the foot: what is selected or chosen, in figures; what was just said; how work goes on.
+// The MeasureLine is the line at the foot: what is selected or chosen in figures, what was just said, and how work goes
+// on.
 #pragma once
 
 #include "app/score/score_view.h"

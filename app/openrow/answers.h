@@ -1,4 +1,4 @@
-// What can be done about a collision, in a row of words beside it.
+// The Answers offer what can be done about a collision, in a row of words beside it.
 #pragma once
 
 #include "app/session/session.h"

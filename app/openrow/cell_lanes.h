@@ -1,6 +1,5 @@
-// Cells in an open row: where each stands, the lanes in which a hand or the keys paint them, and how the lanes that
-// kinds have in common are drawn. Levels are painted in the main lane; sides, pitches, directions and lengths have
-// narrow ones.
+// CellLanes draws the cells of an open row and edits them: where each stands, and the lanes in which a hand or the keys
+// paint them. Levels are painted in the main lane; sides, pitches, directions and lengths have narrow ones.
 #pragma once
 
 #include "app/openrow/open_drawing.h"

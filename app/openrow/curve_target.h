@@ -1,4 +1,5 @@
-// Whose curve is edited: a setting of an ornament's kind, or of a processor of its finish. Ornament in, ornament out.
+// A CurveTarget says whose curve is edited: a setting of an ornament's kind, or of a processor of its finish. It gives
+// an ornament for an ornament and keeps nothing.
 #pragma once
 
 #include "ornaments/kind.h"

@@ -1,4 +1,4 @@
-// The drawings, one for each kind; their faces hand them out.
+// This file declares the drawings, one for each kind. The faces hand them out.
 #pragma once
 
 #include "app/openrow/open_drawing.h"

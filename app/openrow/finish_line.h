@@ -1,5 +1,6 @@
-// The finish of an open ornament: its processors in signal order as marks on a line, each with a small drawing. A click
-// opens one, a drag moves it, a right click or Delete takes it away, "add" offers more and whole chains to begin from.
+// The FinishLine shows the finish of an open ornament: its processors in signal order as marks on a line, each with a
+// small drawing. A click opens one, a drag moves it, a right click or Delete takes it away, and "add" offers more and
+// whole chains to begin from.
 #pragma once
 
 #include "app/openrow/finish_shapes.h"

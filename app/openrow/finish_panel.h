@@ -1,5 +1,5 @@
-// One processor of the finish opened: its drawing with handles, and its numbers beside it. It lies over the numbers of
-// the kind until it is closed.
+// The FinishPanel shows one processor of the finish: its drawing with handles, and its numbers beside it. It lies over
+// the numbers of the kind until it is closed.
 #pragma once
 
 #include "app/openrow/finish_shapes.h"

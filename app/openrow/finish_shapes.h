@@ -1,5 +1,5 @@
-// How each finish processor is drawn, small as a mark on the finish line and large with handles when it is open, and
-// what a drag of a handle does to its settings. All in the unit square: x to the right, y up.
+// This file says how each finish processor is drawn, small as a mark on the finish line and large with handles, and
+// what a drag of a handle does to its settings. All of it is in the unit square: x to the right, y up.
 #pragma once
 
 #include "render/render_plan.h"

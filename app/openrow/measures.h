@@ -1,4 +1,5 @@
-// Measures that the lines of an open row share, in pixels at 100 %, and how dragged values settle.
+// This file holds the measures that the lines of an open row share, in pixels at 100 %, and says how dragged values
+// settle.
 #pragma once
 
 #include <cmath>

@@ -1,4 +1,5 @@
-// Every note value in milliseconds and hertz at one place of the song: to read, to copy, to pick for a number.
+// This page shows every note value in milliseconds and hertz at one place of the song. The user reads them, copies
+// them, or picks one for a number.
 #pragma once
 
 #include "time/note_value.h"

@@ -1,4 +1,5 @@
-// One setting as a number on the page: its label above, its value below. Dragged, wheeled, stepped by keys, typed.
+// A NumberField is one setting as a number on the page: its label above, its value below. It is dragged, wheeled,
+// stepped by keys and typed into.
 #pragma once
 
 #include "song/settings/setting_spec.h"

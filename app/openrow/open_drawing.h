@@ -1,4 +1,4 @@
-// How an ornament is drawn and handled in its open row. One drawing per kind.
+// An OpenDrawing says how an ornament is drawn and handled in its open row. There is one for each kind.
 #pragma once
 
 #include "app/axis/row_waves.h"

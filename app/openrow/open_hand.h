@@ -1,4 +1,4 @@
-// The hand in the open ornament: what is under it, what it holds, and what the keys walk.
+// The OpenHand is the hand in the open ornament: it knows what is under it, what it holds, and what the keys walk.
 #pragma once
 
 #include "app/openrow/open_drawing.h"

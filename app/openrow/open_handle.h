@@ -1,6 +1,6 @@
-// What can be taken hold of in an open ornament, each as one value: its place, its words, and what becomes of the
-// ornament under the mouse or by the arrow keys. A drawing lists its handles; the score hits, drags, walks and paints
-// them without knowing any of them.
+// An OpenHandle is one thing that can be taken hold of in an open ornament, as a value: its place, its words, and what
+// becomes of the ornament under the mouse or by the arrow keys. A drawing lists its handles; the score hits, drags,
+// walks and paints them without knowing any of them.
 #pragma once
 
 #include "app/axis/time_axis.h"

@@ -1,5 +1,5 @@
-// The frame of an open ornament: its title above the drawing, its numbers below. The drawing itself is painted by the
-// score on its beat axis, between the two.
+// The OpenRow is the frame of an open ornament: its title above the drawing, its numbers below. The drawing itself is
+// painted by the score on its beat axis, between the two.
 #pragma once
 
 #include "app/openrow/answers.h"

@@ -1,5 +1,5 @@
-// The head of an open row: what it is and where, its variants, how to listen to it, and the sentence that tells what
-// will happen.
+// The OpenTitle is the head of an open row: what it is and where, its variants, how to listen to it, and the sentence
+// that tells what will happen.
 #pragma once
 
 #include "app/session/tries.h"

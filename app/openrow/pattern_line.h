@@ -1,4 +1,5 @@
-// Below the cells of an open ornament: the tools for its pattern, as words, and the patterns that have names.
+// The PatternLine stands below the cells of an open ornament: it offers the tools for its pattern, as words, and the
+// patterns that have names.
 #pragma once
 
 #include "app/session/session.h"

@@ -1,4 +1,4 @@
-// Number fields as a screen reader has them: spin boxes and lists of choices, with their values.
+// This file gives screen readers the number fields as spin boxes and lists of choices, with their values.
 #pragma once
 
 namespace ivrin::app {

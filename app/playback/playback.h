@@ -1,5 +1,5 @@
-// Hearing the open song: its player, the device it goes out through, and what is left out or turned down to compare.
-// Belongs to one thread, the window's; nothing here waits. Knows no Qt.
+// Playback lets the open song be heard: it has the player, the device that it goes out through, and what is left out or
+// turned down to compare. It belongs to one thread, the window's, and knows no Qt.
 #pragma once
 
 #include "play/player.h"

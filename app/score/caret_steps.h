@@ -1,4 +1,4 @@
-// Where the keyboard's place in the song goes next: by landings, bars, phrases, words or to the ends.
+// This file says where the keyboard's place in the song goes next: by landings, bars, phrases, words, or to the ends.
 #pragma once
 
 #include "render/render_plan.h"

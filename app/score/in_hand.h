@@ -1,5 +1,5 @@
-// The ornaments that an action means: those that are marked, else the open one, else the one at the caret; and how keys
-// move them.
+// InHand knows the ornaments that an action means: those that are marked, else the open one, else the one at the caret.
+// It moves them by keys.
 #pragma once
 
 #include <QCoreApplication>

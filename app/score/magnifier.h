@@ -1,4 +1,4 @@
-// An edge under the lens: the real samples a few milliseconds around it, with the attacks as ticks.
+// The magnifier shows an edge under the lens: the real samples a few milliseconds around it, with the attacks as ticks.
 #pragma once
 
 #include "app/session/session.h"

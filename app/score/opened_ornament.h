@@ -1,5 +1,5 @@
-// The ornament that is opened in its row: its drawing's handles, walked and moved by keys, the curve over it, its
-// tries.
+// The OpenedOrnament is the ornament that is opened in its row: it has the drawing's handles, walked and moved by keys,
+// the curve over the drawing, and the tries.
 #pragma once
 
 #include "app/openrow/open_hand.h"

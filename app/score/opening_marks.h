@@ -1,4 +1,4 @@
-// Openings on the page: hollow signs at their places, as many as there is room for.
+// The OpeningMarks draw openings on the page: hollow signs at their places, as many as there is room for.
 #pragma once
 
 #include "analysis/openings.h"

@@ -1,5 +1,5 @@
-// Handling ornaments in the score: what can be taken hold of under a point, and what becomes of the song while it is
-// dragged. Knows geometry and edits, no events.
+// The OrnamentHand handles ornaments in the score: it says what can be taken hold of under a point, and what becomes of
+// the song while that is dragged. It knows geometry and edits, no events.
 #pragma once
 
 #include "app/score/ornament_layout.h"

@@ -1,4 +1,5 @@
-// Where the ornaments of the score stand: their lanes, signs and brackets, in widget coordinates. Geometry only.
+// The OrnamentLayout says where the ornaments of the score stand: their lanes, signs and brackets, in widget
+// coordinates. It is geometry only.
 #pragma once
 
 #include "app/axis/time_axis.h"

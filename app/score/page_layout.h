@@ -1,4 +1,5 @@
-// What is on the page of the score: its rows, how high each is, and where. Geometry only, in widget coordinates.
+// The Page says what is on the page of the score: its rows, how high each is, and where. It is geometry only, in widget
+// coordinates.
 #pragma once
 
 #include <QRect>

@@ -1,4 +1,4 @@
-// The playhead on the page: where it is painted, and whether the page is turned with it.
+// The Playhead knows where the playhead is painted on the page, and whether the page is turned with it.
 #pragma once
 
 namespace ivrin::app {

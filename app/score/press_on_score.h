@@ -1,4 +1,4 @@
-// A key or a sign pressed for a kind: where in the score the ornament is to stand.
+// This file decides where in the score an ornament is to stand when a key or a sign is pressed for its kind.
 #pragma once
 
 #include "time/beats.h"

@@ -1,4 +1,5 @@
-// Recipes at a landing as small drawings of what they place: signs before the landing's line, on a card beside it.
+// The RecipeCard shows the recipes at a landing as small drawings of what they place: signs before the landing's line,
+// on a card beside it.
 #pragma once
 
 #include "app/session/recipe_trial.h"

@@ -1,4 +1,5 @@
-// Rows folded to thin staves: by hand, or by themselves while they have no ornament in view.
+// RowFolds knows which rows are folded to thin staves: those folded by hand, and those that fold by themselves while
+// they have no ornament in view.
 #pragma once
 
 #include <QTimer>

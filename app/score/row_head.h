@@ -1,4 +1,4 @@
-// What stands in the margin before a staff: the row's name, mute, solo and gain.
+// A RowHead stands in the margin before a staff: the row's name, mute, solo and gain.
 #pragma once
 
 #include "app/openrow/number_field.h"

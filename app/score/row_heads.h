@@ -1,4 +1,5 @@
-// The heads of all rows in the margin, in the order of the score, and a row that is dragged by its name.
+// RowHeads keeps the heads of all rows in the margin, in the order of the score, and follows a row that is dragged by
+// its name.
 #pragma once
 
 #include "app/score/page_layout.h"

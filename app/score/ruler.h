@@ -1,4 +1,5 @@
-// The ruler over the staves: bars counted to the landing, the song's own below them, sections and landings by name.
+// The ruler stands over the staves: it shows bars counted to the landing, the song's own below them, and sections and
+// landings by name.
 #pragma once
 
 #include "analysis/sections.h"

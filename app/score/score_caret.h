@@ -1,4 +1,4 @@
-// The keyboard's place in the score, and what the keys select from there.
+// The ScoreCaret is the keyboard's place in the score. The keys select from there.
 #pragma once
 
 #include "app/axis/selection.h"

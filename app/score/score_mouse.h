@@ -1,4 +1,5 @@
-// The mouse in the score: what is under it, which tool a press takes, the wheel, signs that are dropped on rows.
+// The ScoreMouse knows what is under the mouse in the score and which tool a press takes. It also turns the wheel and
+// takes signs that are dropped on rows.
 #pragma once
 
 #include "app/score/score_tool.h"

@@ -1,6 +1,6 @@
-// The score as a screen reader has it: its rows, the ornaments on them, and the handles of the open one are objects
-// with names and values, beside the widgets that stand on it. They are what the page paints, asked for when they are
-// wanted.
+// This file gives screen readers the score: its rows, the ornaments on them, and the handles of the open one are
+// objects with names and values, beside the widgets that stand on it. They are what the page paints, asked for when
+// they are wanted.
 #pragma once
 
 #include <QString>

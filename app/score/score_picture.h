@@ -1,5 +1,5 @@
-// All that a picture of the score shows, as a value: made on the window's thread, painted from nothing else. Waves come
-// from RowWaves, which keeps what it draws from as a value too.
+// A ScorePicture is all that a picture of the score shows, as a value: it is made on the window's thread and painted
+// from nothing else. Waves come from RowWaves, which keeps what it draws from as a value too.
 #pragma once
 
 #include "analysis/collisions.h"

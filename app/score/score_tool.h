@@ -1,5 +1,5 @@
-// What a press of the mouse has taken hold of in the score, until it is let go: one tool for each thing that can be
-// dragged.
+// A ScoreTool is what a press of the mouse has taken hold of in the score, until it is let go. There is one for each
+// thing that can be dragged.
 #pragma once
 
 #include "app/score/ornament_hand.h"

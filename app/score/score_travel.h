@@ -1,4 +1,4 @@
-// Travelling in the score: the view along the song, its eased ways, and the landing that bars are counted to.
+// ScoreTravel moves the view along the song, with eased ways, and knows the landing that bars are counted to.
 #pragma once
 
 #include "app/axis/time_axis.h"

@@ -1,4 +1,4 @@
-// What is selected in the score, and the signs of all kinds that are offered beside it.
+// Selected knows what is selected in the score, and offers the signs of all kinds beside it.
 #pragma once
 
 #include "app/axis/selection.h"

@@ -1,5 +1,5 @@
-// Openings shown as hollow signs: they are listened for when they are not known, and a click makes the ornament that
-// suits best.
+// ShownOpenings shows openings as hollow signs. They are listened for when they are not known, and a click makes the
+// ornament that suits best.
 #pragma once
 
 #include "app/score/opening_marks.h"

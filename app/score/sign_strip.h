@@ -1,4 +1,4 @@
-// The strip of signs that appears by a selection: sign, name, key.
+// The SignStrip appears by a selection and offers the kinds: sign, name, key.
 #pragma once
 
 #include <QWidget>

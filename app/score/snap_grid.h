@@ -1,4 +1,4 @@
-// The grid that the hand snaps to, and the mark at the head of the margin that says it.
+// The SnapGrid is the grid that the hand snaps to. The mark at the head of the margin says it.
 #pragma once
 
 #include "time/beats.h"

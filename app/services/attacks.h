@@ -1,4 +1,4 @@
-// Attacks of a row, in song frames.
+// This file finds the attacks of a row, in song frames.
 #pragma once
 
 #include "analysis/phrases.h"

@@ -1,4 +1,4 @@
-// What the measure line and the open row say of the chosen ornament, measured from its print and the mix.
+// This file measures what the measure line and the open row say of the chosen ornament, from its print and the mix.
 #pragma once
 
 #include "analysis/collisions.h"

@@ -1,4 +1,5 @@
-// Files and folders that were dropped on the window, as the files that are meant.
+// This file turns files and folders that were dropped on the window into the files that are meant. It is bounded in
+// files, entries and depth.
 #pragma once
 
 #include <filesystem>

@@ -1,4 +1,4 @@
-// What one processor of an ornament's finish does to its print, measured before and after it.
+// This file measures what one processor of an ornament's finish does to its print, before and after it.
 #pragma once
 
 #include "render/render_plan.h"

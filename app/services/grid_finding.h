@@ -1,4 +1,4 @@
-// What is found of a song's time and notes from the sound of its stems: tempo, bar 1 and key.
+// This file finds a song's time and notes from the sound of its stems: tempo, bar 1 and key.
 #pragma once
 
 #include "analysis/key.h"

@@ -1,4 +1,5 @@
-// What first presses listen to: rows of a song as they sound, through plans that follow one from another.
+// Hearing gives first presses what they listen to: rows of a song as they sound, through plans that follow one from
+// another.
 #pragma once
 
 #include "manners/placing.h"

@@ -1,5 +1,5 @@
-// Opening a song file, with what windows that ended before they saved have left of it, and beginning a song from audio
-// files.
+// This file opens a song file, with what windows that ended before they saved have left of it, and begins a song from
+// audio files.
 #pragma once
 
 #include "files/journal.h"

@@ -1,4 +1,4 @@
-// Openings of a song's rows, from what is found of them.
+// This file finds the openings of a song's rows, from what is found of the rows, and says which kinds suit each.
 #pragma once
 
 #include "analysis/openings.h"

@@ -1,4 +1,5 @@
-// Peaks of buses and the mix as they sound, for drawing: made anew only where what they show has changed.
+// This file computes the peaks of buses and the mix as they sound, for drawing. They are made anew only where what they
+// show has changed.
 #pragma once
 
 #include "audio/peaks.h"

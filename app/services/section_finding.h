@@ -1,4 +1,4 @@
-// Sections of a song, from what is found of its stems.
+// This file finds the sections of a song, from what is found of its stems.
 #pragma once
 
 #include "analysis/sections.h"

@@ -1,4 +1,4 @@
-// Figures of every ornament of a song: what `ivrin-cli show` lists.
+// This file computes the figures of every ornament of a song that `ivrin-cli show` lists.
 #pragma once
 
 #include "services/chosen_facts.h"

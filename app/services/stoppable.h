@@ -1,4 +1,4 @@
-// A way out of what listens to a whole row and knows nothing of being stopped.
+// This file gives a way out of what listens to a whole row and knows nothing of being stopped.
 #pragma once
 
 #include "analysis/phrases.h"

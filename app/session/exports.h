@@ -1,4 +1,4 @@
-// Exports of the open song, one after another; a later one follows when the one under way has ended.
+// Exports writes the open song's audio, one export after another. A later one follows when the one under way has ended.
 #pragma once
 
 #include "app/session/jobs_of_session.h"

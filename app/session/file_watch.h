@@ -1,4 +1,4 @@
-// Files watched by a thread of its own: a network mount that hangs keeps nobody waiting.
+// A FileWatch watches files with a thread of its own, so that a network mount that hangs keeps nobody waiting.
 #pragma once
 
 #include <QFileSystemWatcher>

@@ -1,4 +1,5 @@
-// What the form line, the ruler and the menu do to sections and landings, each as one edit with its words.
+// This file holds what the form line, the ruler and the menu do to sections and landings, each as one edit with its
+// words.
 #pragma once
 
 #include "app/session/session.h"

@@ -1,4 +1,5 @@
-// The sound device of a session: chosen, lost, and taken up again when it is back, in words.
+// The OutputWatch keeps the sound device of a session: it is chosen, lost, and taken up again when it is back, and each
+// of that is said in words.
 #pragma once
 
 #include "playback/playback.h"

@@ -1,4 +1,4 @@
-// First presses and recipes: what they make is computed apart and comes back as an edit, or as a song to be heard.
+// Placing computes first presses and recipes by jobs. What they make comes back as an edit, or as a song to be heard.
 #pragma once
 
 #include "manners/placing.h"

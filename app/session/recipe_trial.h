@@ -1,5 +1,5 @@
-// Recipes at a landing, heard before one is placed: while they run the song has the one that is heard, and keeping it
-// or letting it go ends them. However many are listened to, they are one step of undo.
+// A RecipeTrial lets recipes at a landing be heard before one is placed: while it runs the song has the one that is
+// heard, and keeping it or letting it go ends the trial. However many are listened to, they are one step of undo.
 #pragma once
 
 #include "app/session/session.h"

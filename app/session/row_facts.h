@@ -1,5 +1,5 @@
-// What is found and measured about rows and the chosen ornament: phrases and attacks, peaks of what sounds, loudness
-// with and without, spectra before and after a processor. Computed apart, and again after every edit.
+// RowFacts finds and measures rows and the chosen ornament: phrases and attacks, peaks of what sounds, loudness with
+// and without, spectra before and after a processor. All of it is computed by jobs, and again after every edit.
 #pragma once
 
 #include "render/render_plan.h"

@@ -1,4 +1,4 @@
-// The boxed marks of sections, and those that are proposed.
+// This file knows the boxed marks of sections, and those that are proposed.
 #pragma once
 
 #include "app/session/session.h"

@@ -1,5 +1,5 @@
-// Songs as files: opening, beginning and saving them, and the edits that windows left which ended before they saved.
-// Another song takes the place of the open one here alone, after whoever may object was asked.
+// SongFiles opens, begins and saves songs, and keeps the edits that windows left which ended before they saved. Another
+// song takes the place of the open one here alone, after whoever may object was asked.
 #pragma once
 
 #include "app/session/jobs_of_session.h"

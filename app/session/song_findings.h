@@ -1,5 +1,5 @@
-// What is found about the whole song by listening to it: tempo, bar 1 and key, openings in its rows, sections. Of
-// files, the tempo and meter that a MIDI file says.
+// SongFindings listens to the whole song: tempo, bar 1 and key, openings in its rows, sections. It also reads the tempo
+// and meter of MIDI files.
 #pragma once
 
 #include "import/midi_map.h"

@@ -1,5 +1,5 @@
-// The sound of the song's rows: bringing in what an edit asks for, stems that are missing or new, copies that are
-// damaged, files that were written anew.
+// SongStems brings in the sound of the song's rows: what an edit asks for, stems that are missing or new, copies that
+// are damaged, files that were written anew.
 #pragma once
 
 #include "app/session/file_watch.h"

@@ -1,5 +1,5 @@
-// Four tries: while they run, the chosen ornament is heard in four variations one after another; keeping one, or none,
-// ends them. However many are listened to, they are one step of undo.
+// Tries lets the chosen ornament be heard in four variations one after another; keeping one, or none, ends them.
+// However many are listened to, they are one step of undo.
 #pragma once
 
 #include "app/session/session.h"

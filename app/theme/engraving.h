@@ -1,4 +1,4 @@
-// Strokes of the engraver that several parts of the page use.
+// This file draws the engraver's strokes that several parts of the page use.
 #pragma once
 
 #include <QColor>

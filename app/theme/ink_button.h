@@ -1,4 +1,4 @@
-// A button that is a word or a mark on the page: no box, weight and a rule show its state.
+// An InkButton is a button that is a word or a mark on the page. It has no box; weight and a rule show its state.
 #pragma once
 
 #include "app/theme/signs.h"

@@ -1,4 +1,4 @@
-// The letters by which the entries of a menu are chosen.
+// This file gives the entries of a menu the letters by which they are chosen.
 #pragma once
 
 #include <QAction>

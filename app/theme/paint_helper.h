@@ -1,4 +1,5 @@
-// A second pair of hands for painting: one thread that does half of the work while the window's thread does the other.
+// The PaintHelper is a second pair of hands for painting: one thread does half of the work while the window's thread
+// does the other.
 #pragma once
 
 #include <exception>

@@ -1,4 +1,4 @@
-// The two papers and what is drawn on them. Colour says when a sound is heard, not what it is.
+// The Palette holds the two papers and what is drawn on them. Colour says when a sound is heard, not what it is.
 #pragma once
 
 #include <QColor>

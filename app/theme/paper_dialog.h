@@ -1,4 +1,4 @@
-// Dialogs on the page's own paper, in its type and with its buttons. File choosers stay the desktop's.
+// These dialogs stand on the page's own paper, in its type and with its buttons. File choosers stay the desktop's.
 #pragma once
 
 #include <QDialog>

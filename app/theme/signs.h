@@ -1,5 +1,5 @@
-// The signs of the ornaments and the few marks of the controls: vector paths in one stroke style, made from the
-// vocabulary of engraving.
+// This file draws the few marks of the controls, and gives the pen that the signs of the kinds are drawn with: vector
+// paths in one stroke style, made from the vocabulary of engraving.
 #pragma once
 
 #include <QPainter>

@@ -1,5 +1,5 @@
-// Waveforms straight into image scanlines: from the extremes of every device column to ink with soft edges, solid or
-// in pencil strokes.
+// The wave painter draws waveforms straight into image scanlines: from the extremes of every device column to ink with
+// soft edges, solid or in pencil strokes.
 #pragma once
 
 #include <QImage>

@@ -1,4 +1,4 @@
-// Text of the core, which is UTF-8, as Qt has it.
+// This file turns text of the core, which is UTF-8, into Qt's.
 #pragma once
 
 #include "words/words.h"

@@ -1,4 +1,4 @@
-// What the core's tables say in words, for a catalogue of another language.
+// This file lists what the core's tables say in words, for a catalogue of another language.
 #pragma once
 
 #include <string>

@@ -1,4 +1,4 @@
-// Tempi in words.
+// This file says tempi in words.
 #pragma once
 
 #include "time/tempo_map.h"

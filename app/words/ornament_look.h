@@ -1,4 +1,4 @@
-// How an ornament is called and inked, the same everywhere it is offered or drawn.
+// This file says how an ornament is called and inked, the same everywhere it is offered or drawn.
 #pragma once
 
 #include "app/theme/palette.h"

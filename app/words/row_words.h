@@ -1,4 +1,4 @@
-// Rows in words.
+// This file says in words what rows are.
 #pragma once
 
 #include "song/row_role.h"

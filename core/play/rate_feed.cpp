@@ -1,6 +1,5 @@
 #include "play/rate_feed.h"
 
-
 #include <algorithm>
 #include <cmath>
 #include <numeric>

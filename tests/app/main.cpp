@@ -1,9 +1,13 @@
 #include "slowest_event.h"
+#include "test_support/signals.h"
 
 #include "app/theme/type.h"
 #include "app/words/words.h"
 
 #include <QTemporaryDir>
+
+#include <algorithm>
+#include <cstdio>
 
 int runCatch(int argc, char** argv);
 
@@ -16,5 +20,11 @@ int main(int argc, char** argv) {
   QApplication::setStyle(QStringLiteral("Fusion"));
   ivrin::app::loadFonts();
   ivrin::app::loadWords();
-  return runCatch(argc, argv);
+  const int failed = runCatch(argc, argv);
+  // The window's thread never waits, and computes for no longer than an eye sees as at once.
+  constexpr double kLongest = 50;
+  const ivrin::app::test::SlowestEvent& slowest = ivrin::app::test::slowestEvent();
+  if (ivrin::test::kSanitized || slowest.milliseconds <= kLongest) return failed;
+  std::printf("an event of the window took %.0f ms of its thread: %s\n", slowest.milliseconds, slowest.what.c_str());
+  return std::max(failed, 1);
 }
