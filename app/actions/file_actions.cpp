@@ -146,9 +146,9 @@ void FileActions::saveAs(std::function<void()> then) {
 }
 
 void FileActions::write(const fs::path& file, std::function<void()> then) {
-  session_.files().save(file, [this, then = std::move(then)](bool ok) {
-    if (!ok) return;
-    remember();
+  session_.files().save(file, [self = QPointer(this), then = std::move(then)](bool ok) {
+    if (!ok || !self) return;
+    self->remember();
     if (then) then();
   });
 }
@@ -156,7 +156,9 @@ void FileActions::write(const fs::path& file, std::function<void()> then) {
 void FileActions::leave(std::function<void()> then) {
   recipes_.letGo();
   if (session_.files().saving()) { // what came after that is asked about then
-    session_.files().whenSaved([this, then = std::move(then)] { leave(then); });
+    session_.files().whenSaved([self = QPointer(this), then = std::move(then)] {
+      if (self) self->leave(then);
+    });
     return;
   }
   if (!asks_ || !session_.isOpen() || !session_.history().changedSinceSave()) return then();

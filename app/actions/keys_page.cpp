@@ -45,39 +45,39 @@ void KeysPage::showEvent(QShowEvent* e) {
 void KeysPage::fill() {
   const QString wanted = search_->text().trimmed();
   const Palette& c = paper();
-  std::vector<std::pair<std::size_t, QString>> blocks; // lines, and how they read
-  std::size_t lines = 0;
+  // Each entry is half a row of one table, title or line: tables within a table take several times as long to lay out.
+  std::vector<QStringList> groups;
+  qsizetype lines = 0;
   for (const KeyGroup& g : groups_) {
-    QString rows;
-    std::size_t n = 0;
+    QStringList halves;
     const bool whole = g.title.contains(wanted, Qt::CaseInsensitive);
     for (const KeyLine& l : g.lines) {
       if (!whole && !l.words.contains(wanted, Qt::CaseInsensitive) && !l.keys.contains(wanted, Qt::CaseInsensitive))
         continue;
-      rows += QStringLiteral("<tr><td style='padding-right:14px; color:%3' width='38%'>%1</td><td>%2</td></tr>")
-                  .arg(l.keys.toHtmlEscaped(), l.words.toHtmlEscaped(), c.ink.name());
-      ++n;
+      halves << QStringLiteral("<td style='padding-right:14px' width='19%'>%1</td>"
+                               "<td style='padding-right:24px' width='31%'>%2</td>")
+                    .arg(l.keys.toHtmlEscaped(), l.words.toHtmlEscaped());
     }
-    if (n == 0) continue;
-    blocks.emplace_back(n + 2,
-                        QStringLiteral("<p style='font-family:\"EB Garamond\"; font-size:%3px; margin:10px 0 3px 0'>"
-                                       "<i>%1</i></p><table width='100%' cellspacing=0 cellpadding=2>%2</table>")
-                            .arg(g.title.toHtmlEscaped(), rows)
-                            .arg(scaled(18)));
-    lines += n + 2;
+    if (halves.isEmpty()) continue;
+    halves.prepend(QStringLiteral("<td colspan=2 style='font-family:\"EB Garamond\"; font-size:%2px; padding-top:10px'>"
+                                  "<i>%1</i></td>")
+                       .arg(g.title.toHtmlEscaped())
+                       .arg(scaled(18)));
+    lines += halves.size();
+    groups.push_back(std::move(halves));
   }
-  QString left, right;
-  std::size_t done = 0;
-  for (const auto& [n, block] : blocks) {
-    (done * 2 < lines ? left : right) += block;
-    done += n;
-  }
+  QStringList left, right;
+  for (const QStringList& g : groups) (left.size() * 2 < lines ? left : right) += g;
+  QString rows;
+  const QString empty = QStringLiteral("<td colspan=2></td>");
+  for (qsizetype i = 0; i < std::max(left.size(), right.size()); ++i)
+    rows += QStringLiteral("<tr>%1%2</tr>").arg(left.value(i, empty), right.value(i, empty));
   page_->setHtml(
-      blocks.empty()
+      groups.empty()
           ? QStringLiteral("<p style='color:%2'>%1</p>").arg(tr("Nothing has that name or key."), c.quiet.name())
-          : QStringLiteral("<table width='100%' style='font-size:%3px; color:%4'><tr><td width='50%' "
-                           "style='padding-right:24px'>%1</td><td width='50%'>%2</td></tr></table>")
-                .arg(left, right)
+          : QStringLiteral(
+                "<table width='100%' cellspacing=0 cellpadding=2 style='font-size:%2px; color:%3'>%1</table>")
+                .arg(rows)
                 .arg(scaled(13))
                 .arg(c.ink.name()));
 }

@@ -3,6 +3,7 @@
 #include "app/dialogs/output_dialog.h"
 
 #include <QApplication>
+#include <QPointer>
 #include <QSettings>
 
 namespace ivrin::app {
@@ -29,7 +30,9 @@ void OutputActions::addActions(const QString& menu) {
 
 void OutputActions::look() {
   measure_->say(tr("Looking for sound devices …"), false);
-  session_.outputs().findDevices([this](const auto& devices) { dialog(devices); });
+  session_.outputs().findDevices([self = QPointer(this)](const auto& devices) {
+    if (self) self->dialog(devices);
+  });
 }
 
 void OutputActions::dialog(const std::vector<OutputDevice>& devices) {
