@@ -96,7 +96,7 @@ TEST_CASE("while the song plays its files change: what is heard goes on, or is s
 }
 
 TEST_CASE("while the song is exported its files change: the export is whole, or says that it is not",
-          "[changing][slow]") { // stems of its own are brought in for each
+          "[changing][slow][heavy]") { // stems of its own are brought in for each
   Open untouched;
   const TempFolder out;
   ExportOptions options;

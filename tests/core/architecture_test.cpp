@@ -125,11 +125,11 @@ TEST_CASE("a kind is named in its own files and in the three lists alone", "[arc
   const int files = eachLine({"core", "app", "cli"}, [&](const fs::path& file, const std::string& line) {
     const std::string name = file.filename().string();
     if (std::any_of(stems.begin(), stems.end(), [&](const std::string& s) { return name.starts_with(s); })) return;
+    if (line.find('"') == std::string::npos) return;
     const std::string code = line.substr(0, line.find("//"));
-    for (const auto& [id, quoted] : named) {
-      INFO(file << ": " << line);
-      CHECK((words.contains({name, id}) || code.find(quoted) == std::string::npos));
-    }
+    for (const auto& [id, quoted] : named)
+      if (code.find(quoted) != std::string::npos && !words.contains({name, id}))
+        FAIL_CHECK(file << " names " << id << ": " << line);
   });
   CHECK(files > 150);
 }
