@@ -204,7 +204,7 @@ std::filesystem::path greekSong(const TempFolder& dir) {
 }
 
 struct WideRig {
-  NotWatched letters; // that no font of ours has: others are looked through for each of them
+  NotWatched notWatched; // letters that no font of ours has: others are looked through for each of them
   WideRig() {
     QCoreApplication::installTranslator(&letters);
     setTranslator([](std::string_view english) {
