@@ -10,6 +10,12 @@ std::filesystem::path pathOf(const QString& s) {
   return std::filesystem::path(s.toStdString());
 }
 
+std::vector<std::filesystem::path> pathsOf(const QStringList& all) {
+  std::vector<std::filesystem::path> paths;
+  for (const QString& s : all) paths.push_back(pathOf(s));
+  return paths;
+}
+
 ActionGroup::ActionGroup(const Desk& desk)
     : QObject(&desk.window)
     , session_(desk.session)

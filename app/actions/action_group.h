@@ -12,6 +12,7 @@ namespace ivrin::app {
 
 /// A path as a file dialog or a setting gives it.
 std::filesystem::path pathOf(const QString& s);
+std::vector<std::filesystem::path> pathsOf(const QStringList& all);
 
 /// What every group acts on. It belongs to the window, and lives as long as that.
 struct Desk {

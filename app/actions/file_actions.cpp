@@ -90,13 +90,11 @@ void FileActions::openDialog() {
 
 void FileActions::newDialog() {
   const QStringList files = QFileDialog::getOpenFileNames(window_, tr("Stems of the song"), {}, audioFilter());
-  if (!files.isEmpty()) newFromFiles(files);
+  if (!files.isEmpty()) newFromFiles(pathsOf(files));
 }
 
-void FileActions::newFromFiles(const QStringList& files) {
-  std::vector<fs::path> paths;
-  for (const QString& f : files) paths.push_back(pathOf(f));
-  replaceSong([this, paths] { session_.files().begin(paths, std::nullopt); });
+void FileActions::newFromFiles(const std::vector<fs::path>& files) {
+  replaceSong([this, files] { session_.files().begin(files, std::nullopt); });
 }
 
 void FileActions::keepState() {
@@ -165,7 +163,8 @@ void FileActions::leave(std::function<void()> then) {
   const auto answer = ask(window_, tr("Unsaved changes"),
                           tr("Save the changes to “%1”?").arg(QString::fromStdString(session_.song().title)),
                           QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
-  if (answer == QMessageBox::Save) return save(std::move(then));
+  // What is edited while it is saved is asked about then.
+  if (answer == QMessageBox::Save) return save([this, then = std::move(then)] { leave(then); });
   if (answer != QMessageBox::Discard) return;
   session_.files().forgetEdits();
   then();

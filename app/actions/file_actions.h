@@ -18,7 +18,7 @@ class FileActions : public ActionGroup {
   QMenu* recentMenu() { return recent_; }
   void openSong(const std::filesystem::path& file);
   void openDemo() { openSong(demoSong_); }
-  void newFromFiles(const QStringList& files);
+  void newFromFiles(const std::vector<std::filesystem::path>& files);
   /// Asks what is to become of unsaved changes; `then` once they are saved or let go, which may be at once, and not at
   /// all where the song is to stay.
   void leave(std::function<void()> then);

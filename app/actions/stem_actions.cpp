@@ -55,9 +55,9 @@ void StemActions::addFile(const QString& menu) {
 }
 
 void StemActions::added(int count) {
-  const QStringList meant = std::exchange(newWanted_, {});
+  const std::vector<fs::path> meant = std::exchange(newWanted_, {});
   const QString text = tr("%n row(s) added", nullptr, count);
-  if (meant.isEmpty())
+  if (meant.empty())
     measure_->say(text, false);
   else
     offerInstead(text, tr("a new song of them instead"), [this, meant] { files_.newFromFiles(meant); });
@@ -66,15 +66,11 @@ void StemActions::added(int count) {
 void StemActions::addDialog() {
   if (!session_.isOpen()) return;
   const QStringList files = QFileDialog::getOpenFileNames(window_, tr("Add stems"), QString(), audioFilter());
-  std::vector<std::filesystem::path> paths;
-  for (const QString& f : files) paths.push_back(pathOf(f));
-  if (!paths.empty()) session_.stems().add(paths);
+  if (!files.isEmpty()) session_.stems().add(pathsOf(files));
 }
 
 void StemActions::drop(const QStringList& dropped) {
-  std::vector<fs::path> paths;
-  for (const QString& f : dropped) paths.push_back(pathOf(f));
-  dropJob_.begin(std::move(paths));
+  dropJob_.begin(pathsOf(dropped));
 }
 
 void StemActions::takeDropped(const std::vector<fs::path>& files) {
@@ -83,9 +79,7 @@ void StemActions::takeDropped(const std::vector<fs::path>& files) {
     return;
   }
   if (files.size() == 1 && files.front().extension() == ".ivrin") return files_.openSong(files.front());
-  QStringList all;
-  for (const fs::path& f : files) all << asText(f.string());
-  if (!session_.isOpen()) return files_.newFromFiles(all);
+  if (!session_.isOpen()) return files_.newFromFiles(files);
   std::vector<fs::path> sounds;
   std::optional<fs::path> midi;
   for (const fs::path& f : files)
@@ -95,7 +89,7 @@ void StemActions::takeDropped(const std::vector<fs::path>& files) {
       sounds.push_back(f);
   if (midi) grid_.takeMidi(*midi);
   if (sounds.empty()) return;
-  newWanted_ = all;
+  newWanted_ = files;
   session_.stems().add(sounds);
 }
 

@@ -28,7 +28,8 @@ class StemActions : public ActionGroup {
   FileActions& files_;
   GridActions& grid_;
   Job<std::vector<std::filesystem::path>, std::vector<std::filesystem::path>> dropJob_;
-  QStringList newWanted_; // dropped on an open song, and added to it: a new one may have been meant
+  std::vector<std::filesystem::path>
+      newWanted_; // dropped on an open song, and added to it: a new one may have been meant
 };
 
 } // namespace ivrin::app
