@@ -45,8 +45,6 @@ void OutputActions::dialog(const std::vector<OutputDevice>& devices) {
   const OutputChoice c = d.choice();
   session_.outputs().choose(c);
   if (keepsState_) store(c);
-  if (session_.isOpen())
-    measure_->say(tr("Listening through %1.").arg(QString::fromStdString(session_.output().name())), false);
 }
 
 } // namespace ivrin::app

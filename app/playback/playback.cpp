@@ -1,6 +1,8 @@
 #include "playback/playback.h"
 
 #include <algorithm>
+#include <exception>
+#include <utility>
 
 namespace ivrin {
 
@@ -8,56 +10,159 @@ namespace {
 constexpr int kTriesApart = 10;
 }
 
+std::shared_ptr<OpenedOutput> openOutput(const OutputWish& wish) {
+  if (wish.former) wish.former->stop();
+  auto opened = std::make_shared<OpenedOutput>();
+  if (!wish.outputs) return opened;
+  try {
+    const OutputChoice& c = wish.choice;
+    std::unique_ptr<Output> made = wish.outputs->open(c);
+    if (!made && !c.device.empty()) made = wish.outputs->open({{}, c.sampleRate, c.bufferFrames});
+    if (!made) return opened;
+    opened->why = made->start(opened->feed, wish.sampleRate);
+    if (opened->why.empty())
+      opened->output = std::move(made);
+    else
+      made->stop();
+  } catch (const std::exception& e) {
+    opened->output.reset();
+    opened->why = e.what();
+  }
+  return opened;
+}
+
 Playback::Playback(Options options)
-    : options_(std::move(options))
-    , output_(anyOutput()) {}
+    : options_(std::move(options)) {}
 
 Playback::~Playback() {
-  output_->stop();
+  current_->feed.disconnect();
 }
 
-std::unique_ptr<Output> Playback::openDevice() const {
-  const OutputChoice& c = options_.choice;
-  std::unique_ptr<Output> made = options_.outputs ? options_.outputs->open(c) : nullptr;
-  // A chosen device that is not there today: the default one.
-  if (!made && options_.outputs && !c.device.empty()) made = options_.outputs->open({{}, c.sampleRate, c.bufferFrames});
-  return made;
-}
-
-std::unique_ptr<Output> Playback::anyOutput() {
-  const OutputChoice& c = options_.choice;
-  std::unique_ptr<Output> made = openDevice();
-  standIn_ = !made;
-  if (!made) made = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, c.bufferFrames);
-  return made;
-}
-
-std::optional<OutputNews> Playback::begin(int sampleRate) {
+void Playback::begin(int sampleRate) {
   heard_ = true;
   compared_ = {};
-  return start(sampleRate);
+  current_->feed.disconnect();
+  player_ = std::make_unique<Player>(Player::Options{sampleRate, options_.choice.bufferFrames, !options_.stepped});
+  apply();
+  const bool sameRate = sampleRate == sampleRate_;
+  sampleRate_ = sampleRate;
+  if (!options_.outputs || neverRan_) return useStandIn();
+  if (sameRate && opening() && why_ != Why::again) return; // what is opened is for this song too
+  if (sameRate && current_->output && !standIn_)
+    use(current_);
+  else
+    wish(Why::first, std::move(current_));
 }
 
-std::optional<OutputNews> Playback::start(int sampleRate) {
-  sampleRate_ = sampleRate;
-  output_->stop();
-  player_ = std::make_unique<Player>(Player::Options{sampleRate, output_->periodFrames(), !options_.stepped});
-  if (auto* simulated = dynamic_cast<SimulatedOutput*>(output_.get()); simulated && options_.stepped)
+// ---------------------------------------------------------------- the device
+
+void Playback::wish(Why why, std::shared_ptr<OpenedOutput> former) {
+  if (!former || !former->output) former = wish_ ? std::move(wish_->former) : nullptr;
+  why_ = why;
+  wish_ =
+      OutputWish{why == Why::neverRan ? nullptr : options_.outputs, options_.choice, sampleRate_, std::move(former)};
+  if (current_) return;
+  current_ = std::make_shared<OpenedOutput>();
+  standIn_ = false;
+}
+
+std::optional<OutputWish> Playback::takeWish() {
+  if (carriedOut_ || !wish_) return std::nullopt;
+  carriedOut_ = true;
+  return std::exchange(wish_, std::nullopt);
+}
+
+/// The player is asked by this one from now on.
+void Playback::use(std::shared_ptr<OpenedOutput> opened) {
+  current_->feed.disconnect();
+  if (current_ != opened) asked_ = false;
+  current_ = std::move(opened);
+  player_->handOver(current_->output->periodFrames());
+  if (auto* simulated = dynamic_cast<SimulatedOutput*>(current_->output.get()); simulated && options_.stepped)
     simulated->beforePeriod([this] { player_->pump(); });
-  apply();
-  asked_ = false;
-  const std::string why = output_->start(*player_, sampleRate);
-  if (why.empty()) return std::nullopt;
-  useStandIn();
-  return OutputNews{OutputNews::What::noSound, why};
+  current_->feed.connect(*player_);
 }
 
 void Playback::useStandIn() {
-  output_->stop();
-  output_ = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, 256);
+  auto standIn = std::make_shared<OpenedOutput>();
+  standIn->output = std::make_unique<SimulatedOutput>(SimulatedOutput::Mode::realTime, options_.choice.bufferFrames);
+  standIn->output->start(standIn->feed, sampleRate_);
+  use(std::move(standIn));
   standIn_ = true;
-  output_->start(*player_, sampleRate_);
 }
+
+std::optional<OutputNews> Playback::take(std::shared_ptr<OpenedOutput> opened) {
+  carriedOut_ = false;
+  if (wish_) { // for another one, meanwhile
+    if (!wish_->former) wish_->former = std::move(opened);
+    return std::nullopt;
+  }
+  if (why_ == Why::neverRan) return std::nullopt;
+  if (!opened->output) {
+    if (why_ == Why::again) return std::nullopt;
+    useStandIn();
+    if (!opened->why.empty()) return OutputNews{OutputNews::What::noSound, opened->why};
+    if (why_ == Why::first) return std::nullopt;
+    return OutputNews{why_ == Why::gone ? OutputNews::What::gone : OutputNews::What::none, {}};
+  }
+  if (why_ == Why::again) player_->stop(); // it never goes on by itself through another loudspeaker
+  use(std::move(opened));
+  standIn_ = false;
+  switch (why_) {
+  case Why::chosen:
+    return OutputNews{OutputNews::What::chosen, output()->name()};
+  case Why::gone:
+    return OutputNews{OutputNews::What::gone, output()->name()};
+  case Why::again:
+    return OutputNews{OutputNews::What::back, output()->name()};
+  default:
+    return std::nullopt;
+  }
+}
+
+void Playback::choose(const OutputChoice& choice) {
+  options_.choice = choice;
+  if (!player_ || !options_.outputs) return;
+  current_->feed.disconnect();
+  neverRan_ = false;
+  wish(Why::chosen, std::move(current_));
+}
+
+void Playback::tryAgain(const std::vector<OutputDevice>& there) {
+  if (!standIn_ || !player_ || opening()) return;
+  std::vector<std::string> names;
+  for (const OutputDevice& d : there) names.push_back(d.name);
+  const bool others = refused_ && names != *refused_;
+  refused_ = names;
+  if (others) neverRan_ = false;
+  if (names.empty() || (!others && (neverRan_ || ++passed_ < kTriesApart))) return;
+  passed_ = 0;
+  wish(Why::again, nullptr); // the stand-in keeps time meanwhile
+}
+
+std::optional<OutputNews> Playback::look() {
+  if (!player_) return std::nullopt;
+  if (std::string why = player_->takeFault(); !why.empty())
+    return OutputNews{OutputNews::What::stopped, std::move(why)};
+  if (!output()) return std::nullopt;
+  asked_ = asked_ || output()->everAsked();
+  if (!output()->lost()) return std::nullopt;
+  current_->feed.disconnect();
+  if (!asked_) { // opening it again would end the same way
+    const OutputNews news{OutputNews::What::doesNotRun, output()->name()};
+    auto former = current_;
+    useStandIn();
+    neverRan_ = true;
+    refused_.reset();
+    wish(Why::neverRan, std::move(former));
+    return news;
+  }
+  player_->stop();
+  wish(Why::gone, std::move(current_));
+  return std::nullopt;
+}
+
+// ---------------------------------------------------------------- what is heard
 
 void Playback::show(std::shared_ptr<const RenderPlan> plan,
                     const std::function<std::shared_ptr<const RenderPlan>()>& without, RenderPool& pool) {
@@ -89,60 +194,6 @@ void Playback::apply() {
   if (!player_) return;
   player_->setAlone(alone_ ? compared_.ornament : std::string());
   player_->setMatchDb(matchDb());
-}
-
-std::optional<OutputNews> Playback::replaceOutput() {
-  const Frames at = player_ ? player_->position() : Frames(0);
-  output_->stop();
-  output_ = anyOutput();
-  if (!player_) return std::nullopt;
-  auto news = start(sampleRate_);
-  player_->setPosition(at);
-  return news;
-}
-
-std::optional<OutputNews> Playback::tryAgain(const std::vector<OutputDevice>& there) {
-  if (!standIn_ || !player_) return std::nullopt;
-  std::vector<std::string> names;
-  for (const OutputDevice& d : there) names.push_back(d.name);
-  const bool others = refused_ && names != *refused_;
-  refused_ = names;
-  if (others) neverRan_ = false;
-  if (names.empty() || (!others && (neverRan_ || ++passed_ < kTriesApart))) return std::nullopt;
-  passed_ = 0;
-  std::unique_ptr<Output> made = openDevice();
-  if (!made) return std::nullopt;
-  // First with the player that there is: where the device does not start after all, the stand-in goes on with it.
-  output_->stop();
-  const bool starts = made->start(*player_, sampleRate_).empty();
-  made->stop();
-  if (!starts) {
-    output_->start(*player_, sampleRate_);
-    return std::nullopt;
-  }
-  const Frames at = player_->position();
-  standIn_ = false;
-  output_ = std::move(made);
-  auto news = start(sampleRate_);
-  player_->setPosition(at);
-  return news ? news : OutputNews{OutputNews::What::back, output_->name()};
-}
-
-std::optional<OutputNews> Playback::look() {
-  if (!player_) return std::nullopt;
-  if (std::string why = player_->takeFault(); !why.empty())
-    return OutputNews{OutputNews::What::stopped, std::move(why)};
-  asked_ = asked_ || output_->everAsked();
-  if (!output_->lost()) return std::nullopt;
-  if (!asked_) { // opening it again would end the same way
-    const OutputNews news{OutputNews::What::doesNotRun, output_->name()};
-    useStandIn();
-    neverRan_ = true;
-    refused_.reset();
-    return news;
-  }
-  if (auto news = replaceOutput()) return news;
-  return OutputNews{OutputNews::What::gone, standIn_ ? std::string() : output_->name()};
 }
 
 } // namespace ivrin

@@ -1,7 +1,11 @@
 // Playback lets the open song be heard: it has the player, the device that it goes out through, and what is left out or
 // turned down to compare. It belongs to one thread, the window's, and knows no Qt.
+//
+// Opening, starting and stopping a device can take seconds: Playback says what it wishes, another thread carries it out
+// (openOutput), and what came of it is taken. Until then nothing asks for sound, and the playhead rests.
 #pragma once
 
+#include "play/feed_switch.h"
 #include "play/player.h"
 #include "play/simulated_output.h"
 #include "render/render_plan.h"
@@ -20,12 +24,40 @@ struct OutputNews {
     noSound,    // it could not be started, `detail` says why; a silent stand-in keeps time
     doesNotRun, // it said that it runs and never asked for sound; a silent stand-in keeps time
     stopped,    // mixing went wrong, `detail` says why; playing has stopped
-    gone,       // it has gone; playing stopped and goes on through `detail`
+    gone,       // it has gone; playing stopped and goes on through `detail`; empty: there is none
+    none,       // another was asked for, and there is none; a silent stand-in keeps time
+    chosen,     // `detail` is used from now on, as was asked for
     back        // there was none; `detail` is used from now on
   };
   What what;
   std::string detail;
 };
+
+/// A device that runs and asks its switch for sound.
+struct OpenedOutput {
+  OpenedOutput() = default;
+  ~OpenedOutput() { stop(); }
+  OpenedOutput(const OpenedOutput&) = delete;
+  OpenedOutput& operator=(const OpenedOutput&) = delete;
+  void stop() {
+    if (output) output->stop();
+  }
+  FeedSwitch feed;
+  std::unique_ptr<Output> output; // none: there is none, or it could not be started
+  std::string why;                // it could not be started
+};
+
+/// What is to be opened, once the former one is let go: some devices belong to one stream at a time.
+struct OutputWish {
+  std::shared_ptr<OutputSource> outputs; // none: only to let go
+  OutputChoice choice;
+  int sampleRate = 48000; // of the song
+  std::shared_ptr<OpenedOutput> former;
+};
+
+/// Carries out a wish; on any thread, and as long as the sound system takes. A chosen device that is not there today
+/// gives way to the default one.
+std::shared_ptr<OpenedOutput> openOutput(const OutputWish& wish);
 
 class Playback {
  public:
@@ -40,13 +72,19 @@ class Playback {
   Playback(const Playback&) = delete;
   Playback& operator=(const Playback&) = delete;
 
-  /// A song of this rate was opened: a new player, all ornaments heard.
-  std::optional<OutputNews> begin(int sampleRate);
+  /// A song of this rate was opened: a new player, all ornaments heard. A device that runs for this rate goes on.
+  void begin(int sampleRate);
   /// None before the first song.
   Player& player() { return *player_; }
   const Player& player() const { return *player_; }
   bool begun() const { return player_ != nullptr; }
-  Output& output() { return *output_; }
+  /// None before the first song and while one is being opened.
+  const Output* output() const { return current_->output.get(); }
+
+  /// What another thread is to carry out now, one at a time; what comes of it goes to take().
+  std::optional<OutputWish> takeWish();
+  /// Nothing is told of a first device that runs, nor of a further try that was in vain.
+  std::optional<OutputNews> take(std::shared_ptr<OpenedOutput> opened);
 
   /// The song as it is now. `without` leaves out what with / without compares; asked for only while that is heard.
   void show(std::shared_ptr<const RenderPlan> plan, const std::function<std::shared_ptr<const RenderPlan>()>& without,
@@ -68,38 +106,41 @@ class Playback {
   /// What is being turned down for equal loudness now, dB ≤ 0.
   double matchDb() const;
 
-  /// No device could be had: a stand-in keeps time, and nothing is heard.
-  bool noSound() const { return standIn_; }
+  /// No device could be had, and a stand-in keeps time, or the one there was has gone: nothing is heard.
+  bool noSound() const { return standIn_ || (opening() && why_ == Why::gone); }
+  /// One is being opened, or is about to be.
+  bool opening() const { return wish_ || carriedOut_; }
   const std::shared_ptr<OutputSource>& outputs() const { return options_.outputs; }
   /// While there is no sound, now and then (about once a second): with the devices that are there now, which may take a
-  /// while to find and is done on another thread. Takes one where there are others than when none could be had, and
-  /// else every tenth time; one that never ran is not tried again until the devices change. Nothing to tell as long as
-  /// there is none. Show the plan again where there is.
-  std::optional<OutputNews> tryAgain(const std::vector<OutputDevice>& there);
+  /// while to find and is done on another thread. Wishes for one where there are others than when none could be had,
+  /// and else every tenth time; one that never ran is not tried again until the devices change.
+  void tryAgain(const std::vector<OutputDevice>& there);
 
   const OutputChoice& choice() const { return options_.choice; }
-  void choose(const OutputChoice& choice) { options_.choice = choice; }
-  /// Goes on through another device, or a stand-in, from the same place. Show the plan again afterwards.
-  std::optional<OutputNews> replaceOutput();
-  /// At every picture: what has become of the device. Where `what` is `gone` another one was taken.
+  /// Goes on through another device, or a stand-in, from the same place; what plays plays on.
+  void choose(const OutputChoice& choice);
+  /// At every picture: what has become of the device. Another one is wished for where it has gone.
   std::optional<OutputNews> look();
 
  private:
-  std::unique_ptr<Output> openDevice() const;
-  std::unique_ptr<Output> anyOutput();
-  std::optional<OutputNews> start(int sampleRate);
+  enum class Why { first, chosen, gone, again, neverRan };
+  void wish(Why why, std::shared_ptr<OpenedOutput> former);
+  void use(std::shared_ptr<OpenedOutput> opened);
   void useStandIn();
   void apply();
 
   Options options_;
-  std::unique_ptr<Output> output_;
   std::unique_ptr<Player> player_;
-  int sampleRate_ = 48000;
+  std::shared_ptr<OpenedOutput> current_ = std::make_shared<OpenedOutput>(); // goes before the player, whom it asks
+  std::optional<OutputWish> wish_;
+  bool carriedOut_ = false; // one is, by another thread
+  Why why_ = Why::first;
+  int sampleRate_ = 0; // that the device was started for
   Compared compared_;
   bool heard_ = true, alone_ = false, matched_ = false;
   bool asked_ = false; // the device in use has asked for sound at least once
   bool standIn_ = false;
-  // What was there when none could be had; nothing: not known yet.
+  // What was there when none could be had; nothing: not known.
   std::optional<std::vector<std::string>> refused_ = std::vector<std::string>();
   bool neverRan_ = false;
   int passed_ = 0; // tries since

@@ -24,6 +24,10 @@ QString wordsOf(const OutputNews& news) {
                ? Session::tr("No sound: the sound device has gone, and playing stopped. Ivrin takes it up again when "
                              "it is back.")
                : Session::tr("The sound device has gone, and playing stopped. %1 is used from now on.").arg(what);
+  case OutputNews::What::none:
+    return Session::tr("No sound: no sound device was found. Playback is running silently.");
+  case OutputNews::What::chosen:
+    return Session::tr("Listening through %1.").arg(what);
   case OutputNews::What::back:
     return Session::tr("Sound is back through %1.").arg(what);
   }
@@ -35,10 +39,13 @@ QString wordsOf(const OutputNews& news) {
 OutputWatch::OutputWatch(Session& session, Playback& playback)
     : session_(session)
     , playback_(playback)
-    , job_(
+    , lookJob_(
           session.workers(),
           [](const std::shared_ptr<OutputSource>& outputs, const Run&) { return outputs->devices(); },
-          [this](const std::vector<OutputDevice>& there) { take(there); })
+          [this](const std::vector<OutputDevice>& there) {
+            playback_.tryAgain(there);
+            open();
+          })
     , listJob_(
           session.workers(),
           [](const std::shared_ptr<OutputSource>& outputs, const Run&) {
@@ -46,18 +53,26 @@ OutputWatch::OutputWatch(Session& session, Playback& playback)
           },
           [this](const std::vector<OutputDevice>& there) {
             if (const auto then = std::exchange(wanted_, nullptr)) then(there);
-          }) {
+          })
+    , openJob_(
+          session.workers(), [](const OutputWish& wish, const Run&) { return openOutput(wish); },
+          [this](std::shared_ptr<OpenedOutput> opened) { take(std::move(opened)); }) {
   timer_.setInterval(kEveryMs);
   connect(&timer_, &QTimer::timeout, this, &OutputWatch::lookForDevice);
 }
 
 void OutputWatch::begin(int sampleRate) {
-  if (const auto news = playback_.begin(sampleRate)) tell(*news);
+  playback_.begin(sampleRate);
+  open();
   watch();
 }
 
+void OutputWatch::open() {
+  if (auto wish = playback_.takeWish()) openJob_.begin(std::move(*wish));
+}
+
 void OutputWatch::tell(const OutputNews& news) {
-  emit session_.notice(wordsOf(news), news.what != OutputNews::What::back);
+  emit session_.notice(wordsOf(news), news.what != OutputNews::What::back && news.what != OutputNews::What::chosen);
   watch();
 }
 
@@ -68,22 +83,22 @@ void OutputWatch::watch() {
 void OutputWatch::lookForDevice() {
   if (!noSound())
     timer_.stop();
-  else if (!job_.running())
-    job_.begin(playback_.outputs());
+  else if (!lookJob_.running())
+    lookJob_.begin(playback_.outputs());
 }
 
-void OutputWatch::take(const std::vector<OutputDevice>& there) {
-  const auto news = playback_.tryAgain(there);
-  if (!news) return;
-  session_.hearPlan();
+void OutputWatch::take(std::shared_ptr<OpenedOutput> opened) {
+  const auto news = playback_.take(std::move(opened));
+  open(); // another was chosen meanwhile
   emit session_.outputReplaced();
-  tell(*news);
+  if (news) tell(*news);
+  watch();
 }
 
 void OutputWatch::choose(const OutputChoice& choice) {
   if (choice == playback_.choice()) return;
   playback_.choose(choice);
-  replace();
+  open();
 }
 
 void OutputWatch::findDevices(std::function<void(const std::vector<OutputDevice>&)> then) {
@@ -91,22 +106,10 @@ void OutputWatch::findDevices(std::function<void(const std::vector<OutputDevice>
   listJob_.begin(playback_.outputs());
 }
 
-void OutputWatch::replace() {
-  if (const auto news = playback_.replaceOutput()) tell(*news);
-  watch();
-  if (!session_.isOpen()) return;
-  session_.hearPlan();
-  emit session_.outputReplaced();
-}
-
 void OutputWatch::look() {
   const auto news = playback_.look();
-  if (!news) return;
-  if (news->what == OutputNews::What::gone) { // another device: a player of its own
-    session_.hearPlan();
-    emit session_.outputReplaced();
-  }
-  tell(*news);
+  open();
+  if (news) tell(*news);
 }
 
 } // namespace ivrin::app

@@ -1,5 +1,5 @@
-// The OutputWatch keeps the sound device of a session: it is chosen, lost, and taken up again when it is back, and each
-// of that is said in words.
+// The OutputWatch keeps the sound device of a session: it is opened, chosen, lost, and taken up again when it is back,
+// and each of that is said in words. Devices are found, opened and stopped by jobs.
 #pragma once
 
 #include "playback/playback.h"
@@ -22,8 +22,9 @@ class OutputWatch : public QObject {
   void begin(int sampleRate);
   /// There could be a device, and none can be had: nothing is heard until there is one.
   bool noSound() const { return playback_.noSound() && playback_.outputs(); }
+  /// One is being opened: what plays waits for it.
+  bool opening() const { return playback_.opening(); }
   /// Goes on with another device, or a stand-in that keeps time, from the same place.
-  void replace();
   void choose(const OutputChoice& choice);
   /// Looks for the devices there are, by a job: that can take seconds.
   void findDevices(std::function<void(const std::vector<OutputDevice>&)> then);
@@ -33,7 +34,9 @@ class OutputWatch : public QObject {
   void look();
 
  private:
-  void take(const std::vector<OutputDevice>& there);
+  /// Carries out what the playback wishes, by a job.
+  void open();
+  void take(std::shared_ptr<OpenedOutput> opened);
   void tell(const OutputNews& news);
   void watch();
 
@@ -41,7 +44,8 @@ class OutputWatch : public QObject {
   Playback& playback_;
   QTimer timer_;
   std::function<void(const std::vector<OutputDevice>&)> wanted_;
-  Job<std::shared_ptr<OutputSource>, std::vector<OutputDevice>> job_, listJob_;
+  Job<std::shared_ptr<OutputSource>, std::vector<OutputDevice>> lookJob_, listJob_;
+  Job<OutputWish, std::shared_ptr<OpenedOutput>> openJob_;
 };
 
 } // namespace ivrin::app

@@ -83,7 +83,8 @@ class Session : public QObject {
 
   // Listening.
   Player& player() { return playback_.player(); }
-  Output& output() { return playback_.output(); }
+  /// None while one is being opened.
+  const Output* output() const { return playback_.output(); }
   const Playback& playback() const { return playback_; }
   /// Where the playhead is. A beat lies up to half a frame off its frame: on that frame it counts as reached.
   Beats playBeat() const;

@@ -165,6 +165,8 @@ void Player::takeUpWishes() {
   } else if (w.playFrom && plan_) {
     songNext_ = (*w.playFrom - w.countIn).count;
     mixing_ = true;
+    // A stop before it may have silenced an epoch that does not exist yet.
+    epoch_ = std::max(epoch_, silentFrom_.load(std::memory_order_acquire));
     beginEpoch(false, w.countIn.count);
     prefetched_ = songNext_;
     draining_ = false;
@@ -546,6 +548,15 @@ void Player::fill(float* left, float* right, std::int64_t frames) noexcept {
   }
   peakLeft_.store(pl, std::memory_order_relaxed);
   peakRight_.store(pr, std::memory_order_relaxed);
+}
+
+void Player::handOver(std::int64_t periodFrames) {
+  period_.store(periodFrames, std::memory_order_relaxed);
+  if (!skipToNewest()) fadeInLength_ = fade_;
+  std::fill(fadeOutLeft_.begin(), fadeOutLeft_.end(), 0.0f);
+  std::fill(fadeOutRight_.begin(), fadeOutRight_.end(), 0.0f);
+  fadeLeft_ = fade_;
+  lastLeft_ = lastRight_ = 0;
 }
 
 } // namespace ivrin

@@ -85,6 +85,9 @@ class Player : public AudioFeed {
   std::int64_t missedFrames() const { return missed_; }
 
   void fill(float* left, float* right, std::int64_t frames) noexcept override;
+  /// Another device asks from now on, `periodFrames` at a time; none asks while this runs. What sounded through the
+  /// former one is not heard through this one: it begins in silence, and what plays fades in.
+  void handOver(std::int64_t periodFrames);
   /// Takes up wishes and mixes until the ring is full enough. Called by the mixer thread, or by a stepped output; never
   /// by both.
   void pump();

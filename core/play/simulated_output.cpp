@@ -26,9 +26,12 @@ std::string SimulatedOutput::start(AudioFeed& feed, int sampleRate) {
       auto next = Clock::now();
       const auto period = std::chrono::duration_cast<Clock::duration>(
           std::chrono::duration<double>(static_cast<double>(period_) / rate_));
-      while (!stop.stop_requested()) {
+      std::mutex mutex;
+      std::condition_variable_any stopped;
+      std::unique_lock lock(mutex);
+      for (;;) {
         next += period;
-        std::this_thread::sleep_until(next);
+        if (stopped.wait_until(lock, stop, next, [&] { return stop.stop_requested(); })) return;
         const auto before = Clock::now();
         pull(period_);
         longest_ = std::max(longest_.load(), std::chrono::duration<double>(Clock::now() - before).count());

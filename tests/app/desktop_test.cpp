@@ -52,7 +52,8 @@ TEST_CASE("the output is chosen in a dialog, used at once, and remembered", "[de
     d->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok)->click();
   });
   rig.window->action("output")->trigger();
-  rig.session->waitUntilIdle(); // devices are looked for
+  rig.settle(); // devices are looked for, and one is opened
+  CHECK(rig.window->measure().said() == "Listening through simulated output.");
   REQUIRE_FALSE(rig.devices->opened.empty());
   CHECK(rig.devices->opened.back() == OutputChoice{"Phones", 44100, 512});
   CHECK(rig.out().periodFrames() == 512);

@@ -2,6 +2,7 @@
 #include "dsp/dynamics/mix_limiter.h"
 #include "dsp/measure/true_peak.h"
 #include "play/click.h"
+#include "play/feed_switch.h"
 #include "play/player.h"
 #include "play/simulated_output.h"
 #include "render/render_pool.h"
@@ -389,6 +390,50 @@ TEST_CASE("meters tell peak and momentary loudness", "[play]") {
   rig.player.takeMeters();
   rig.take(4800);
   CHECK(rig.player.takeMeters().peakLeft == 0);
+}
+
+TEST_CASE("stopped and played again before the mixer has taken either up, the song is heard", "[play]") {
+  TestSong t;
+  t.stem("v", 192000, sine(440, kRate, 0.3));
+  Rig rig(t.plan());
+  rig.player.play(Frames(0));
+  rig.take(4800);
+  rig.player.stop();
+  StereoBuffer once(256);
+  rig.player.fill(once.left(), once.right(), 256); // the device asks before the mixer's turn
+  rig.player.play(Frames(48000));
+  CHECK(rmsDb(rig.take(9600).left() + 4800, 4800) == Approx(-13.5).margin(0.1)); // was silent
+}
+
+TEST_CASE("through a switch nothing is asked once it is disconnected", "[play][threads]") {
+  struct Counting : AudioFeed {
+    void fill(float*, float*, std::int64_t) noexcept override { ++asked; }
+    std::int64_t asked = 0; // no atomic: the switch alone orders who touches it
+  };
+  FeedSwitch feed;
+  std::atomic<std::int64_t> calls{0};
+  std::jthread device([&](std::stop_token stop) {
+    StereoBuffer b(64);
+    while (!stop.stop_requested()) {
+      b.left()[0] = 1;
+      feed.fill(b.left(), b.right(), 64);
+      ++calls;
+    }
+  });
+  std::int64_t all = 0;
+  for (int i = 0; i < 500; ++i) {
+    Counting one;
+    const std::int64_t before = calls;
+    feed.connect(one);
+    while (calls < before + 3) std::this_thread::yield();
+    feed.disconnect();
+    const std::int64_t asked = one.asked;
+    one.asked = 0;
+    all += asked;
+    CHECK(asked >= 2);
+    CHECK(one.asked == 0);
+  }
+  CHECK(all <= calls + 1);
 }
 
 TEST_CASE("playing in real time while editing: no miss, no race", "[play][threads]") {
