@@ -11,6 +11,7 @@
 #include "files/journal.h"
 #include "services/memory.h"
 #include "words/terminal.h"
+#include "words/words.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -40,7 +41,7 @@ class App : public QApplication {
       return QApplication::notify(receiver, event);
     } catch (const std::exception& e) {
       std::fprintf(stderr, "ivrin: %s\n", e.what());
-      if (failed) failed(QString::fromUtf8(e.what()));
+      if (failed) failed(QString::fromStdString(inWords(e)));
       return false;
     }
   }

@@ -6,6 +6,7 @@
 #include "song/problem.h"
 #include "time/plain_number.h"
 #include "words/terminal.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <csignal>
@@ -262,7 +263,7 @@ int Commands::run(int argc, char** argv) {
   } catch (const CLI::ParseError& e) {
     return app.exit(e) == 0 ? 0 : 2;
   } catch (const std::exception& e) {
-    std::cerr << "ivrin-cli: " << e.what() << '\n';
+    std::cerr << "ivrin-cli: " << ivrin::inWords(e) << '\n';
     return 1;
   }
   return status;

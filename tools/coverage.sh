@@ -8,7 +8,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 command -v gcovr >/dev/null || { echo "gcovr is missing: apt-get install gcovr" >&2; exit 1; }
 report=(gcovr -r . --object-directory build/coverage --exclude-throw-branches --exclude-unreachable-branches
-        --gcov-ignore-parse-errors -j 2)
+        --exclude-directories '.*/CMakeFiles/3.*' -j 2)
 filter='*'
 if [ "${1:-}" = --quick ]; then
   filter='~[slow]~[heavy]'
@@ -17,7 +17,7 @@ elif [ $# -gt 0 ]; then
   "${report[@]}" --filter "$1" --txt -
   exit
 fi
-cmake -S . -B build/coverage -G Ninja -DCMAKE_BUILD_TYPE=None -DCMAKE_CXX_FLAGS='-O1 --coverage' \
+cmake -S . -B build/coverage -G Ninja -DCMAKE_BUILD_TYPE=None -DCMAKE_CXX_FLAGS='-O1 --coverage -fprofile-update=atomic' \
       -DIVRIN_APP=OFF -DIVRIN_TESTS=ON -DIVRIN_UNITY=ON >/dev/null
 cmake --build build/coverage -j 2 >/dev/null
 [ -s demo/song/audio/voice.flac ] || tools/compose-demo.sh build/coverage/bin/ivrin-demo-composer

@@ -64,7 +64,7 @@ std::string JournalWriter::keep(Write w) const {
     w.journal.song = writeSong(w.song, *registry_);
     writeJournal(w.journalFile, w.journal, why);
   } catch (const std::exception& e) {
-    why = e.what();
+    why = inWords(e);
   }
   return why;
 }

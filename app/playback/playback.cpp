@@ -1,5 +1,7 @@
 #include "playback/playback.h"
 
+#include "words/words.h"
+
 #include <algorithm>
 #include <exception>
 #include <utility>
@@ -26,7 +28,7 @@ std::shared_ptr<OpenedOutput> openOutput(const OutputWish& wish) {
       made->stop();
   } catch (const std::exception& e) {
     opened->output.reset();
-    opened->why = e.what();
+    opened->why = inWords(e);
   }
   return opened;
 }

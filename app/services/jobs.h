@@ -11,6 +11,7 @@
 
 #include "dsp/denormals.h"
 #include "time/check.h"
+#include "words/words.h"
 
 #include <cstdint>
 #include <exception>
@@ -126,7 +127,7 @@ template <class Input, class Result> class Job {
           body->done(std::move(*result));
         }));
       } catch (const std::exception& e) {
-        workers.post(current([&workers, running, why = std::string(e.what())] {
+        workers.post(current([&workers, running, why = inWords(e)] {
           *running = false;
           workers.fail(why);
         }));

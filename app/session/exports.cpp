@@ -2,6 +2,7 @@
 
 #include "app/session/session.h"
 #include "app/words/as_text.h"
+#include "words/words.h"
 
 namespace ivrin::app {
 
@@ -30,7 +31,7 @@ Exports::Ended Exports::written(const Input& in, const Run& run) {
     for (const auto& n : report.notes) text += QStringLiteral(" · ") + asText(n);
     return {text, !report.stopped};
   } catch (const std::exception& e) {
-    return {Session::tr("The export stopped: %1").arg(QString::fromUtf8(e.what())), false};
+    return {Session::tr("The export stopped: %1").arg(asText(inWords(e))), false};
   }
 }
 

@@ -6,6 +6,7 @@
 #include "services/memory.h"
 #include "song/edits.h"
 #include "time/give_way.h"
+#include "words/words.h"
 
 #include <QTimer>
 
@@ -50,7 +51,7 @@ SongFiles::SongFiles(Session& session)
             try {
               w.written = Document::write(s);
             } catch (const std::exception& e) {
-              w.written.why = e.what();
+              w.written.why = inWords(e);
             }
             return w;
           },

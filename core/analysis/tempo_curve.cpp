@@ -18,7 +18,7 @@ constexpr double kChangeCosts = 0.04; // a step, of a comb
 constexpr double kEven = 120;         // how much beats keep to the tempo, against lying on what begins
 constexpr double kLeastOfPeriod = 0.7, kMostOfPeriod = 1.45; // of the period
 constexpr int kEvenedBeats = 4;                              // beats on each side that even one out
-constexpr double kNearBeats = 0.12;                          // of a beat
+constexpr double kNearPulse = 0.12;                          // of a beat
 constexpr double kUneven = 0.02, kWild = 0.04;               // deviations, in beats: of players, and of nobody's beat
 constexpr double kLeastApart = 0.05;                         // seconds: no beat comes before the one it follows
 constexpr double kFewStruck = 0.3, kAllStruck = 0.7;
@@ -160,7 +160,7 @@ std::optional<FoundCurve> findTempoCurve(const std::vector<HeardRow>& rows, doub
   for (std::size_t i = 0; i < steps.size(); ++i) {
     const double at = t->secondsAt(steps[i], sampleRate) - kLateSeconds;
     const double beat = (i + 1 < steps.size() ? steps[i + 1] - steps[i] : steps[i] - steps[i - 1]) * t->step;
-    const double near = std::min(kAttackSeconds, kNearBeats * beat);
+    const double near = std::min(kAttackSeconds, kNearPulse * beat);
     std::vector<double> own;
     for (auto a = std::lower_bound(attacks.begin(), attacks.end(), at - near); a != attacks.end() && *a < at + near;
          ++a)

@@ -11,7 +11,7 @@
 namespace ivrin {
 namespace {
 
-constexpr double kHopSeconds = 0.005, kWindowSeconds = 0.03, kStaysSeconds = 0.04;
+constexpr double kHopSeconds = 0.005, kLookSeconds = 0.03, kStaysSeconds = 0.04;
 constexpr double kLeastPeriod = 0.002, kMostPeriod = 0.014; // 500 to 71 Hz
 constexpr double kVoiced = 0.5;                             // the autocorrelation at a period, against that at none
 constexpr double kUnderLoudestDb = 15;
@@ -55,7 +55,7 @@ Frames nearestZero(const RowReader& row, Frames at, Frames reach) {
 std::optional<Frames> vowelBegin(const RowReader& row, FrameRange word, double sampleRate) {
   const auto frames = [&](double seconds) -> std::int64_t { return std::llround(seconds * sampleRate); };
   const std::int64_t length = std::min(word.length(), frames(kMostSeconds)), hop = frames(kHopSeconds) / kThinned,
-                     window = frames(kWindowSeconds) / kThinned, most = frames(kMostPeriod) / kThinned,
+                     window = frames(kLookSeconds) / kThinned, most = frames(kMostPeriod) / kThinned,
                      least = frames(kLeastPeriod) / kThinned, count = length / kThinned;
   if (count < window + most || hop < 1) return std::nullopt;
   const StereoBuffer sound = heardOver(row, {word.begin, word.begin + Frames(length)});

@@ -11,7 +11,7 @@
 namespace ivrin {
 namespace {
 
-constexpr double kUnderMixLu = 8, kMeasuredSeconds = 0.4, kRangeDb = 39;
+constexpr double kUnderMixLu = 8, kMomentSeconds = 0.4, kRangeDb = 39;
 constexpr double kWithoutMixLufs = -22; // where nothing sounds before the landing
 
 const TableSpec& riserTable() {
@@ -25,7 +25,7 @@ class NoSounds : public Sounds {
 };
 
 double loudest(const StereoBuffer& b, double rate) {
-  const auto window = std::min<std::int64_t>(b.frames(), std::llround(kMeasuredSeconds * rate));
+  const auto window = std::min<std::int64_t>(b.frames(), std::llround(kMomentSeconds * rate));
   return loudestWindowLufs(b, rate, window);
 }
 
@@ -122,7 +122,7 @@ class RiserManners : public Manners {
     const PrintPlan plan = kind.plan(p);
     const auto voice = kind.start(p, none);
     const double rate = p.sampleRate();
-    const std::int64_t moment = 2 * std::llround(kMeasuredSeconds * rate),
+    const std::int64_t moment = 2 * std::llround(kMomentSeconds * rate),
                        landing = rises(p.ornament) ? (p.span().end - plan.extent.begin).count : moment,
                        from = std::max<std::int64_t>(0, landing - moment);
     voice->seek(from / kPrintBlock * kPrintBlock);

@@ -19,7 +19,7 @@ namespace ivrin {
 namespace {
 
 constexpr double kLandingFade = 0.005; // seconds: after a landing
-constexpr std::int64_t kPart = 32;     // frames in which the filter stands still
+constexpr std::int64_t kFilterPart = 32;     // frames in which the filter stands still
 constexpr std::int64_t kGrid = 256;    // frames between two looks at its lines; fewer in short spans, more in hours
 constexpr std::int64_t kMostCells = 1 << 17;
 constexpr std::int64_t kChunk =
@@ -66,7 +66,7 @@ class Climb {
       , rate_(p.sampleRate())
       , frames_(climbing(shape_, rate_).length())
       , trembles_(!shape_.borders().empty()) {
-    while (grid_ > kPart && frames_ / grid_ < 1024) grid_ /= 2;
+    while (grid_ > kFilterPart && frames_ / grid_ < 1024) grid_ /= 2;
     while (frames_ / grid_ > kMostCells) grid_ *= 2;
     const double lowest = std::min(shape_.at(0).cutoffHz, shape_.at(1).cutoffHz);
     runUp_ = std::min<std::int64_t>(
@@ -227,7 +227,7 @@ class Climb {
   template <class F> void eachPart(std::int64_t n, F f) const {
     for (std::int64_t i = 0; i < n;) {
       const std::int64_t at = next_ + i, cell = at / grid_, in = at - cell * grid_;
-      const std::int64_t count = std::min({grid_ - in, n - i, kPart - at % kPart});
+      const std::int64_t count = std::min({grid_ - in, n - i, kFilterPart - at % kFilterPart});
       f(i, count, lines_[static_cast<std::size_t>(cell)], lines_[static_cast<std::size_t>(cell) + 1],
         static_cast<double>(in) / static_cast<double>(grid_));
       i += count;

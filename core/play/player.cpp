@@ -3,6 +3,7 @@
 #include "dsp/denormals.h"
 #include "dsp/measure/loudness.h"
 #include "time/check.h"
+#include "words/words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -413,8 +414,17 @@ void Player::end() {
 }
 
 std::string Player::takeFault() {
-  std::lock_guard lock(mutex_);
-  return std::exchange(fault_, {});
+  std::exception_ptr fault;
+  {
+    std::lock_guard lock(mutex_);
+    fault = std::exchange(fault_, {});
+  }
+  if (!fault) return {};
+  try {
+    std::rethrow_exception(fault);
+  } catch (const std::exception& e) {
+    return inWords(e);
+  }
 }
 
 void Player::run(std::stop_token stop) {
@@ -422,10 +432,10 @@ void Player::run(std::stop_token stop) {
   while (!stop.stop_requested()) {
     try {
       pump();
-    } catch (const std::exception& e) { // no memory: what was mixed is still heard
+    } catch (...) { // no memory: what was mixed is still heard, and nothing here may need any
       end();
       std::lock_guard lock(mutex_);
-      fault_ = e.what();
+      fault_ = std::current_exception();
       playing_ = false;
     }
     std::unique_lock lock(mutex_);

@@ -25,6 +25,7 @@
 #include <chrono>
 #include <condition_variable>
 #include <deque>
+#include <exception>
 #include <limits>
 #include <mutex>
 #include <thread>
@@ -177,7 +178,7 @@ class Player : public AudioFeed {
   Wishes wishes_;
   std::vector<std::shared_ptr<const RenderPlan>> retired_;
   bool hasPlan_ = false; // of who wishes
-  std::string fault_;
+  std::exception_ptr fault_;
 
   // Mixer's side.
   std::thread::id mixer_; // of its own thread

@@ -262,7 +262,7 @@ template <class Work> void Print::atWork(Work work) {
   try {
     work();
   } catch (const std::exception& e) {
-    failWith(e.what());
+    failWith(inWords(e));
   }
   if (sounds_) sounds_->release();
   {

@@ -87,7 +87,7 @@ SongAudio SongAudio::open(const Song& song, const AudioFolders& folders, const S
         each(i);
       } catch (const std::exception& e) {
         found[i].error(ErrorId::broken_audio, "stems[" + std::to_string(i) + "].file",
-                       *song.stems[i].file + ": " + e.what());
+                       *song.stems[i].file + ": " + inWords(e));
       }
     }
   };

@@ -30,4 +30,8 @@ std::string wording::filled(std::string_view english, const std::vector<std::str
   return out;
 }
 
+std::string inWords(const std::exception& e) {
+  return dynamic_cast<const std::bad_alloc*>(&e) ? worded("there is not enough memory") : e.what();
+}
+
 } // namespace ivrin

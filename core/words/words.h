@@ -5,6 +5,7 @@
 // tables (labels, meanings, choices) stays as it is written there, and whoever shows it asks for `worded` of it.
 #pragma once
 
+#include <exception>
 #include <string>
 #include <string_view>
 #include <type_traits>
@@ -34,5 +35,8 @@ template <class... Parts> std::string worded(std::string_view english, const Par
   static_assert(sizeof...(Parts) <= 9);
   return wording::filled(english, {wording::part(parts)...});
 }
+
+/// What an exception says to a reader.
+std::string inWords(const std::exception& e);
 
 } // namespace ivrin

@@ -165,6 +165,14 @@ TEST_CASE("journals: each window its own, what was left is found, what is being 
   REQUIRE(told.list.size() == 1);
   CHECK(told.list[0].message.find("newer version of Ivrin") != std::string::npos);
   CHECK(fs::exists(later));
+  // One of this name that was written for another song is not this one's; what is no folder is told of.
+  Problems other;
+  REQUIRE(writeJournal(journalFor(dir.path(), song, 11), {(dir / "other.ivrin").string(), "base", "x", 1}, why));
+  for (const auto& l : leftJournals(dir.path(), song, other)) CHECK(l.journal.song != "x");
+  Problems nowhere;
+  CHECK(leftJournals(song, std::nullopt, nowhere).empty());
+  REQUIRE(nowhere.list.size() == 1);
+  CHECK(nowhere.list[0].message.find("cannot be looked for") != std::string::npos);
 }
 
 TEST_CASE("a page that has no file under it any more is silence, and the process goes on", "[held][audio]") {

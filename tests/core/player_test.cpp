@@ -405,6 +405,25 @@ TEST_CASE("stopped and played again before the mixer has taken either up, the so
   CHECK(rmsDb(rig.take(9600).left() + 4800, 4800) == Approx(-13.5).margin(0.1)); // was silent
 }
 
+TEST_CASE("what the device asked for and did not get is counted; alone, what has nothing to add is silent", "[play]") {
+  TestSong t;
+  t.stem("v", 480000, sine(440, kRate, 0.3));
+  Rig rig(t.plan());
+  rig.player.play(Frames(0));
+  rig.take(4800);
+  StereoBuffer much(96000);
+  rig.player.fill(much.left(), much.right(), much.frames()); // more than is kept ready, without the mixer's turn
+  std::int64_t silent = 0;
+  while (silent < much.frames() && much.left()[much.frames() - 1 - silent] == 0) ++silent;
+  CHECK(rig.player.missedFrames() > 48000);
+  CHECK(std::abs(rig.player.missedFrames() - silent) <= 1); // the last frame there was may be one
+  CHECK(rig.player.position() == Frames(4800 + 96000 - rig.player.missedFrames()));
+  CHECK(rmsDb(rig.take(9600).left() + 4800, 4800) == Approx(-13.5).margin(0.1));
+  rig.player.setAlone("none such");
+  rig.take(4800);
+  CHECK(largest(rig.take(4800)) == 0);
+}
+
 TEST_CASE("through a switch nothing is asked once it is disconnected", "[play][threads]") {
   struct Counting : AudioFeed {
     void fill(float*, float*, std::int64_t) noexcept override { ++asked; }
@@ -423,8 +442,8 @@ TEST_CASE("through a switch nothing is asked once it is disconnected", "[play][t
   std::int64_t all = 0;
   for (int i = 0; i < 500; ++i) {
     Counting one;
-    const std::int64_t before = calls;
     feed.connect(one);
+    const std::int64_t before = calls;
     while (calls < before + 3) std::this_thread::yield();
     feed.disconnect();
     const std::int64_t asked = one.asked;

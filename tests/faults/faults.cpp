@@ -5,6 +5,8 @@
 #include <atomic>
 #include <cerrno>
 #include <cstdarg>
+#include <cstdlib>
+#include <new>
 #include <dirent.h>
 #include <dlfcn.h>
 #include <fcntl.h>
@@ -34,6 +36,15 @@ bool lacksNameless(int flags) {
   return (flags & O_TMPFILE) == O_TMPFILE && (lacks(ivrin::test::Lacking::namelessFiles, EOPNOTSUPP) ||
                                               lacks(ivrin::test::Lacking::linksAndNamelessFiles, EOPNOTSUPP));
 }
+
+/// What was read, as a disk gives it that has lost a bit.
+ssize_t asRead(void* data, ssize_t n) {
+  if (n > 0 && lacking == ivrin::test::Lacking::trueReads) *static_cast<char*>(data) ^= 1;
+  return n;
+}
+
+std::atomic<bool> noMemory{false};
+thread_local bool spared = false;
 
 /// True where this one fails.
 bool fails(const char* what) {
@@ -71,12 +82,32 @@ void lack(Lacking what) {
   lacking = what;
 }
 
+NoMemoryElsewhere::NoMemoryElsewhere() {
+  spared = true;
+  noMemory = true;
+}
+NoMemoryElsewhere::~NoMemoryElsewhere() {
+  noMemory = false;
+}
+
 std::string failedOperation() {
   const char* f = failed;
   return f ? f : "";
 }
 
 } // namespace ivrin::test
+
+void* operator new(std::size_t n) {
+  void* p = noMemory && !spared ? nullptr : std::malloc(n);
+  if (!p) throw std::bad_alloc();
+  return p;
+}
+void operator delete(void* p) noexcept {
+  std::free(p);
+}
+void operator delete(void* p, std::size_t) noexcept {
+  std::free(p);
+}
 
 #define REAL(name) static const auto real = next(&name, #name)
 
@@ -116,11 +147,11 @@ ssize_t read(int fd, void* data, size_t n) {
 }
 ssize_t pread(int fd, void* data, size_t n, off_t at) {
   REAL(pread);
-  return fails("pread") ? -1 : real(fd, data, n, at);
+  return fails("pread") ? -1 : asRead(data, real(fd, data, n, at));
 }
 ssize_t pread64(int fd, void* data, size_t n, off64_t at) {
   REAL(pread64);
-  return fails("pread") ? -1 : real(fd, data, n, at);
+  return fails("pread") ? -1 : asRead(data, real(fd, data, n, at));
 }
 int fsync(int fd) {
   REAL(fsync);

@@ -11,11 +11,18 @@ namespace ivrin::test {
 void armFaults(long n, int error, bool forever = false);
 /// Ends it; how many operations there were.
 long disarmFaults();
-/// What some file systems do not know. Folders that cannot be synced, files that cannot be mapped or locked.
-enum class Lacking { nothing, links, namelessFiles, linksAndNamelessFiles, folderSync, maps, locks };
+/// What some file systems do not know. Folders that cannot be synced, files that cannot be mapped or locked; bytes that
+/// are read as they were written.
+enum class Lacking { nothing, links, namelessFiles, linksAndNamelessFiles, folderSync, maps, locks, trueReads };
 /// From now on it fails as it does where it is not known.
 void lack(Lacking what);
 /// What the one that failed was ("pwrite"); empty: none did.
 std::string failedOperation();
+
+/// While there is one, no other thread than its maker's gets memory.
+struct NoMemoryElsewhere {
+  NoMemoryElsewhere();
+  ~NoMemoryElsewhere();
+};
 
 } // namespace ivrin::test

@@ -4,9 +4,11 @@
 
 #include "audio/audio_writer.h"
 #include "document/document.h"
+#include "files/held_file.h"
 #include "files/journal.h"
 #include "files/safe_file.h"
 #include "finish/starting_points.h"
+#include "play/player.h"
 #include "render/export.h"
 #include "services/opening.h"
 #include "song/edits.h"
@@ -17,6 +19,8 @@
 #include <cerrno>
 #include <fstream>
 #include <map>
+#include <thread>
+#include <unistd.h>
 
 using namespace ivrin;
 using namespace ivrin::test;
@@ -162,6 +166,68 @@ TEST_CASE("file systems that lack an operation: all versions are kept, edits and
     REQUIRE(stem);
     CHECK(stem->left()[1000] == tone(1000, 0));
   }
+}
+
+TEST_CASE("what reads back otherwise than it was written takes no file's place", "[faults]") {
+  const TempFolder dir;
+  const fs::path file = dir / "s.ivrin";
+  std::string why;
+  REQUIRE(replaceFile(file, "the song before", why, 3));
+  lack(Lacking::trueReads);
+  const bool done = replaceFile(file, "the next one", why, 3);
+  lack(Lacking::nothing);
+  CHECK_FALSE(done);
+  CHECK(why == "cannot write " + file.string() + ": " + systemWords(EIO));
+  CHECK(contents(file) == "the song before");
+  CHECK(others(dir.path(), {"s.ivrin"}) == 0);
+}
+
+TEST_CASE("where nothing can be locked, a file is held while the process that it names lives", "[faults]") {
+  const TempFolder dir;
+  const fs::path lock = dir / "s.lock";
+  std::string me;
+  { // as it is written
+    const auto mine = HeldFile::take(lock);
+    REQUIRE(mine.held);
+    me = contents(lock);
+  }
+  const std::string host = me.substr(0, me.rfind(' ') + 1);
+  lack(Lacking::locks);
+  std::ofstream(lock) << host << ::getppid();
+  const auto theirs = HeldFile::take(lock);
+  std::ofstream(lock) << host << 4194304; // no process has this number
+  const auto mine = HeldFile::take(lock);
+  lack(Lacking::nothing);
+  CHECK_FALSE(theirs.held);
+  REQUIRE(theirs.by);
+  CHECK(theirs.by->process == ::getppid());
+  CHECK(theirs.by->onThisMachine());
+  CHECK(mine.held);
+}
+
+TEST_CASE("without memory playing stops and says so; with it the song plays again", "[faults]") {
+  TestSong t;
+  t.stem("v", 96000, sine(440, 48000, 0.3));
+  const auto plan = t.plan();
+  Player player({48000, 256, true});
+  player.setPlan(plan);
+  {
+    const NoMemoryElsewhere none;
+    player.play(Frames(0));
+    while (player.playing()) std::this_thread::yield(); // the mixer's end of it
+  }
+  CHECK(player.takeFault() == "there is not enough memory");
+  CHECK(player.takeFault().empty());
+  player.setPlan(plan);
+  player.play(Frames(0));
+  StereoBuffer b(256);
+  float most = 0;
+  for (int i = 0; most < 0.25f && i < 1000000; ++i) {
+    player.fill(b.left(), b.right(), b.frames());
+    most = std::max(most, largest(b));
+    std::this_thread::yield();
+  }
+  CHECK(most > 0.25f);
 }
 
 TEST_CASE("a document's edits, journal and save, whatever fails: nothing of it is lost", "[faults]") {

@@ -13,10 +13,10 @@ double decayTime(const std::vector<double>& h, double rate) {
   std::vector<double> left(h.size() + 1, 0.0);
   for (std::size_t i = h.size(); i-- > 0;) left[i] = left[i + 1] + h[i] * h[i];
   double n = 0, x = 0, y = 0, xx = 0, xy = 0;
-  for (std::size_t i = 0; i < h.size(); i += 4) {
+  const double upper = left[0] * std::pow(10, -0.5), lower = left[0] * std::pow(10, -3.5);
+  for (std::size_t i = 0; i < h.size() && left[i] >= lower; i += 4) {
+    if (left[i] > upper) continue;
     const double db = 10 * std::log10(left[i] / left[0] + 1e-30), t = static_cast<double>(i) / rate;
-    if (db < -35) break;
-    if (db > -5) continue;
     n += 1;
     x += t;
     y += db;
@@ -31,14 +31,16 @@ std::vector<double> bandOf(const float* in, std::int64_t n, double hz, double oc
   const double w = 2 * std::numbers::pi * hz / rate;
   const double q = 0.8 / (2 * std::sinh(std::numbers::ln2 / 2 * octaves)); // each wider, both together as asked
   const double alpha = std::sin(w) / (2 * q), a0 = 1 + alpha;
-  for (int pass = 0; pass < 2; ++pass) {
-    double s1 = 0, s2 = 0;
-    for (double& v : x) {
-      const double y = alpha / a0 * v + s1;
-      s1 = 2 * std::cos(w) / a0 * y + s2;
-      s2 = -alpha / a0 * v - (1 - alpha) / a0 * y;
-      v = y;
-    }
+  const double b = alpha / a0, fed = 2 * std::cos(w) / a0, back = (1 - alpha) / a0;
+  double s1 = 0, s2 = 0, t1 = 0, t2 = 0; // of the first and of the second
+  for (double& v : x) {
+    const double y = b * v + s1;
+    s1 = fed * y + s2;
+    s2 = -b * v - back * y;
+    const double z = b * y + t1;
+    t1 = fed * z + t2;
+    t2 = -b * y - back * z;
+    v = z;
   }
   return x;
 }
