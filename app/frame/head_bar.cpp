@@ -60,10 +60,6 @@ class MonitorDigits : public NumberField {
   }
 };
 
-QString decibels(double db) {
-  return QString::number(db, 'f', 1).replace('-', QChar(0x2212));
-}
-
 } // namespace
 
 HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening, QWidget* parent)

@@ -289,6 +289,14 @@ void FinishPanel::paintHandles(QPainter& p, const FinishShape& s) {
   }
 }
 
+/// What a level has done, and what is heard on top of it.
+QString FinishPanel::matchWords(double matchedDb) const {
+  const auto wet = ornament_.settings.find("wet_db");
+  const double then = wet != ornament_.settings.end() && wet->second.number() ? *wet->second.number() : 0;
+  return then == 0 ? tr("match %1 LU").arg(decibels(matchedDb))
+                   : tr("match %1 LU, then %2 dB").arg(decibels(matchedDb), decibels(then));
+}
+
 /// What a level has done, and what a click would do.
 void FinishPanel::paintNotes(QPainter& p, const Processor& one, const FinishShape& s) {
   const Palette& c = paper();
@@ -298,8 +306,7 @@ void FinishPanel::paintNotes(QPainter& p, const Processor& one, const FinishShap
     if (const auto db = node && node->print ? node->print->levelDb() : std::nullopt) {
       p.setPen(c.ink);
       p.drawText(QRectF(d.left() + scaled(10), d.top() + scaled(6), d.width(), scaled(18)),
-                 Qt::AlignLeft | Qt::AlignVCenter,
-                 tr("turned %1 %2 dB").arg(*db < 0 ? tr("down") : tr("up")).arg(std::abs(*db), 0, 'f', 1));
+                 Qt::AlignLeft | Qt::AlignVCenter, matchWords(*db));
     }
   }
   const QPointF place(d.left() + scaled(12), d.top() + scaled(20));

@@ -40,6 +40,7 @@ class FinishPanel : public QWidget {
  private:
   void paintShape(QPainter& p, const FinishShape& s);
   void paintHandles(QPainter& p, const FinishShape& s);
+  QString matchWords(double matchedDb) const;
   void paintNotes(QPainter& p, const Processor& one, const FinishShape& s);
   void build(const TableSpec& table);
   void layOut();

@@ -101,6 +101,16 @@ class ThrowDrawing : public OpenDrawing {
                      .pull = pullSlope,
                      .step = stepping(nullptr, "feedback_percent")});
     }
+    if (const auto cut = l.settings.cutAt)
+      all.push_back({.name = QStringLiteral("cut"),
+                     .word = QObject::tr("cut"),
+                     .rect = handleBox({c.axis.xOf(c.ornament.start + Beats::ofQuarters(*cut)), c.area.center().y()}),
+                     .cursor = Qt::SizeHorCursor,
+                     .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
+                       return was.node->kind->withTailEnd(was.placed(), beatUnder(pull, was));
+                     },
+                     .label = QObject::tr("cut here"),
+                     .shown = OpenHandle::Label::always});
     return all;
   }
 

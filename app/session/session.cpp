@@ -2,6 +2,7 @@
 
 #include "app/words/as_text.h"
 #include "manners/lead.h"
+#include "manners/runaway.h"
 #include "song/edits.h"
 #include "song/limits.h"
 
@@ -111,11 +112,27 @@ void Session::tryFailedAgain() {
 
 // ---------------------------------------------------------------- editing
 
+/// What would grow without end is given one; while one edit goes on, only for as long as it needs it. Where that is, in
+/// words; nothing where nothing was given one now.
+QString Session::giveEnds(Song& next, const std::string& mergeKey) {
+  if (mergeKey.empty() || mergeKey != leadKey_) ended_.clear();
+  for (const std::string& id : ended_) next = withEndTakenBack(song(), std::move(next), id);
+  const std::size_t before = ended_.size();
+  next = withRunawaysEnded(song(), std::move(next), &ended_);
+  if (ended_.size() == before) return {};
+  const Ornament& o = *next.ornament(ended_.back());
+  const Beats end = o.start + Beats::ofQuarters(*o.settings.at("cut_at").number());
+  const auto landing = next.landingAfter(end - Beats(1));
+  return landing && landing->at == end && !landing->name.empty() ? asText(landing->name)
+                                                                 : tr("bar %1").arg(next.tempoMap().barAt(end).bar);
+}
+
 void Session::edit(const QString& label, Song next, const std::string& mergeKey) {
   if (const std::string why = document_.whyNot(next); !why.empty()) {
     emit notice(tr("Edit failed: “%1” %2.").arg(label, asText(why)), true);
     return;
   }
+  const QString cutAt = giveEnds(next, mergeKey);
   // Room before the song for what sounds there. While one edit goes on, as much as it needs and no more.
   if (mergeKey.empty() || mergeKey != leadKey_) leadBefore_ = song().leadBars;
   leadKey_ = mergeKey;
@@ -127,6 +144,8 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
   const int now = next.leadBars;
   document_.edit(label.toStdString(), std::move(next), mergeKey);
   songEdited();
+  if (!cutAt.isEmpty())
+    emit notice(tr("Feedback over 100 % never dies by itself: it is cut at %1 now.").arg(cutAt), false);
   if (now > was && now > leadBefore_)
     emit notice(tr("The song starts %n bar(s) before its stems now, so that all of it is heard.", nullptr, now), false);
 }

@@ -150,6 +150,7 @@ class Session : public QObject {
   void offered(const QString& text, const QString& action, std::function<void()> does);
 
  private:
+  QString giveEnds(Song& next, const std::string& mergeKey);
   void replan();
   void songEdited();
   /// Runs on the window's thread, later.
@@ -165,8 +166,9 @@ class Session : public QObject {
   SongAudio audio_;
   std::shared_ptr<const RenderPlan> plan_;
   std::string chosen_;
-  std::string leadKey_; // of the edit that goes on
-  int leadBefore_ = 0;  // bars before the song when that began
+  std::string leadKey_;            // of the edit that goes on
+  int leadBefore_ = 0;             // bars before the song when that began
+  std::vector<std::string> ended_; // the ornaments that it has given an end
   std::atomic<bool> progressPosted_{false};
   bool unprotected_ = false;
 

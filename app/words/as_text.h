@@ -18,6 +18,11 @@ inline QString asText(const std::string& s) {
 inline QString asWords(const std::string& s) {
   return QString::fromStdString(worded(s));
 }
+/// Decibels as they are read: "−6.0".
+inline QString decibels(double db) {
+  return QString::number(db, 'f', 1).replace('-', QChar(0x2212));
+}
+
 /// A name as it stands inside a sentence, where English has it small.
 inline std::string insideSentence(std::string name) {
   for (char& c : name) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;

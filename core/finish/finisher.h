@@ -27,6 +27,7 @@ struct FinishPlace {
   std::optional<Key> songKey{};
   CurveLaw hzLaw = CurveLaw::linear; // of curves in Hz
   bool leadsIn = false;
+  double wetDb = 0;    // that a level puts on top of what it has measured
   bool builds = false; // it grows by itself: its end may be far louder than what follows the source
   /// K-weighted loudness of the source, its loudest window as long as itself; may be none.
   std::function<double()> sourceLufs{};
@@ -52,6 +53,8 @@ class Finisher {
     std::int64_t aheadFrames;
   };
   virtual std::optional<KeyRow> key(const FinishPlace&, const Settings&) const { return std::nullopt; }
+  /// It brings the sound to a loudness, whatever comes in.
+  virtual bool matches() const { return false; }
   /// It measures the ornament's source, also where the kind itself takes nothing of it.
   virtual bool hearsSource(const Settings&) const { return false; }
 };

@@ -35,6 +35,7 @@ class LevelStage : public Whole {
       , window_(std::max<std::int64_t>(at.sourceFrames, std::llround(0.05 * at.sampleRate())))
       , lufs_(lufs)
       , offset_(offset)
+      , wetDb_(at.wetDb)
       , builds_(at.builds)
       , sourceLufs_(at.sourceLufs) {}
   std::optional<double> levelDb() const override { return applied_; }
@@ -47,11 +48,12 @@ class LevelStage : public Whole {
     const double source = lufs_ ? *lufs_ : sourceLufs_ ? sourceLufs_() : -200;
     if (is < -100 || source < -70) { // nothing to match: left as it is
       applied_ = 0;
-      return;
+    } else {
+      const double wanted = lufs_ ? *lufs_ : source + offset_;
+      applied_ = std::clamp(wanted - is, -40.0, 24.0);
     }
-    const double wanted = lufs_ ? *lufs_ : source + offset_;
-    applied_ = std::clamp(wanted - is, -40.0, 24.0);
-    const auto g = static_cast<float>(Decibels(*applied_).gain());
+    const auto g = static_cast<float>(Decibels(*applied_ + wetDb_).gain());
+    if (g == 1) return;
     for (std::int64_t i = 0; i < all.frames(); ++i) {
       all.left()[i] *= g;
       all.right()[i] *= g;
@@ -71,7 +73,7 @@ class LevelStage : public Whole {
   double rate_;
   std::int64_t window_;
   std::optional<double> lufs_;
-  double offset_;
+  double offset_, wetDb_;
   bool builds_;
   std::function<double()> sourceLufs_;
   std::optional<double> applied_;
@@ -104,6 +106,7 @@ const Finisher& levelFinisher() {
   class LevelFinisher : public SimpleFinisher {
    public:
     using SimpleFinisher::SimpleFinisher;
+    bool matches() const override { return true; }
     bool hearsSource(const Settings& set) const override { return !SettingsView(table_, set).maybe("match"); }
   };
   static const LevelFinisher f(

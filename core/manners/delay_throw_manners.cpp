@@ -1,6 +1,7 @@
 // delay-throw: its manners.
 #include "manners/level_fit.h"
 #include "manners/tail_room.h"
+#include "song/curve.h"
 #include "song/settings/settings_view.h"
 #include "words/words.h"
 
@@ -55,6 +56,16 @@ class DelayThrowManners : public Manners {
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
     return PressedAgain{{}, {}, worded("A throw stands here already: four tries (Y) vary it, Ctrl+D puts another.")};
+  }
+
+  std::vector<std::string_view> growsBy(const Settings& set) const override {
+    const TableSpec& table = allKinds().find("delay-throw")->table();
+    const auto atTheEnd = [&](const char* key) {
+      const auto curve = Curve::from(settingOr(table, set, key));
+      return curve ? curve->points().back().y : 0;
+    };
+    if (std::max(atTheEnd("feedback_percent"), atTheEnd("feedback_right_percent")) <= 100) return {};
+    return {"feedback_percent", "feedback_right_percent"};
   }
 
   bool isHeard(const Settings& set, std::string_view key) const override {

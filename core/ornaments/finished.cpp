@@ -26,6 +26,37 @@ FinishPlace placeOf(const Kind& kind, const Placed& p, FrameRange extent) {
   return at;
 }
 
+/// Of its finish, the one that says how loud it is, after which its wet level comes: the last `level`.
+const Processor* matching(const Ornament& o) {
+  const auto last = std::find_if(o.finish.rbegin(), o.finish.rend(), [](const Processor& one) {
+    const Finisher* f = findFinisher(one.type);
+    return f && f->matches();
+  });
+  return last == o.finish.rend() ? nullptr : &*last;
+}
+
+/// As its kind has it. What is measured is the sound itself: with its own wet level a match would take that back.
+Ornament asItsKindHasIt(const Ornament& o) {
+  Ornament bare = o;
+  if (matching(o)) bare.settings.erase("wet_db"); // 0 in every table
+  return bare;
+}
+
+/// A voice and the ornament that it may look into.
+class OfItsOwn : public Voice {
+ public:
+  OfItsOwn(std::unique_ptr<const Ornament> ornament, std::unique_ptr<Voice> voice)
+      : ornament_(std::move(ornament))
+      , voice_(std::move(voice)) {}
+  std::int64_t render(StereoSpan out) override { return voice_->render(out); }
+  bool seek(std::int64_t frame) override { return voice_->seek(frame); }
+  std::string note() const override { return voice_->note(); }
+
+ private:
+  std::unique_ptr<const Ornament> ornament_; // outlives the voice
+  std::unique_ptr<Voice> voice_;
+};
+
 /// Its finish measures the source.
 bool measuresSource(const Ornament& o) {
   return std::any_of(o.finish.begin(), o.finish.end(), [](const Processor& one) {
@@ -86,7 +117,8 @@ PrintPlan bounded(PrintPlan plan, const Placed& p) {
 } // namespace
 
 PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
-  PrintPlan plan = bounded(kind.plan(p), p);
+  const Ornament bare = asItsKindHasIt(p.ornament);
+  PrintPlan plan = bounded(kind.plan({bare, p.context}), p);
   if (!plan.sounds || p.ornament.finish.empty()) return plan;
   const FinishPlace at = placeOf(kind, p, plan.extent);
   plan.reads = readsBeforeKeys(std::move(plan.reads), p);
@@ -111,17 +143,24 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
 }
 
 std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const PrintPlan& plan, Sounds& sounds) {
-  std::unique_ptr<Voice> voice = kind.start(p, sounds);
-  if (!voice || p.ornament.finish.empty()) return voice;
+  if (p.ornament.finish.empty()) return kind.start(p, sounds);
+  auto bare = std::make_unique<const Ornament>(asItsKindHasIt(p.ornament));
+  std::unique_ptr<Voice> voice = kind.start({*bare, p.context}, sounds);
+  if (!voice) return voice;
+  voice = std::make_unique<OfItsOwn>(std::move(bare), std::move(voice));
   FinishPlace at = placeOf(kind, p, plan.extent);
   at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds] {
     return sourceLufs({ornament, context}, sounds);
   };
   std::size_t next = readsBeforeKeys(kind.plan(p).reads, p).size();
+  const Processor* last = matching(p.ornament);
   for (const Processor& one : p.ornament.finish) {
     const Finisher* f = findFinisher(one.type);
     if (!f) continue;
     at.key = nullptr;
+    at.wetDb = &one == last && kind.table().find("wet_db")
+                   ? *settingOr(kind.table(), p.ornament.settings, "wet_db").number()
+                   : 0;
     if (f->key(at, one.settings)) at.key = keyOf(sounds, next++);
     voice = f->attach(std::move(voice), at, one.settings);
   }

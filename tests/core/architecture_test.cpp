@@ -43,7 +43,7 @@ TEST_CASE("includes follow the direction of the architecture", "[architecture]")
       {"patterns", {"files", "song", "time", "words"}},
       {"ornaments", {"patterns", "finish", "song", "dsp", "audio", "time", "words"}},
       {"render", {"import", "ornaments", "finish", "files", "song", "audio", "dsp", "time", "words"}},
-      {"play", {"render", "ornaments", "finish", "song", "audio", "dsp", "time"}},
+      {"play", {"render", "ornaments", "finish", "song", "audio", "dsp", "time", "words"}},
       {"analysis", {"ornaments", "finish", "dsp", "audio", "song", "time"}},
       {"manners", {"analysis", "patterns", "ornaments", "finish", "dsp", "audio", "files", "song", "time", "words"}}};
   const std::regex include(R"re(^\s*#include\s+["<]([^">]+)[">])re");

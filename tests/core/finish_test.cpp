@@ -312,6 +312,37 @@ TEST_CASE("level: so many LU under the source, also on very short sounds, and th
         Approx(-30).margin(0.3));
 }
 
+TEST_CASE("level: the wet level comes on top of the match, whatever it is, and changes nothing else", "[finish]") {
+  for (const Kind* kind : allKinds().all()) {
+    const SettingSpec* wet = kind->table().find("wet_db");
+    if (!wet) continue;
+    CHECK(wet->initial == Value(0.0));
+    const auto print = [&](double db) {
+      TestSong t;
+      t.stem("v", 12 * kBeat, only(4 * kBeat, 5 * kBeat, noise(3, 0.3)));
+      auto& o = t.ornament(kind->table().id, "v", 4, 1, {{"wet_db", db}});
+      // What is driven is driven alike, and what is over stays over: the wet level is behind both.
+      o.finish = {{"dirt", {}}, {"level", {{"offset_lu", -6.0}}}};
+      const auto plan = t.plan();
+      auto b = printOf(*plan, "o1");
+      return std::pair(std::move(b), *plan->node("o1")->print->levelDb());
+    };
+    const auto [none, match] = print(0);
+    CHECK(rmsDb(none.left(), none.frames()) > -70);
+    for (const double db : {-30.0, -18.0, 6.0}) {
+      const auto [less, sameMatch] = print(db);
+      INFO(kind->table().id << ", " << db << " dB");
+      CHECK(sameMatch == match);
+      REQUIRE(less.frames() == none.frames());
+      const auto g = static_cast<float>(Decibels(db).gain());
+      float worst = 0;
+      for (std::int64_t i = 0; i < none.frames(); ++i)
+        worst = std::max(worst, std::abs(less.left()[i] - g * none.left()[i]));
+      CHECK(worst < 1e-6f * g);
+    }
+  }
+}
+
 TEST_CASE("level: a kind that takes nothing is matched to the row where it sounds, with a key beside it too",
           "[finish]") {
   for (const bool ducked : {false, true}) {

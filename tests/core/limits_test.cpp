@@ -197,7 +197,7 @@ TEST_CASE("what goes wrong while a print is computed ends it, and an export says
   } catch (const std::exception& e) {
     why = e.what();
   }
-  CHECK(why.find("could not be computed: std::bad_alloc") != std::string::npos);
+  CHECK(why.find("could not be computed: there is not enough memory") != std::string::npos);
   CHECK(why.find(plan->nodes()[0]->ornament->id) != std::string::npos);
   const Print& print = *plan->nodes()[0]->print;
   CHECK(print.complete());
