@@ -20,7 +20,25 @@ void playLoop(Player& player, QAction* loop, const std::optional<FrameRange>& r)
 Listening::Listening(Session& session, ScoreView& score, ActionRegistry& actions)
     : session_(session)
     , score_(score)
-    , actions_(actions) {}
+    , actions_(actions) {
+  connect(&score_, &ScoreView::openChanged, this, &Listening::rowOpenedOrClosed);
+}
+
+/// What opening a row began ends with it: closed, all is played as it was before.
+void Listening::rowOpenedOrClosed() {
+  if (!session_.isOpen()) return;
+  Player& p = session_.player();
+  if (score_.opened().isOpen()) {
+    if (!before_) before_ = Before{p.playing(), action("loop")->isChecked()};
+    return;
+  }
+  const auto before = std::exchange(before_, std::nullopt);
+  if (!before) return;
+  if (!before->playing) p.stop();
+  action("loop")->setChecked(before->loop);
+  renewLoop();
+  emit changed();
+}
 
 void Listening::addActions(const QString& menu) {
   using K = QKeySequence;

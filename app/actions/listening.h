@@ -48,12 +48,17 @@ class Listening : public QObject {
   Session& session_;
   ScoreView& score_;
   ActionRegistry& actions_;
+  void rowOpenedOrClosed();
   void clickDialog();
   Click click_{};
   int countIn_ = 0;
   Frames countedFrom_{}; // where playing was to start
   double monitorDb_ = 0;
   std::optional<std::pair<Selection, BeatRange>> around_;
+  struct Before {
+    bool playing, loop;
+  };
+  std::optional<Before> before_; // a row was opened
   bool heldStarted_ = false, heldLoop_ = false;
 };
 

@@ -226,21 +226,24 @@ void OrnamentActions::addClose(const QString& menu, SectionActions& sections) {
                  true});
 }
 
+/// One level at a time, from the innermost: a value that is typed has taken the key already.
 void OrnamentActions::closeNext(SectionActions& sections) {
   if (score_->opened().tries().running())
     score_->opened().tries().none();
   else if (score_->opened().stopWalking())
     ;
+  else if (score_->opened().lane())
+    score_->opened().closeCurve();
+  else if (score_->opened().row() && score_->opened().row()->closeFinish())
+    ;
+  else if (score_->opened().isOpen())
+    score_->opened().close();
   else if (score_->selection())
     score_->select(std::nullopt);
   else if (!score_->hand().marked().empty())
     score_->hand().mark({});
-  else if (score_->opened().row() && score_->opened().row()->closeFinish())
-    ;
-  else if (score_->opened().lane())
-    score_->opened().closeCurve();
-  else if (score_->opened().isOpen() || !sections.letProposedGo())
-    score_->opened().close();
+  else
+    sections.letProposedGo();
 }
 
 void OrnamentActions::copy() {

@@ -362,6 +362,8 @@ void NumberField::enter(const Value& v) {
 }
 
 bool NumberField::eventFilter(QObject* o, QEvent* e) {
+  if (o == edit_ && e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape)
+    e->accept(); // it gives up what is typed, and nothing of the window
   if (o == edit_ && e->type() == QEvent::KeyPress) {
     // Taken here: a line edit lets Return pass on to its parent, which would begin to type again.
     const int key = static_cast<QKeyEvent*>(e)->key();

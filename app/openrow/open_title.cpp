@@ -70,7 +70,7 @@ void VariantRing::paintEvent(QPaintEvent*) {
 
 bool VariantRing::event(QEvent* e) {
   if (e->type() == QEvent::ShortcutOverride) { // with the focus on it these keys mean the variant, not the ornament
-    static const QList<int> ours{Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_Space, Qt::Key_Return, Qt::Key_Enter};
+    static const QList<int> ours{Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_Return, Qt::Key_Enter};
     const auto* k = static_cast<QKeyEvent*>(e);
     if (ours.contains(k->key()) && !(k->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
       e->accept();

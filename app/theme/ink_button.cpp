@@ -30,10 +30,10 @@ QSize InkButton::sizeHint() const {
 }
 
 bool InkButton::event(QEvent* e) {
-  // With the focus on it, the space bar presses the button; elsewhere it plays.
+  // Return presses the button that has the focus. The space bar plays, whatever has it.
   if (e->type() == QEvent::ShortcutOverride) {
     const int key = static_cast<QKeyEvent*>(e)->key();
-    if (key == Qt::Key_Space || key == Qt::Key_Return || key == Qt::Key_Enter) {
+    if (key == Qt::Key_Return || key == Qt::Key_Enter) {
       e->accept();
       return true;
     }
