@@ -4,6 +4,11 @@
 #include "song/edits.h"
 
 namespace ivrin::app {
+namespace {
+
+const std::string kMergeKey = "tries-"; // of what was tried; all else was set by hand
+
+} // namespace
 
 Tries::Tries(Session& session)
     : session_(session) {
@@ -29,7 +34,8 @@ void Tries::begin() {
     before_ = *o;
     round_ = 0;
   }
-  tries_ = fourTries(*allKinds().find(before_.kind), before_, session_.plan()->map(), round_);
+  tries_ = fourTries(*allKinds().find(before_.kind), before_, session_.plan()->map(), round_,
+                     session_.history().settingsChanged(before_.id, kMergeKey));
   hear(0);
 }
 
@@ -38,7 +44,7 @@ void Tries::hear(int which) {
   heard_ = which;
   editing_ = true;
   session_.edit(tr("try of %1").arg(kindWord(before_.kind)),
-                withOrnamentReplaced(session_.song(), tries_[static_cast<std::size_t>(which)]), "tries-" + before_.id);
+                withOrnamentReplaced(session_.song(), tries_[static_cast<std::size_t>(which)]), kMergeKey + before_.id);
   editing_ = false;
   emit changed();
   emit heardAnother();

@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <set>
 
 namespace ivrin {
@@ -35,9 +36,32 @@ void vary(Ornament& t, const std::vector<const SettingSpec*>& may, const Manners
   }
 }
 
+/// Where cells of `o` are silent those of `t` are.
+Ornament silentAsIn(const Ornament& o, const Ornament& t, const Kind& kind, const SongContext& context) {
+  const auto was = kind.cells({o, context}), is = kind.cells({t, context});
+  const Pattern before = was->pattern(), now = is->pattern();
+  const auto n = static_cast<std::size_t>(std::max<std::int64_t>(is->end() - is->first(), 0));
+  if (n == 0 || n > kMostSteps || before.empty() || now.empty() ||
+      std::all_of(before.begin(), before.end(), [](const PatternStep& s) { return s.sounds(); }))
+    return t;
+  bool alike = was->first() == is->first() && was->end() == is->end();
+  for (std::int64_t k = is->first(); alike && k < is->end(); ++k) alike = was->frames(k) == is->frames(k);
+  // No longer than it must be: where the cells are the same, until both come round together.
+  Pattern all(alike ? std::min(n, std::lcm(before.size(), now.size())) : n);
+  for (std::int64_t k = is->first(); k < is->end(); ++k) {
+    PatternStep& step = all[is->place(k, all.size())];
+    step = now[is->place(k, now.size())];
+    const FrameRange here = is->frames(k);
+    const std::int64_t there = was->at(here.begin + Frames(here.length() / 2));
+    if (!before[was->place(there, before.size())].sounds()) step.level = 0;
+  }
+  return is->with(all);
+}
+
 /// Kinds that cut time: another pattern first, then at most one number.
 std::array<Ornament, kTries> patternTries(const Kind& kind, const Ornament& o, const TempoMap& map, int round,
-                                          const std::vector<const SettingSpec*>& may) {
+                                          const std::vector<const SettingSpec*>& may,
+                                          const std::set<std::string>& byHand) {
   const SongContext context{map};
   const Manners* manners = mannersOf(kind.table().id);
   std::array<Ornament, kTries> tries;
@@ -57,6 +81,13 @@ std::array<Ornament, kTries> patternTries(const Kind& kind, const Ornament& o, c
             t.settings = next->settings;
       }
       if (draw.unit() < 0.5 && !may.empty()) vary(t, may, manners, map, draw);
+      for (const std::string& key : byHand) { // a tool may have changed the step's length
+        const SettingSpec* s = kind.table().find(key);
+        if (!s || s->shape == Shape::list) continue;
+        t.settings.erase(key);
+        if (const auto set = o.settings.find(key); set != o.settings.end()) t.settings.insert(*set);
+      }
+      t = silentAsIn(o, t, kind, context);
       const auto same = [&](const Ornament& other) { return other.settings == t.settings; };
       // A pattern that says nothing (all silent) is no try.
       if (sounding(kind.cells({t, context})->pattern()) > 0 && !same(o) &&
@@ -69,11 +100,12 @@ std::array<Ornament, kTries> patternTries(const Kind& kind, const Ornament& o, c
 
 } // namespace
 
-std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, const TempoMap& map, int round) {
+std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, const TempoMap& map, int round,
+                                       const std::set<std::string>& byHand) {
   const Manners* manners = mannersOf(kind.table().id);
   std::vector<const SettingSpec*> may;
   for (const SettingSpec& s : kind.table().settings) {
-    if (leftAlone(s)) continue;
+    if (leftAlone(s) || byHand.contains(s.key)) continue;
     const double half = 0.5;
     if (variedSetting(
             s, settingOr(kind.table(), o.settings, s.key), [&] { return half; }, map, o.start))
@@ -81,7 +113,7 @@ std::array<Ornament, kTries> fourTries(const Kind& kind, const Ornament& o, cons
   }
   std::array<Ornament, kTries> tries;
   tries.fill(o);
-  if (kind.cuts()) return patternTries(kind, o, map, round, may);
+  if (kind.cuts()) return patternTries(kind, o, map, round, may, byHand);
   if (may.empty()) { // nothing to vary but its place on the dice, and its length
     for (int k = 0; k < kTries; ++k) tries[static_cast<std::size_t>(k)].seed = o.seed + k + 1;
     return tries;

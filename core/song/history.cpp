@@ -46,6 +46,20 @@ void History::edit(std::string label, std::string mergeKey, Song next) {
   song_ = std::move(next);
 }
 
+std::set<std::string> History::settingsChanged(const std::string& ornament, std::string_view butBy) const {
+  std::set<std::string> keys;
+  for (std::size_t i = 0; i < done_; ++i) {
+    const Ornament *was = before(i).ornament(ornament), *is = steps_[i].after.ornament(ornament);
+    if (!was || !is || was == is || steps_[i].mergeKey.starts_with(butBy)) continue;
+    for (const auto* side : {&was->settings, &is->settings})
+      for (const auto& [key, value] : *side) {
+        const auto a = was->settings.find(key), b = is->settings.find(key);
+        if (a == was->settings.end() || b == is->settings.end() || !(a->second == b->second)) keys.insert(key);
+      }
+  }
+  return keys;
+}
+
 void History::settle() {
   settled_ = true;
 }

@@ -6,7 +6,9 @@
 
 #include <cstdint>
 #include <cstdlib>
+#include <set>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace ivrin {
@@ -52,6 +54,8 @@ class History {
   /// Edits that lie between the saved state and this one.
   int editsSinceSave() const { return static_cast<int>(std::abs(static_cast<std::int64_t>(done_) - savedAt_)); }
   bool changedSinceSave() const { return !saved_ || !(*saved_ == song_); }
+  /// The settings of an ornament that steps have changed since it came, but for those whose merge key begins so.
+  std::set<std::string> settingsChanged(const std::string& ornament, std::string_view butBy) const;
   /// What the steps take, roughly.
   std::int64_t bytes() const { return bytes_; }
 

@@ -62,7 +62,8 @@ TEST_CASE("the space bar plays and stops whatever has the focus, and presses not
   const Song before = rig.session->song();
   int tried = 0;
   for (QWidget* w : rig.window->findChildren<QWidget*>()) {
-    if (!w->isVisible() || !w->isEnabled() || w->focusPolicy() == Qt::NoFocus || w->window() != rig.window.get()) continue;
+    if (!w->isVisible() || !w->isEnabled() || w->focusPolicy() == Qt::NoFocus || w->window() != rig.window.get())
+      continue;
     if (w->inherits("QMenuBar") || w->inherits("QLineEdit")) continue;
     w->setFocus();
     if (!w->hasFocus()) continue;
@@ -95,14 +96,16 @@ TEST_CASE("Esc cancels one level: the typed value, the curve, the processor, the
     QString open;
     if (QApplication::focusWidget() && QApplication::focusWidget()->inherits("QLineEdit")) open += "typed ";
     if (rig.score().opened().lane()) open += "curve ";
-    if (rig.score().opened().row() && rig.score().opened().isOpen() && rig.score().opened().row()->finish().opened() >= 0)
+    if (rig.score().opened().row() && rig.score().opened().isOpen() &&
+        rig.score().opened().row()->finish().opened() >= 0)
       open += "processor ";
     if (rig.score().opened().isOpen()) open += "row ";
     if (rig.score().selection()) open += "selection";
     return open.trimmed().toStdString();
   };
   CHECK(levels() == "typed curve processor row selection");
-  for (const char* left : {"curve processor row selection", "processor row selection", "row selection", "selection", ""}) {
+  for (const char* left :
+       {"curve processor row selection", "processor row selection", "row selection", "selection", ""}) {
     rig.key(Qt::Key_Escape);
     CHECK(levels() == left);
   }
@@ -136,4 +139,22 @@ TEST_CASE("a row that is closed leaves playing as it was before it was opened", 
   const Frames end = rig.session->plan()->map().frameAt(Beats::ofQuarters(30)); // behind the loop
   rig.hear((end - player.position()).count + 4800);
   CHECK(player.position() > end);
+}
+
+TEST_CASE("four tries leave alone what was typed", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 12, 13);
+  NumberField* feedback = field(rig, "feedback_percent");
+  REQUIRE(feedback);
+  rig.type(feedback, "61");
+  REQUIRE(setting(rig.ornament(id), "feedback_percent") == 61);
+  const Settings typed = rig.ornament(id).settings;
+  for (int round = 0; round < 4; ++round) {
+    rig.window->action("fourTries")->trigger();
+    for (int k = 0; k < kTries; ++k) {
+      rig.score().opened().tries().hear(k);
+      CHECK(setting(rig.ornament(id), "feedback_percent") == 61);
+      CHECK_FALSE(rig.ornament(id).settings == typed);
+    }
+  }
 }

@@ -2,6 +2,8 @@
 #include "audio/chance.h"
 #include "files/json.h"
 #include "manners/tries.h"
+#include "song/edits.h"
+#include "song/history.h"
 
 #include "test_support/signals.h"
 
@@ -98,4 +100,76 @@ TEST_CASE("tries of what cuts time change the pattern, each another, and all of 
       CHECK(others >= 3);
     }
   }
+}
+
+TEST_CASE("tries keep what was set by hand, and silent cells silent", "[tries]") {
+  for (const Kind* kind : allKinds().all()) {
+    if (!kind->cuts()) continue;
+    INFO(kind->table().id);
+    TestSong t(48000, 104);
+    t.stem("v", 8 * 48000, noise(1, 0.3));
+    t.ornament(kind->table().id, "v", 1, 6, {});
+    const auto plan = t.plan();
+    const auto cellsOf = [&](const Ornament& one) { return kind->cells({one, plan->context()}); };
+    Chance chance(3);
+    for (int round = 0; round < 20; ++round) {
+      const auto whole = cellsOf(*plan->ornament("o1"));
+      Pattern p(static_cast<std::size_t>(3 + round % 6), PatternStep{});
+      for (PatternStep& s : p) s.level = chance.unit() < 0.4 ? 0 : 0.9;
+      p.back().level = 0.8;
+      const Ornament o = whole->with(p);
+      const auto was = cellsOf(o);
+      const std::set<std::string> byHand = {"step", "time", "gate_percent"};
+      for (const Ornament& one : fourTries(*kind, o, plan->map(), round, byHand)) {
+        const auto is = cellsOf(one);
+        const Pattern before = was->pattern(), now = is->pattern();
+        int silent = 0;
+        for (std::int64_t k = is->first(); k < is->end(); ++k) {
+          const std::int64_t there = was->at(is->frames(k).begin + Frames(is->frames(k).length() / 2));
+          if (before[was->place(there, before.size())].sounds()) continue;
+          ++silent;
+          CHECK_FALSE(now[is->place(k, now.size())].sounds());
+        }
+        CHECK(sounding(now) > 0);
+        for (const std::string& key : byHand)
+          if (kind->table().find(key))
+            CHECK(settingOr(kind->table(), one.settings, key) == settingOr(kind->table(), o.settings, key));
+      }
+    }
+  }
+  // Numbers of a throw that were typed; none is left to chance but the others.
+  Ornament o;
+  o.kind = "delay-throw";
+  o.on = "v";
+  o.length = Beats::ofQuarters(2);
+  o.settings = {{"feedback_percent", 61.0}, {"time_left", "1/8."}};
+  const TempoMap map({{Beats(0), 104}}, {{Beats(0), 4, 4}}, Seconds(0), 48000);
+  for (int round = 0; round < 10; ++round)
+    for (const Ornament& one :
+         fourTries(*allKinds().find("delay-throw"), o, map, round, {"feedback_percent", "time_left"})) {
+      CHECK(one.settings.at("feedback_percent") == Value(61.0));
+      CHECK(one.settings.at("time_left") == Value("1/8."));
+      CHECK_FALSE(one.settings == o.settings);
+    }
+}
+
+TEST_CASE("what was set by hand is what steps have changed, but for tries", "[tries]") {
+  Song s;
+  Ornament o;
+  o.id = "o1";
+  s.ornaments.push_back(o);
+  History h{Song()};
+  h.edit("place", "", s);
+  const auto set = [&](const char* key, double v, const char* merge) {
+    Song next = withSetting(h.song(), "o1", key, v);
+    h.edit(key, merge, next);
+  };
+  set("a", 1, "drag");
+  set("b", 2, "tries-o1");
+  h.settle();
+  set("c", 3, "");
+  CHECK(h.settingsChanged("o1", "tries-") == std::set<std::string>{"a", "c"});
+  CHECK(h.settingsChanged("other", "tries-").empty());
+  h.undo();
+  CHECK(h.settingsChanged("o1", "tries-") == std::set<std::string>{"a"});
 }
