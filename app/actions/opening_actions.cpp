@@ -33,14 +33,31 @@ void OpeningActions::addActions(const QString& menu) {
                  {QKeySequence(Qt::SHIFT | Qt::Key_O)},
                  [this] { show(); },
                  true});
+  actions_->add({"moreOpenings",
+                 menu,
+                 tr("&More openings"),
+                 tr("All that are worth anything, instead of two in eight bars"),
+                 {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O)},
+                 [this] {
+                   if (action("moreOpenings")->isChecked()) action("openings")->setChecked(true);
+                   show();
+                 },
+                 true});
 }
 
 void OpeningActions::ready() {
-  if (const auto* all = session_.findings().openings(); all && std::exchange(awaited_, false))
-    measure_->say(tr("%n opening(s)", nullptr,
-                     static_cast<int>(std::count_if(all->begin(), all->end(),
-                                                    [](const Opening& o) { return o.score >= kWorthShowing; }))),
-                  false);
+  if (const auto* all = session_.findings().openings(); all && std::exchange(awaited_, false)) {
+    const auto worth =
+        std::count_if(all->begin(), all->end(), [](const Opening& o) { return o.score >= kWorthShowing; });
+    const auto few = static_cast<std::ptrdiff_t>(
+        chosenOpenings(*all, session_.song(), session_.plan()->map(), kWorthShowing).size());
+    QString said = tr("%n opening(s)", nullptr, static_cast<int>(worth));
+    if (few < worth && !action("moreOpenings")->isChecked())
+      said += tr(", of which the best %1 are shown; %2 shows all")
+                  .arg(few)
+                  .arg(action("moreOpenings")->shortcut().toString(QKeySequence::NativeText));
+    measure_->say(said, false);
+  }
   if (const int by = std::exchange(wanted_, 0); by != 0) step(by);
 }
 
@@ -53,7 +70,7 @@ void OpeningActions::show() {
   const bool on = action("openings")->isChecked();
   awaited_ = on && session_.isOpen() && !session_.findings().openings();
   if (awaited_) measure_->say(tr("Listening for openings …"), false);
-  score_->openings().setShown(on);
+  score_->openings().setShown(on, action("moreOpenings")->isChecked());
 }
 
 void OpeningActions::step(int by) {

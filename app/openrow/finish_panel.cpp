@@ -293,8 +293,9 @@ void FinishPanel::paintHandles(QPainter& p, const FinishShape& s) {
 QString FinishPanel::matchWords(double matchedDb) const {
   const auto wet = ornament_.settings.find("wet_db");
   const double then = wet != ornament_.settings.end() && wet->second.number() ? *wet->second.number() : 0;
-  return then == 0 ? tr("match %1 LU").arg(decibels(matchedDb))
-                   : tr("match %1 LU, then %2 dB").arg(decibels(matchedDb), decibels(then));
+  const auto turned = [](double db) { return (db >= 0.05 ? QStringLiteral("+") : QString()) + decibels(db); };
+  return then == 0 ? tr("match %1 LU").arg(turned(matchedDb))
+                   : tr("match %1 LU, then %2 dB").arg(turned(matchedDb), turned(then));
 }
 
 /// What a level has done, and what a click would do.
@@ -305,8 +306,10 @@ void FinishPanel::paintNotes(QPainter& p, const Processor& one, const FinishShap
     const auto node = session_.plan()->node(ornament_.id);
     if (const auto db = node && node->print ? node->print->levelDb() : std::nullopt) {
       p.setPen(c.ink);
-      p.drawText(QRectF(d.left() + scaled(10), d.top() + scaled(6), d.width(), scaled(18)),
-                 Qt::AlignLeft | Qt::AlignVCenter, matchWords(*db));
+      p.drawText(
+          QRectF(d.left() + scaled(10), d.bottom() - scaled(24), d.width(), scaled(18)), // under all it may cross
+
+          Qt::AlignLeft | Qt::AlignVCenter, matchWords(*db));
     }
   }
   const QPointF place(d.left() + scaled(12), d.top() + scaled(20));

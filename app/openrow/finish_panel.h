@@ -22,6 +22,8 @@ class FinishPanel : public QWidget {
   /// Where a handle lies, in the widget; empty where there is none.
   QRectF handleRect(const QString& name) const;
   QRectF drawing() const;
+  /// What a level has turned it up or down by, and the wet level that is heard on top of that.
+  QString matchWords(double matchedDb) const;
 
  signals:
   /// Return ended the typing in one of its numbers.
@@ -40,7 +42,6 @@ class FinishPanel : public QWidget {
  private:
   void paintShape(QPainter& p, const FinishShape& s);
   void paintHandles(QPainter& p, const FinishShape& s);
-  QString matchWords(double matchedDb) const;
   void paintNotes(QPainter& p, const Processor& one, const FinishShape& s);
   void build(const TableSpec& table);
   void layOut();

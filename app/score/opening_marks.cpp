@@ -15,14 +15,6 @@ namespace {
 constexpr int kSignWidth = 20, kSignHeight = 14, kApart = 6;
 constexpr double kWordSize = 11;
 
-/// Its place is taken: an ornament of the row lies on it, or starts in what leads to it.
-bool taken(const Opening& o, const Song& song) {
-  const Beats beat(kTicksPerQuarter);
-  return std::any_of(song.ornaments.begin(), song.ornaments.end(), [&](const auto& own) {
-    return own->on == o.row && own->start < o.place.end && own->span().end > o.place.begin - beat;
-  });
-}
-
 } // namespace
 
 QString openingWords(const Opening& o, const TempoMap& map) {
@@ -46,7 +38,7 @@ QString openingSign(const Opening& o) {
   return o.suits.empty() ? QString() : QString::fromStdString(o.suits.front());
 }
 
-void OpeningMarks::show(std::vector<Opening> all, const TempoMap& map) {
+void OpeningMarks::show(std::vector<ChosenOpening> all, const TempoMap& map) {
   all_ = std::move(all);
   map_ = map;
   laidAt_ = 0;
@@ -56,15 +48,16 @@ const std::vector<OpeningMarks::Mark>& OpeningMarks::at(double pxPerBeat) const 
   if (laidAt_ == pxPerBeat) return laid_;
   laidAt_ = pxPerBeat;
   laid_.clear();
-  std::vector<const Opening*> best;
-  for (const Opening& o : all_) best.push_back(&o);
-  std::stable_sort(best.begin(), best.end(), [](const Opening* a, const Opening* b) { return a->score > b->score; });
+  std::vector<const ChosenOpening*> best;
+  for (const ChosenOpening& o : all_) best.push_back(&o);
+  std::stable_sort(best.begin(), best.end(),
+                   [](const ChosenOpening* a, const ChosenOpening* b) { return a->opening.score > b->opening.score; });
   std::map<std::string, std::set<double>> signs; // where they start, of each row
   const double wide = scaled(kSignWidth + kApart);
-  std::vector<const Opening*> kept;
-  for (const Opening* o : best) {
-    auto& row = signs[o->row];
-    const double x = o->place.begin.quarters() * pxPerBeat;
+  std::vector<const ChosenOpening*> kept;
+  for (const ChosenOpening* o : best) {
+    auto& row = signs[o->opening.row];
+    const double x = o->opening.place.begin.quarters() * pxPerBeat;
     const auto after = row.lower_bound(x);
     if (after != row.end() && *after < x + wide) continue;
     if (after != row.begin() && *std::prev(after) > x - wide) continue;
@@ -72,13 +65,14 @@ const std::vector<OpeningMarks::Mark>& OpeningMarks::at(double pxPerBeat) const 
     kept.push_back(o);
   }
   const QFontMetricsF metrics(sans(kWordSize));
-  for (const Opening* o : kept) {
-    const double x = o->place.begin.quarters() * pxPerBeat;
-    const auto& row = signs[o->row];
+  for (const ChosenOpening* o : kept) {
+    const double x = o->opening.place.begin.quarters() * pxPerBeat;
+    const auto& row = signs[o->opening.row];
     const auto after = row.upper_bound(x);
-    const QString words = openingWords(*o, map_);
+    const QString words = openingWords(o->opening, map_);
     const double width = metrics.horizontalAdvance(words);
-    laid_.push_back({*o, words, width, after == row.end() || *after > x + wide + width + scaled(kApart)});
+    laid_.push_back(
+        {o->opening, o->best, words, width, after == row.end() || *after > x + wide + width + scaled(kApart)});
   }
   return laid_;
 }
@@ -95,7 +89,7 @@ const Opening* OpeningMarks::under(QPointF p, const Page& page, const TimeAxis& 
   for (const Mark& m : at(axis.pxPerBeat)) {
     QRectF box = boxOf(m.opening, page, axis).adjusted(-2, -4, 2, 2); // twenty pixels high
     if (m.worded) box.setRight(box.right() + m.width + scaled(kApart));
-    if (box.contains(p) && !taken(m.opening, song)) return &m.opening;
+    if (box.contains(p) && !isTaken(m.opening, song)) return &m.opening;
   }
   return nullptr;
 }
@@ -108,18 +102,18 @@ void OpeningMarks::paint(QPainter& p, const Page& page, const TimeAxis& axis, co
     const QRectF box = boxOf(m.opening, page, axis);
     const double end = axis.xOf(m.opening.place.end);
     if (box.isNull() || std::max(end, box.right() + scaled(120)) < axis.x0 || box.left() > page.width() ||
-        taken(m.opening, song))
+        isTaken(m.opening, song))
       continue;
     const RowBox* r = page.row(m.opening.row);
     const bool isHot = &m.opening == hot;
-    const QColor ink = isHot ? c.ink : c.quiet;
+    const QColor ink = isHot || m.best ? c.ink : c.quiet;
     const bool worded = (m.worded || isHot) && !r->thin;
     QColor ground = r->open ? c.card : c.paper;
     ground.setAlphaF(0.8f);
     QRectF under = box;
     if (worded) under.setRight(under.right() + m.width + scaled(kApart));
     p.fillRect(under.adjusted(-1, -1, 2, 1), ground);
-    p.setPen(QPen(ink, isHot ? 1.4 : 1, Qt::DotLine));
+    p.setPen(QPen(ink, isHot || m.best ? 1.4 : 1, m.best ? Qt::SolidLine : Qt::DotLine));
     p.drawLine(QPointF(box.left(), box.bottom() + 1), QPointF(std::max(end, box.left() + 2), box.bottom() + 1));
     drawSign(p, openingSign(m.opening), box.adjusted(2, 1, -2, -2), ink);
     if (!worded) continue;

@@ -1,9 +1,9 @@
 // The OpeningMarks draw openings on the page: hollow signs at their places, as many as there is room for.
 #pragma once
 
-#include "analysis/openings.h"
 #include "app/axis/time_axis.h"
 #include "app/score/page_layout.h"
+#include "manners/opening_choice.h"
 #include "render/render_plan.h"
 
 #include <QPainter>
@@ -21,11 +21,12 @@ class OpeningMarks {
  public:
   struct Mark {
     Opening opening;
+    bool best = false; // of its eight bars
     QString words;
     double width = 0;    // of its words
     bool worded = false; // there is room for them
   };
-  void show(std::vector<Opening> all, const TempoMap& map);
+  void show(std::vector<ChosenOpening> all, const TempoMap& map);
   bool empty() const { return all_.empty(); }
   /// The best first where two have no room beside each other; the same whichever part of the song is in view, so that
   /// scrolling changes nothing.
@@ -36,7 +37,7 @@ class OpeningMarks {
   void paint(QPainter& p, const Page& page, const TimeAxis& axis, const RenderPlan& plan, const Opening* hot) const;
 
  private:
-  std::vector<Opening> all_;
+  std::vector<ChosenOpening> all_;
   TempoMap map_;
   mutable double laidAt_ = 0;
   mutable std::vector<Mark> laid_;

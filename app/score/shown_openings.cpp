@@ -10,8 +10,9 @@ ShownOpenings::ShownOpenings(ScoreView& view)
     : view_(view)
     , session_(view.session()) {}
 
-void ShownOpenings::setShown(bool on) {
+void ShownOpenings::setShown(bool on, bool all) {
   shown_ = on;
+  all_ = all;
   renew();
 }
 
@@ -34,17 +35,28 @@ void ShownOpenings::take(Opening o) {
 void ShownOpenings::renew() {
   hot_ = nullptr;
   const std::vector<Opening>* all = session_.findings().openings();
-  std::vector<Opening> shown;
-  if (all && shown_)
-    std::copy_if(all->begin(), all->end(), std::back_inserter(shown),
-                 [](const Opening& o) { return o.score >= kWorthShowing; });
-  marks_.show(std::move(shown), session_.plan() ? session_.plan()->map() : TempoMap());
+  const TempoMap map = session_.plan() ? session_.plan()->map() : TempoMap();
+  std::vector<ChosenOpening> shown;
+  if (all && shown_) {
+    shown = chosenOpenings(*all, session_.song(), map, kWorthShowing);
+    if (all_) {
+      std::vector<ChosenOpening> more;
+      auto few = shown.begin();
+      for (const Opening& o : *all) {
+        const bool isFew = few != shown.end() && few->opening.row == o.row && few->opening.place == o.place;
+        if (o.score >= kWorthShowing) more.push_back({o, isFew && few->best});
+        if (isFew) ++few;
+      }
+      shown = std::move(more);
+    }
+  }
+  marks_.show(std::move(shown), map);
   if (!all && shown_) session_.findings().lookForOpenings();
   view_.update();
 }
 
 void ShownOpenings::refresh() {
-  if (shown_ && !session_.findings().openings()) renew();
+  if (shown_) renew(); // one that was taken makes room for the next
 }
 
 } // namespace ivrin::app

@@ -13,7 +13,8 @@ class ShownOpenings {
  public:
   explicit ShownOpenings(ScoreView& view);
 
-  void setShown(bool on);
+  /// The few that are worth most, or `all` that are worth anything.
+  void setShown(bool on, bool all = false);
   bool shown() const { return shown_; }
   const OpeningMarks& marks() const { return marks_; }
   /// The one under a point; null where none is, or none are shown.
@@ -32,7 +33,7 @@ class ShownOpenings {
   Session& session_;
   OpeningMarks marks_;
   const Opening* hot_ = nullptr; // of marks_
-  bool shown_ = false;
+  bool shown_ = false, all_ = false;
 };
 
 } // namespace ivrin::app

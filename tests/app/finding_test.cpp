@@ -112,8 +112,21 @@ TEST_CASE("openings are shown as hollow signs, and a click makes the ornament th
   begin(rig, {spoken(dir)}, 120);
   rig.key(Qt::Key_O, Qt::ShiftModifier);
   rig.settle();
-  CHECK(rig.window->measure().said().endsWith("openings"));
+  CHECK(rig.window->measure().said().contains("openings"));
   ScoreView& score = rig.score();
+  // Two in eight bars at most, the best of them told apart; a key shows all.
+  const auto shown = [&] { return score.openings().marks().at(4000); }; // so wide that all have room
+  std::map<std::int64_t, int> few, best;
+  for (const auto& m : shown()) {
+    const std::int64_t part = (rig.session->plan()->map().barAt(m.opening.place.begin).bar - 1) / 8;
+    ++few[part];
+    best[part] += m.best ? 1 : 0;
+  }
+  REQUIRE_FALSE(few.empty());
+  for (const auto& [part, n] : few) CHECK((n <= 2 && best[part] == 1));
+  const std::size_t before = shown().size();
+  rig.key(Qt::Key_O, Qt::ControlModifier | Qt::ShiftModifier);
+  CHECK(shown().size() > before);
   score.showRange(0, 16, false);
   rig.settleView();
   const std::vector<OpeningMarks::Mark> marks = score.openings().marks().at(score.axis().pxPerBeat);

@@ -158,3 +158,19 @@ TEST_CASE("four tries leave alone what was typed", "[gestures]") {
     }
   }
 }
+
+TEST_CASE("the wet level of what is matched is heard, and the row says both", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("reverse-reverb", "voice", 12, 13);
+  const auto loudest = [&] {
+    rig.settle();
+    const auto node = rig.session->plan()->node(id);
+    node->print->ensure(*rig.session->plan(), *node);
+    return Decibels::ofGain(static_cast<double>(node->print->peak())).value;
+  };
+  const double whole = loudest();
+  rig.session->edit("wet", withSetting(rig.session->song(), id, "wet_db", -18.0));
+  CHECK(loudest() == Approx(whole - 18).margin(0.01)); // was −1
+  rig.score().opened().row()->openFinish(0);
+  CHECK(rig.score().opened().row()->finishPanel().matchWords(-1).toStdString() == "match −1.0 LU, then −18.0 dB");
+}

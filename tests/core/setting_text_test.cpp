@@ -46,6 +46,8 @@ TEST_CASE("what is counted in beats may be typed in seconds, bars and note value
   CHECK(typed("1/8.", 0) == Approx(0.75));
   CHECK(typed("4", 0) == Approx(4));
   CHECK(typed("4 beats", 0) == Approx(4));
+  CHECK(settingText(lead, Value(1.0)) == "1 beat");
+  CHECK(settingText(lead, Value(1.5)) == "1.5 beats");
   CHECK(typed("100 s", 0) == -1); // out of range, said as the number it is
   CHECK(typed("x s", 0) == -1);
 }
