@@ -18,9 +18,9 @@
 namespace ivrin {
 namespace {
 
-constexpr double kLandingFade = 0.005; // seconds: after a landing
-constexpr std::int64_t kFilterPart = 32;     // frames in which the filter stands still
-constexpr std::int64_t kGrid = 256;    // frames between two looks at its lines; fewer in short spans, more in hours
+constexpr double kLandingFade = 0.005;   // seconds: after a landing
+constexpr std::int64_t kFilterPart = 32; // frames in which the filter stands still
+constexpr std::int64_t kGrid = 256;      // frames between two looks at its lines; fewer in short spans, more in hours
 constexpr std::int64_t kMostCells = 1 << 17;
 constexpr std::int64_t kChunk =
     48 * kPrintBlock;             // the filter begins anew so often, after a run-up: any block can be first
