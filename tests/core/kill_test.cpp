@@ -133,7 +133,8 @@ TEST_CASE("killed a hundred times, the song opens as it was at the last finished
   const auto own = dir / ("song.ivrin.new-" + std::to_string(getpid())), other = dir / "song.ivrin.new-x";
   const std::string gone = std::to_string(dead);
   const auto twisted = dir / ("song.ivrin.new-" + gone + "x"), dashed = dir / ("song.ivrin.new-" + gone + "-x");
-  for (const auto& half : {own, other, twisted, dashed, dir / ("song.ivrin.new-" + std::to_string(dead))}) std::ofstream(half) << "half";
+  for (const auto& half : {own, other, twisted, dashed, dir / ("song.ivrin.new-" + std::to_string(dead))})
+    std::ofstream(half) << "half";
   CHECK(halves().size() >= 3);
   std::string why;
   for (const auto& half : halves())
