@@ -52,7 +52,8 @@ TEST_CASE("the spaces decay in the time that is set", "[reverb][heavy]") {
           for (std::uint64_t seed = 1; seed <= seeds; ++seed) {
             const auto h = response({character, decay, 0.5, 0, modulation, false, seed}, 0.9 * decay + 0.2, in);
             for (int k = 0; k < 3; ++k)
-              mean[k] += decayTime(bandOf(h.left(), h.frames(), 500 << k, 1, kRate), kRate) / static_cast<double>(3 * seeds);
+              mean[k] +=
+                  decayTime(bandOf(h.left(), h.frames(), 500 << k, 1, kRate), kRate) / static_cast<double>(3 * seeds);
           }
         for (int k = 0; k < 3; ++k) {
           INFO(nameOf(character) << ", " << decay << " s, modulation " << modulation << ", " << (500 << k) << " Hz");
