@@ -6,10 +6,10 @@
 #include <cerrno>
 #include <cstdarg>
 #include <cstdlib>
-#include <new>
 #include <dirent.h>
 #include <dlfcn.h>
 #include <fcntl.h>
+#include <new>
 #include <sys/file.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
