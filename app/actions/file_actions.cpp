@@ -8,6 +8,7 @@
 #include "app/words/as_text.h"
 #include "song/limits.h"
 
+#include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMenu>
@@ -134,10 +135,24 @@ void FileActions::save(std::function<void()> then) {
     write(session_.file(), std::move(then));
 }
 
+QString FileActions::suggestedFile() const {
+  if (!session_.file().empty()) return asText(session_.file().string());
+  QString name = asText(session_.song().title).trimmed();
+  name.replace(QLatin1Char('/'), QLatin1Char('-'));
+  while (name.startsWith(QLatin1Char('.'))) name.remove(0, 1); // it would be hidden
+  if (name.isEmpty()) name = tr("Untitled");
+  QDir folder = QDir::home();
+  for (const Stem& stem : session_.song().stems)
+    if (stem.file && std::filesystem::path(*stem.file).is_absolute()) {
+      folder = QDir(asText(std::filesystem::path(*stem.file).parent_path().string()));
+      break;
+    }
+  return folder.filePath(name + QStringLiteral(".ivrin"));
+}
+
 void FileActions::saveAs(std::function<void()> then) {
   recipes_.letGo();
-  QString f = QFileDialog::getSaveFileName(
-      window_, tr("Save the song"), QString::fromStdString(session_.file().string()), tr("Ivrin songs (*.ivrin)"));
+  QString f = QFileDialog::getSaveFileName(window_, tr("Save the song"), suggestedFile(), tr("Ivrin songs (*.ivrin)"));
   if (f.isEmpty()) return;
   if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
   write(pathOf(f), std::move(then));

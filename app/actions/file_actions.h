@@ -28,6 +28,8 @@ class FileActions : public ActionGroup {
   void keepState();
   /// A song was opened.
   void remember();
+  /// Where the song lies; of one that was never saved its title, beside its first stem.
+  QString suggestedFile() const;
   std::function<void()> leaving; // before another song takes the place of this one
 
  private:

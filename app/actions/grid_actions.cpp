@@ -330,9 +330,12 @@ void GridActions::putBarOne(Beats at) {
     return;
   }
   const double seconds = session_.plan()->map().secondsAt(at).value;
+  const TimeAxis was = score_->axis();
   session_.edit(tr("bar 1 at %1 s").arg(seconds, 0, 'f', 2), withBarOneAt(session_.song(), at));
   session_.settle();
   score_->caret().put(Beats(0));
+  // The ruler has moved over the sound, which stays under the hand.
+  score_->showRange(was.left - at.quarters(), was.right() - at.quarters(), false);
   measure_->say(tr("Bar 1 lies at %1 s of the stems; what is placed stayed on the sound").arg(seconds, 0, 'f', 3),
                 false);
 }

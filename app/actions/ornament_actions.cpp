@@ -4,6 +4,7 @@
 #include "app/openrow/open_row.h"
 #include "app/words/as_text.h"
 #include "app/words/ornament_look.h"
+#include "manners/manners.h"
 #include "song/edits.h"
 #include "song/settings/setting_text.h"
 
@@ -248,7 +249,9 @@ void OrnamentActions::closeNext(SectionActions& sections) {
 
 void OrnamentActions::copy() {
   copied_ = ornamentsInHand();
+  warnedAt_.reset();
   if (copiedChanged) copiedChanged();
+  if (!copied_.empty()) measure_->say(tr("Copied: %1.").arg(wordsFor(copied_)), false);
 }
 
 void OrnamentActions::markAll() {
@@ -337,7 +340,17 @@ void OrnamentActions::deleteInHand() {
   session_.settle();
 }
 
-void OrnamentActions::paste() {
+/// Of what is pasted, what would hear nothing there: it takes from its row, and that rests.
+bool OrnamentActions::hearsNothing(const Ornament& o) const {
+  const Manners* manners = mannersOf(o.kind);
+  if (!o.source.empty() || !manners || !manners->needsSound() || !session_.song().stem(o.on)) return false;
+  const FrameRange there = session_.plan()->map().frames(o.span());
+  const auto& phrases = session_.rows().phrases(o.on);
+  return !phrases.empty() && std::none_of(phrases.begin(), phrases.end(),
+                                          [&](const FrameRange& p) { return !intersect(p, there).empty(); });
+}
+
+void OrnamentActions::paste(bool withSource) {
   if (copied_.empty()) return;
   const Beats at = score_->selection() ? score_->selection()->begin : score_->caret().at();
   const Beats by = at - copied_.front().start;
@@ -349,8 +362,27 @@ void OrnamentActions::paste() {
     if (oneRow || !session_.song().hasRow(o.on)) o.on = score_->caret().row();
     o.landing.reset();
   }
+  const std::pair here(score_->caret().row(), at);
+  if (const auto silent =
+          std::find_if(pasted.begin(), pasted.end(), [this](const Ornament& o) { return hearsNothing(o); });
+      silent != pasted.end() && !withSource && warnedAt_ != here) {
+    warnedAt_ = here;
+    measure_->say(
+        tr("Nothing sounds on %1 at bar %2, so a %3 here would be silent. Paste again to place it all the same.")
+            .arg(asText(session_.song().rowName(silent->on)))
+            .arg(session_.plan()->map().barAt(silent->start).bar)
+            .arg(kindWord(silent->kind)),
+        false, tr("keep its source"), [this] { paste(true); });
+    return;
+  }
+  warnedAt_.reset();
+  if (withSource)
+    for (std::size_t i = 0; i < pasted.size(); ++i)
+      if (hearsNothing(pasted[i])) pasted[i].source = {{copied_[i].on, copied_[i].start, copied_[i].length, 0}};
+  const std::int64_t bar = session_.plan()->map().barAt(at).bar;
   session_.edit(tr("paste of %1").arg(wordsFor(copied_)), withOrnaments(session_.song(), std::move(pasted)).song);
   session_.settle();
+  measure_->say(tr("Pasted at bar %1: %2.").arg(bar).arg(wordsFor(copied_)), false);
 }
 
 void OrnamentActions::duplicateToNextLanding() {
@@ -368,6 +400,14 @@ void OrnamentActions::duplicateToNextLanding() {
   }
   if (made.size() < chosen.size()) measure_->say(tr("There is no landing after this one."), false);
   if (made.empty()) return;
+  if (made.size() == chosen.size()) {
+    const bool silent = std::any_of(made.begin(), made.end(), [this](const Ornament& o) { return hearsNothing(o); });
+    measure_->say((silent ? tr("Duplicated to bar %1: %2. Nothing sounds there, so it is silent.")
+                          : tr("Duplicated to bar %1: %2."))
+                      .arg(session_.plan()->map().barAt(made.front().start).bar)
+                      .arg(wordsFor(made)),
+                  false);
+  }
   session_.edit(tr("duplicate of %1").arg(wordsFor(chosen)), withOrnaments(session_.song(), std::move(made)).song);
   session_.settle();
 }

@@ -26,7 +26,9 @@ class OrnamentActions : public ActionGroup {
   void addVariants(const QString& menu);
   void addOwn(const QString& menu);
   void copy();
-  void paste();
+  /// `withSource`: what would hear nothing takes its sound from where it was copied.
+  void paste(bool withSource = false);
+  bool hearsNothing(const Ornament& o) const;
   void duplicateToNextLanding();
   void deleteInHand();
   void markAll();
@@ -42,6 +44,7 @@ class OrnamentActions : public ActionGroup {
   void chooseVariant(const std::string& slot);
   void closeNext(SectionActions& sections);
   std::vector<Ornament> copied_;
+  std::optional<std::pair<std::string, Beats>> warnedAt_; // that nothing sounds there
 };
 
 } // namespace ivrin::app

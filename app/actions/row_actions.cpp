@@ -1,7 +1,9 @@
 #include "app/actions/row_actions.h"
 
+#include "app/dialogs/bus_dialog.h"
 #include "app/theme/paper_dialog.h"
 #include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 #include "app/words/row_words.h"
 #include "song/edits.h"
 #include "song/row_edits.h"
@@ -12,6 +14,8 @@
 
 namespace ivrin::app {
 namespace {
+
+constexpr int kMostNamed = 8; // of the ornaments that go with a row
 
 /// Without space around it; nothing where none was given.
 std::optional<QString> askRowName(QWidget* parent, const QString& title, const QString& now = {}) {
@@ -33,7 +37,7 @@ void RowActions::addActions(const QString& menu) {
   };
   add("emptyRow", tr("New &empty row…"), tr("Without a file: it carries ornaments of sound from other rows"),
       [this] { newEmptyRow(); });
-  add("newBus", tr("New &bus…"), tr("The caret's row is the first on it"), [this] { newBus(); });
+  add("newBus", tr("New &bus…"), tr("It is asked which rows go through it"), [this] { newBus(); });
   add("rowName", tr("&Name…"), tr("Of the caret's row"), [this] { nameRow(); });
   add("rowRole", tr("&Role…"), tr("What the caret's row is in the song"), [this] { chooseRole(); });
   add("rowBus", tr("&On the bus…"), tr("That the caret's stem goes through"), [this] { chooseBus(); });
@@ -88,15 +92,18 @@ void RowActions::newEmptyRow() {
 
 void RowActions::newBus() {
   if (!session_.isOpen()) return;
-  const auto name = askRowName(window_, tr("New bus"));
-  if (!name) return;
+  const auto selection = score_->selection();
+  const std::vector<std::string> selected = selection ? selection->rows() : std::vector{score_->caret().row()};
+  BusDialog d(session_.song(), {selected.begin(), selected.end()}, window_);
+  if (d.exec() != QDialog::Accepted || d.name().isEmpty()) return;
   Bus bus;
-  bus.name = name->toStdString();
+  bus.name = d.name().toStdString();
   bus.id = freshRowId(session_.song(), bus.name);
-  const std::string id = bus.id, row = score_->caret().row();
+  const std::string id = bus.id;
   Song next = withBus(session_.song(), std::move(bus));
-  if (next.stem(row)) next = withStemOnBus(std::move(next), row, id);
-  edit(tr("new bus %1").arg(*name), std::move(next));
+  for (const std::string& row : d.rows())
+    if (next.stem(row)) next = withStemOnBus(std::move(next), row, id);
+  edit(tr("new bus %1").arg(d.name()), std::move(next));
 }
 
 void RowActions::nameRow() {
@@ -173,6 +180,18 @@ void RowActions::removeRow() {
   if (!row) return;
   const QString name = asText(session_.song().rowName(*row));
   const int ornaments = ornamentsOn(session_.song(), *row);
+  QStringList going;
+  for (const auto& o : session_.song().ornaments)
+    if (o->on == *row)
+      going << tr("%1 at bar %2").arg(kindWord(o->kind)).arg(session_.plan()->map().barAt(o->start).bar);
+  const int named = std::min<int>(static_cast<int>(going.size()), kMostNamed);
+  QString text = going.isEmpty()
+                     ? tr("No ornament stands on it.")
+                     : tr("These go with it: %1").arg(QStringList(going.mid(0, named)).join(QStringLiteral(", ")));
+  if (going.size() > named) text += tr(" and %1 more").arg(static_cast<int>(going.size()) - named);
+  if (ask(window_, tr("Remove %1?").arg(name), text, QMessageBox::Yes | QMessageBox::Cancel, QMessageBox::Yes) !=
+      QMessageBox::Yes)
+    return;
   edit(tr("remove %1").arg(name), withoutRow(session_.song(), *row, allKinds().registry()));
   measure_->say(ornaments == 0 ? tr("%1 is removed.").arg(name)
                                : tr("%1 is removed, with %n ornament(s)", nullptr, ornaments).arg(name),

@@ -1,4 +1,5 @@
 #include "app/frame/main_window.h"
+#include "app/score/second_click.h"
 
 #include "app/actions/cell_actions.h"
 #include "app/actions/help_actions.h"
@@ -158,6 +159,7 @@ void MainWindow::connectSession() {
 void MainWindow::connectScore() {
   for (auto signal : {&ScoreView::selectionChanged, &ScoreView::openChanged, &ScoreView::markedChanged})
     connect(score_, signal, this, &MainWindow::updateActions);
+  connect(score_, &ScoreView::openChanged, new SecondClick(this), &SecondClick::moved);
   connect(score_, &ScoreView::auditionRequested, listening_, &Listening::audition);
   connect(score_, &ScoreView::handleHeld, listening_, &Listening::hold);
   connect(&score_->opened().tries(), &Tries::heardAnother, listening_, &Listening::audition);

@@ -175,6 +175,9 @@ QString MeasureLine::figures() const {
       parts << tr("tail %1").arg(spanWords(map, o->span().end, f->tailEnd - o->span().end));
     parts << endsOn(o->span().end);
     for (const auto& n : f->notes) parts << QString::fromStdString(n);
+    parts.removeAll(QString());
+    const QString name = kindWord(o->kind); // what it is that is measured
+    if (!parts.isEmpty()) parts.front() = tr("%1: %2").arg(name.left(1).toUpper() + name.mid(1), parts.front());
   } else if (session_.song().ornament(session_.chosen())) {
     parts << tr("with …, without … LUFS") << tr("its peak …") << tr("tail …"); // being measured
   } else if (!score_.hand().marked().empty()) {

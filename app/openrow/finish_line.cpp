@@ -1,6 +1,7 @@
 #include "app/openrow/finish_line.h"
 
 #include "app/openrow/measures.h"
+#include "app/theme/letters.h"
 #include "app/theme/paper_dialog.h"
 #include "app/theme/type.h"
 #include "app/words/as_text.h"
@@ -240,12 +241,14 @@ void FinishLine::offer() {
   auto* menu = new QMenu(this);
   menu->setObjectName(QStringLiteral("finish-menu"));
   menu->setAttribute(Qt::WA_DeleteOnClose);
+  lettersChoose(*menu);
   for (const Finisher* f : allFinishers()) {
     QAction* a = menu->addAction(asWords(f->table().name), this, [this, type = f->table().id] { add(type); });
     a->setToolTip(asWords(f->table().meaning));
   }
   menu->addSeparator();
   auto* from = menu->addMenu(tr("Start from"));
+  lettersChoose(*from);
   Problems problems;
   std::vector<StartingPoint> points = startingPointsIn(ownFolder(), allKinds().registry(), problems);
   const std::size_t own = points.size();

@@ -6,6 +6,7 @@
 #include "manners/said_of_press.h"
 #include "services/hearing.h"
 #include "song/edits.h"
+#include "song/settings/setting_text.h"
 #include "time/give_way.h"
 #include "time/note_value.h"
 #include "time/song_place.h"
@@ -61,6 +62,29 @@ void Placing::clear() {
   recipeJob_.cancel();
 }
 
+/// What a second press has changed, and to what: "riser: 4 bars", "shape: dip".
+QString Placing::changeWords(const Ornament& was, const Ornament& is) const {
+  const TempoMap& map = session_.plan()->map();
+  const TableSpec& table = allKinds().find(is.kind)->table();
+  if (was.landing != is.landing || was.start != is.start || was.length != is.length) {
+    const auto landing = is.landing ? session_.song().landingById(*is.landing) : std::nullopt;
+    const double bars = is.length.quarters() / map.meterAt(is.start).barLength().quarters();
+    const QString length = std::abs(bars - std::round(bars)) < 1e-6
+                               ? Session::tr("%n bar(s)", nullptr, static_cast<int>(std::lround(bars)))
+                               : Session::tr("%1 beats").arg(is.length.quarters());
+    if (was.length != is.length) return QStringLiteral("%1: %2").arg(kindWord(is.kind), length);
+    if (landing && was.landing != is.landing)
+      return Session::tr("%1: lands on %2").arg(kindWord(is.kind), asText(landing->name));
+    return Session::tr("%1: at bar %2").arg(kindWord(is.kind)).arg(map.barAt(is.start).bar);
+  }
+  for (const SettingSpec& s : table.settings) {
+    const Value& now = settingOr(table, is.settings, s.key);
+    if (settingOr(table, was.settings, s.key) == now) continue;
+    return QStringLiteral("%1: %2").arg(asWords(s.label), asText(settingText(s, now)));
+  }
+  return {};
+}
+
 void Placing::place(const std::string& kind, const std::vector<std::string>& rows, BeatRange stretch) {
   if (!session_.isOpen() || rows.empty() || stretch.length().ticks <= 0) return;
   if (rows.size() == 1)
@@ -69,9 +93,12 @@ void Placing::place(const std::string& kind, const std::vector<std::string>& row
         emit session_.notice(asText(again->why), false);
         return;
       }
+      const auto found = session_.song().ornament(again->next->id);
+      const QString said = found ? changeWords(*found, *again->next) : QString();
       session_.edit(Session::tr("%1 of %2").arg(asText(again->word), kindWord(kind)),
                     withOrnamentReplaced(session_.song(), *again->next));
       session_.settle();
+      if (!said.isEmpty()) emit session_.notice(said, false);
       return;
     }
   std::vector<Press> presses;

@@ -35,6 +35,7 @@ class Placing : public QObject {
   void recipePartPlaced(const ivrin::Song& song, const std::vector<std::string>& placed);
 
  private:
+  QString changeWords(const Ornament& was, const Ornament& is) const;
   struct PressInput {
     std::shared_ptr<const RenderPlan> plan;
     SongAudio audio;

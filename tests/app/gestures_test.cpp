@@ -1,6 +1,10 @@
 // Every gesture does what it says.
 #include "rig.h"
 
+#include "app/theme/ink_button.h"
+
+#include <QMenu>
+
 #include <algorithm>
 
 namespace {
@@ -173,4 +177,138 @@ TEST_CASE("the wet level of what is matched is heard, and the row says both", "[
   CHECK(loudest() == Approx(whole - 18).margin(0.01)); // was −1
   rig.score().opened().row()->openFinish(0);
   CHECK(rig.score().opened().row()->finishPanel().matchWords(-1).toStdString() == "match −1.0 LU, then −18.0 dB");
+}
+
+TEST_CASE("copy, paste and duplicate say what they did; where nothing sounds that is said before", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 12, 13);
+  const auto said = [&] { return rig.window->measure().said().toStdString(); };
+  rig.window->action("copy")->trigger();
+  CHECK(said() == "Copied: delay throw.");
+  rig.window->action("duplicate")->trigger();
+  CHECK(said() == "Duplicated to bar 8: delay throw. Nothing sounds there, so it is silent.");
+  rig.session->undo();
+  rig.score().opened().close();
+  rig.settle();
+  const auto pasteAt = [&](double beat) {
+    rig.score().caret().put(Beats::ofQuarters(beat));
+    rig.window->action("paste")->trigger();
+    return rig.session->song().ornaments.size();
+  };
+  CHECK(pasteAt(40) == 2); // the voice sounds there
+  CHECK(said() == "Pasted at bar 11: delay throw.");
+  CHECK(pasteAt(28) == 2); // it rests there
+  CHECK(said().starts_with("Nothing sounds on Voice at bar 8, so a delay throw here would be silent."));
+  CHECK(pasteAt(28) == 3); // meant all the same
+  CHECK(last(rig).source.empty());
+  CHECK(pasteAt(36) == 3);
+  auto* offer = rig.window->measure().findChild<InkButton*>("offer");
+  REQUIRE(offer);
+  CHECK(offer->text() == "keep its source");
+  offer->click();
+  REQUIRE(rig.session->song().ornaments.size() == 4);
+  const Ornament& kept = last(rig);
+  CHECK(kept.start == Beats::ofQuarters(36));
+  REQUIRE(kept.source.size() == 1);
+  CHECK(kept.source[0].start == Beats::ofQuarters(12));
+  rig.settle();
+  const auto node = rig.session->plan()->node(kept.id);
+  node->print->ensure(*rig.session->plan(), *node);
+  CHECK(node->print->peak() > 0.01f);
+}
+
+TEST_CASE("a second press says what it changed", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.place("reverse-reverb", "voice", 12, 13);
+  rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
+  rig.score().placeOnSelection("reverse-reverb");
+  CHECK(rig.window->measure().said() == "reverse reverb: lands on Two");
+}
+
+TEST_CASE("letters choose in the list of processors", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 12, 13);
+  rig.score().opened().row()->finish().offer();
+  auto* menu = rig.window->findChild<QMenu*>("finish-menu");
+  REQUIRE(menu);
+  QTest::keyClick(menu, Qt::Key_W);
+  REQUIRE(menu->activeAction());
+  CHECK(menu->activeAction()->text() == "Width");
+  QTest::keyClick(menu, Qt::Key_Return);
+  const auto& finish = rig.ornament(id).finish; // before its level
+  CHECK(std::any_of(finish.begin(), finish.end(), [](const Processor& p) { return p.type == "width"; }));
+}
+
+TEST_CASE("bar 1 is put under the sound, which stays where it is on the page", "[gestures]") {
+  SmallSongRig rig;
+  rig.score().showRange(4, 20, false);
+  rig.settleView();
+  const Frames word(12 * 24000);
+  const auto xOf = [&] { return rig.score().axis().xOf(rig.session->plan()->map().beatAt(word)); };
+  const double before = xOf(), scale = rig.score().axis().pxPerBeat;
+  rig.score().caret().put(Beats::ofQuarters(6));
+  rig.window->action("barOne")->trigger();
+  rig.settleView();
+  CHECK(rig.session->plan()->map().beatAt(word) == Beats::ofQuarters(6));
+  CHECK(xOf() == Approx(before).margin(1.5));
+  CHECK(rig.score().axis().pxPerBeat == Approx(scale));
+}
+
+TEST_CASE("a song that was never saved is saved under its title, beside its stems; the foot names what it measures",
+          "[gestures]") {
+  SmallSongRig rig;
+  CHECK(rig.window->files().suggestedFile().endsWith("/song.ivrin"));
+  const TempFolder stems;
+  writeSmallStems(stems);
+  rig.session->files().begin({stems / "voice.wav", stems / "keys.wav"}, 120);
+  rig.settle();
+  Song named = rig.session->song();
+  named.title = "../Lift / Off";
+  rig.session->edit("title", named);
+  CHECK(rig.window->files().suggestedFile().toStdString() == (stems / "-Lift - Off.ivrin").string());
+  rig.place("delay-throw", "voice", 12, 13);
+  rig.session->choose("o1");
+  rig.settle();
+  CHECK(rig.window->measure().figures().startsWith("Delay throw: with "));
+}
+
+TEST_CASE("a double click on a sign is the same as one click: the second hits nothing that has come under it",
+          "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.place("delay-throw", "voice", 12, 13);
+  rig.score().showRange(8, 24, false);
+  rig.settleView();
+  const Song before = rig.session->song();
+  // The sign stands at the ornament's begin, at the top of its staff.
+  QPoint sign;
+  for (int y = -12; y < 12 && sign.isNull(); ++y) {
+    const QPoint p(static_cast<int>(rig.score().axis().xOf(Beats::ofQuarters(12))) + 4,
+                   rig.score().staffOf("voice").top() + y);
+    if (rig.score().ornamentHand().under(p, rig.score().layoutOfOrnaments(), {}, {})) sign = p;
+  }
+  REQUIRE_FALSE(sign.isNull());
+  // As the desktop sends it to whatever lies there at each moment.
+  quint64 at = 1000;
+  const auto send = [&](QEvent::Type type, Qt::MouseButtons held) {
+    const QPoint global = rig.score().mapToGlobal(sign);
+    QWidget* to = rig.window->childAt(rig.window->mapFromGlobal(global));
+    REQUIRE(to);
+    QMouseEvent e(type, QPointF(to->mapFromGlobal(global)), QPointF(global), Qt::LeftButton, held, Qt::NoModifier);
+    e.setTimestamp(at += 60);
+    QApplication::sendEvent(to, &e);
+    rig.settleView();
+  };
+  send(QEvent::MouseButtonPress, Qt::LeftButton);
+  send(QEvent::MouseButtonRelease, Qt::NoButton);
+  REQUIRE(rig.score().opened().isOpen());
+  send(QEvent::MouseButtonDblClick, Qt::LeftButton);
+  send(QEvent::MouseButtonRelease, Qt::NoButton);
+  CHECK(rig.score().opened().isOpen());
+  CHECK(rig.session->song() == before);
+  CHECK_FALSE(rig.score().selection());
+  // Later it hits what lies there.
+  at += 5000;
+  send(QEvent::MouseButtonPress, Qt::LeftButton);
+  send(QEvent::MouseButtonRelease, Qt::NoButton);
+  CHECK((rig.score().hasFocus() || rig.window->focusWidget()));
 }

@@ -1,10 +1,14 @@
 // Rows added, named, ordered, put on buses and removed, in the window.
 #include "bare_stems.h"
 
+#include "app/dialogs/bus_dialog.h"
+
 #include <catch2/catch.hpp>
 
 #include <QComboBox>
 #include <QInputDialog>
+#include <QMessageBox>
+#include <QPushButton>
 
 #include <filesystem>
 
@@ -82,8 +86,14 @@ TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][r
   answer("none: to the mix");
   rig.window->action("rowBus")->trigger();
   CHECK_FALSE(rig.session->song().stem("voice")->bus);
-  answer("Extra");
+  whenUp<BusDialog>([](BusDialog* d) {
+    CHECK(d->rows() == std::vector<std::string>{"voice"}); // the caret's
+    CHECK(d->findChild<QCheckBox*>("bus-row-keys")->text() == "Keys, which is on Music now");
+    d->findChild<QLineEdit*>("bus-name")->setText("Extra");
+    d->accept();
+  });
   rig.window->action("newBus")->trigger();
+  CHECK(rig.session->song().stem("keys")->bus == "music"); // never taken from another bus unasked
   CHECK(rig.session->song().stem("voice")->bus == "extra");
   rig.window->action("rowDown")->trigger();
   CHECK(rowsOf(rig).back() == "mix");
@@ -98,8 +108,14 @@ TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][r
 
   const std::string id = rig.place("gap", "drums", 8, 10);
   while (rig.score().caret().row() != "drums") rig.score().caret().move(1, 0, false);
-  rig.window->action("removeRow")->trigger();
-  CHECK_FALSE(rig.session->song().hasRow("drums"));
+  for (const auto answer : {QMessageBox::Cancel, QMessageBox::Yes}) {
+    whenUp<QMessageBox>([answer](QMessageBox* box) {
+      CHECK(box->text() == "These go with it: gap at bar 3");
+      box->button(answer)->click();
+    });
+    rig.window->action("removeRow")->trigger();
+    CHECK(rig.session->song().hasRow("drums") == (answer == QMessageBox::Cancel));
+  }
   CHECK_FALSE(rig.session->song().ornament(id));
   CHECK(rig.window->measure().said() == "Drums is removed, with its ornament");
   rig.session->undo();
