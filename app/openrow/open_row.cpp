@@ -21,7 +21,8 @@
 namespace ivrin::app {
 namespace {
 
-constexpr int kBrace = 24; // the column of braces, at the margin's left
+constexpr int kHandleWords = 120; // what a handle is called stands beside it
+constexpr int kBrace = 24;        // the column of braces, at the margin's left
 constexpr int kFinish = 34, kPatterns = 26;
 constexpr std::size_t kShared = 5; // numbers of a line that leave room for those of the whole
 
@@ -320,7 +321,18 @@ void OpenRow::placeAnswers() {
   answers_->adjustSize();
   const int x = std::clamp(static_cast<int>(end) + scaled(10), area.left() + scaled(4),
                            std::max(area.left() + scaled(4), area.right() - answers_->width()));
-  answers_->move(x, area.top() + scaled(7));
+  // Over the drawing's foot where handles and what they are called lie at its head.
+  const QRect atHead(QPoint(x, area.top() + scaled(7)), answers_->size());
+  const QRect atFoot = atHead.translated(0, area.height() - answers_->height() - scaled(32));
+  const Ornament* o = session_.song().ornament(ornament_.id);
+  const auto meets = [&, handles = o ? faces_.drawing(o->kind)->handles(
+                                           {axis_, QRectF(area), session_, *o, session_.plan()->node(o->id)})
+                                     : std::vector<OpenHandle>()](const QRect& place) {
+    return std::any_of(handles.begin(), handles.end(), [&](const OpenHandle& h) {
+      return h.rect.adjusted(0, 0, scaled(kHandleWords), 0).intersects(QRectF(place));
+    });
+  };
+  answers_->setGeometry(meets(atHead) && !meets(atFoot) ? atFoot : atHead);
   answers_->raise();
 }
 

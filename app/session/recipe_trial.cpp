@@ -1,6 +1,7 @@
 #include "app/session/recipe_trial.h"
 
 #include "app/words/as_text.h"
+#include "app/words/ornament_look.h"
 #include "song/edits.h"
 
 #include <algorithm>
@@ -109,7 +110,23 @@ void RecipeTrial::take(const RecipeMade& made) {
   if (!running()) return;
   proposed_.clear();
   for (const Ornament& o : made.placed) proposed_.insert(o.id);
-  become(made.why.empty() ? made.song : base_->song());
+  // Of what another recipe has left here only that goes which stands in this one's way; what it placed itself is placed
+  // anew.
+  std::vector<Ornament> stays;
+  QStringList replaced;
+  for (const auto& o : before_.ornaments) {
+    if (!o->recipe || o->recipe->landing != landing_ || o->recipe->name == all_[heard_].name) continue;
+    const bool meets = std::any_of(made.placed.begin(), made.placed.end(), [&](const Ornament& p) {
+      return p.on == o->on && p.start < o->span().end && o->start < p.span().end;
+    });
+    if (meets)
+      replaced << kindWord(o->kind);
+    else
+      stays.push_back(*o);
+  }
+  Song song = made.why.empty() ? made.song : base_->song();
+  if (!stays.empty()) song = withOrnaments(std::move(song), std::move(stays)).song;
+  become(song);
   const QString name = asWords(all_[heard_].name);
   std::set<std::string> rows;
   for (const Ornament& o : made.placed) rows.insert(o.on);
@@ -117,6 +134,7 @@ void RecipeTrial::take(const RecipeMade& made) {
                                  .arg(name, tr("%n ornament(s)", nullptr, static_cast<int>(made.placed.size())),
                                       tr("%n row(s)", nullptr, static_cast<int>(rows.size())))
                            : tr("“%1” does not fit here. %2").arg(name, asText(made.why));
+  if (made.why.empty() && !replaced.isEmpty()) said_ += tr("; replaces %1").arg(replaced.join(QStringLiteral(", ")));
   if (const double over = made.mostDb - session_.song().mix.ceilingDbtp; made.why.empty() && over > -1)
     said_ += made.mostBeforeDb > made.mostDb - 0.1 ? tr("; the mix is as near its ceiling there without it")
                                                    : tr("; the mix peaks %1 dB higher with it, and its limiter works")

@@ -107,6 +107,45 @@ TEST_CASE("by mouse: a click hears a recipe, a double click places it; opened ag
   CHECK(rig.session->song() == kept);
 }
 
+TEST_CASE("a recipe replaces only what stands in its way on the same row, and says what", "[recipes][heavy]") {
+  SmallSongRig rig;
+  openAt(rig, "c");
+  key(rig, Qt::Key_Return);
+  const Song first = rig.session->song();
+  REQUIRE(first.ornaments.size() >= 2);
+  int replaced = 0, stayed = 0;
+  openAt(rig, "c");
+  RecipeTrial& trial = *rig.window->findChild<RecipeTrial*>();
+  const std::string own = first.ornaments[0]->recipe->name;
+  for (std::size_t i = 0; i < trial.fitting(); ++i) {
+    if (trial.all()[i].name == own) continue;
+    trial.hear(i);
+    rig.settle();
+    const Song now = rig.session->song();
+    const auto standsStill = [&](const Ornament& o) {
+      return std::any_of(now.ornaments.begin(), now.ornaments.end(), [&](const auto& p) {
+        return p->recipe && p->recipe->name == own && p->on == o.on && p->start == o.start && p->kind == o.kind;
+      });
+    };
+    int gone = 0;
+    for (const auto& o : first.ornaments) {
+      const bool meets = std::any_of(now.ornaments.begin(), now.ornaments.end(), [&](const auto& p) {
+        return p->recipe && p->recipe->name != own && p->on == o->on && p->start < o->span().end &&
+               o->start < p->span().end;
+      });
+      INFO(trial.all()[i].name << ": " << o->kind << " on " << o->on);
+      CHECK(standsStill(*o) == !meets);
+      gone += meets ? 1 : 0;
+      (meets ? replaced : stayed) += 1;
+    }
+    CHECK(trial.said().contains("; replaces ") == (gone > 0));
+  }
+  CHECK(replaced > 0);
+  CHECK(stayed > 0);
+  key(rig, Qt::Key_Escape);
+  CHECK(rig.session->song() == first);
+}
+
 TEST_CASE("what is heard and not placed is not saved, and does not keep the window from closing", "[app][recipes]") {
   const TempFolder dir;
   Rig rig;
