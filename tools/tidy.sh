@@ -5,13 +5,13 @@
 #   tools/tidy.sh --all    everything
 set -uo pipefail
 cd "$(dirname "$0")/.."
-cmake -S . -B build/tidy -G Ninja -DCMAKE_CXX_COMPILER=clang++ -DCMAKE_BUILD_TYPE=Release -DIVRIN_UNITY=ON -DIVRIN_TESTS=OFF \
+cmake -S . -B build/tidy -G Ninja -DCMAKE_CXX_COMPILER=clang++ -DCMAKE_BUILD_TYPE=Release -DIVRIN_UNITY=ON -DIVRIN_MOC_APART=ON -DIVRIN_TESTS=OFF \
       -DCMAKE_DISABLE_PRECOMPILE_HEADERS=ON >build/tidy-configured 2>&1 || { tail -n 20 build/tidy-configured; exit 1; }
 
 # "UNIT SOURCE" for every source: a unit is a file that is compiled, itself or others that it includes.
 units() {
   local unit
-  grep -oP '"file": "\K[^"]+' build/tidy/compile_commands.json | grep -v '_autogen/\|qrc_' | while read -r unit; do
+  grep -oP '"file": "\K[^"]+' build/tidy/compile_commands.json | grep -v '_autogen/\|qrc_\|/moc_' | while read -r unit; do
     case $unit in
       */together_*) grep -oP '#include "(\.\./)*\K[^"]+' "$unit" | sed "s|^|$unit |" ;;
       *) echo "$unit ${unit#"$PWD"/}" ;;
