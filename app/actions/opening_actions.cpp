@@ -36,7 +36,7 @@ void OpeningActions::addActions(const QString& menu) {
   actions_->add({"moreOpenings",
                  menu,
                  tr("&More openings"),
-                 tr("All that are worth anything, instead of two in eight bars"),
+                 tr("Shows all of them, not only the best two in every eight bars"),
                  {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O)},
                  [this] {
                    if (action("moreOpenings")->isChecked()) action("openings")->setChecked(true);
@@ -47,13 +47,12 @@ void OpeningActions::addActions(const QString& menu) {
 
 void OpeningActions::ready() {
   if (const auto* all = session_.findings().openings(); all && std::exchange(awaited_, false)) {
-    const auto worth =
-        std::count_if(all->begin(), all->end(), [](const Opening& o) { return o.score >= kWorthShowing; });
-    const auto few = static_cast<std::ptrdiff_t>(
-        chosenOpenings(*all, session_.song(), session_.plan()->map(), kWorthShowing).size());
-    QString said = tr("%n opening(s)", nullptr, static_cast<int>(worth));
-    if (few < worth && !action("moreOpenings")->isChecked())
-      said += tr(", of which the best %1 are shown; %2 shows all")
+    const auto ranked = rankedOpenings(*all, session_.song(), session_.plan()->map(), kWorthShowing);
+    const auto few = std::count_if(ranked.begin(), ranked.end(),
+                                   [](const RankedOpening& o) { return o.rank != RankedOpening::Rank::more; });
+    QString said = tr("%n opening(s)", nullptr, static_cast<int>(ranked.size()));
+    if (few < std::ssize(ranked) && !action("moreOpenings")->isChecked())
+      said += tr("; the best %1 are shown, and %2 shows all")
                   .arg(few)
                   .arg(action("moreOpenings")->shortcut().toString(QKeySequence::NativeText));
     measure_->say(said, false);

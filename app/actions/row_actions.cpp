@@ -37,7 +37,7 @@ void RowActions::addActions(const QString& menu) {
   };
   add("emptyRow", tr("New &empty row…"), tr("Without a file: it carries ornaments of sound from other rows"),
       [this] { newEmptyRow(); });
-  add("newBus", tr("New &bus…"), tr("It is asked which rows go through it"), [this] { newBus(); });
+  add("newBus", tr("New &bus…"), tr("Asks which rows go through it"), [this] { newBus(); });
   add("rowName", tr("&Name…"), tr("Of the caret's row"), [this] { nameRow(); });
   add("rowRole", tr("&Role…"), tr("What the caret's row is in the song"), [this] { chooseRole(); });
   add("rowBus", tr("&On the bus…"), tr("That the caret's stem goes through"), [this] { chooseBus(); });

@@ -320,7 +320,7 @@ QString HeadBar::changedWords() const {
 
 QString HeadBar::meterText() const {
   if (session_.isOpen() && session_.outputs().noSound()) return tr("no sound");
-  if (session_.isOpen() && session_.outputs().opening() && session_.player().playing()) return tr("waiting for sound");
+  if (session_.isOpen() && session_.outputs().opening() && session_.player().playing()) return tr("opening device");
   QStringList parts;
   if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
   if (limiterDb_ > 0.05) // then the peak is the ceiling, and there is no room for both

@@ -5,6 +5,7 @@
 #include "app/axis/time_axis.h"
 #include "app/openrow/open_handle.h"
 #include "app/session/session.h"
+#include "app/words/time_words.h"
 
 #include <QPainter>
 
@@ -55,11 +56,5 @@ Beats beatUnder(const Pull& pull, const OpenCanvas& c);
 /// Shared by all drawings: the edges of the source, drawn and dragged. `word` is what undo calls them.
 void paintSourceEdges(QPainter& p, const OpenCanvas& c, const QString& label);
 std::vector<OpenHandle> sourceHandles(const OpenCanvas& c, const QString& word);
-/// "⅓", what is left of a whole; empty for nothing left, none where it is no fraction that people say.
-std::optional<QString> fractionText(double rest);
-/// "22.1.3": bar, beat, sixteenth.
-QString barWords(const TempoMap& map, Beats at);
-/// "2 bars 3 beats", "1¾ beats"
-QString spanWords(const TempoMap& map, Beats from, Beats length);
 
 } // namespace ivrin::app

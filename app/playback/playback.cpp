@@ -53,19 +53,23 @@ void Playback::begin(int sampleRate) {
   if (sameRate && current_->output && !standIn_)
     use(current_);
   else
-    wish(Why::first, std::move(current_));
+    wish(Why::first, letGo());
 }
 
 // ---------------------------------------------------------------- the device
+
+/// Nothing asks the player from now on. The device that did, to be stopped elsewhere; a stand-in is stopped at once.
+std::shared_ptr<OpenedOutput> Playback::letGo() {
+  current_->feed.disconnect();
+  auto former = std::exchange(current_, std::make_shared<OpenedOutput>());
+  return std::exchange(standIn_, false) ? nullptr : former;
+}
 
 void Playback::wish(Why why, std::shared_ptr<OpenedOutput> former) {
   if (!former || !former->output) former = wish_ ? std::move(wish_->former) : nullptr;
   why_ = why;
   wish_ =
       OutputWish{why == Why::neverRan ? nullptr : options_.outputs, options_.choice, sampleRate_, std::move(former)};
-  if (current_) return;
-  current_ = std::make_shared<OpenedOutput>();
-  standIn_ = false;
 }
 
 std::optional<OutputWish> Playback::takeWish() {
@@ -125,9 +129,8 @@ std::optional<OutputNews> Playback::take(std::shared_ptr<OpenedOutput> opened) {
 void Playback::choose(const OutputChoice& choice) {
   options_.choice = choice;
   if (!player_ || !options_.outputs) return;
-  current_->feed.disconnect();
   neverRan_ = false;
-  wish(Why::chosen, std::move(current_));
+  wish(Why::chosen, letGo());
 }
 
 void Playback::tryAgain(const std::vector<OutputDevice>& there) {
@@ -149,10 +152,9 @@ std::optional<OutputNews> Playback::look() {
   if (!output()) return std::nullopt;
   asked_ = asked_ || output()->everAsked();
   if (!output()->lost()) return std::nullopt;
-  current_->feed.disconnect();
   if (!asked_) { // opening it again would end the same way
     const OutputNews news{OutputNews::What::doesNotRun, output()->name()};
-    auto former = current_;
+    auto former = letGo();
     useStandIn();
     neverRan_ = true;
     refused_.reset();
@@ -160,7 +162,7 @@ std::optional<OutputNews> Playback::look() {
     return news;
   }
   player_->stop();
-  wish(Why::gone, std::move(current_));
+  wish(Why::gone, letGo());
   return std::nullopt;
 }
 

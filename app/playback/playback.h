@@ -125,6 +125,7 @@ class Playback {
  private:
   enum class Why { first, chosen, gone, again, neverRan };
   void wish(Why why, std::shared_ptr<OpenedOutput> former);
+  std::shared_ptr<OpenedOutput> letGo();
   void use(std::shared_ptr<OpenedOutput> opened);
   void useStandIn();
   void apply();

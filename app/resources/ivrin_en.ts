@@ -191,13 +191,6 @@
 <context>
     <name>ivrin::app::Session</name>
     <message numerus="yes">
-        <source>%n bar(s)</source>
-        <translation>
-            <numerusform>%n bar</numerusform>
-            <numerusform>%n bars</numerusform>
-        </translation>
-    </message>
-    <message numerus="yes">
         <source>%n file(s) written to %1</source>
         <translation>
             <numerusform>%n file written to %1</numerusform>

@@ -38,7 +38,7 @@ QString openingSign(const Opening& o) {
   return o.suits.empty() ? QString() : QString::fromStdString(o.suits.front());
 }
 
-void OpeningMarks::show(std::vector<ChosenOpening> all, const TempoMap& map) {
+void OpeningMarks::show(std::vector<RankedOpening> all, const TempoMap& map) {
   all_ = std::move(all);
   map_ = map;
   laidAt_ = 0;
@@ -48,14 +48,14 @@ const std::vector<OpeningMarks::Mark>& OpeningMarks::at(double pxPerBeat) const 
   if (laidAt_ == pxPerBeat) return laid_;
   laidAt_ = pxPerBeat;
   laid_.clear();
-  std::vector<const ChosenOpening*> best;
-  for (const ChosenOpening& o : all_) best.push_back(&o);
+  std::vector<const RankedOpening*> best;
+  for (const RankedOpening& o : all_) best.push_back(&o);
   std::stable_sort(best.begin(), best.end(),
-                   [](const ChosenOpening* a, const ChosenOpening* b) { return a->opening.score > b->opening.score; });
+                   [](const RankedOpening* a, const RankedOpening* b) { return a->opening.score > b->opening.score; });
   std::map<std::string, std::set<double>> signs; // where they start, of each row
   const double wide = scaled(kSignWidth + kApart);
-  std::vector<const ChosenOpening*> kept;
-  for (const ChosenOpening* o : best) {
+  std::vector<const RankedOpening*> kept;
+  for (const RankedOpening* o : best) {
     auto& row = signs[o->opening.row];
     const double x = o->opening.place.begin.quarters() * pxPerBeat;
     const auto after = row.lower_bound(x);
@@ -65,14 +65,14 @@ const std::vector<OpeningMarks::Mark>& OpeningMarks::at(double pxPerBeat) const 
     kept.push_back(o);
   }
   const QFontMetricsF metrics(sans(kWordSize));
-  for (const ChosenOpening* o : kept) {
+  for (const RankedOpening* o : kept) {
     const double x = o->opening.place.begin.quarters() * pxPerBeat;
     const auto& row = signs[o->opening.row];
     const auto after = row.upper_bound(x);
     const QString words = openingWords(o->opening, map_);
     const double width = metrics.horizontalAdvance(words);
-    laid_.push_back(
-        {o->opening, o->best, words, width, after == row.end() || *after > x + wide + width + scaled(kApart)});
+    laid_.push_back({o->opening, o->rank == RankedOpening::Rank::best, words, width,
+                     after == row.end() || *after > x + wide + width + scaled(kApart)});
   }
   return laid_;
 }

@@ -26,7 +26,7 @@ class OpeningMarks {
     double width = 0;    // of its words
     bool worded = false; // there is room for them
   };
-  void show(std::vector<ChosenOpening> all, const TempoMap& map);
+  void show(std::vector<RankedOpening> all, const TempoMap& map);
   bool empty() const { return all_.empty(); }
   /// The best first where two have no room beside each other; the same whichever part of the song is in view, so that
   /// scrolling changes nothing.
@@ -37,7 +37,7 @@ class OpeningMarks {
   void paint(QPainter& p, const Page& page, const TimeAxis& axis, const RenderPlan& plan, const Opening* hot) const;
 
  private:
-  std::vector<ChosenOpening> all_;
+  std::vector<RankedOpening> all_;
   TempoMap map_;
   mutable double laidAt_ = 0;
   mutable std::vector<Mark> laid_;

@@ -36,20 +36,9 @@ void ShownOpenings::renew() {
   hot_ = nullptr;
   const std::vector<Opening>* all = session_.findings().openings();
   const TempoMap map = session_.plan() ? session_.plan()->map() : TempoMap();
-  std::vector<ChosenOpening> shown;
-  if (all && shown_) {
-    shown = chosenOpenings(*all, session_.song(), map, kWorthShowing);
-    if (all_) {
-      std::vector<ChosenOpening> more;
-      auto few = shown.begin();
-      for (const Opening& o : *all) {
-        const bool isFew = few != shown.end() && few->opening.row == o.row && few->opening.place == o.place;
-        if (o.score >= kWorthShowing) more.push_back({o, isFew && few->best});
-        if (isFew) ++few;
-      }
-      shown = std::move(more);
-    }
-  }
+  std::vector<RankedOpening> shown;
+  if (all && shown_) shown = rankedOpenings(*all, session_.song(), map, kWorthShowing);
+  if (!all_) std::erase_if(shown, [](const RankedOpening& o) { return o.rank == RankedOpening::Rank::more; });
   marks_.show(std::move(shown), map);
   if (!all && shown_) session_.findings().lookForOpenings();
   view_.update();

@@ -3,6 +3,7 @@
 #include "app/session/session.h"
 #include "app/words/as_text.h"
 #include "app/words/ornament_look.h"
+#include "app/words/time_words.h"
 #include "manners/said_of_press.h"
 #include "services/hearing.h"
 #include "song/edits.h"
@@ -65,18 +66,14 @@ void Placing::clear() {
 /// What a second press has changed, and to what: "riser: 4 bars", "shape: dip".
 QString Placing::changeWords(const Ornament& was, const Ornament& is) const {
   const TempoMap& map = session_.plan()->map();
+  const QString name = kindWord(is.kind);
+  if (was.length != is.length) return QStringLiteral("%1: %2").arg(name, spanWords(map, is.start, is.length));
+  if (const auto landing = is.landing ? session_.song().landingById(*is.landing) : std::nullopt;
+      landing && was.landing != is.landing)
+    return Session::tr("%1: lands on %2").arg(name, asText(landing->name));
+  if (was.landing != is.landing || was.start != is.start)
+    return Session::tr("%1: at bar %2").arg(name).arg(map.barAt(is.start).bar);
   const TableSpec& table = allKinds().find(is.kind)->table();
-  if (was.landing != is.landing || was.start != is.start || was.length != is.length) {
-    const auto landing = is.landing ? session_.song().landingById(*is.landing) : std::nullopt;
-    const double bars = is.length.quarters() / map.meterAt(is.start).barLength().quarters();
-    const QString length = std::abs(bars - std::round(bars)) < 1e-6
-                               ? Session::tr("%n bar(s)", nullptr, static_cast<int>(std::lround(bars)))
-                               : Session::tr("%1 beats").arg(is.length.quarters());
-    if (was.length != is.length) return QStringLiteral("%1: %2").arg(kindWord(is.kind), length);
-    if (landing && was.landing != is.landing)
-      return Session::tr("%1: lands on %2").arg(kindWord(is.kind), asText(landing->name));
-    return Session::tr("%1: at bar %2").arg(kindWord(is.kind)).arg(map.barAt(is.start).bar);
-  }
   for (const SettingSpec& s : table.settings) {
     const Value& now = settingOr(table, is.settings, s.key);
     if (settingOr(table, was.settings, s.key) == now) continue;

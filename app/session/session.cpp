@@ -115,7 +115,7 @@ void Session::tryFailedAgain() {
 /// What would grow without end is given one; while one edit goes on, only for as long as it needs it. Where that is, in
 /// words; nothing where nothing was given one now.
 QString Session::giveEnds(Song& next, const std::string& mergeKey) {
-  if (mergeKey.empty() || mergeKey != leadKey_) ended_.clear();
+  if (mergeKey.empty() || mergeKey != mergeKey_) ended_.clear();
   for (const std::string& id : ended_) next = withEndTakenBack(song(), std::move(next), id);
   const std::size_t before = ended_.size();
   next = withRunawaysEnded(song(), std::move(next), &ended_);
@@ -134,8 +134,8 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
   }
   const QString cutAt = giveEnds(next, mergeKey);
   // Room before the song for what sounds there. While one edit goes on, as much as it needs and no more.
-  if (mergeKey.empty() || mergeKey != leadKey_) leadBefore_ = song().leadBars;
-  leadKey_ = mergeKey;
+  if (mergeKey.empty() || mergeKey != mergeKey_) leadBefore_ = song().leadBars;
+  mergeKey_ = mergeKey;
   const int was = song().leadBars;
   if (plan_ && next.leadBars == was)
     if (Song roomy = withRoomBefore(song(), next, leadBefore_, plan_->context().impulses);
@@ -145,14 +145,14 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
   document_.edit(label.toStdString(), std::move(next), mergeKey);
   songEdited();
   if (!cutAt.isEmpty())
-    emit notice(tr("Feedback over 100 % never dies by itself: it is cut at %1 now.").arg(cutAt), false);
+    emit notice(tr("Feedback over 100 % does not fade out on its own, so it is now cut at %1.").arg(cutAt), false);
   if (now > was && now > leadBefore_)
     emit notice(tr("The song starts %n bar(s) before its stems now, so that all of it is heard.", nullptr, now), false);
 }
 
 void Session::settle() {
   document_.settle();
-  leadKey_.clear();
+  mergeKey_.clear();
 }
 
 void Session::undo() {

@@ -166,7 +166,7 @@ class Session : public QObject {
   SongAudio audio_;
   std::shared_ptr<const RenderPlan> plan_;
   std::string chosen_;
-  std::string leadKey_;            // of the edit that goes on
+  std::string mergeKey_;           // of the edit that goes on
   int leadBefore_ = 0;             // bars before the song when that began
   std::vector<std::string> ended_; // the ornaments that it has given an end
   std::atomic<bool> progressPosted_{false};

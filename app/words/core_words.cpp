@@ -54,8 +54,8 @@ std::vector<std::string> coreWords() {
     all.add(r.name);
     all.add(r.says);
   }
-  // What may be where a file was looked for: compared before it is said.
-  for (const char* word : {"a folder", "a pipe", "a socket", "a device", "a link that leads nowhere"})
+  // What may be where a file was looked for, and one of a unit: chosen before it is said.
+  for (const char* word : {"a folder", "a pipe", "a socket", "a device", "a link that leads nowhere", "beat", "step"})
     all.add(std::string(word));
   return all.sorted();
 }

@@ -6,7 +6,7 @@
 namespace ivrin {
 namespace {
 
-constexpr int kBars = 8, kOfEach = 2;
+constexpr int kBars = 8;
 constexpr double kAtLanding = 0.15; // more worth
 const Beats kBeat(kTicksPerQuarter);
 
@@ -18,41 +18,37 @@ bool isTaken(const Opening& o, const Song& song) {
   });
 }
 
-std::vector<ChosenOpening> chosenOpenings(const std::vector<Opening>& all, const Song& song, const TempoMap& map,
+std::vector<RankedOpening> rankedOpenings(const std::vector<Opening>& all, const Song& song, const TempoMap& map,
                                           double least) {
   const auto landings = song.allLandings();
   struct Worth {
     double worth;
-    std::size_t at; // in `all`
+    RankedOpening* of;
   };
+  std::vector<RankedOpening> ranked;
+  for (const Opening& o : all)
+    if (o.score >= least) ranked.push_back({o});
   std::map<std::int64_t, std::vector<Worth>> parts; // of eight bars
-  for (std::size_t i = 0; i < all.size(); ++i) {
-    const Opening& o = all[i];
-    if (o.score < least || isTaken(o, song)) continue;
+  for (RankedOpening& r : ranked) {
+    const Opening& o = r.opening;
+    if (isTaken(o, song)) continue;
     const bool lands = std::any_of(landings.begin(), landings.end(), [&](const Landing& l) {
       return l.at >= o.place.end - kBeat && l.at <= o.place.end + kBeat;
     });
     const std::int64_t bar = map.barAt(o.place.begin).bar - 1;
-    parts[(bar - ((bar % kBars) + kBars) % kBars) / kBars].push_back({o.score + (lands ? kAtLanding : 0), i});
+    parts[(bar - ((bar % kBars) + kBars) % kBars) / kBars].push_back({o.score + (lands ? kAtLanding : 0), &r});
   }
-  std::map<std::size_t, bool> chosen; // whether the best
   for (auto& [part, worths] : parts) {
     std::stable_sort(worths.begin(), worths.end(), [](const Worth& a, const Worth& b) { return a.worth > b.worth; });
-    std::vector<std::size_t> taken;
-    for (const Worth& w : worths) {
-      const BeatRange here = all[w.at].place;
-      if (std::any_of(taken.begin(), taken.end(), [&](std::size_t other) {
-            return all[other].place.begin < here.end + kBeat && here.begin < all[other].place.end + kBeat;
-          }))
-        continue;
-      chosen[w.at] = taken.empty();
-      taken.push_back(w.at);
-      if (taken.size() == kOfEach) break;
-    }
+    const Opening& best = worths.front().of->opening;
+    worths.front().of->rank = RankedOpening::Rank::best;
+    const auto second = std::find_if(worths.begin() + 1, worths.end(), [&](const Worth& w) {
+      const BeatRange here = w.of->opening.place;
+      return best.place.begin >= here.end + kBeat || here.begin >= best.place.end + kBeat;
+    });
+    if (second != worths.end()) second->of->rank = RankedOpening::Rank::good;
   }
-  std::vector<ChosenOpening> few;
-  for (const auto& [at, best] : chosen) few.push_back({all[at], best});
-  return few;
+  return ranked;
 }
 
 } // namespace ivrin

@@ -35,10 +35,11 @@ const Processor* matching(const Ornament& o) {
   return last == o.finish.rend() ? nullptr : &*last;
 }
 
-/// As its kind has it. What is measured is the sound itself: with its own wet level a match would take that back.
-Ornament asItsKindHasIt(const Ornament& o) {
-  Ornament bare = o;
-  if (matching(o)) bare.settings.erase("wet_db"); // 0 in every table
+/// As its kind has it where its finish matches. What is measured is the sound itself: with its own wet level a match
+/// would take that back.
+std::unique_ptr<const Ornament> withoutWet(const Ornament& o) {
+  auto bare = std::make_unique<Ornament>(o);
+  bare->settings.erase("wet_db"); // 0 in every table
   return bare;
 }
 
@@ -117,8 +118,8 @@ PrintPlan bounded(PrintPlan plan, const Placed& p) {
 } // namespace
 
 PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
-  const Ornament bare = asItsKindHasIt(p.ornament);
-  PrintPlan plan = bounded(kind.plan({bare, p.context}), p);
+  const auto bare = matching(p.ornament) ? withoutWet(p.ornament) : nullptr;
+  PrintPlan plan = bounded(kind.plan({bare ? *bare : p.ornament, p.context}), p);
   if (!plan.sounds || p.ornament.finish.empty()) return plan;
   const FinishPlace at = placeOf(kind, p, plan.extent);
   plan.reads = readsBeforeKeys(std::move(plan.reads), p);
@@ -143,22 +144,21 @@ PrintPlan finishedPlan(const Kind& kind, const Placed& p) {
 }
 
 std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const PrintPlan& plan, Sounds& sounds) {
-  if (p.ornament.finish.empty()) return kind.start(p, sounds);
-  auto bare = std::make_unique<const Ornament>(asItsKindHasIt(p.ornament));
-  std::unique_ptr<Voice> voice = kind.start({*bare, p.context}, sounds);
-  if (!voice) return voice;
-  voice = std::make_unique<OfItsOwn>(std::move(bare), std::move(voice));
+  const Processor* match = matching(p.ornament);
+  auto bare = match ? withoutWet(p.ornament) : nullptr;
+  std::unique_ptr<Voice> voice = kind.start({bare ? *bare : p.ornament, p.context}, sounds);
+  if (!voice || p.ornament.finish.empty()) return voice;
+  if (bare) voice = std::make_unique<OfItsOwn>(std::move(bare), std::move(voice));
   FinishPlace at = placeOf(kind, p, plan.extent);
   at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds] {
     return sourceLufs({ornament, context}, sounds);
   };
   std::size_t next = readsBeforeKeys(kind.plan(p).reads, p).size();
-  const Processor* last = matching(p.ornament);
   for (const Processor& one : p.ornament.finish) {
     const Finisher* f = findFinisher(one.type);
     if (!f) continue;
     at.key = nullptr;
-    at.wetDb = &one == last && kind.table().find("wet_db")
+    at.wetDb = &one == match && kind.table().find("wet_db")
                    ? *settingOr(kind.table(), p.ornament.settings, "wet_db").number()
                    : 0;
     if (f->key(at, one.settings)) at.key = keyOf(sounds, next++);

@@ -23,10 +23,8 @@ void checkNumber(const SettingSpec& s, double d, const std::string& place, Probl
   }
 }
 
-/// The unit of a number as it is read: "1 beat".
-std::string unitOf(const std::string& shown, const std::string& unit) {
-  if (shown != "1" && shown != "-1") return worded(unit);
-  return unit == "beats" ? worded("beat") : unit == "steps" ? worded("step") : worded(unit);
+std::string singularOf(const std::string& unit) {
+  return unit == "beats" ? "beat" : unit == "steps" ? "step" : "";
 }
 
 std::string numberText(const SettingSpec& s, double d) {
@@ -36,7 +34,9 @@ std::string numberText(const SettingSpec& s, double d) {
   }
   if (s.unit == "Hz") return d >= 1000 ? fixedNumber(d / 1000, 1) + " kHz" : fixedNumber(d, 0) + " Hz";
   const std::string shown = s.unit == "dB" ? fixedNumber(d, 1) : shortestNumber(std::round(d * 1000) / 1000);
-  std::string plain = s.unit.empty() ? shown : shown + " " + (s.unit == "dB" ? "dB" : unitOf(shown, s.unit));
+  const std::string one = shown == "1" || shown == "-1" ? singularOf(s.unit) : std::string();
+  std::string plain =
+      s.unit.empty() ? shown : shown + " " + (s.unit == "dB" ? "dB" : worded(one.empty() ? s.unit : one));
   if (plain[0] == '-') plain = "\u2212" + plain.substr(1); // a true minus sign
   return plain;
 }
@@ -52,8 +52,7 @@ std::optional<double> parseNumber(const std::string& typed, const std::string& u
   if (unit == "Hz" && (rest == "k" || rest == "khz")) return d * 1000;
   if (unit == "ms" && rest == "s") return d * 1000;
   if (unit == "s" && rest == "ms") return d / 1000;
-  if (unit == "beats" && (rest == "beat" || rest == lower(worded("beat")))) return d;
-  if (unit == "steps" && (rest == "step" || rest == lower(worded("step")))) return d;
+  if (const std::string one = singularOf(unit); !one.empty() && (rest == one || rest == lower(worded(one)))) return d;
   return std::nullopt;
 }
 

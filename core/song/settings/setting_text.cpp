@@ -17,13 +17,12 @@ constexpr std::size_t kSaid = 4;
 std::vector<std::string> texts(const SettingSpec& spec, std::span<const Value> values) {
   std::vector<std::string> all;
   for (const Value& v : values) all.push_back(v.isNull() ? std::string("–") : spec.type->text(spec, v));
-  if (spec.unit == "beats")
-    for (std::size_t i = 0; i + 1 < all.size(); ++i) // "1, 2 beats"
-      if (all[i] == "1 " + worded("beat")) all[i] = "1 " + worded(spec.unit);
   const std::string unit = spec.unit.empty() || spec.unit == "Hz" ? std::string() : " " + worded(spec.unit);
   if (unit.empty() || !all.back().ends_with(unit)) return all;
+  const std::string one = singularOf(spec.unit), ofOne = one.empty() ? unit : " " + worded(one);
   for (std::size_t i = 0; i + 1 < all.size(); ++i)
-    if (all[i].ends_with(unit)) all[i].resize(all[i].size() - unit.size());
+    for (const std::string& said : {unit, ofOne}) // "1, 2 beats"
+      if (all[i].ends_with(said)) all[i].resize(all[i].size() - said.size());
   return all;
 }
 

@@ -42,6 +42,8 @@ inline std::string listedChoices(const SettingSpec& s) {
 void checkNumber(const SettingSpec& s, double d, const std::string& place, Problems& problems);
 /// "66 %", "7.0 kHz", "−6.0 dB".
 std::string numberText(const SettingSpec& s, double d);
+/// What one of a unit is called where that is another word ("beat"), in English; else empty.
+std::string singularOf(const std::string& unit);
 /// A number with what may follow it; "7k", "7 kHz", "1.2s", "−6 dB" (either minus sign). `alone` is the unit that a
 /// bare number is meant in.
 std::optional<double> parseNumber(const std::string& typed, const std::string& unit);
