@@ -54,9 +54,8 @@ inline void StereoSvf::run(float* left, float* right, std::int64_t frames, Side&
 
 void StereoSvf::process(float* left, float* right, std::int64_t frames) {
   Side l = side_[0], r = side_[1];
-  constexpr double kNothing = 1e-60; // far under the smallest float: no sample can tell it from none
   const double rings = std::max({std::abs(l.s1), std::abs(l.s2), std::abs(r.s1), std::abs(r.s2)});
-  if (rings < kNothing && StereoSpan{left, right, frames}.isSilent()) {
+  if (rings < kRestingState && StereoSpan{left, right, frames}.isSilent()) {
     side_[0].s1 = side_[0].s2 = side_[1].s1 = side_[1].s2 = 0;
     return;
   }

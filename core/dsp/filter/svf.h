@@ -7,6 +7,9 @@
 
 namespace ivrin {
 
+// States of a filter under this are rest: far under the smallest float, no sample can tell them from none.
+inline constexpr double kRestingState = 1e-60;
+
 class StereoSvf {
  public:
   enum class Pass { low, high, band }; // band: 1 at its middle

@@ -44,10 +44,9 @@ void SvfCascade::add(double cutoffLeftHz, double cutoffRightHz) {
 }
 
 void SvfCascade::process(float* left, float* right, std::int64_t frames) {
-  constexpr double kNothing = 1e-60; // far under the smallest float: no sample can tell it from none
   for (Four& f : fours_) {
     const auto rests = [](const std::array<double, 8>& states) {
-      return std::all_of(states.begin(), states.end(), [](double v) { return std::abs(v) < kNothing; });
+      return std::all_of(states.begin(), states.end(), [](double v) { return std::abs(v) < kRestingState; });
     };
     if (rests(f.s1) && rests(f.s2) && StereoSpan{left, right, frames}.isSilent()) {
       f.s1.fill(0);
