@@ -32,6 +32,8 @@ GridActions::GridActions(const Desk& desk, FormLine& form, RecipeActions& recipe
   connect(score_, &ScoreView::gridMarkMoved, this, &GridActions::markMoved);
   connect(score_, &ScoreView::rulerMenuWanted, this, &GridActions::showRulerMenu);
   connect(&session_.findings(), &SongFindings::midiRead, this, &GridActions::useMidi);
+  connect(&session_.findings(), &SongFindings::tempoDoubted, this, [this] { tried_ = 0; });
+  connect(&session_, &Session::songChanged, this, &GridActions::tempoMayBeSettled);
 }
 
 void GridActions::addActions(const QString& menu) {
@@ -171,8 +173,28 @@ void GridActions::tempoDialog(Beats at, bool fromHere) {
   // A map that follows the playing is followed anew; from a place on another tempo can be had.
   TempoDialog d(map.bpmAt(at), where, !song.ornaments.empty(), !fromHere, window_);
   connect(&d, &TempoDialog::listens, &session_.findings(), &SongFindings::lookForGrid);
-  connect(&session_.findings(), &SongFindings::gridFound, &d, &TempoDialog::setFound);
-  if (d.exec() != QDialog::Accepted) return;
+  FoundGrid heard;
+  connect(&session_.findings(), &SongFindings::gridFound, &d, [&](const FoundGrid& found) {
+    heard = found;
+    d.setFound(found);
+  });
+  const Song before = song;
+  const bool clicked = action("click")->isChecked(), played = session_.player().playing();
+  connect(&d, &TempoDialog::tries, this, [&](double bpm) {
+    session_.edit(tr("grid at %1 BPM").arg(bpmText(bpm)),
+                  fromHere ? withTempoFrom(session_.song(), at, bpm)
+                           : keptOnSound(session_.song(), atTempo(session_.song(), heard, bpm)),
+                  "tempo-tried");
+    hearWithClick();
+  });
+  const int answer = d.exec();
+  if (!(session_.song() == before)) { // only tried
+    session_.settle();
+    session_.undo();
+    if (action("click")->isChecked() != clicked) action("click")->trigger();
+    if (session_.player().playing() && !played) action("play")->trigger();
+  }
+  if (answer != QDialog::Accepted) return;
   if (const FoundGrid* found = d.followed()) {
     const QString tempi = tempiWords(tempiOf(*found->curve));
     takeGrid(tr("grid of %1").arg(tempi), tempi, onGrid(session_.song(), *found), d.corrects());
@@ -188,6 +210,39 @@ void GridActions::tempoDialog(Beats at, bool fromHere) {
     session_.edit(tr("tempo of %1 BPM").arg(bpm), changed);
   session_.settle();
   measure_->say(QStringLiteral("%1%2").arg(tr("%1 BPM").arg(bpm), whatMoved(d.corrects())), false);
+}
+
+void GridActions::hearWithClick() {
+  if (!action("click")->isChecked()) action("click")->trigger();
+  if (!session_.player().playing()) action("play")->trigger();
+}
+
+void GridActions::tryLikely(double bpm) {
+  SongFindings& findings = session_.findings();
+  if (!findings.tempoInDoubt()) return;
+  if (std::abs(tried_ - bpm) < 1e-6) {
+    session_.settle();
+    findings.tempoIsSettled();
+    findings.lookForSections();
+    measure_->say(tr("%1 BPM, bar 1 at %2 s").arg(bpmText(bpm)).arg(session_.song().startSeconds, 0, 'f', 2), false);
+    return;
+  }
+  session_.edit(tr("grid at %1 BPM").arg(bpmText(bpm)),
+                keptOnSound(session_.song(), atTempo(session_.song(), *findings.tempoInDoubt(), bpm)), "tempo-tried");
+  tried_ = bpm;
+  hearWithClick();
+}
+
+/// Nothing is in doubt any more once something stands on the grid, or the tempo is none of those in doubt.
+void GridActions::tempoMayBeSettled() {
+  const auto& heard = session_.findings().tempoInDoubt();
+  if (!heard) return;
+  const Song& song = session_.song();
+  const std::vector<double> likely = likelyTempi(*heard);
+  const bool oneOfThem = song.tempo.size() == 1 && std::any_of(likely.begin(), likely.end(), [&](double bpm) {
+                           return std::abs(bpm - song.tempo.front().bpm) < 1e-6;
+                         });
+  if (!oneOfThem || !song.ornaments.empty()) session_.findings().tempoIsSettled();
 }
 
 /// ": 3 ornaments kept their beats"; nothing where there are none.

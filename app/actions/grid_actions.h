@@ -19,10 +19,14 @@ class GridActions : public ActionGroup {
   void addNoteValues(const QString& menu);
   /// The tempi, meters, key and markers of a MIDI file; it is read by a job.
   void takeMidi(const std::filesystem::path& file);
+  /// One of the tempi that a new song may have: taken and heard with the click; a second time it is settled.
+  void tryLikely(double bpm);
 
  private:
   void tempoDialog(Beats at, bool fromHere);
   void tempoFromHere();
+  void hearWithClick();
+  void tempoMayBeSettled();
   void meterDialog(Beats at);
   void midiDialog();
   void useMidi(const MidiRead& read);
@@ -38,6 +42,7 @@ class GridActions : public ActionGroup {
   void markClicked(const GridMark& mark);
   void markMoved(const GridMark& mark, Beats to);
   void showRulerMenu(Beats at, const QPoint& globalAt);
+  double tried_ = 0; // BPM, of the tempi in doubt
   FormLine* form_;
   RecipeActions& recipes_;
 };

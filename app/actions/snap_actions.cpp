@@ -82,7 +82,7 @@ QString SnapActions::text() const {
 
 void SnapActions::setText(const QString& text) {
   const auto value = NoteValue::parse(text.toStdString());
-  value_ = value && value->kind == NoteValue::Kind::fraction ? value->number : 0;
+  value_ = value && value->kind == NoteValue::Kind::fraction && value->upper == 1 ? value->number : 0;
   form_ = value && value->dotted ? QStringLiteral(".") : value && value->triplet ? QStringLiteral("t") : QString();
   apply();
 }

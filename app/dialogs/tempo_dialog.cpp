@@ -6,7 +6,6 @@
 
 #include <QDialogButtonBox>
 #include <QFormLayout>
-#include <QHBoxLayout>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -61,6 +60,7 @@ TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, bo
     , changes_(new QRadioButton(tr("The song &changes its tempo: ornaments keep their beats"), this))
     , listen_(new QPushButton(tr("&Listen for it"), this))
     , follows_(new QCheckBox(tr("&Follow the playing"), this))
+    , likely_(new QHBoxLayout)
     , said_(new QLabel(this))
     , everywhere_(everywhere) {
   setWindowTitle(tr("Tempo"));
@@ -118,6 +118,7 @@ TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, bo
   all->addLayout(form);
   all->addLayout(ways);
   all->addWidget(said_);
+  all->addLayout(likely_);
   all->addWidget(follows_);
   all->addWidget(corrects_);
   all->addWidget(changes_);
@@ -150,17 +151,35 @@ void TempoDialog::setFound(const FoundGrid& found) {
                        .arg(tempiWords(tempiOf(*found.curve)), QString::number(found.curve->confidence, 'f', 2)));
     return;
   }
-  if (!found.tempo || found.tempo->confidence < kLeastConfidence) {
-    said_->setText(tr("No tempo can be told from the sound."));
+  if (!found.tempo) {
+    said_->setText(tr("No tempo can be heard in these stems."));
     return;
   }
   bpm_->setValue(found.tempo->bpm);
-  QStringList others;
-  for (const double bpm : found.tempo->alternatives)
-    others << QString::number(bpm, 'f', std::abs(bpm - std::round(bpm)) < 0.005 ? 0 : 2);
-  said_->setText(tr("%1 BPM is heard, confidence %2; or %3")
-                     .arg(QString::number(found.tempo->bpm), QString::number(found.tempo->confidence, 'f', 2),
-                          others.join(QStringLiteral(", "))));
+  said_->setText(found.tempo->confidence < kLeastConfidence
+                     ? tr("The tempo is not certain. Each button plays one with the click:")
+                     : tr("%1 BPM is heard, confidence %2. Each button plays one with the click:")
+                           .arg(bpmText(found.tempo->bpm), QString::number(found.tempo->confidence, 'f', 2)));
+  offerLikely(likelyTempi(found));
+}
+
+void TempoDialog::offerLikely(const std::vector<double>& tempi) {
+  while (QLayoutItem* item = likely_->takeAt(0)) {
+    if (item->widget()) item->widget()->deleteLater();
+    delete item;
+  }
+  for (const double bpm : tempi) {
+    auto* b = new QPushButton(bpmText(bpm), this);
+    b->setObjectName(QStringLiteral("tempo-likely"));
+    b->setAutoDefault(false);
+    connect(b, &QPushButton::clicked, this, [this, bpm] {
+      bpm_->setValue(bpm);
+      emit tries(bpm);
+    });
+    likely_->addWidget(b);
+    if (likely_->count() == 1) b->setFocus();
+  }
+  likely_->addStretch(1);
 }
 
 } // namespace ivrin::app

@@ -8,6 +8,7 @@
 #include <QDialog>
 #include <QDoubleSpinBox>
 #include <QElapsedTimer>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <QRadioButton>
@@ -30,13 +31,17 @@ class TempoDialog : public QDialog {
 
  signals:
   void listens();
+  /// One of the tempi that may be meant is to be heard with its click, as the song's for now.
+  void tries(double bpm);
 
  private:
   void tap();
+  void offerLikely(const std::vector<double>& tempi);
   QDoubleSpinBox* bpm_;
   QRadioButton *corrects_, *changes_;
   QPushButton* listen_;
   QCheckBox* follows_;
+  QHBoxLayout* likely_;
   QLabel* said_;
   FoundGrid found_;
   bool everywhere_; // not from a place on

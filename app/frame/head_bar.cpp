@@ -22,6 +22,21 @@ double meterPart(float amplitude) {
                     1.0);
 }
 
+QFont meterFont() {
+  return sans(11.5);
+}
+
+/// The widest that the meter says: no figure is ever cut.
+int meterWidth() {
+  const QFontMetrics m(meterFont());
+  const QString loudness = HeadBar::tr("%1 LUFS").arg(QStringLiteral("−88.8"));
+  int widest = m.horizontalAdvance(HeadBar::tr("opening device"));
+  for (const QString& peak :
+       {HeadBar::tr("limiter %1").arg(QStringLiteral("−88.8")), HeadBar::tr("%1 dBTP").arg(QStringLiteral("−88.8"))})
+    widest = std::max(widest, m.horizontalAdvance(loudness + QStringLiteral(" · ") + peak));
+  return widest + 2;
+}
+
 const SettingSpec& monitorSpec() {
   static const SettingSpec s{.key = "monitor_db",
                              .label = QT_TRANSLATE_NOOP("core", "monitor level"),
@@ -83,6 +98,7 @@ HeadBar::HeadBar(Session& session, ActionRegistry& actions, Listening& listening
   row->addStretch(1);
   makeTempo();
   row->addWidget(tempo_);
+  row->addWidget(choices_);
   row->addStretch(1);
   addHearing(*row);
   makeMeter();
@@ -185,6 +201,25 @@ void HeadBar::makeTempo() {
         drawSongText(p, QPointF(x, r.center().y() + scaled(5)), keyWords, 15, true, c.quiet);
       },
       this);
+  tempo_->setAccessibleName(tr("Tempo, meter and key"));
+  tempo_->setToolTip(ActionRegistry::withKey(actions_.action(QStringLiteral("tempo"))));
+  tempo_->setCursor(Qt::PointingHandCursor);
+  tempo_->installEventFilter(this);
+  choices_ = new TempoChoices(this);
+  choices_->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed);
+  connect(choices_, &TempoChoices::chosen, this, &HeadBar::tempoChosen);
+  connect(&session_.findings(), &SongFindings::tempoDoubted, this, [this] {
+    showTempoChoices();
+    if (session_.findings().tempoInDoubt()) choices_->focusBest();
+  });
+}
+
+/// They take the place of the words "equal loudness" and of the meter and key, while they are there.
+void HeadBar::showTempoChoices() {
+  const auto& heard = session_.findings().tempoInDoubt();
+  choices_->show(heard ? likelyTempi(*heard) : std::vector<double>(),
+                 session_.isOpen() ? session_.song().tempo.front().bpm : 0);
+  fit();
 }
 
 /// Playing, the loop, the click; with and without.
@@ -225,7 +260,7 @@ void HeadBar::makeMeter() {
           if (hold > 0.001f)
             p.fillRect(QRectF(w * meterPart(hold) - 1, at - 1, 2, scaled(5)), hold > 0.89f ? c.warning : c.ink);
         }
-        p.setFont(sans(11.5));
+        p.setFont(meterFont());
         p.setPen(session_.isOpen() && session_.outputs().noSound() ? c.warning : c.quiet);
         const QString text = meterText();
         p.drawText(QRectF(0, y + scaled(13), r.width(), scaled(16)), Qt::AlignLeft | Qt::AlignVCenter, text);
@@ -289,7 +324,7 @@ void HeadBar::fit() {
     title_->setHint({few ? std::min(title, scaled(78) + beside) : close ? title : most, scaled(44)});
     tempo_->setHint({scaled(close ? 84 : 150), scaled(40)});
     position_->setHint({scaled(close ? 80 : 96), scaled(40)});
-    meter_->setHint({scaled(close ? 126 : 150), scaled(40)});
+    meter_->setHint({meterWidth(), scaled(40)});
     menus_->setFixedWidth(few ? fewest : menus);
     for (int i = 0; i < 3; ++i) leaving[i]->setVisible(i >= gone);
     return roomLeft() >= 0;
@@ -336,6 +371,10 @@ bool HeadBar::eventFilter(QObject* o, QEvent* e) {
     truePeak_ = holdLeft_ = holdRight_ = 0;
     meter_->update();
   }
+  if (o == tempo_ && e->type() == QEvent::MouseButtonPress) {
+    actions_.action(QStringLiteral("tempo"))->trigger();
+    return true;
+  }
   if (o == buttons_.value(QStringLiteral("click")) && e->type() == QEvent::Wheel) {
     const int steps = static_cast<QWheelEvent*>(e)->angleDelta().y() / 120;
     if (steps != 0) listening_.setClickDb(listening_.clickDb() + steps);
@@ -358,7 +397,7 @@ void HeadBar::refresh() {
                             .arg(scaled(13.5))
                             .arg(scaled(5))
                             .arg(scaled(9)));
-  fit();
+  showTempoChoices();
   monitor_->setValue(Value(listening_.monitorDb()));
   const double match = session_.playback().matchDb();
   InkButton* equal = buttons_[QStringLiteral("equal")];

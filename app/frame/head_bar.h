@@ -5,6 +5,7 @@
 #include "app/actions/action_registry.h"
 #include "app/actions/listening.h"
 #include "app/frame/painted.h"
+#include "app/frame/tempo_choices.h"
 #include "app/openrow/number_field.h"
 #include "app/session/session.h"
 #include "app/theme/ink_button.h"
@@ -24,6 +25,8 @@ class HeadBar : public QWidget {
   InkButton* button(const QString& actionId) const { return buttons_.value(actionId); }
   NumberField* monitor() const { return monitor_; }
   QWidget* tempo() const { return tempo_; }
+  /// Buttons of the tempi that may be meant; hidden where none is in doubt.
+  TempoChoices* tempoChoices() const { return choices_; }
   /// Once all menus are whole: every entry gets a letter of its own.
   void giveMenuLetters();
   QMenu* menu(const QString& title) const { return menu_.value(title); }
@@ -31,6 +34,9 @@ class HeadBar : public QWidget {
   QString changedWords() const;
   /// As the meter says it: "−14.2 LUFS · −1.6 dBTP".
   QString meterText() const;
+
+ signals:
+  void tempoChosen(double bpm);
 
  public slots:
   void refresh();
@@ -46,6 +52,7 @@ class HeadBar : public QWidget {
   void makeMenus();
   void makePosition();
   void makeTempo();
+  void showTempoChoices();
   void addHearing(QHBoxLayout& row);
   void makeMeter();
   void addMonitor(QHBoxLayout& row);
@@ -56,6 +63,7 @@ class HeadBar : public QWidget {
   QMenuBar* menus_;
   QMap<QString, QMenu*> menu_;
   NumberField* monitor_;
+  TempoChoices* choices_;
   void fit();
   bool stacked_ = false; // meter and key under the tempo
   bool wasPlaying_ = false;

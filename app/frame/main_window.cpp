@@ -67,6 +67,7 @@ MainWindow::MainWindow(Session& session, std::filesystem::path demoSong)
   setAcceptDrops(true);
   addActions();
   head_ = new HeadBar(session_, *actions_, *listening_, this);
+  connect(head_, &HeadBar::tempoChosen, grid_, &GridActions::tryLikely);
   empty_ = emptyPage(this, hasDemo ? std::function<void()>([this] { files_->openDemo(); }) : nullptr,
                      [this] { action(QStringLiteral("new"))->trigger(); });
   layOut();

@@ -1,5 +1,6 @@
 #include "app/lines/measure_line.h"
 
+#include "app/openrow/in_hand_words.h"
 #include "app/openrow/open_drawing.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -50,6 +51,7 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
     if (act) act();
   });
   connect(cancel_, &QAbstractButton::clicked, this, &MeasureLine::cancelRequested);
+  connect(qApp, &QApplication::focusChanged, this, qOverload<>(&QWidget::update));
   connect(&score, &ScoreView::selectionChanged, this, qOverload<>(&QWidget::update));
   connect(&score, &ScoreView::openChanged, this, qOverload<>(&QWidget::update));
   connect(&score, &ScoreView::markedChanged, this, qOverload<>(&QWidget::update));
@@ -213,6 +215,11 @@ void MeasureLine::paintEvent(QPaintEvent*) {
       if (!b->isHidden()) right = std::min(right, b->geometry().left() - scaled(12));
     p.drawText(QRect(line.left(), 0, right - line.left(), height()), Qt::AlignVCenter | Qt::AlignLeft,
                p.fontMetrics().elidedText(said_, Qt::ElideMiddle, right - line.left()));
+    return;
+  }
+  if (const QString hand = inHandWords(QApplication::focusWidget()); !hand.isEmpty()) {
+    p.setPen(c.quiet);
+    p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft, p.fontMetrics().elidedText(hand, Qt::ElideRight, line.width()));
     return;
   }
   shown_ = figures();

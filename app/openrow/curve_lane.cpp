@@ -1,6 +1,7 @@
 #include "app/openrow/curve_lane.h"
 
 #include "app/axis/modifiers.h"
+#include "app/theme/focus_frame.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "app/words/as_text.h"
@@ -546,11 +547,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
   if (label.right() > width() - scaled(80)) label.moveRight(at.x() - scaled(9));
   if (label.top() < scaled(kLaneTop)) label.moveTop(at.y() + scaled(6));
   p.drawText(label, Qt::AlignLeft | Qt::AlignVCenter, text);
-  if (hasFocus()) {
-    p.setPen(QPen(c.ink, 1, Qt::DotLine));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(rect().adjusted(0, 0, -1, -1));
-  }
+  if (hasFocus()) paintFocusFrame(p, rect());
 }
 
 } // namespace ivrin::app

@@ -1,6 +1,7 @@
 #include "app/openrow/finish_line.h"
 
 #include "app/openrow/measures.h"
+#include "app/theme/focus_frame.h"
 #include "app/theme/letters.h"
 #include "app/theme/paper_dialog.h"
 #include "app/theme/type.h"
@@ -164,11 +165,7 @@ void FinishLine::paintEvent(QPaintEvent*) {
                        : marks_.back().right + scaled(kGap) / 2;
     p.fillRect(QRectF(at - 1, mid - scaled(15), 2.5, scaled(30)), c.ink);
   }
-  if (hasFocus() && marks_.empty()) {
-    p.setPen(QPen(c.ink, 1, Qt::DotLine));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(add_);
-  }
+  if (hasFocus()) paintFocusFrame(p, QRectF(rect()).adjusted(scaled(24), 0, -1, 0));
 }
 
 void FinishLine::set(std::vector<Processor> finish, const QString& label) {

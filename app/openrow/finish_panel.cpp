@@ -1,6 +1,8 @@
 #include "app/openrow/finish_panel.h"
 
+#include "app/openrow/columns.h"
 #include "app/openrow/measures.h"
+#include "app/openrow/picking.h"
 #include "app/theme/type.h"
 #include "app/words/as_text.h"
 #include "app/words/ornament_look.h"
@@ -86,9 +88,8 @@ void FinishPanel::build(const TableSpec& table) {
     connect(f, &NumberField::curveRequested, this, [this, &spec] { emit curveRequested(spec.key); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::typed, this, &FinishPanel::typed);
-    connect(f, &NumberField::hinted, this, [this](const QString& how) { emit session_.notice(how, false); });
     connect(f, &NumberField::refused, this, [this](const QString& why) { emit session_.notice(why, true); });
-    connect(f, &NumberField::choiceRequested, this, [f] { f->stepBy(1); });
+    connect(f, &NumberField::choiceRequested, this, [this, f] { offerPicks(f, session_); });
     f->show();
   }
   jumpByLetter(fields_, this, [this](const QString& words) { emit session_.notice(words, false); });
@@ -101,10 +102,15 @@ QRectF FinishPanel::drawing() const {
 void FinishPanel::layOut() {
   const int left = scaled(kLabel + kDrawing + 28), each = scaled(112);
   const int columns = std::max(1, (width() - left - scaled(8)) / each);
-  for (std::size_t i = 0; i < fields_.size(); ++i) {
-    const int k = static_cast<int>(i);
-    fields_[i]->setGeometry(left + (k % columns) * each, scaled(4) + (k / columns) * scaled(kLine), each - scaled(4),
-                            scaled(kLine - 3));
+  std::vector<InColumn> line;
+  for (std::size_t i = 0, y = 0; i < fields_.size(); ++i) {
+    line.push_back({fields_[i], line.size()});
+    if (static_cast<int>(line.size()) < columns && i + 1 < fields_.size()) continue;
+    layInColumns(
+        line,
+        QRect(left, scaled(4) + static_cast<int>(y++) * scaled(kLine), width() - left - scaled(8), scaled(kLine - 3)),
+        each);
+    line.clear();
   }
 }
 

@@ -1,7 +1,9 @@
 #include "app/openrow/number_field.h"
 
+#include "app/openrow/field_note.h"
 #include "app/openrow/note_values_page.h"
 #include "app/openrow/readable_field.h"
+#include "app/theme/focus_frame.h"
 #include "app/theme/menu_letters.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -11,21 +13,32 @@
 #include "time/plain_number.h"
 
 #include <QAccessible>
+#include <QApplication>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QPainter>
 #include <QPainterPath>
 #include <QPointer>
-#include <QRegularExpressionValidator>
 
 namespace ivrin::app {
 namespace {
 
-/// A click goes to the next value.
+/// Its values are a few words, not typed.
 bool turns(const SettingSpec& s) {
   return s.shape == Shape::one && s.type->turns();
 }
-constexpr int kPixelsPerStep = 4;
+/// On or off: both stand there.
+bool isSwitch(const SettingSpec& s) {
+  return turns(s) && s.initial.boolean();
+}
+constexpr int kPixelsPerStep = 4, kLabelPx = 115, kValuePx = 145; // tenths
+
+QFont fieldLabelFont() {
+  return sans(kLabelPx / 10.0);
+}
+QFont fieldValueFont() {
+  return sans(kValuePx / 10.0, Weight::medium);
+}
 } // namespace
 
 NumberField::NumberField(const SettingSpec& spec, QWidget* parent)
@@ -82,7 +95,7 @@ void NumberField::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::TextAntialiasing);
   const Palette& c = paper();
-  p.setFont(sans(11.5));
+  p.setFont(fieldLabelFont());
   p.setPen(c.quiet);
   const int left = scaled(4);
   p.drawText(QRect(left, 0, width() - left, height() * 2 / 5 + 1), Qt::AlignLeft | Qt::AlignBottom,
@@ -95,30 +108,70 @@ void NumberField::paintEvent(QPaintEvent*) {
     p.setPen(QPen(curveShown_ || underMouse() || hasFocus() ? c.ink : c.quiet, curveShown_ ? 2 : 1.2));
     p.drawPath(path);
   }
-  QFont font = sans(14.5, Weight::medium);
-  p.setFont(font);
-  QString text = QString::fromStdString(settingText(spec_, value_));
-  const bool off = value_.isNull() || (value_.boolean() && !*value_.boolean());
-  p.setPen((off || !heard_) && !hasFocus() && !underMouse() ? c.quiet : c.ink);
+  QFont font = fieldValueFont();
   if (!heard_) font.setItalic(true);
   p.setFont(font);
+  const bool off = value_.isNull() || (value_.boolean() && !*value_.boolean());
+  p.setPen((off || !heard_) && !hasFocus() && !underMouse() ? c.quiet : c.ink);
   const QRect box(left, height() * 2 / 5, width() - left, height() * 3 / 5);
-  while (QFontMetrics(font).horizontalAdvance(text) > box.width() && font.pixelSize() > scaled(9)) {
-    font.setPixelSize(font.pixelSize() - 1);
-    p.setFont(font);
+  int used = 0;
+  if (isSwitch(spec_)) {
+    paintSwitch(p, box, font);
+    used = box.width() - scaled(6);
+  } else {
+    const QString text = QFontMetrics(font).elidedText(valueText(), Qt::ElideRight, box.width());
+    p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
+    used = QFontMetrics(font).horizontalAdvance(text);
   }
-  text = QFontMetrics(font).elidedText(text, Qt::ElideRight, box.width());
-  p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
-  if (hasFocus() || underMouse()) {
-    p.setPen(QPen(hasFocus() ? c.ink : c.barRule, hasFocus() ? 1.6 : 1));
-    p.drawLine(left, height() - 2, std::min(width() - 4, left + QFontMetrics(font).horizontalAdvance(text)),
-               height() - 2);
+  if (hasFocus() || edit_) { // in hand
+    paintFocusFrame(p, rect());
+  } else if (underMouse()) {
+    p.setPen(QPen(c.barRule, 1));
+    p.drawLine(left, height() - 2, std::min(width() - 4, left + used), height() - 2);
   }
+}
+
+/// As it is read; what opens a list says so.
+QString NumberField::valueText() const {
+  const QString text = asText(settingText(spec_, value_));
+  return turns(spec_) && !isSwitch(spec_) ? text + QStringLiteral(" \u25be") : text;
+}
+
+/// Both states, the one that stands in ink and underlined.
+void NumberField::paintSwitch(QPainter& p, const QRect& box, const QFont& font) const {
+  const Palette& c = paper();
+  int x = box.left();
+  for (const bool state : {false, true}) {
+    const QString word = asText(settingText(spec_, Value(state)));
+    const bool stands = value_.boolean() && *value_.boolean() == state;
+    const int w = QFontMetrics(font).horizontalAdvance(word);
+    p.setPen(stands && heard_ ? c.ink : c.quiet);
+    p.drawText(QRect(x, box.top(), w + 2, box.height()), Qt::AlignLeft | Qt::AlignVCenter, word);
+    if (stands) p.fillRect(QRectF(x, box.bottom() - scaled(3), w, 1.6), heard_ ? c.ink : c.quiet);
+    x += w;
+    if (state) break;
+    p.setPen(c.barRule);
+    p.drawText(QRect(x, box.top(), scaled(16), box.height()), Qt::AlignCenter, QStringLiteral("|"));
+    x += scaled(16);
+  }
+}
+
+int NumberField::wantedWidth() const {
+  const QFontMetrics value(fieldValueFont()), label(fieldLabelFont());
+  const int words = isSwitch(spec_) ? value.horizontalAdvance(asText(settingText(spec_, Value(false)))) + scaled(16) +
+                                          value.horizontalAdvance(asText(settingText(spec_, Value(true))))
+                                    : value.horizontalAdvance(valueText());
+  const int head = label.horizontalAdvance(asWords(spec_.label)) + (spec_.curve ? scaled(26) : 0);
+  return scaled(4) + std::max(words, head) + scaled(8);
+}
+
+QString NumberField::note() const {
+  return note_ && !note_->isHidden() ? note_->text() : QString();
 }
 
 QRect NumberField::curveMark() const {
   if (!spec_.curve) return {};
-  const int x = scaled(4) + QFontMetrics(sans(11.5)).horizontalAdvance(asWords(spec_.label)) + scaled(4);
+  const int x = scaled(4) + QFontMetrics(fieldLabelFont()).horizontalAdvance(asWords(spec_.label)) + scaled(4);
   return {x, 0, scaled(22), height() * 2 / 5 + 2};
 }
 
@@ -170,16 +223,20 @@ void NumberField::mouseReleaseEvent(QMouseEvent* e) {
     return;
   }
   if (!dragged_ && offersChoices()) return offerChoices();
-  if (!dragged_ && (turns(spec_))) step(1);
+  if (!dragged_ && isSwitch(spec_)) step(1);
   emit settled();
 }
 
 bool NumberField::offersChoices() const {
-  return turns(spec_) && !spec_.type->picked() && spec_.choices.size() > 2;
+  return turns(spec_) && !isSwitch(spec_);
 }
 
 /// All there are, with the one that stands marked.
 void NumberField::offerChoices() {
+  if (spec_.type->picked()) {
+    emit choiceRequested();
+    return;
+  }
   auto* menu = new QMenu(this);
   menu->setAttribute(Qt::WA_DeleteOnClose);
   menu->setObjectName(QStringLiteral("choices"));
@@ -200,8 +257,8 @@ void NumberField::offerChoices() {
 
 void NumberField::mouseDoubleClickEvent(QMouseEvent*) {
   if (offersChoices()) return;
-  if (turns(spec_)) {
-    if (!spec_.type->picked()) step(1);
+  if (isSwitch(spec_)) { // as two clicks
+    step(1);
     emit settled();
     return;
   }
@@ -253,7 +310,12 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Return:
   case Qt::Key_Enter:
     if (offersChoices()) return offerChoices();
-    beginTyping(QString::fromStdString(settingText(spec_, value_)));
+    if (isSwitch(spec_)) {
+      step(1);
+      emit settled();
+    } else {
+      beginTyping(asText(settingText(spec_, value_)));
+    }
     return;
   case Qt::Key_Delete:
   case Qt::Key_Backspace:
@@ -269,7 +331,8 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
     return;
   }
   const QString text = e->text();
-  if (!text.isEmpty() && (text[0].isDigit() || text[0] == '-' || text[0] == '.') &&
+  if (!text.isEmpty() && !turns(spec_) &&
+      (text[0].isDigit() || QStringLiteral("-+.,").contains(text[0]) || beginsWith(text[0])) &&
       !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
     beginTyping(text);
     if (edit_) edit_->deselect();
@@ -286,46 +349,67 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
   QWidget::keyPressEvent(e);
 }
 
+bool NumberField::beginsWith(QChar letter) const {
+  std::string why; // where a whole value begins so, the letter is meant for it
+  for (const QString& rest : {QString(), QStringLiteral("4")})
+    if (letter.isLetter() && parseSettingAt(spec_, QString(letter + rest).toStdString(), map_, at_, why)) return true;
+  return false;
+}
+
 void NumberField::beginTyping(const QString& text) {
-  if (edit_) return;
+  if (edit_ || spec_.type->drawn()) return;
   edit_ = new QLineEdit(text, this);
-  edit_->setFont(sans(14.5, Weight::medium));
+  edit_->setFont(fieldValueFont());
   edit_->setFrame(false);
   edit_->setGeometry(scaled(2), height() * 2 / 5 - 1, width() - scaled(6), height() * 3 / 5);
   edit_->setStyleSheet(QStringLiteral("background:%1;color:%2").arg(paper().card.name(), paper().ink.name()));
   edit_->setAccessibleName(tr("Value of %1").arg(asWords(spec_.label)));
   edit_->installEventFilter(this);
-  // Only what can belong to a value.
-  const QString may = QString::fromStdString(typedCharacters(spec_));
-  if (!may.isEmpty())
-    edit_->setValidator(
-        new QRegularExpressionValidator(QRegularExpression(QStringLiteral("[%1]*").arg(QRegularExpression::escape(may)),
-                                                           QRegularExpression::CaseInsensitiveOption),
-                                        edit_));
-  const QString how = tr("%1 is typed as %2").arg(asWords(spec_.label), asText(settingTyping(spec_)));
-  connect(edit_, &QLineEdit::inputRejected, this, [this, how] { emit refused(how); });
+  qApp->installEventFilter(this); // a click elsewhere commits, and does what it hits
+  note_ = new FieldNote(this);
+  connect(edit_, &QLineEdit::textEdited, this, &NumberField::judge);
   edit_->show();
   edit_->setFocus();
   edit_->selectAll();
-  // What takes more than one value is not guessed.
-  if (spec_.perSide || spec_.shape != Shape::one) emit hinted(how);
+  judge(text);
 }
 
-void NumberField::endTyping(bool take, bool focusHere) {
-  if (!edit_) return;
-  QLineEdit* edit = std::exchange(edit_, nullptr);
-  const std::string text = edit->text().toStdString();
-  edit->hide();
-  edit->deleteLater();
-  if (focusHere) setFocus();
-  if (!take) return;
+/// Says under the field what may be typed, what it will be kept as where that reads otherwise, or why it is no value.
+void NumberField::judge(const QString& typed) {
+  const QString example = tr("such as %1").arg(asText(settingExample(spec_)));
   std::string why;
-  const auto v = parseSettingAt(spec_, text, map_, at_, why);
-  if (!v) {
-    emit refused(asText(why));
-    return;
+  const auto v = parseSettingAt(spec_, typed.toStdString(), map_, at_, why);
+  const bool bare = typed.trimmed().isEmpty() || QStringLiteral("-+.,").contains(typed.trimmed());
+  if (!v && !bare)
+    note_->say(asText(why), true);
+  else if (const QString kept = v ? asText(settingText(spec_, *v)) : QString(); v && kept != typed.trimmed())
+    note_->say(tr("%1 \u2013 %2").arg(kept, example), false);
+  else
+    note_->say(example, false);
+  edit_->setAccessibleDescription(note_->text());
+}
+
+bool NumberField::endTyping(bool take, bool focusHere, bool insists) {
+  if (!edit_) return true;
+  const std::string text = edit_->text().toStdString();
+  std::string why;
+  const auto v = take ? parseSettingAt(spec_, text, map_, at_, why) : std::nullopt;
+  if (take && !v && insists) {
+    note_->say(asText(why), true);
+    edit_->selectAll();
+    return false;
   }
-  enter(*v);
+  qApp->removeEventFilter(this);
+  QLineEdit* edit = std::exchange(edit_, nullptr);
+  FieldNote* note = std::exchange(note_, nullptr);
+  for (QWidget* w : {static_cast<QWidget*>(edit), static_cast<QWidget*>(note)}) {
+    w->hide();
+    w->deleteLater();
+  }
+  if (focusHere) setFocus();
+  if (take && !v) emit refused(asText(why));
+  if (v) enter(*v);
+  return !take || v;
 }
 
 std::optional<Value> NumberField::timeAs(const NoteValue& v) const {
@@ -362,14 +446,16 @@ void NumberField::enter(const Value& v) {
 }
 
 bool NumberField::eventFilter(QObject* o, QEvent* e) {
+  if (edit_ && e->type() == QEvent::MouseButtonPress && o != edit_ && o->isWidgetType() &&
+      !edit_->isAncestorOf(static_cast<QWidget*>(o)) && static_cast<QWidget*>(o)->window() == window())
+    endTyping(true, false);
   if (o == edit_ && e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape)
     e->accept(); // it gives up what is typed, and nothing of the window
   if (o == edit_ && e->type() == QEvent::KeyPress) {
     // Taken here: a line edit lets Return pass on to its parent, which would begin to type again.
     const int key = static_cast<QKeyEvent*>(e)->key();
     if (key == Qt::Key_Escape || key == Qt::Key_Return || key == Qt::Key_Enter) {
-      endTyping(key != Qt::Key_Escape, true);
-      if (key != Qt::Key_Escape) emit typed();
+      if (endTyping(key != Qt::Key_Escape, true, true) && key != Qt::Key_Escape) emit typed();
       return true;
     }
   }
@@ -381,6 +467,7 @@ bool NumberField::eventFilter(QObject* o, QEvent* e) {
 
 void retire(std::vector<NumberField*>& fields) {
   for (NumberField* f : fields) {
+    f->giveUpTyping();
     f->blockSignals(true); // all but destroyed(), which who reads the window aloud waits for
     f->hide();
     f->deleteLater();

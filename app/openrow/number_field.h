@@ -13,6 +13,8 @@
 
 namespace ivrin::app {
 
+class FieldNote;
+
 class NumberField : public QWidget {
   Q_OBJECT
  public:
@@ -30,14 +32,16 @@ class NumberField : public QWidget {
   void setCurveShown(bool on);
   QRect curveMark() const;
   QSize sizeHint() const override;
+  /// Pixels that its label and value need, so that neither is cut.
+  int wantedWidth() const;
+  /// What stands under it while it is typed into; empty while it is not.
+  QString note() const;
 
  signals:
   /// `merge` while a drag or a run of steps goes on: one undo step.
   void changed(const ivrin::Value& v, bool merge);
   void settled();
   void refused(const QString& why);
-  /// How its values are typed, as typing begins.
-  void hinted(const QString& how);
   /// A letter while nothing is being typed: it goes to a field whose name begins so.
   void letterTyped(QChar letter);
   void focused();
@@ -45,7 +49,7 @@ class NumberField : public QWidget {
   void typed();
   /// The setting's curve is wanted: by its mark, by C, or by a click on a value that is one.
   void curveRequested();
-  /// A text's known values, or a file, are to be offered.
+  /// A file or a row is to be picked.
   void choiceRequested();
 
  protected:
@@ -69,6 +73,8 @@ class NumberField : public QWidget {
  public:
   /// As the wheel or the arrow keys would.
   void stepBy(int steps) { step(steps); }
+  /// What is being typed is forgotten.
+  void giveUpTyping() { endTyping(false, false); }
   /// As if it had been typed.
   void enter(const Value& v);
   /// This note value as a value of the setting: itself, beats, milliseconds or seconds. Nothing where it takes no
@@ -82,7 +88,13 @@ class NumberField : public QWidget {
   bool offersChoices() const;
   void offerChoices();
   void beginTyping(const QString& text);
-  void endTyping(bool take, bool focusHere);
+  /// What is typed is taken, or given up. False where it is no value: said, and still being typed where `insists`.
+  bool endTyping(bool take, bool focusHere, bool insists = false);
+  void judge(const QString& typed);
+  /// A letter that its values begin with: "L 45", "A3".
+  bool beginsWith(QChar letter) const;
+  QString valueText() const;
+  void paintSwitch(QPainter& p, const QRect& box, const QFont& font) const;
   void announce();
   bool eventFilter(QObject* o, QEvent* e) override;
 
@@ -91,6 +103,7 @@ class NumberField : public QWidget {
   TempoMap map_;
   Beats at_;
   QLineEdit* edit_ = nullptr;
+  FieldNote* note_ = nullptr; // while it is typed into
   bool pressed_ = false, dragged_ = false, curveShown_ = false, heard_ = true;
   int pressX_ = 0, pressY_ = 0, stepsTaken_ = 0;
   Value pressValue_;

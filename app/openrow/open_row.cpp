@@ -1,6 +1,8 @@
 #include "app/openrow/open_row.h"
 
+#include "app/openrow/columns.h"
 #include "app/openrow/measures.h"
+#include "app/openrow/picking.h"
 #include "app/words/ornament_look.h"
 #include "manners/manners.h"
 
@@ -12,8 +14,6 @@
 #include "song/settings/setting_text.h"
 
 #include <QApplication>
-#include <QFileDialog>
-#include <QMenu>
 #include <QPainter>
 
 #include <algorithm>
@@ -214,7 +214,7 @@ void OpenRow::build(const TableSpec& table) {
       whole ? setWhole(f->spec(), v, merge) : set(f->spec(), v, merge);
     });
     connect(f, &NumberField::curveRequested, this, [this, key = spec.key] { emit curveRequested(key, -1); });
-    connect(f, &NumberField::choiceRequested, this, [this, f] { offerFiles(f); });
+    connect(f, &NumberField::choiceRequested, this, [this, f] { offerPicks(f, session_); });
     connect(f, &NumberField::settled, this, [this] { session_.settle(); });
     connect(f, &NumberField::focused, this, [this, key = spec.key] { lastField_ = key; });
     connect(f, &NumberField::typed, parent_, [this] { parent_->setFocus(); });
@@ -223,7 +223,6 @@ void OpenRow::build(const TableSpec& table) {
       words[0] = words[0].toUpper();
       emit session_.notice(words, true);
     });
-    connect(f, &NumberField::hinted, this, [this](const QString& how) { emit session_.notice(how, false); });
     f->show();
   };
   // Settings of the limits share the last line with what every ornament has.
@@ -271,6 +270,7 @@ void OpenRow::setOrnament(const Ornament& o) {
     f->setValue(settingOr(kind->table(), o.settings, f->spec().key));
   }
   for (NumberField* f : whole_) f->setValue(wholeValue(o, f->spec().key));
+  layFields();
   title_->setOrnament(o);
   patterns_->setOrnament(o);
   finish_->setOrnament(o);
@@ -368,14 +368,22 @@ void OpenRow::place(const QRect& row) {
   patterns_->setGeometry(0, scaled(2), row.width(), patternHeight());
   finishPanel_->setGeometry(0, patternHeight(), row.width(),
                             panelHeight() - scaled(kFinish) - scaled(4) - patternHeight());
+  layFields();
+}
+
+void OpenRow::layFields() {
+  if (row_.isEmpty()) return;
   int y = patternHeight() + scaled(4);
   std::size_t most = 1; // one set of columns for all lines
   for (const Line& line : lines_) most = std::max(most, line.columns());
-  const int each = std::min(scaled(118), (row.width() - scaled(kLabel) - scaled(14)) / static_cast<int>(most));
+  const int width = row_.width() - scaled(kLabel) - scaled(14);
+  const int each = std::min(scaled(118), width / static_cast<int>(most));
   for (const Line& line : lines_) {
+    std::vector<InColumn> fields;
     for (std::size_t i = 0; i < line.fields.size(); ++i)
-      line.fields[i]->setGeometry(scaled(kLabel) + static_cast<int>(line.columnOf(i)) * each, y, each - scaled(4),
-                                  scaled(kLine - 3));
+      fields.push_back(
+          {line.fields[i], line.columnOf(i), !line.second.isEmpty() && i == line.secondAt ? scaled(60) : 0});
+    layInColumns(fields, QRect(scaled(kLabel), y, width, scaled(kLine - 3)), each);
     y += scaled(kLine);
   }
 }
@@ -393,27 +401,6 @@ void OpenRow::set(const SettingSpec& spec, const Value& v, bool merge) {
   const QString name = kindWord(o->kind);
   session_.edit(tr("%1 of %2").arg(asWords(spec.label), name), withSetting(session_.song(), o->id, spec.key, v),
                 merge ? "set-" + o->id + spec.key : std::string());
-}
-
-/// What ships, and a file of one's own.
-void OpenRow::offerFiles(NumberField* field) {
-  const SettingSpec spec = field->spec();
-  auto* menu = new QMenu(field);
-  menu->setAttribute(Qt::WA_DeleteOnClose);
-  for (const std::string& name : spec.choices)
-    menu->addAction(QString::fromStdString(settingText(spec, name)), this, [this, spec, name] {
-      set(spec, name, false);
-      session_.settle();
-    });
-  menu->addSeparator();
-  menu->addAction(tr("A file…"), this, [this, spec, field] {
-    const QString file = QFileDialog::getOpenFileName(field, tr("An impulse response"), {},
-                                                      tr("Sound files (*.wav *.flac *.aif *.aiff);;All files (*)"));
-    if (file.isEmpty()) return;
-    set(spec, session_.files().pathFor(file.toStdString()), false);
-    session_.settle();
-  });
-  menu->popup(field->mapToGlobal(QPoint(0, field->height())));
 }
 
 void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {

@@ -75,9 +75,9 @@ class OpenRow : public QObject {
   Value wholeValue(const Ornament& o, const std::string& key) const;
   void build(const TableSpec& table);
   void set(const SettingSpec& spec, const Value& v, bool merge);
-  void offerFiles(NumberField* field);
   void learnLandings();
   void setWhole(const SettingSpec& spec, const Value& v, bool merge);
+  void layFields();
   void updateSentence();
   void placeAnswers();
   int patternHeight() const; // 0 where there are no cells

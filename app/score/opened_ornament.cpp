@@ -58,23 +58,40 @@ void OpenedOrnament::open(const std::string& id) {
   row_->setView(view_.axis(), view_.openArea());
   row_->show();
   row_->setOrnament(*o);
-  // From lead-in to tail, with a beat of air.
-  const auto node = session_.plan()->node(id);
-  const TempoMap& map = session_.plan()->map();
-  double begin = o->start.quarters(), end = o->span().end.quarters();
-  if (node) {
-    begin = std::min(begin, map.quartersAt(node->extent().begin));
-    if (node->print && node->print->complete())
-      end = std::max(end, map.quartersAt(node->extent().end));
-    else if (const auto loop = node->kind->loopFigures({*o, session_.plan()->context()}); loop && loop->diesAt)
-      end = std::max(end, loop->diesAt->quarters());
-  }
-  const double air = std::max(0.04 * (end - begin), std::min(1.0, 0.25 * (end - begin)));
   view_.layOut();
   view_.bringIntoView(o->on);
-  view_.showRange(begin - air, end + air, true);
+  showWhole();
   readOrnament(view_, id);
   emit view_.openChanged();
+}
+
+std::pair<double, double> OpenedOrnament::reach(bool tail) const {
+  const Ornament* o = ornament();
+  const auto node = session_.plan()->node(id_);
+  const TempoMap& map = session_.plan()->map();
+  double begin = o->start.quarters(), end = o->span().end.quarters();
+  if (!node) return {begin, end};
+  begin = std::min(begin, map.quartersAt(node->extent().begin));
+  if (!tail) return {begin, end};
+  if (node->print && node->print->complete())
+    end = std::max(end, map.quartersAt(node->extent().end));
+  else if (const auto loop = node->kind->loopFigures({*o, session_.plan()->context()}); loop && loop->diesAt)
+    end = std::max(end, loop->diesAt->quarters());
+  return {begin, end};
+}
+
+/// From lead-in to tail, with a beat of air.
+void OpenedOrnament::showWhole() {
+  const auto [begin, end] = reach(true);
+  const double air = std::max(0.04 * (end - begin), std::min(1.0, 0.25 * (end - begin)));
+  view_.showRange(begin - air, end + air, true);
+  whole_ = true;
+}
+
+void OpenedOrnament::keepWhole() {
+  if (!whole_ || !ornament() || !session_.plan() || hand_.holding() || view_.mouse().tool()) return;
+  const auto [begin, end] = reach(false);
+  if (begin < view_.axis().left || end > view_.axis().right()) showWhole();
 }
 
 void OpenedOrnament::makeRow() {
@@ -254,6 +271,7 @@ void OpenedOrnament::refresh() {
   if (!o) return close();
   row_->setOrnament(*o);
   if (lane_ && !lane_->setOrnament(*o)) closeCurve();
+  keepWhole();
 }
 
 void OpenedOrnament::enter() {
@@ -279,6 +297,10 @@ void OpenedOrnament::place(const QRect& row) {
 
 void OpenedOrnament::axisMoved() {
   placeLane();
+  if (ornament() && session_.plan() && !view_.easing()) {
+    const auto [begin, end] = reach(false);
+    whole_ = begin >= view_.axis().left && end <= view_.axis().right();
+  }
   if (!id_.empty()) row_->setView(view_.axis(), view_.openArea());
 }
 

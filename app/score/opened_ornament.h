@@ -71,10 +71,17 @@ class OpenedOrnament : public QObject {
   int panelHeight() const;
   void place(const QRect& row);
   void axisMoved();
+  /// The hand has let go of what it held.
+  void letGo() { keepWhole(); }
   /// Soon, when the window has nothing else to do, the first open row is made: it comes up as fast as all others.
   void warmSoon();
 
  private:
+  /// Beats from its lead-in to the end of its source, or of all that is known of it, `tail` included.
+  std::pair<double, double> reach(bool tail) const;
+  void showWhole();
+  /// After an edit: what was whole in view stays so, once it is not held any more.
+  void keepWhole();
   void makeRow();
   void warm();
   ScoreView& view_;
@@ -85,6 +92,7 @@ class OpenedOrnament : public QObject {
   CurveLane* lane_ = nullptr;
   QTimer warmTimer_;
   std::string id_;
+  bool whole_ = false; // as the view was last moved
   TimeAxis formerAxis_;
 };
 

@@ -201,7 +201,10 @@ void ScoreMouse::hoverOrnament(QPointF at, const Hold& hold) {
 // ---------------------------------------------------------------- letting go
 
 void ScoreMouse::release(const QMouseEvent& e) {
-  if (const auto was = std::move(tool_)) was->letGo(moved_, e.modifiers());
+  if (const auto was = std::move(tool_)) {
+    was->letGo(moved_, e.modifiers());
+    view_.opened().letGo();
+  }
 }
 
 void ScoreMouse::doubleClick(const QMouseEvent& e) {

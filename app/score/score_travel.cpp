@@ -9,6 +9,7 @@ namespace {
 constexpr int kEaseMs = 180;
 constexpr double kMostPxPerBeat = 60000, kLeastPxPerBeat = 1.5;
 constexpr double kHomeBeats = 36, kHomeBefore = 21; // of the page a song opens with, and of them before the landing
+constexpr double kAirBefore = 0.5, kMostBefore = 4; // beats before bar 1 where it opens there
 
 } // namespace
 
@@ -41,7 +42,13 @@ void ScoreTravel::goHome(const Song& song) {
     }
   }
   axis_.pxPerBeat = axis_.width / kHomeBeats;
-  axis_.left = landing_ ? landing_->at.quarters() - kHomeBefore : -0.5;
+  if (most > 0) {
+    axis_.left = landing_->at.quarters() - kHomeBefore;
+    return;
+  }
+  // At its first bar, with a little of what the stems have before it.
+  const double before = song.startSeconds * (song.tempo.empty() ? 120 : song.tempo.front().bpm) / 60;
+  axis_.left = -std::clamp(before, kAirBefore, kMostBefore);
 }
 
 void ScoreTravel::chooseLanding(const Song& song) {

@@ -20,7 +20,7 @@ class ScoreTravel : public QObject {
   const TimeAxis& axis() const { return axis_; }
   /// Where the staves stand on the page; the beat at their left stays.
   void fit(double x0, double width);
-  /// Where a song opens: where most is tied to a landing, else at the first landing after bar 1, else at its begin.
+  /// Where a song opens: where most is tied to a landing, else at its first bar.
   void goHome(const Song& song);
   // These tell of every move.
   void showRange(double beginQuarters, double endQuarters, bool eased);

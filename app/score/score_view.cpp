@@ -6,6 +6,7 @@
 #include "app/score/score_objects.h"
 #include "app/score/sign_strip.h"
 #include "app/session/landing_edits.h"
+#include "app/theme/focus_frame.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "time/note_value.h"
@@ -222,6 +223,7 @@ void ScoreView::paintEvent(QPaintEvent* e) {
   std::function<void(QPainter&)> open;
   if (opened_.isDrawn()) open = [this](QPainter& on) { opened_.paint(on); };
   paintMarks(p, now, dirty, open);
+  if (hasFocus() && opened_.isDrawn()) paintFocusFrame(p, openArea()); // the keys move the ornament
 }
 
 // ---------------------------------------------------------------- travelling

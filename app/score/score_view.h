@@ -108,6 +108,7 @@ class ScoreView : public QWidget {
   ViewState viewState() const;
   void restore(const ViewState& v);
   /// True when no eased view, no folding and no drawing of an ornament is under way.
+  bool easing() const { return travel_.easing(); }
   bool atRest() const;
   /// Ends at once what moves or waits by itself: the eased view, folding, learning where ornaments sound.
   void comeToRest();

@@ -149,6 +149,26 @@ Song onGrid(Song song, const FoundGrid& found) {
   return withHeardKey(std::move(song), found);
 }
 
+std::vector<double> likelyTempi(const FoundGrid& found) {
+  constexpr std::size_t kMost = 3;
+  std::vector<double> all;
+  if (!found.tempo) return all;
+  all.push_back(found.tempo->bpm);
+  for (const double bpm : found.tempo->alternatives) { // in exact proportion to what was made exact
+    const double ratio = std::round(bpm / all.front() * 6) / 6, exact = std::round(all.front() * ratio * 1000) / 1000;
+    if (all.size() < kMost && exact >= 20 && exact <= 400) all.push_back(exact);
+  }
+  return all;
+}
+
+Song atTempo(Song song, const FoundGrid& found, double bpm) {
+  const FoundTempo& heard = *found.tempo;
+  const double start = heard.barConfidence >= kLeastConfidence ? heard.barOneSeconds : heard.beatSeconds;
+  song.tempo = {{Beats(0), bpm}};
+  song.startSeconds = std::round(start * 1e5) / 1e5;
+  return withHeardKey(std::move(song), found);
+}
+
 Song withHeardKey(Song song, const FoundGrid& found) {
   if (!song.key && found.key && found.key->confidence >= kLeastConfidence) song.key = found.key->key;
   return song;

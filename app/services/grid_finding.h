@@ -37,6 +37,10 @@ bool hasTempo(const FoundGrid& found);
 /// and ornaments stay on their beats. What was not found with some confidence is left as it is, and so is a key that is
 /// there already.
 Song onGrid(Song song, const FoundGrid& found);
+/// The tempi that it may have, the likeliest first, three at most; none where nothing begins twice.
+std::vector<double> likelyTempi(const FoundGrid& found);
+/// The song at one of them, whatever its confidence: bar 1 where it is heard, else on the first beat.
+Song atTempo(Song song, const FoundGrid& found, double bpm);
 /// Its key alone, where it has none.
 Song withHeardKey(Song song, const FoundGrid& found);
 /// Rows without a role have the one that is heard; then all stand by their roles.

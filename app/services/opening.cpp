@@ -107,9 +107,12 @@ OpenedDocument beginDocument(const std::vector<fs::path>& files, std::optional<d
   made.audio = SongAudio::open(made.song, made.folders, store, d.problems, kThreads, stop, progress);
   if (!bpm) {
     d.grid = findGrid(made.song, made.audio, kThreads, stop);
+    const bool guessed = fresh.gridFrom.empty() && !fresh.bpm && d.grid->tempo && !hasTempo(*d.grid);
     if (fresh.bpm) made.song.tempo.front().bpm = *fresh.bpm; // where none is heard
-    made.song =
-        fresh.gridFrom.empty() ? onGrid(std::move(made.song), *d.grid) : withHeardKey(std::move(made.song), *d.grid);
+    made.song = !fresh.gridFrom.empty() ? withHeardKey(std::move(made.song), *d.grid)
+                : guessed               ? atTempo(std::move(made.song), *d.grid, d.grid->tempo->bpm)
+                                        : onGrid(std::move(made.song), *d.grid);
+    d.tempoGuessed = guessed;
   }
   made.song = withHeardRoles(std::move(made.song), d.grid.value_or(FoundGrid()));
   d.opened = std::move(made);

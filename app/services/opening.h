@@ -29,6 +29,7 @@ struct OpenedDocument {
   int edits = 0;                         // in it
   std::vector<LeftEdits> left;           // the states left that nobody has chosen between yet
   std::optional<FoundGrid> grid;         // of a new song: what was listened for
+  bool tempoGuessed = false;             // of a new song: the tempo is in doubt, the likeliest was taken
   std::string gridFrom{};                // of a new song: the MIDI file that has its grid
   Problems journals{};                   // what was left and cannot be used: where it is kept
   bool apart = false;                    // of a new song: its stems lie where their files say, which is not one place

@@ -145,8 +145,14 @@ QString wordsOf(const FoundGrid& grid) {
   if (grid.curve)
     return Session::tr("Not played to a click: %1 follow it, bar 1 at %2 s.")
         .arg(tempiWords(tempiOf(*grid.curve)), QString::number(grid.curve->beats.front(), 'f', 2));
-  if (!grid.tempo || grid.tempo->confidence < kLeastConfidence)
-    return Session::tr("No tempo can be told from the sound: set it by hand (Song, Tempo).");
+  if (!grid.tempo) return Session::tr("No tempo can be heard in these stems. Set it by hand: Song, Tempo.");
+  if (grid.tempo->confidence < kLeastConfidence) {
+    QStringList likely;
+    for (const double bpm : likelyTempi(grid)) likely << bpmText(bpm);
+    return Session::tr(
+               "The tempo is not certain: %1 BPM? Each button plays it with the click; pressed again it is taken.")
+        .arg(likely.join(QStringLiteral(" · ")));
+  }
   const bool key = grid.key && grid.key->confidence >= kLeastConfidence;
   return (key ? Session::tr("%1 BPM found, bar 1 at %2 s, %3. Half or double of what you feel: Song, Tempo.")
                     .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2),
@@ -164,6 +170,7 @@ void SongFiles::adopt(OpenedDocument d) {
     emit session_.notice(d.gridFrom.empty() ? wordsOf(*d.grid)
                                             : Session::tr("Tempo and meter are those of %1.").arg(asText(d.gridFrom)),
                          false);
+    if (d.tempoGuessed) session_.findings().doubtTempo(*d.grid);
     if (hasTempo(*d.grid) || !d.gridFrom.empty()) session_.findings().lookForSections();
   }
   if (d.apart)

@@ -69,12 +69,24 @@ SongFindings::SongFindings(Session& session)
           }) {}
 
 void SongFindings::clear() {
+  tempoIsSettled();
   gridJob_.cancel();
   midiJob_.cancel();
   openingsJob_.cancel();
   sectionsJob_.cancel();
   openings_.reset();
   sections_.reset();
+}
+
+void SongFindings::doubtTempo(FoundGrid heard) {
+  doubted_ = std::move(heard);
+  emit tempoDoubted();
+}
+
+void SongFindings::tempoIsSettled() {
+  if (!doubted_) return;
+  doubted_.reset();
+  emit tempoDoubted();
 }
 
 void SongFindings::lookForGrid() {

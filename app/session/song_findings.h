@@ -35,6 +35,10 @@ class SongFindings : public QObject {
   void readMidi(const std::filesystem::path& file) { midiJob_.begin(file); }
   /// Listens to the stems as they are; gridFound() says what was found.
   void lookForGrid();
+  /// What was heard of a new song whose tempo is in doubt, until it is settled. tempoDoubted() follows.
+  const std::optional<FoundGrid>& tempoInDoubt() const { return doubted_; }
+  void doubtTempo(FoundGrid heard);
+  void tempoIsSettled();
   /// Openings of all rows; nothing while they are not known of the stems, the grid and the landings as they are now.
   const std::vector<Opening>* openings() const;
   /// openingsReady() follows.
@@ -48,6 +52,7 @@ class SongFindings : public QObject {
 
  signals:
   void gridFound(const ivrin::FoundGrid& found);
+  void tempoDoubted();
   void midiRead(const ivrin::app::MidiRead& read);
   void openingsReady();
   void sectionsProposed();
@@ -73,6 +78,7 @@ class SongFindings : public QObject {
   };
 
   Session& session_;
+  std::optional<FoundGrid> doubted_;
   std::optional<FoundIn<Opening>> openings_;
   std::optional<FoundIn<FoundSection>> sections_;
   Job<GridInput, std::optional<FoundGrid>> gridJob_;

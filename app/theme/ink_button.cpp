@@ -1,4 +1,5 @@
 #include "app/theme/ink_button.h"
+#include "app/theme/focus_frame.h"
 
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -78,10 +79,7 @@ void InkButton::paintEvent(QPaintEvent*) {
     if ((isCheckable() && isChecked() && !strikes_) || (warns_ && underMouse()))
       p.drawLine(x, height() - 2, x + w, height() - 2);
   }
-  if (hasFocus()) {
-    p.setPen(QPen(c.ink, 1, Qt::DotLine));
-    p.drawRect(rect().adjusted(0, 0, -1, -1));
-  }
+  if (hasFocus()) paintFocusFrame(p, rect());
 }
 
 } // namespace ivrin::app

@@ -12,6 +12,11 @@
 
 namespace ivrin::app {
 
+/// "129", "64.5", "103.27".
+inline QString bpmText(double bpm) {
+  return QString::number(std::round(bpm * 100) / 100);
+}
+
 /// "12 tempi from 95.2 to 104.9 BPM"; "120 BPM" where it is one.
 inline QString tempiWords(const std::vector<TempoEntry>& tempi) {
   const auto [least, most] =

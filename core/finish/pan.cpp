@@ -63,6 +63,7 @@ const Finisher& panFinisher() {
         TableSpec t{"pan", "Pan", "", "Moves across the stereo field.", {}};
         t.settings.push_back({.key = "position",
                               .label = "position",
+                              .type = type::pan,
                               .min = -1,
                               .max = 1,
                               .initial = 0,

@@ -167,7 +167,7 @@ DelayThrowSettings DelayThrowSettings::of(const Placed& p) {
   const auto number = [&](const char* key) { return *value(key).number(); };
   const auto frames = [&](const char* key) {
     const Value& v = value(key);
-    NoteValue note{NoteValue::Kind::milliseconds, 0, false, false, 0};
+    NoteValue note{.kind = NoteValue::Kind::milliseconds};
     if (const double* d = v.number())
       note.milliseconds = *d;
     else

@@ -38,6 +38,7 @@ TableSpec makePulseTable() {
        .shape = Shape::list});
   add({.key = "pans",
        .label = "sides",
+       .type = type::pan,
        .min = -1,
        .max = 1,
        .initial = List{0.0},

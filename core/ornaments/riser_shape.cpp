@@ -41,7 +41,7 @@ void addRiserClimb(TableSpec& t) {
          .shape = Shape::pair});
   t.add({.key = "tone_note",
          .label = "about note",
-         .type = type::integer,
+         .type = type::note,
          .max = 127,
          .initial = 57,
          .meaning = "The MIDI note that a tone's pitch counts from.",

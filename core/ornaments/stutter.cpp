@@ -112,6 +112,7 @@ void addStutterShape(TableSpec& t) {
          .group = "shape"});
   t.add({.key = "pan_pattern",
          .label = "sides",
+         .type = type::pan,
          .min = -1,
          .max = 1,
          .initial = List{0.0},

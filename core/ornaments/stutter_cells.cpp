@@ -73,7 +73,7 @@ class StutterCells : public ListCells {
       for (const char* kind : {"", ".", "t"})
         if (Value v("1/" + std::to_string(n) + kind); beatsOf(v) == length) return v;
     for (int n = 1; n <= 64; ++n)
-      if (Value v(NoteValue{NoteValue::Kind::bars, n}.text()); beatsOf(v) == length) return v;
+      if (Value v(NoteValue{.kind = NoteValue::Kind::bars, .number = n}.text()); beatsOf(v) == length) return v;
     return {length.quarters() * 60000 / map_.bpmAt(ornament().start)};
   }
   std::optional<Value> halfOf(const Value& length) const {

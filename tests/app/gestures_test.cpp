@@ -1,6 +1,8 @@
 // Every gesture does what it says.
 #include "rig.h"
 
+#include "app/openrow/finish_line.h"
+#include "app/openrow/in_hand_words.h"
 #include "app/theme/ink_button.h"
 
 #include <QMenu>
@@ -306,4 +308,91 @@ TEST_CASE("a double click on a sign is the same as one click: the second hits no
   CHECK(rig.score().opened().isOpen());
   CHECK(rig.session->song() == before);
   CHECK_FALSE(rig.score().selection());
+}
+
+TEST_CASE("what is typed and not understood stays, with the reason under the field; what is understood is shown as it "
+          "will be kept",
+          "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 12, 13);
+  NumberField* left = field(rig, "time_left");
+  REQUIRE(left);
+  left->setFocus();
+  const Song before = rig.session->song();
+  QTest::keyClick(left, '5');
+  auto* edit = left->findChild<QLineEdit*>();
+  REQUIRE(edit);
+  CHECK(left->note().contains("1/8., 5/16"));
+  QTest::keyClicks(edit, "/7 accelerating");
+  CHECK(edit->text() == "5/7 accelerating"); // not a letter is dropped
+  CHECK(left->note().contains("5/7 accelerating"));
+  QTest::keyClick(edit, Qt::Key_Return);
+  CHECK(edit == left->findChild<QLineEdit*>()); // refused, and still there to be mended
+  CHECK(rig.session->song() == before);
+  edit->clear();
+  QTest::keyClicks(edit, "3/16");
+  CHECK(left->note().startsWith("1/8."));
+  QTest::keyClick(edit, Qt::Key_Return);
+  CHECK(settingOr(allKinds().find("delay-throw")->table(), rig.ornament(id).settings, "time_left") == Value("1/8."));
+  CHECK(left->note().isEmpty());
+  // A click elsewhere commits and does what it hits.
+  left->setFocus();
+  QTest::keyClicks(left, "1");
+  QTest::keyClicks(QApplication::focusWidget(), "/4");
+  NumberField* flip = field(rig, "invert_right");
+  const bool was = *flip->value().boolean();
+  QTest::mouseClick(flip, Qt::LeftButton);
+  CHECK(settingOr(allKinds().find("delay-throw")->table(), rig.ornament(id).settings, "time_left") == Value("1/4"));
+  CHECK(*flip->value().boolean() != was);
+}
+
+TEST_CASE("a choice opens its list, a switch turns, a number waits; the frame and the foot say what is in hand",
+          "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 12, 13);
+  NumberField* input = field(rig, "hears"); // of two
+  QTest::mouseClick(input, Qt::LeftButton);
+  auto* list = input->findChild<QMenu*>(QStringLiteral("choices"));
+  REQUIRE(list);
+  CHECK(list->actions().size() == 2);
+  list->close();
+  const Song before = rig.session->song();
+  NumberField* feedback = field(rig, "feedback_percent");
+  QTest::mouseClick(feedback, Qt::LeftButton);
+  CHECK(feedback->hasFocus());
+  CHECK(rig.session->song() == before);
+  const auto framed = [&](const QWidget& w) { // ink at its very edge
+    const QImage image = const_cast<QWidget&>(w).grab().toImage();
+    int dark = 0;
+    for (int x = 0; x < image.width(); ++x) dark += image.pixelColor(x, 0).lightness() < 128;
+    return dark > image.width() / 2;
+  };
+  CHECK(framed(*feedback));
+  CHECK(inHandWords(feedback).contains("Feedback"));
+  FinishLine& finish = rig.score().opened().row()->finish();
+  CHECK_FALSE(framed(*input));
+  finish.setFocus();
+  CHECK_FALSE(framed(*feedback));
+  CHECK(framed(finish));
+  CHECK(inHandWords(&finish).startsWith("Finish"));
+}
+
+TEST_CASE("what is moved or lengthened stays whole in its open row, unless somebody looked closer", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("reverse-reverb", "voice", 24, 26);
+  rig.settle();
+  const auto lead = [&](double beats) {
+    rig.session->edit("lead", withSetting(rig.session->song(), id, "lead_beats", beats));
+    rig.session->settle();
+    rig.settle();
+    return rig.score().axis();
+  };
+  const TimeAxis at = lead(16);
+  CHECK(at.left <= 24 - 16);
+  CHECK(at.right() >= 26);
+  lead(2);
+  rig.score().zoom(6, rig.score().axis().xOf(Beats::ofQuarters(26)));
+  const double left = rig.score().axis().left;
+  REQUIRE(left > 22);
+  CHECK(lead(8).left == left); // looking closely at its end, by the hand's own wish
 }

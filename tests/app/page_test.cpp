@@ -137,6 +137,10 @@ TEST_CASE("bars are counted to a landing that is there", "[page]") {
   Song song = songWithLandings({0, 16, 32});
   travel.goHome(song);
   CHECK(travel.landing()->id == "l1"); // the first after bar 1
+  CHECK(travel.axis().left == -0.5);   // nothing is tied anywhere: the first bar
+  song.startSeconds = 1;               // two beats of the stems before it
+  travel.goHome(song);
+  CHECK(travel.axis().left == -2);
   Ornament o;
   o.id = "o1";
   o.kind = "delay-throw";

@@ -16,10 +16,6 @@ NumberField* field(Rig& rig, const char* key) {
   return f;
 }
 
-void typeInto(QWidget* w, const char* text) {
-  for (const char* c = text; *c; ++c) QTest::keyClick(w, *c);
-}
-
 } // namespace
 
 TEST_CASE("a number takes what can belong to a value, and no letter there is an action", "[promises]") {
@@ -29,7 +25,7 @@ TEST_CASE("a number takes what can belong to a value, and no letter there is an 
   field(rig, "feedback_percent")->setFocus();
   // Every letter, every sign: no ornament comes or goes, nothing plays, nothing closes.
   for (char c = '!'; c <= '~'; ++c) {
-    if ((c >= '0' && c <= '9') || c == '-' || c == '.') continue;
+    if ((c >= '0' && c <= '9') || QStringLiteral("-+.,").contains(c)) continue; // a number begins
     INFO(c);
     QWidget* now = QApplication::focusWidget();
     REQUIRE(qobject_cast<NumberField*>(now));
@@ -48,16 +44,6 @@ TEST_CASE("a number takes what can belong to a value, and no letter there is an 
   auto* there = qobject_cast<NumberField*>(QApplication::focusWidget());
   REQUIRE(there);
   CHECK(there->spec().label.front() == 'd');
-  // While a value is being typed only its characters come in, and the others are told.
-  field(rig, "feedback_percent")->setFocus();
-  QTest::keyClick(QApplication::focusWidget(), '5');
-  QWidget* edit = QApplication::focusWidget();
-  typeInto(edit, "q7w");
-  CHECK(qobject_cast<QLineEdit*>(edit)->text() == "57");
-  CHECK(rig.window->measure().said().contains("0 % to 200 %"));
-  typeInto(edit, "%");
-  QTest::keyClick(edit, Qt::Key_Return);
-  CHECK(setting(last(rig), "feedback_percent") == 57);
   // Words where words are allowed.
   rig.type(field(rig, "time_left"), "1/8t");
   CHECK(textSetting(last(rig), "time_left") == "1/8t");
@@ -77,6 +63,8 @@ TEST_CASE("a refused value names the ornament, the field and what is allowed, an
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
   rig.type(field(rig, "feedback_percent"), "900");
+  CHECK(field(rig, "feedback_percent")->note().contains("0..200"));
+  rig.score().setFocus(); // gone elsewhere: what was typed is not taken
   const QString said = rig.window->measure().said();
   INFO(said.toStdString());
   CHECK(said.contains("Delay throw"));

@@ -172,7 +172,7 @@ TEST_CASE("a stop extended over the end of the song is heard after it, by mouse 
     } else {
       NumberField* fits = rig.score().opened().row()->field("fit");
       REQUIRE(fits);
-      QTest::mouseClick(fits, Qt::LeftButton, {}, fits->rect().center());
+      turnWheel(*fits, QPointF(4, 4), 120);
     }
     rig.settle();
     CHECK(textSetting(last(rig), "fit") == "extend");

@@ -56,14 +56,55 @@ TEST_CASE("a new song from stems has its tempo and bar 1 from them, and says so"
   CHECK(rig.window->measure().said().contains("100 BPM found"));
 }
 
-TEST_CASE("no tempo to be told is said, and 120 it is", "[app][tempo]") {
+TEST_CASE("a tempo in doubt stands in the head as buttons, each heard with its click, and is taken by the second press",
+          "[app][tempo]") {
   const TempFolder dir;
   writeWav(dir / "hiss.wav", 48000, 2, 48000 * 12, noise(3, 0.2));
   Rig rig;
   rig.session->files().begin({dir / "hiss.wav"}, std::nullopt);
   rig.session->waitUntilIdle();
-  CHECK(rig.session->song().tempo[0].bpm == 120);
-  CHECK(rig.window->measure().said().contains("No tempo can be told"));
+  const auto bpm = [&] { return rig.session->song().tempo[0].bpm; };
+  const double best = bpm();
+  TempoChoices& choices = *rig.window->head().tempoChoices();
+  REQUIRE(choices.isVisible());
+  REQUIRE(choices.buttons().size() == 3);
+  CHECK(rig.window->measure().said().contains("not certain"));
+  CHECK(choices.buttons()[0]->hasFocus());
+  CHECK(choices.buttons()[0]->isChecked());
+  QTest::mouseClick(choices.buttons()[1], Qt::LeftButton);
+  CHECK((bpm() == Approx(best / 2) || bpm() == Approx(best * 2)));
+  CHECK(choices.buttons()[1]->isChecked());
+  CHECK(rig.session->player().playing());
+  CHECK(rig.window->action("click")->isChecked());
+  const double taken = bpm();
+  QTest::mouseClick(choices.buttons()[1], Qt::LeftButton);
+  CHECK_FALSE(choices.isVisible());
+  CHECK(bpm() == taken);
+  rig.session->undo(); // one step, however many were tried
+  CHECK(bpm() == best);
+}
+
+TEST_CASE("the head's tempo opens its panel, whose likely tempi are heard and let go again", "[app][tempo]") {
+  const TempFolder dir;
+  Rig rig;
+  rig.session->files().begin(stemsOf(dir), std::nullopt);
+  rig.session->waitUntilIdle();
+  const Song before = rig.session->song();
+  whenUp<TempoDialog>([&](TempoDialog* d) {
+    press(d, "tempo-listen");
+    rig.session->waitUntilIdle();
+    const auto likely = d->findChildren<QPushButton*>(QStringLiteral("tempo-likely"));
+    REQUIRE(likely.size() == 3);
+    CHECK(likely[0]->text() == "100");
+    QTest::mouseClick(likely[1], Qt::LeftButton);
+    CHECK(rig.session->song().tempo[0].bpm == likely[1]->text().toDouble());
+    CHECK(rig.session->player().playing());
+    d->reject();
+  });
+  QTest::mouseClick(rig.window->head().tempo(), Qt::LeftButton);
+  CHECK(rig.session->song() == before);
+  CHECK_FALSE(rig.session->player().playing());
+  CHECK_FALSE(rig.window->action("click")->isChecked());
 }
 
 TEST_CASE("the tempo is corrected under the ornaments, or changed with them, one step of undo each", "[app][tempo]") {

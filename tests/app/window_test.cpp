@@ -167,7 +167,9 @@ TEST_CASE("what cannot be, cannot be entered, and says why", "[window]") {
   NumberField* feedback = rig.score().opened().row()->field("feedback_percent");
   rig.type(feedback, "250");
   CHECK(rig.session->song() == before);
-  CHECK(rig.window->measure().said().contains("0..200 %"));
+  CHECK(feedback->note().contains("0..200 %"));
+  QTest::keyClick(feedback->findChild<QLineEdit*>(), Qt::Key_Escape);
+  CHECK(feedback->note().isEmpty());
   for (int i = 0; i < 400; ++i) QTest::keyClick(feedback, Qt::Key_PageUp);
   CHECK(setting(*rig.session->song().ornaments[0], "feedback_percent") == 200);
   CHECK(rig.score().opened().row()->sentence().startsWith("grows"));

@@ -1,5 +1,7 @@
+#include "finish/finisher.h"
 #include "ornaments/kind.h"
 #include "song/settings/setting_text.h"
+#include "song/settings/setting_type.h"
 
 #include "time/plain_number.h"
 
@@ -66,6 +68,82 @@ TEST_CASE("what people type becomes a value with the right unit", "[settings]") 
   CHECK(parsed("pattern", "ping") == Value("ping-pong"));
   CHECK(parsed("invert_right", "yes") == Value(true));
   CHECK(parsed("feedback_right_percent", "as left").isNull());
+}
+
+TEST_CASE("note values, sides and notes are typed as musicians write them", "[settings]") {
+  const TempoMap map({{Beats(0), 120}}, {{Beats(0), 3, 4}}, Seconds(0), 48000);
+  const SettingSpec& time = spec("time_left");
+  const SettingSpec& pan = *findFinisher("pan")->table().find("position");
+  const SettingSpec& note = *allKinds().find("riser")->table().find("tone_note");
+  const SettingSpec rate{.key = "rate", .label = "rate", .type = type::rate, .min = 0.01, .max = 20};
+  struct Case {
+    const SettingSpec& spec;
+    const char* typed;
+    Value kept;
+    const char* read;
+    int version = 1;
+  };
+  const std::vector<Case> cases{{time, "3/16", "1/8.", "1/8."},
+                                {time, "1/8d", "1/8.", "1/8."},
+                                {time, "1/8 D", "1/8.", "1/8."},
+                                {time, "1/16T", "1/16t", "1/16t"},
+                                {time, "2/8", "1/4", "1/4"},
+                                {time, "0,75 beats", "1/8.", "1/8."},
+                                {time, "1 beat", "1/4", "1/4"},
+                                {time, "5/16", "5/16", "5/16", 3},
+                                {time, "0.3 beats", "0.3 beats", "0.3 beats", 3},
+                                {time, "2 bars", "2 bars", "2 bars"},
+                                {time, "1.5 bars", "9/8", "9/8", 3},
+                                {time, "180 ms", 180.0, "180 ms"},
+                                {time, "0.18 s", 180.0, "180 ms"},
+                                {time, "3 Hz", 333.3333, "333.33 ms"},
+                                {rate, "180 ms", 5.5556, "5.56 Hz"},
+                                {pan, "L 45", -0.45, "L 45"},
+                                {pan, "r100", 1.0, "R 100"},
+                                {pan, "12.5 left", -0.125, "L 12.5"},
+                                {pan, "-30", -0.3, "L 30"},
+                                {pan, "C", 0.0, "C"},
+                                {note, "A3", 57.0, "A3"},
+                                {note, "f#2", 42.0, "F♯2"},
+                                {note, "Bb-1", 10.0, "B♭−1"},
+                                {note, "60", 60.0, "C4"}};
+  for (const Case& c : cases) {
+    std::string why;
+    const auto v = parseSettingAt(c.spec, c.typed, map, Beats(0), why);
+    INFO(c.typed << ": " << why);
+    REQUIRE(v);
+    CHECK(*v == c.kept);
+    CHECK(settingText(c.spec, *v) == c.read);
+    CHECK(c.spec.sinceWith(*v) == c.version);
+    const auto again = parseSettingAt(c.spec, c.read, map, Beats(0), why);
+    if (*v != Value(333.3333) && *v != Value(5.5556)) CHECK(again == v); // these are read rounded
+  }
+  for (const auto& [s, wrong] : std::vector<std::pair<const SettingSpec*, const char*>>{{&time, "5/7"},
+                                                                                        {&time, "65/64"},
+                                                                                        {&time, "5/16."},
+                                                                                        {&time, "64/1"}, // 85 bars
+                                                                                        {&time, "0.001 beats"},
+                                                                                        {&time, "2 5 beats"},
+                                                                                        {&time, "aeleratn"},
+                                                                                        {&time, "0 Hz"},
+                                                                                        {&pan, "L 101"},
+                                                                                        {&pan, "L -5"},
+                                                                                        {&note, "H2"},
+                                                                                        {&note, "A12"}}) {
+    std::string why;
+    INFO(wrong);
+    CHECK_FALSE(parseSettingAt(*s, wrong, map, Beats(0), why));
+    CHECK_FALSE(why.empty());
+  }
+  CHECK(NoteValue::parse("5/16")->beats(map, Beats(0))->quarters() == 1.25);
+  CHECK(NoteValue::parse("0.3 beats")->seconds(map, Beats(0)).value == Approx(0.15));
+  for (const Kind* k : allKinds().all()) // an example can be typed
+    for (const SettingSpec& s : k->table().settings) {
+      std::string why;
+      const std::string example = settingExample(s), first = example.substr(0, example.find(", "));
+      INFO(k->table().id << "." << s.key << ": " << example);
+      if (!example.empty()) CHECK(parseSettingAt(s, s.shape == Shape::one ? first : example, map, Beats(0), why));
+    }
 }
 
 TEST_CASE("what is no value, or out of range, cannot be entered", "[settings]") {

@@ -76,9 +76,9 @@ TEST_CASE("every kind of error names its place, the value and the nearest right 
   const std::vector<Case> cases = {
       {"\"T\"", "T", ErrorId::syntax, "line 2", "syntax"},
       {"\"ivrin-song\"", "\"other\"", ErrorId::not_a_song, "format", "ivrin-song"},
-      {"\"version\": 1", "\"version\": 3", ErrorId::newer_version, "version", "later Ivrin"},
-      {"\"version\": 1", "\"version\": 0", ErrorId::out_of_range, "version", "must be 1 to 2"},
-      {"\"version\": 1", "\"version\": 1.5", ErrorId::out_of_range, "version", "must be 1 to 2"},
+      {"\"version\": 1", "\"version\": 4", ErrorId::newer_version, "version", "later Ivrin"},
+      {"\"version\": 1", "\"version\": 0", ErrorId::out_of_range, "version", "must be 1 to 3"},
+      {"\"version\": 1", "\"version\": 1.5", ErrorId::out_of_range, "version", "must be 1 to 3"},
       {"\"sample_rate\": 44100, ", "", ErrorId::missing_field, "sample_rate", "missing"},
       {"\"title\"", "\"titel\"", ErrorId::unknown_field, "titel", "\"title\""},
       {"\"feedback_percent\"", "\"feedbak_percent\"", ErrorId::unknown_field, "ornaments[0].settings.feedbak_percent",
@@ -267,6 +267,14 @@ TEST_CASE("a song is written as the lowest version that holds it, and what came 
     CHECK(early.list[0].place == c.place);
     CHECK(early.list[0].message.find("came with song version 2; this file says version 1") != std::string::npos);
   }
+  // So does how a value is written.
+  Problems tooNew, fits;
+  CHECK_FALSE(readSong(songWith(2, "delay-throw", R"("time_left": "5/16")"), registry, tooNew));
+  CHECK(tooNew.list.at(0).text() ==
+        "ornaments[0].settings.time_left: 5/16 came with song version 3; this file says version 2");
+  const auto newest = readSong(songWith(3, "delay-throw", R"("time_left": "5/16")"), registry, fits);
+  REQUIRE(newest);
+  CHECK(lowestVersion(*newest, registry) == 3);
   // Variants count too.
   Problems p;
   auto song = readSong(songWith(1, "gap", ""), registry, p);

@@ -39,7 +39,6 @@ class BandsType : public SettingType {
   }
   std::string text(const SettingSpec&, const Value&) const override { return worded("curve"); }
   std::optional<Value> parse(const SettingSpec&, const std::string&) const override { return std::nullopt; }
-  std::optional<std::string> typedWords(const SettingSpec&) const override { return ""; }
   Value stepped(const SettingSpec&, const Value& v, int, const TempoMap&, Beats) const override { return v; }
   std::string range(const SettingSpec&) const override { return "up to 8 of `{freq_hz, gain_db, q}`"; }
   std::string brief(const SettingSpec&) const override { return ": [{freq_hz, gain_db, q}]"; }
@@ -103,9 +102,6 @@ class PatternType : public SettingType {
     }
     return runs.empty() ? std::nullopt : std::optional(Value(std::move(runs)));
   }
-  std::optional<std::string> typedWords(const SettingSpec& s) const override {
-    return *type::time->typedWords(s) + "x×*,";
-  }
   /// Every run so many note values further.
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
     if (!v.list()) return v;
@@ -113,6 +109,14 @@ class PatternType : public SettingType {
     for (Value& run : runs) run = List{type::time->stepped(s, (*run.list())[0], steps, map, at), (*run.list())[1]};
     return Value(std::move(runs));
   }
+  int since(const Value& v) const override {
+    int version = 1;
+    if (v.list())
+      for (const Value& run : *v.list())
+        if (run.list() && !run.list()->empty()) version = std::max(version, type::time->since(run.list()->front()));
+    return version;
+  }
+  std::string example(const SettingSpec&) const override { return "2 × 1/8, 4 × 1/16"; }
   std::string range(const SettingSpec&) const override { return "1 to 64 of `[note value, count]`"; }
   std::string typing(const SettingSpec&) const override { return worded("runs like 2 × 1/8, 4 × 1/16"); }
   std::string brief(const SettingSpec&) const override { return ": [[note value, count]]"; }
@@ -149,7 +153,6 @@ class FadeType : public SettingType {
     const auto ms = parseNumber(typed, "ms");
     return ms ? std::optional(Value(Object{{"ms", Value(*ms)}})) : std::nullopt;
   }
-  std::optional<std::string> typedWords(const SettingSpec&) const override { return "% ms"; }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
     if (const double* ms = milliseconds(v))
       return Value(Object{{"ms", type::number->stepped(inMs(), Value(*ms), steps, map, at)}});
@@ -162,6 +165,7 @@ class FadeType : public SettingType {
     return worded("%1 to %2, or %3 to %4", numberText(s, s.min), numberText(s, s.max), numberText(inMs(), 0),
                   numberText(inMs(), inMs().max));
   }
+  std::string example(const SettingSpec&) const override { return "10 %, 4 ms"; }
   std::string brief(const SettingSpec& s) const override {
     return " " + shortestNumber(s.min) + ".." + shortestNumber(s.max) + " %, or {ms}";
   }

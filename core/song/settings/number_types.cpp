@@ -84,13 +84,6 @@ class NumberType : public SettingType {
     if (d && s.percent) return Value(std::round(*d * 1e6) / 1e8);
     return d ? std::optional(Value(*d)) : std::nullopt;
   }
-  std::optional<std::string> typedWords(const SettingSpec& s) const override {
-    std::string all = s.percent ? "%" : s.unit + worded(s.unit);
-    for (const std::string& c : s.choices) all += ' ' + c + worded(c);
-    if (s.unit == "Hz") all += " k"; // 7k, 7 kHz
-    if (s.unit == "beats") all += " bars ms";
-    return all;
-  }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     const double* d = v.number();
     if (!d) return v;
@@ -156,7 +149,75 @@ class IntegerType : public NumberType {
   }
 };
 
+/// A place between left, −1, and right, 1: read and typed as "L 45", "C", "R 100".
+class PanType : public NumberType {
+ public:
+  std::string text(const SettingSpec&, const Value& v) const override {
+    const double percent = std::round(*v.number() * 1000) / 10;
+    if (percent == 0) return "C";
+    return (percent < 0 ? "L " : "R ") + shortestNumber(std::abs(percent));
+  }
+  std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
+    std::string s = lower(typed);
+    if (s == "c" || s == "center" || s == "centre") return Value(0.0);
+    double side = 1;
+    const auto takes = [&](std::string_view word, double to) {
+      if (s.starts_with(word))
+        s = s.substr(word.size());
+      else if (s.ends_with(word))
+        s = s.substr(0, s.size() - word.size());
+      else
+        return false;
+      side = to;
+      return true;
+    };
+    const bool named = takes("left", -1) || takes("right", 1) || takes("l", -1) || takes("r", 1);
+    s = trimmed(s);
+    if (named && s.empty()) return Value(side);
+    const auto percent = parseNumber(s, "%");
+    if (!percent || (named && *percent < 0)) return std::nullopt;
+    return Value(side * std::round(*percent * 1e4) / 1e6);
+  }
+  std::string example(const SettingSpec&) const override { return "L 45, C, R 100"; }
+  std::string typing(const SettingSpec&) const override { return worded("%1 to %2", "L 100", "R 100"); }
+};
+
+/// A MIDI note: read and typed as "A3" (57) or by its number; C4 is 60.
+class NoteType : public IntegerType {
+ public:
+  std::string text(const SettingSpec&, const Value& v) const override {
+    const int note = static_cast<int>(*v.number());
+    static const char* const names[] = {"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"};
+    const std::string octave = std::to_string(note / 12 - 1);
+    return names[note % 12] + (octave[0] == '-' ? "\u2212" + octave.substr(1) : octave);
+  }
+  std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
+    if (const auto number = parseNumber(typed, "")) return Value(*number);
+    static const std::string letters = "c d ef g a b"; // a place for each semitone
+    const std::string s = lower(typed);
+    const auto letter = s.empty() || s[0] == ' ' ? s.npos : letters.find(s[0]);
+    if (letter == s.npos) return std::nullopt;
+    int note = static_cast<int>(letter);
+    std::string rest = s.substr(1);
+    for (const auto& [sign, by] : {std::pair{"#", 1}, {"♯", 1}, {"b", -1}, {"♭", -1}})
+      if (rest.starts_with(sign)) {
+        note += by;
+        rest = rest.substr(std::string_view(sign).size());
+        break;
+      }
+    const auto octave = parseNumber(rest, "");
+    if (!octave || *octave != std::floor(*octave) || std::abs(*octave) > 20) return std::nullopt;
+    return Value(12 * (*octave + 1) + note);
+  }
+  std::string example(const SettingSpec&) const override { return "A3, F♯2, 57"; }
+  std::string typing(const SettingSpec& s) const override {
+    return worded("%1 to %2", text(s, Value(s.min)), text(s, Value(s.max)));
+  }
+};
+
 const NumberType numberType;
+const PanType panType;
+const NoteType noteType;
 const IntegerType integerType;
 
 } // namespace
@@ -164,6 +225,8 @@ const IntegerType integerType;
 namespace type {
 const SettingType* const number = &numberType;
 const SettingType* const integer = &integerType;
+const SettingType* const pan = &panType;
+const SettingType* const note = &noteType;
 } // namespace type
 
 } // namespace ivrin

@@ -1,6 +1,7 @@
 #include "song/settings/setting_spec.h"
 
 #include "song/curve.h"
+#include "song/settings/setting_text.h"
 #include "song/settings/type_tools.h"
 #include "words/words.h"
 
@@ -90,6 +91,14 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
   s.type->check(s, v, place, problems);
 }
 
+int SettingSpec::sinceWith(const Value& v) const {
+  if (v.isNull()) return std::max(since, nullSince);
+  int version = std::max(since, type->since(v));
+  if (const auto* l = v.list(); l && (shape != Shape::one || perSide))
+    for (const Value& one : *l) version = std::max(version, type->since(one));
+  return version;
+}
+
 void checkSettings(const TableSpec& table, const Settings& settings, const std::string& place, Problems& problems,
                    int version) {
   for (const auto& [key, value] : settings) {
@@ -97,8 +106,10 @@ void checkSettings(const TableSpec& table, const Settings& settings, const std::
     if (spec && spec->since > version) {
       problems.error(ErrorId::unknown_field, place + "." + key, newerThan(spec->since, version));
     } else if (spec && spec->sinceWith(value) > version) {
-      problems.error(ErrorId::wrong_type, place + "." + key,
-                     worded("null came with song version %1; this file says version %2", spec->nullSince, version));
+      const std::string what = value.isNull() ? "null" : settingText(*spec, value);
+      problems.error(
+          ErrorId::wrong_type, place + "." + key,
+          worded("%1 came with song version %2; this file says version %3", what, spec->sinceWith(value), version));
     } else if (spec) {
       checkSetting(*spec, value, place + "." + key, problems);
     } else {

@@ -22,6 +22,8 @@ class SettingType;
 namespace type {
 extern const SettingType* const number;   // a double in min..max; `choices` are words allowed besides, `allowed` alone
 extern const SettingType* const integer;  // a whole number in min..max
+extern const SettingType* const pan;      // a number in −1..1, left to right
+extern const SettingType* const note;     // a MIDI note, a whole number in min..max
 extern const SettingType* const yesNo;    // true or false
 extern const SettingType* const choice;   // one of `choices`
 extern const SettingType* const time;     // a note value, or milliseconds in min..max
@@ -36,7 +38,7 @@ extern const SettingType* const fade;     // percent of a step in min..max, or {
 
 /// Newest version of the song file that this Ivrin reads. A version grows by additions alone; each says with `since`
 /// which one brought it, and a song is written as the lowest that holds it.
-inline constexpr int kSongVersion = 2;
+inline constexpr int kSongVersion = 3;
 
 /// What a setting means to code that is not its kind's own.
 enum class Role {
@@ -89,7 +91,8 @@ struct SettingSpec {
   Role role = Role::none;
   int since = 1;     // the song file's version that brought it
   int nullSince = 1; // and the one that allowed null
-  int sinceWith(const Value& v) const { return v.isNull() && nullSince > since ? nullSince : since; }
+  /// Which one this value of it needs.
+  int sinceWith(const Value& v) const;
 };
 
 struct TableSpec {

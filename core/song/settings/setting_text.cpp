@@ -71,15 +71,12 @@ std::string settingText(const SettingSpec& spec, const Value& v) {
   return spec.type->text(spec, v);
 }
 
-std::string typedCharacters(const SettingSpec& spec) {
-  const auto words = spec.type->typedWords(spec);
-  if (!words) return {};
-  std::string all = "0123456789.,+-−–/ " + *words;
-  if (spec.nullable) all += spec.whenNull + worded(spec.whenNull) + "null";
-  if (spec.entriesNullable) all += "null";
-  if (spec.perSide || spec.shape != Shape::one) all += "|;";
-  if (spec.shape == Shape::pair) all += "to" + worded("%1 to %2", "", "");
-  return all;
+std::string SettingType::example(const SettingSpec& s) const {
+  if (!s.initial.isNull() && s.shape == Shape::one && !s.initial.list()) return text(s, s.initial);
+  if (const List* l = s.initial.list(); l && !l->empty() && !(*l)[0].isNull() && !(*l)[0].list())
+    return text(s, (*l)[0]);
+  if (s.fromNull) return text(s, Value(s.fromNull->second));
+  return bounded() ? text(s, Value(s.max)) : std::string();
 }
 
 std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& typed, std::string& why) {
@@ -96,7 +93,7 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
   // In a list a comma stands between values; a number's own comma is a point there.
   std::optional<Value> v = spec.shape == Shape::one ? spec.type->parse(spec, s) : parseEntries(spec, s, ",;|");
   if (!v) {
-    why = worded("%1: \"%2\" is no value; allowed is %3", worded(spec.label), typed, settingTyping(spec));
+    why = worded("%1: “%2” is not a value here. Type %3.", worded(spec.label), typed, settingTyping(spec));
     return std::nullopt;
   }
   if (const double* d = v->number(); d && spec.percent && !(*d >= spec.min && *d <= spec.max)) { // in what was typed
@@ -116,20 +113,33 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
 
 std::optional<Value> parseSettingAt(const SettingSpec& spec, const std::string& typed, const TempoMap& map, Beats at,
                                     std::string& why) {
-  if (spec.unit != "beats" || spec.shape != Shape::one || spec.curve) return parseSetting(spec, typed, why);
   const std::string s = lower(trimmed(typed));
   const auto endsWith = [&](std::string_view end) { return s.size() > end.size() && s.ends_with(end); };
-  std::optional<double> beats;
-  if (const auto note = NoteValue::parse(s)) {
-    beats = note->beats(map, at)->quarters();
-  } else if (endsWith("bars") || endsWith("bar")) {
-    if (const auto n = parseNumber(trimmed(s.substr(0, s.rfind("bar"))), ""))
-      beats = *n * map.meterAt(at).barLength().quarters();
-  } else if (endsWith("s") && !endsWith("beats")) { // seconds or milliseconds
-    if (const auto ms = parseNumber(s, "ms")) beats = *ms / 60000 * map.bpmAt(at);
+  const auto bars = [&]() -> std::optional<double> { // any number of them, in beats
+    if (!endsWith("bars") && !endsWith("bar")) return std::nullopt;
+    const auto n = parseNumber(trimmed(s.substr(0, s.rfind("bar"))), "");
+    return n ? std::optional(*n * map.meterAt(at).barLength().quarters()) : std::nullopt;
+  };
+  const auto rounded = [](double beats) { return shortestNumber(std::round(beats * 1e6) / 1e6); };
+  if (spec.unit == "beats" && spec.shape == Shape::one && !spec.curve) {
+    std::optional<double> beats = bars();
+    if (const auto note = beats ? std::nullopt : NoteValue::typed(s))
+      beats = note->beats(map, at)->quarters();
+    else if (!beats && endsWith("s") && !endsWith("beats")) // seconds or milliseconds
+      if (const auto ms = parseNumber(s, "ms")) beats = *ms / 60000 * map.bpmAt(at);
+    return beats ? parseSetting(spec, rounded(*beats), why) : parseSetting(spec, typed, why);
   }
-  return beats ? parseSetting(spec, shortestNumber(std::round(*beats * 1e6) / 1e6), why)
-               : parseSetting(spec, typed, why);
+  auto v = parseSetting(spec, typed, why);
+  if (const auto beats = v || spec.shape != Shape::one ? std::nullopt : bars()) // "1.5 bars" as a time
+    v = parseSetting(spec, rounded(*beats) + " beats", why);
+  if (!v) return std::nullopt;
+  const List* l = spec.shape != Shape::one ? v->list() : nullptr;
+  for (std::size_t i = 0; i < (l ? l->size() : 1); ++i)
+    if (std::string no = spec.type->refusalAt(spec, l ? (*l)[i] : *v, map, at); !no.empty()) {
+      why = std::move(no);
+      return std::nullopt;
+    }
+  return v;
 }
 
 Value steppedSetting(const SettingSpec& spec, const Value& v, int steps, const TempoMap& map, Beats at) {
@@ -173,6 +183,13 @@ std::string settingTyping(const SettingSpec& spec) {
   if (spec.perSide) text = worded("%1; the sides apart as “left | right”", text);
   if (spec.nullable) text = worded("%1; or “%2”", text, worded(spec.whenNull.empty() ? "–" : spec.whenNull));
   return text;
+}
+
+std::string settingExample(const SettingSpec& spec) {
+  const std::string one = spec.type->example(spec);
+  if (one.empty() || spec.shape == Shape::one) return one;
+  if (spec.shape == Shape::pair) return settingText(spec, spec.initial);
+  return spec.initial.list() && spec.initial.list()->size() > 1 ? listText(spec, *spec.initial.list()) : one;
 }
 
 std::optional<Value> anySetting(const SettingSpec& spec, const std::function<double()>& draw) {

@@ -26,9 +26,12 @@ class SettingType {
   virtual std::string text(const SettingSpec& s, const Value& v) const = 0;
   /// What was typed, trimmed; need not be in range. Nothing where it is no value of this type.
   virtual std::optional<Value> parse(const SettingSpec& s, const std::string& typed) const = 0;
-  /// Words and signs, besides numbers, of which what parse() takes is made, one after another: "bars ms s t"; nothing
-  /// where any text is a value.
-  virtual std::optional<std::string> typedWords(const SettingSpec& s) const = 0;
+  /// Why a legal value does not fit at this place of the song, in words; empty: it does.
+  virtual std::string refusalAt(const SettingSpec&, const Value&, const TempoMap&, Beats) const { return {}; }
+  /// The song file's version that brought this way of writing one.
+  virtual int since(const Value&) const { return 1; }
+  /// One that may be typed for it: "5/16", "L 45", "A3". The default's text where that says enough.
+  virtual std::string example(const SettingSpec& s) const;
   /// So many steps further.
   virtual Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const = 0;
   /// Its values in words for the format page: "0 to 100", "note value or ms".

@@ -21,8 +21,11 @@ class TimeType : public SettingType {
     else if (const auto* t = v.text(); !t)
       problems.error(ErrorId::wrong_type, place, worded("is %1, wanted a note value or %2", v.typeName(), words_));
     else if (const auto note = NoteValue::parse(*t); !note)
-      problems.error(ErrorId::out_of_range, place,
-                     worded("\"%1\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"2 bars\")", *t));
+      problems.error(
+          ErrorId::out_of_range, place,
+          worded(
+              "\"%1\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"5/16\", \"0.3 beats\", \"2 bars\")",
+              *t));
     else if (note->kind == NoteValue::Kind::bars && note->number > 16)
       problems.error(ErrorId::out_of_range, place, worded("\"%1\" is longer than 16 bars", *t));
   }
@@ -31,14 +34,33 @@ class TimeType : public SettingType {
     return read(*v.text());
   }
   std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
-    if (NoteValue::parse(typed)) return Value(typed);
-    for (int n = 1; n <= 16; ++n) // in the words of the reader
-      if (NoteValue bars{NoteValue::Kind::bars, n}; typed == read(bars.text())) return Value(bars.text());
-    const auto d = parseNumber(typed, unit_);
-    return d ? std::optional(Value(*d)) : std::nullopt;
+    if (const auto note = NoteValue::typed(typed)) return Value(note->text());
+    if (const auto note = NoteValue::typed(inEnglish(typed))) return Value(note->text());
+    if (const auto d = parseNumber(typed, unit_)) return Value(*d);
+    // Turns in a second and the time of one say the same.
+    const bool rate = unit_ == "Hz";
+    const auto other = parseNumber(typed, rate ? "ms" : "Hz");
+    if (!other || !(*other > 0)) return std::nullopt;
+    return Value(std::round((rate || unit_ == "ms" ? 1000 : 1) / *other * 1e4) / 1e4);
   }
-  std::optional<std::string> typedWords(const SettingSpec&) const override {
-    return unit_ + " bars ms t" + worded("%1 bars", "") + worded("1 bar");
+  std::string example(const SettingSpec&) const override {
+    const std::string notes = worded("1/8., 5/16, %1, %2", worded("%1 beats", "0.3"), worded("%1 bars", 2));
+    return notes + (unit_ == "ms" ? ", 180 ms, 3 Hz" : unit_ == "Hz" ? ", 0.5 Hz" : ", 2.5 s");
+  }
+  std::string refusalAt(const SettingSpec& s, const Value& v, const TempoMap& map, Beats at) const override {
+    const auto note = v.text() ? NoteValue::parse(*v.text()) : std::nullopt;
+    if (!note) return {};
+    constexpr int kMostBarsOfOne = 16;
+    const double seconds = note->seconds(map, at).value;
+    if (seconds < 0.001) return worded("%1: %2 is shorter than 1 ms here", worded(s.label), text(s, v));
+    if (note->kind != NoteValue::Kind::bars &&
+        *note->beats(map, at) > NoteValue{.kind = NoteValue::Kind::bars, .number = kMostBarsOfOne}.beats(map, at))
+      return worded("%1: %2 is longer than 16 bars", worded(s.label), text(s, v));
+    return {};
+  }
+  int since(const Value& v) const override {
+    const auto note = v.text() ? NoteValue::parse(*v.text()) : std::nullopt;
+    return note ? note->since() : 1;
   }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap& map, Beats at) const override {
     // Note values stay note values; numbers step by a twelfth of themselves.
@@ -91,8 +113,19 @@ class TimeType : public SettingType {
   /// As the file has it, but for bars, which are words.
   static std::string read(const std::string& note) {
     const auto n = NoteValue::parse(note);
+    if (n && n->kind == NoteValue::Kind::quarters) return worded("%1 beats", note.substr(0, note.find(' ')));
     if (!n || n->kind != NoteValue::Kind::bars) return note;
     return n->number == 1 ? worded("1 bar") : worded("%1 bars", n->number);
+  }
+  /// The units of bars and beats that a reader types in his language, as NoteValue has them.
+  static std::string inEnglish(const std::string& typed) {
+    const std::string small = lower(typed);
+    for (const auto& [said, written] : {std::pair{worded("%1 beats", ""), " beats"},
+                                        {worded("%1 bars", ""), " bars"},
+                                        {worded("1 bar").substr(1), " bar"}})
+      if (const std::string unit = lower(trimmed(said)); !unit.empty() && small.ends_with(unit))
+        return small.substr(0, small.size() - unit.size()) + written;
+    return typed;
   }
   std::string_view name_;
   std::string unit_, words_;

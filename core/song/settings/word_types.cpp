@@ -30,11 +30,6 @@ class YesNoType : public SettingType {
       if (small == no) return Value(false);
     return std::nullopt;
   }
-  std::optional<std::string> typedWords(const SettingSpec& s) const override {
-    std::string all = "yes no on off true false" + worded("yes") + worded("no");
-    for (const std::string& word : s.shown) all += word + worded(word);
-    return all;
-  }
   Value stepped(const SettingSpec&, const Value& v, int steps, const TempoMap&, Beats) const override {
     return Value(v.boolean() ? (steps % 2 != 0) != *v.boolean() : true);
   }
@@ -86,11 +81,6 @@ class ChoiceType : public SettingType {
       if (!small.empty() && (shown.starts_with(small) || lower(c).starts_with(small))) begun.push_back(c);
     }
     return begun.size() == 1 ? std::optional(Value(begun.front())) : std::nullopt;
-  }
-  std::optional<std::string> typedWords(const SettingSpec& s) const override {
-    std::string all;
-    for (const std::string& c : s.choices) all += c + read(s, c);
-    return all;
   }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     return turned(s, v, steps);
@@ -149,7 +139,6 @@ class NameType : public SettingType {
                                     [&](const std::string& c) { return lower(c).ends_with(small); });
     return Value(known != s.choices.end() ? *known : typed);
   }
-  std::optional<std::string> typedWords(const SettingSpec&) const override { return std::nullopt; }
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     return turned(s, v, steps);
   }
