@@ -2,6 +2,7 @@
 // a table and a way to put itself behind a sound.
 #pragma once
 
+#include "audio/chunk_store.h"
 #include "finish/flow.h"
 #include "finish/impulses.h"
 #include "song/settings/setting_spec.h"
@@ -31,6 +32,8 @@ struct FinishPlace {
   bool builds = false; // it grows by itself: its end may be far louder than what follows the source
   /// K-weighted loudness of the source, its loudest window as long as itself; may be none.
   std::function<double()> sourceLufs{};
+  /// Where a sound that is needed whole is kept; none: in memory.
+  std::shared_ptr<ChunkStore> store{};
   /// The key of the processor being attached; none for those without one.
   std::function<void(Frames from, StereoSpan out)> key{};
   double sampleRate() const { return map.sampleRate(); }

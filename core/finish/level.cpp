@@ -8,41 +8,37 @@
 namespace ivrin {
 namespace {
 
-class LimiterStage : public Whole {
+class LimiterStage : public Held {
  public:
-  LimiterStage(std::unique_ptr<Flow> in, double ceiling, double rate)
-      : Whole(std::move(in))
-      , ceiling_(ceiling)
-      , rate_(rate) {}
+  LimiterStage(std::unique_ptr<Flow> in, const FinishPlace& at, double ceiling)
+      : Held(std::move(in), at.store)
+      , limiter_(at.sampleRate(), ceiling, [this](Frames from, StereoSpan out) { all().read(from.count, out); }) {}
 
  protected:
-  void transform(StereoBuffer& all) override {
-    const StereoBuffer in = all;
-    MixLimiter limiter(rate_, ceiling_, stretchesOf(in));
-    for (std::int64_t at = 0; at < all.frames(); at += 4096)
-      limiter.read(Frames(at), all.span().part(at, std::min<std::int64_t>(4096, all.frames() - at)));
-  }
+  void give(std::int64_t at, StereoSpan out) override { limiter_.read(Frames(at), out); }
 
  private:
-  double ceiling_, rate_;
+  MixLimiter limiter_;
 };
 
-class LevelStage : public Whole {
+class LevelStage : public Held {
  public:
   LevelStage(std::unique_ptr<Flow> in, const FinishPlace& at, std::optional<double> lufs, double offset)
-      : Whole(std::move(in))
-      , rate_(at.sampleRate())
-      , window_(std::max<std::int64_t>(at.sourceFrames, std::llround(0.05 * at.sampleRate())))
+      : Held(std::move(in), at.store)
+      , hop_(measuredHop(at.sourceFrames, at.sampleRate()))
+      , window_(std::max<std::int64_t>(at.sourceFrames, std::llround(0.05 * at.sampleRate())) / hop_)
       , lufs_(lufs)
       , offset_(offset)
       , wetDb_(at.wetDb)
       , builds_(at.builds)
-      , sourceLufs_(at.sourceLufs) {}
+      , sourceLufs_(at.sourceLufs)
+      , power_(at.sampleRate(), hop_) {}
   std::optional<double> levelDb() const override { return applied_; }
 
  protected:
-  void transform(StereoBuffer& all) override {
-    auto power = kWeightedPower(all.left(), all.right(), all.frames(), rate_);
+  void comes(StereoSpan part) override { power_.add(part.left, part.right, part.frames); }
+  void allCame() override {
+    auto power = power_.take();
     if (builds_) keepFirst(power);
     const double is = loudestWindowLufs(power, window_);
     const double source = lufs_ ? *lufs_ : sourceLufs_ ? sourceLufs_() : -200;
@@ -52,11 +48,14 @@ class LevelStage : public Whole {
       const double wanted = lufs_ ? *lufs_ : source + offset_;
       applied_ = std::clamp(wanted - is, -40.0, 24.0);
     }
-    const auto g = static_cast<float>(Decibels(*applied_ + wetDb_).gain());
-    if (g == 1) return;
-    for (std::int64_t i = 0; i < all.frames(); ++i) {
-      all.left()[i] *= g;
-      all.right()[i] *= g;
+    gain_ = static_cast<float>(Decibels(*applied_ + wetDb_).gain());
+  }
+  void give(std::int64_t at, StereoSpan out) override {
+    all().read(at, out);
+    if (gain_ == 1) return;
+    for (std::int64_t i = 0; i < out.frames; ++i) {
+      out.left[i] *= gain_;
+      out.right[i] *= gain_;
     }
   }
 
@@ -70,13 +69,14 @@ class LevelStage : public Whole {
     power = std::vector<float>(first, first + frames);
   }
 
-  double rate_;
-  std::int64_t window_;
+  std::int64_t hop_, window_; // frames; hops
   std::optional<double> lufs_;
   double offset_, wetDb_;
   bool builds_;
   std::function<double()> sourceLufs_;
+  WeightedPower power_;
   std::optional<double> applied_;
+  float gain_ = 1;
 };
 
 } // namespace
@@ -96,8 +96,7 @@ const Finisher& limiterFinisher() {
         return t;
       }(),
       [](std::unique_ptr<Flow> in, const FinishPlace& at, const SettingsView& s) {
-        return std::unique_ptr<Flow>(
-            std::make_unique<LimiterStage>(std::move(in), s.number("ceiling_dbtp"), at.sampleRate()));
+        return std::unique_ptr<Flow>(std::make_unique<LimiterStage>(std::move(in), at, s.number("ceiling_dbtp")));
       });
   return f;
 }

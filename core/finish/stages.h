@@ -1,6 +1,7 @@
 // What processors are made of: stages that work in place, that ring on, or that need the whole sound.
 #pragma once
 
+#include "audio/kept_sound.h"
 #include "finish/finisher.h"
 #include "song/curve.h"
 #include "song/settings/settings_view.h"
@@ -171,6 +172,40 @@ class Whole : public Stage {
 
  private:
   StereoBuffer all_;
+  std::int64_t given_ = 0;
+  bool taken_ = false;
+};
+
+/// Takes in everything before it gives anything, and keeps it where much is kept.
+class Held : public Stage {
+ public:
+  Held(std::unique_ptr<Flow> in, std::shared_ptr<ChunkStore> store)
+      : Stage(std::move(in))
+      , all_(std::move(store)) {}
+  std::int64_t render(StereoSpan out) override {
+    if (!std::exchange(taken_, true)) {
+      StereoBuffer block(kPrintBlock);
+      for (std::int64_t n = kPrintBlock; n == kPrintBlock;) {
+        n = in_->render(block.span());
+        all_.append(block.span().part(0, n));
+        comes(block.span().part(0, n));
+      }
+      allCame();
+    }
+    const std::int64_t n = std::min(out.frames, all_.frames() - given_);
+    give(given_, out.part(0, n));
+    given_ += n;
+    return n;
+  }
+
+ protected:
+  virtual void comes(StereoSpan) {}
+  virtual void allCame() {}
+  virtual void give(std::int64_t at, StereoSpan out) = 0;
+  const KeptSound& all() const { return all_; }
+
+ private:
+  KeptSound all_;
   std::int64_t given_ = 0;
   bool taken_ = false;
 };

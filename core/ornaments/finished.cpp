@@ -75,11 +75,16 @@ std::vector<Read> readsBeforeKeys(std::vector<Read> own, const Placed& p) {
 double sourceLufs(const Placed& p, Sounds& sounds) {
   const Source source(p);
   const double rate = p.sampleRate();
-  StereoBuffer heard(std::min(source.frames(), static_cast<std::int64_t>(kLongestWholeSeconds * rate))), scratch;
-  for (std::int64_t at = 0; at < heard.frames(); at += kPrintBlock)
-    source.read(sounds, at, heard.span().part(at, std::min(kPrintBlock, heard.frames() - at)), scratch);
-  return loudestWindowLufs(kWeightedPower(heard.left(), heard.right(), heard.frames(), rate),
-                           std::max<std::int64_t>(source.frames(), std::llround(0.05 * rate)));
+  const auto frames = std::min(source.frames(), static_cast<std::int64_t>(kLongestWholeSeconds * rate));
+  const std::int64_t hop = measuredHop(frames, rate);
+  StereoBuffer block(kPrintBlock), scratch;
+  WeightedPower power(rate, hop);
+  for (std::int64_t at = 0; at < frames; at += kPrintBlock) {
+    const StereoSpan part = block.span().part(0, std::min(kPrintBlock, frames - at));
+    source.read(sounds, at, part, scratch);
+    power.add(part.left, part.right, part.frames);
+  }
+  return loudestWindowLufs(power.take(), std::max<std::int64_t>(source.frames(), std::llround(0.05 * rate)) / hop);
 }
 
 } // namespace
@@ -150,6 +155,7 @@ std::unique_ptr<Voice> finishedVoice(const Kind& kind, const Placed& p, const Pr
   if (!voice || p.ornament.finish.empty()) return voice;
   if (bare) voice = std::make_unique<OfItsOwn>(std::move(bare), std::move(voice));
   FinishPlace at = placeOf(kind, p, plan.extent);
+  at.store = sounds.store();
   at.sourceLufs = [&ornament = p.ornament, &context = p.context, &sounds] {
     return sourceLufs({ornament, context}, sounds);
   };

@@ -5,6 +5,7 @@
 #pragma once
 
 #include "audio/buffer.h"
+#include "audio/chunk_store.h"
 #include "dsp/dynamics/edges.h"
 #include "finish/flow.h"
 #include "finish/impulses.h"
@@ -84,6 +85,8 @@ class Sounds {
  public:
   virtual ~Sounds() = default;
   virtual void read(std::size_t index, Frames from, StereoSpan out) = 0;
+  /// Where a voice keeps sound that it needs whole; none: in memory.
+  virtual std::shared_ptr<ChunkStore> store() const { return nullptr; }
 };
 
 /// One of them as a function.

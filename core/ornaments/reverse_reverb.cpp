@@ -208,7 +208,7 @@ struct Swell {
     Swell s;
     s.landing = p.map.frameAt(land);
     s.lead = (s.landing - p.map.frameAt(land - Beats::ofQuarters(number("lead_beats")))).count;
-    s.source = std::min<std::int64_t>(Source(p).frames(), std::llround(ReverseReverb::kLongestSourceSeconds * rate));
+    s.source = std::min<std::int64_t>(Source(p).frames(), std::llround(ReverseReverb::kLongestSeconds * rate));
     s.spill = (p.map.frameAt(land + Beats::ofQuarters(number("spill_beats"))) - s.landing).count;
     s.bend = number("rise_bend");
     s.wet = Decibels(number("wet_db")).gain();
@@ -255,98 +255,160 @@ void mixIn(StereoSpan io, double a, const StereoBuffer& other, double b) {
   }
 }
 
+/// What is heard first is the end of what is computed, so the swell comes in stretches, each with the silence and sound
+/// before it that its space still remembers (down to kSilence): a long source is heard at once and never held whole.
+/// What fits into one stretch is computed as one.
 class ReverseReverbVoice : public Voice {
  public:
   ReverseReverbVoice(const Placed& p, Sounds& sounds)
       : s_(Swell::of(p))
       , rate_(p.sampleRate())
-      , impulses_(p.impulses) {
-    const Source source(p);
-    StereoBuffer word(s_.source), scratch;
-    bool sounding = false;
-    for (std::int64_t at = 0; at < s_.source; at += kPrintBlock) {
-      const StereoSpan part = word.span().part(at, std::min(kPrintBlock, s_.source - at));
-      source.read(sounds, at, part, scratch);
-      for (std::int64_t i = 0; i < part.frames && !sounding; ++i) sounding = part.left[i] != 0 || part.right[i] != 0;
-    }
-    if (!sounding) return;
-
-    // Reversed in, then as much of the answer as the lead-in has room for.
-    StereoBuffer wet = word;
-    wet.span().reverse();
-    wet.resize(s_.source + s_.lead);
-    through(wet.span());
-    wet.span().reverse(); // now frame `lead` is the source's first: it lies on the landing
-
-    out_.resize(s_.lead + s_.after(rate_));
-    const std::int64_t shown = std::min(out_.frames(), wet.frames());
-    for (std::int64_t i = 0; i < shown; ++i) {
-      const auto g = static_cast<float>(s_.wet * gainAt(i));
-      out_.left()[i] = g * wet.left()[i];
-      out_.right()[i] = g * wet.right()[i];
-    }
-    if (s_.word) addAfter(word, s_.source, *s_.word);
-    if (s_.spill > 0) {
-      StereoBuffer space = word;
-      space.resize(std::max(s_.spill, s_.source));
-      Swell forward = s_;
-      forward.space.reverb.decaySeconds = std::max(0.1, static_cast<double>(s_.spill) / rate_);
-      std::swap(forward, s_);
-      through(space.span());
-      std::swap(forward, s_);
-      for (std::int64_t i = 0; i < s_.spill; ++i) { // gone by its end
-        const auto g =
-            static_cast<float>(raisedCosine(2 * (1 - static_cast<double>(i) / static_cast<double>(s_.spill))));
-        space.left()[i] *= g;
-        space.right()[i] *= g;
-      }
-      addAfter(space, s_.spill, s_.spillGain * s_.wet);
-    }
+      , impulses_(p.impulses)
+      , sounds_(sounds)
+      , source_(p)
+      , memory_(std::min(memoryFrames(), reversed()))
+      , frames_(s_.lead + s_.after(rate_)) {
+    const auto one = std::llround(kOneStretchSeconds * rate_);
+    if (reversed() <= one) memory_ = reversed();
+    stretch_ = std::max<std::int64_t>(one, memory_);
+    if (reversed() <= one && isSilent()) frames_ = 0;
+    if (frames_ > 0 && s_.spill > 0) makeSpill();
   }
 
   std::int64_t render(StereoSpan out) override {
-    const std::int64_t n = std::min(out.frames, out_.frames() - at_);
-    std::copy_n(out_.left() + at_, n, out.left);
-    std::copy_n(out_.right() + at_, n, out.right);
+    const std::int64_t n = std::min(out.frames, frames_ - at_);
+    for (std::int64_t done = 0; done < n;) {
+      if (at_ + done >= swellEnd_) nextStretch();
+      const std::int64_t from = at_ + done, part = std::min(n - done, swellEnd_ - from);
+      for (std::int64_t i = 0; i < part; ++i) {
+        const auto g = static_cast<float>(s_.wet * gainAt(from + i));
+        out.left[done + i] = g * swell_.left()[from - swellBegin_ + i];
+        out.right[done + i] = g * swell_.right()[from - swellBegin_ + i];
+      }
+      done += part;
+    }
+    const StereoSpan given = out.part(0, n);
+    if (s_.word) addWord(given);
+    if (spill_.frames() > 0) addAfter(given, spill_, 0, s_.spillGain * s_.wet);
     at_ += n;
     return n;
   }
 
  private:
-  void through(StereoSpan io) const {
+  /// Frames of the source backwards, and of its answer over the lead-in: frame r of them lies on the row r before the
+  /// source's last.
+  std::int64_t reversed() const { return s_.source + s_.lead; }
+
+  bool isSilent() {
+    StereoBuffer part(kPrintBlock);
+    for (std::int64_t at = 0; at < s_.source; at += kPrintBlock) {
+      const StereoSpan read = part.span().part(0, std::min(kPrintBlock, s_.source - at));
+      source_.read(sounds_, at, read, scratch_);
+      if (!read.isSilent()) return false;
+    }
+    return true;
+  }
+
+  /// How long what went in is still heard of over kSilence.
+  std::int64_t memoryFrames() const {
+    double seconds = 0;
+    if (s_.reverb && !s_.space.isImpulse) {
+      const double lows = std::max(1.0, s_.space.reverb.low.value_or(1.5));
+      seconds += kRemembersDb / 60 * lows * s_.space.reverb.decaySeconds + kBuildUpSeconds;
+    } else if (s_.reverb) {
+      const std::string& file = s_.space.impulseFile;
+      const auto impulse = impulses_ ? impulses_->find(file, rate_) : Impulses::shipped(file, rate_);
+      if (impulse) seconds += static_cast<double>(impulse->audio.frames()) / rate_ + kBuildUpSeconds;
+    }
+    if (s_.echo) {
+      const double pass = s_.loop.timeLeft / rate_, keeps = s_.loop.feedback[0];
+      seconds += pass * (1 + (keeps > 0 ? kRemembersDb / (-20 * std::log10(keeps)) : 0));
+    }
+    return std::llround(seconds * rate_);
+  }
+
+  /// The stretch of the swell that begins where the last one ended: the lead-in first, then what lies under the word.
+  void nextStretch() {
+    swellBegin_ = swellEnd_;
+    const std::int64_t leads = s_.lead + s_.fade(rate_);
+    swellEnd_ = std::min(frames_, swellBegin_ < leads && reversed() > stretch_ ? leads : swellBegin_ + stretch_);
+    if (memory_ == reversed()) swellEnd_ = frames_; // all is remembered
+    const std::int64_t end = reversed() - swellBegin_, begin = std::max<std::int64_t>(0, reversed() - swellEnd_);
+    const std::int64_t from = std::max<std::int64_t>(0, begin - memory_);
+    swell_ = StereoBuffer(swellEnd_ - swellBegin_);
+    if (end <= 0) return;
+    StereoBuffer all(end - from);
+    const std::int64_t last = std::min(end, s_.source); // of the source backwards
+    for (std::int64_t r = from; r < last; r += kPrintBlock) {
+      const std::int64_t n = std::min(kPrintBlock, last - r);
+      const StereoSpan part = all.span().part(r - from, n);
+      source_.read(sounds_, s_.source - r - n, part, scratch_);
+      part.reverse();
+    }
+    if (all.span().isSilent()) return;
+    through(s_, all.span(), from);
+    all.span().reverse();
+    const std::int64_t n = std::min(all.frames(), swell_.frames());
+    std::copy_n(all.left(), n, swell_.left());
+    std::copy_n(all.right(), n, swell_.right());
+  }
+
+  /// The space going on after the landing, fading to its end.
+  void makeSpill() {
+    spill_ = StereoBuffer(s_.spill);
+    for (std::int64_t at = 0; at < std::min(s_.source, s_.spill); at += kPrintBlock)
+      source_.read(sounds_, at, spill_.span().part(at, std::min(kPrintBlock, std::min(s_.source, s_.spill) - at)),
+                   scratch_);
+    Swell forward = s_;
+    forward.space.reverb.decaySeconds = std::max(0.1, static_cast<double>(s_.spill) / rate_);
+    through(forward, spill_.span(), 0);
+    for (std::int64_t i = 0; i < s_.spill; ++i) { // gone by its end
+      const auto g = static_cast<float>(raisedCosine(2 * (1 - static_cast<double>(i) / static_cast<double>(s_.spill))));
+      spill_.left()[i] *= g;
+      spill_.right()[i] *= g;
+    }
+  }
+
+  /// In place. `from` frames of silence came before: what moves in the space has moved on.
+  void through(const Swell& s, StereoSpan io, std::int64_t from) const {
     // Cut before the space, which is the same as after it and costs only as long as the source is.
-    const std::int64_t cut = std::min<std::int64_t>(io.frames, s_.source + std::llround(0.25 * rate_));
-    if (s_.lowCut) StereoSvf(StereoSvf::Pass::high, *s_.lowCut, *s_.lowCut, rate_).process(io.left, io.right, cut);
-    if (s_.highCut) StereoSvf(StereoSvf::Pass::low, *s_.highCut, *s_.highCut, rate_).process(io.left, io.right, cut);
+    const std::int64_t cut = std::clamp<std::int64_t>(s.source + std::llround(0.25 * rate_) - from, 0, io.frames);
+    if (s.lowCut) StereoSvf(StereoSvf::Pass::high, *s.lowCut, *s.lowCut, rate_).process(io.left, io.right, cut);
+    if (s.highCut) StereoSvf(StereoSvf::Pass::low, *s.highCut, *s.highCut, rate_).process(io.left, io.right, cut);
     const auto reverb = [&](StereoSpan x) {
       // A block goes in where its answer comes out; only a convolution, which reads ahead, needs the whole kept.
       StereoBuffer kept;
-      if (s_.space.isImpulse) {
+      if (s.space.isImpulse) {
         kept.resize(x.frames);
         std::copy_n(x.left, x.frames, kept.left());
         std::copy_n(x.right, x.frames, kept.right());
       }
       std::int64_t at = 0;
-      Space space(s_.space, rate_, impulses_, kSilence, [&](StereoSpan part) {
-        const std::int64_t from = std::exchange(at, at + part.frames);
-        if (!s_.space.isImpulse) return; // already there
-        const std::int64_t n = std::clamp<std::int64_t>(kept.frames() - from, 0, part.frames);
-        std::copy_n(kept.left() + std::min(from, kept.frames()), n, part.left);
-        std::copy_n(kept.right() + std::min(from, kept.frames()), n, part.right);
+      Space space(s.space, rate_, impulses_, kSilence, [&](StereoSpan part) {
+        const std::int64_t first = std::exchange(at, at + part.frames);
+        if (!s.space.isImpulse) return; // already there
+        const std::int64_t n = std::clamp<std::int64_t>(kept.frames() - first, 0, part.frames);
+        std::copy_n(kept.left() + std::min(first, kept.frames()), n, part.left);
+        std::copy_n(kept.right() + std::min(first, kept.frames()), n, part.right);
         part.part(n, part.frames - n).clear();
       });
+      if (!s.space.isImpulse && s.space.reverb.modulation > 0) {
+        StereoBuffer silence(kPrintBlock);
+        for (std::int64_t i = 0; i < from; i += kPrintBlock)
+          space.read(silence.span().part(0, std::min(kPrintBlock, from - i)));
+      }
       for (std::int64_t i = 0; i < x.frames; i += kPrintBlock)
         space.read(x.part(i, std::min(kPrintBlock, x.frames - i)));
     };
-    const auto echo = [&](StereoSpan x) { EchoLoop(s_.loop, rate_).process(x); };
-    if (!s_.echo) return reverb(io);
-    if (!s_.reverb) return echo(io);
+    const auto echo = [&](StereoSpan x) { EchoLoop(s.loop, rate_).process(x); };
+    if (!s.echo) return reverb(io);
+    if (!s.reverb) return echo(io);
     // Both in a row, balanced at equal power against the reverb alone.
     StereoBuffer both(io.frames);
     std::copy_n(io.left, io.frames, both.left());
     std::copy_n(io.right, io.frames, both.right());
-    const JoinGains g = equalPower(s_.balance);
-    if (s_.echoFirst) {
+    const JoinGains g = equalPower(s.balance);
+    if (s.echoFirst) {
       echo(both.span());
       reverb(both.span());
       reverb(io);
@@ -381,19 +443,35 @@ class ReverseReverbVoice : public Voice {
     return up * Decibels(db).gain();
   }
 
-  void addAfter(const StereoBuffer& x, std::int64_t frames, double gain) {
+  /// Adds what lies after the landing to a block of the print: `x` begins `offset` frames after it.
+  void addAfter(StereoSpan out, const StereoBuffer& x, std::int64_t offset, double gain) const {
     const auto g = static_cast<float>(gain);
-    for (std::int64_t i = 0; i < std::min({frames, x.frames(), out_.frames() - s_.lead}); ++i) {
-      out_.left()[s_.lead + i] += g * x.left()[i];
-      out_.right()[s_.lead + i] += g * x.right()[i];
+    const std::int64_t begin = at_ - s_.lead - offset; // of the block, in x
+    for (std::int64_t i = std::max<std::int64_t>(0, -begin); i < std::min(out.frames, x.frames() - begin); ++i) {
+      out.left[i] += g * x.left()[begin + i];
+      out.right[i] += g * x.right()[begin + i];
     }
   }
 
-  Swell s_;
-  double rate_;
+  /// The word itself.
+  void addWord(StereoSpan out) {
+    const std::int64_t from = std::max<std::int64_t>(0, at_ - s_.lead);
+    const std::int64_t n = std::min(at_ + out.frames - s_.lead, s_.source) - from;
+    if (n <= 0) return;
+    word_.resize(n);
+    source_.read(sounds_, from, word_.span(), scratch_);
+    addAfter(out, word_, from, *s_.word);
+  }
+
+  static constexpr double kOneStretchSeconds = 20, kRemembersDb = 120, kBuildUpSeconds = 1;
+  const Swell s_;
+  const double rate_;
   const Impulses* impulses_;
-  StereoBuffer out_;
-  std::int64_t at_ = 0;
+  Sounds& sounds_;
+  const Source source_;
+  std::int64_t memory_, frames_, stretch_ = 0, at_ = 0;
+  StereoBuffer swell_, spill_, word_, scratch_;
+  std::int64_t swellBegin_ = 0, swellEnd_ = 0; // of what swell_ holds, from the lead-in's begin
 };
 
 } // namespace
@@ -409,10 +487,9 @@ PrintPlan ReverseReverb::plan(const Placed& p) const {
   PrintPlan plan;
   plan.extent = {s.landing - Frames(s.lead), s.landing + Frames(s.after(rate))};
   plan.reads = Source(p).reads();
-  const Source source(p);
-  if (static_cast<double>(source.frames()) > kLongestSourceSeconds * rate) {
+  if (static_cast<double>(Source(p).frames() + s.lead + s.spill) > kLongestSeconds * rate) {
     plan.sounds = false;
-    plan.refusal = worded("its source is longer than 120 seconds; choose a shorter one");
+    plan.refusal = worded("its lead-in, source and spill are longer than 30 minutes together; choose a shorter source");
     plan.reads.clear();
     return plan;
   }

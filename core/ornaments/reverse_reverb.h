@@ -1,10 +1,9 @@
 // Reverse reverb: the source reversed, sent through a space and/or an echo, and reversed back, so that it swells into
 // the landing point.
 //
-// The print is computed whole before its first frame is there: the last sample of the swell is the first of the
-// space's answer. On the row, before the landing:  the swell, at full level to the landing frame;
-// after it:  a fade of 5 ms down to `wash_under` of what lies under the word, the word itself where `word_db` is set,
-// and the same space going on from the word for `spill_beats`.
+// The last sample of the swell is the first of the space's answer. On the row, before the landing:  the swell, at full
+// level to the landing frame; after it:  a fade of 5 ms down to `wash_under` of what lies under the word, the word
+// itself where `word_db` is set, and the same space going on from the word for `spill_beats`.
 #pragma once
 
 #include "ornaments/kind.h"
@@ -13,7 +12,8 @@ namespace ivrin {
 
 class ReverseReverb : public Kind {
  public:
-  static constexpr double kLongestSourceSeconds = 120;
+  /// Lead-in, source and spill together.
+  static constexpr double kLongestSeconds = 1800;
   const TableSpec& table() const override;
   PrintPlan plan(const Placed& p) const override;
   std::unique_ptr<Voice> start(const Placed& p, Sounds& sounds) const override;

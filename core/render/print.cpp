@@ -40,6 +40,9 @@ IVRIN_CLONES float scaleAndMeasure(float* x, std::int64_t n, float gain) {
 /// Gives a voice its declared reads through the plan of the moment.
 class PrintSounds : public Sounds {
  public:
+  explicit PrintSounds(std::shared_ptr<ChunkStore> store)
+      : store_(std::move(store)) {}
+  std::shared_ptr<ChunkStore> store() const override { return store_; }
   void use(const RenderPlan& plan, const OrnamentNode& node, std::stop_token stop) {
     if (plan_ != &plan) evaluator_ = std::make_unique<Evaluator>(plan, Evaluator::Missing::compute, std::move(stop));
     plan_ = &plan;
@@ -65,6 +68,7 @@ class PrintSounds : public Sounds {
   const RenderPlan* plan_ = nullptr;
   const OrnamentNode* node_ = nullptr;
   std::unique_ptr<Evaluator> evaluator_;
+  std::shared_ptr<ChunkStore> store_;
 };
 
 Print::Print(FrameRange extent, float gain, bool anyOrder, std::shared_ptr<ChunkStore> store,
@@ -168,7 +172,7 @@ void Print::finishWith(std::int64_t frames) {
 
 /// One block more; false when asked to stop before it was there.
 bool Print::renderNext(const RenderPlan& plan, const OrnamentNode& node, Frames near, std::stop_token stop) {
-  if (!sounds_) sounds_ = std::make_unique<PrintSounds>();
+  if (!sounds_) sounds_ = std::make_unique<PrintSounds>(store_);
   sounds_->use(plan, node, stop);
   const auto gaveUp = [&] { // what the voice heard was not the sound: it must not go on from there
     if (!sounds_->stopped()) return false;

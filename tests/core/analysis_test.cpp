@@ -138,12 +138,12 @@ TEST_CASE("a press where nothing sounds is refused with the reason, whatever the
   const Pressed heard =
       press(allKinds(), "delay-throw", t.song, "v", {Beats::ofQuarters(2), Beats::ofQuarters(3)}, listenTo(plan, "v"));
   CHECK(heard.heard.refusal.empty());
-  // A swell takes 120 s at most.
-  TestSong longer(8000, 120);
-  longer.stem("v", 8000 * 130, sine(300, 8000, 0.2));
-  const Pressed swell = press(allKinds(), "reverse-reverb", longer.song, "v", {Beats(0), Beats::ofQuarters(250)},
+  // A swell takes half an hour at most.
+  TestSong longer(8000, 20);
+  longer.stem("v", 8000 * 2, sine(300, 8000, 0.2));
+  const Pressed swell = press(allKinds(), "reverse-reverb", longer.song, "v", {Beats(0), Beats::ofQuarters(620)},
                               listenTo(longer.plan(), "v"));
-  CHECK(swell.heard.refusal.find("120") != std::string::npos);
+  CHECK(swell.heard.refusal.find("30 minutes") != std::string::npos);
 }
 
 TEST_CASE("a gap pressed up to a landing is tied to it", "[analysis]") {

@@ -79,6 +79,57 @@ TEST_CASE("a reverse reverb is reversal, the space and reversal again, below -12
   }
 }
 
+TEST_CASE("a long source comes in stretches that nobody can tell from one, and is heard before it is read",
+          "[reverse-reverb]") {
+  const FlushDenormals guard;
+  constexpr int kRate = 8000;
+  constexpr std::int64_t kSource = kRate * 90, kLead = kRate * 2; // 180 beats, four beats
+  TestSong t(kRate, 120);
+  t.stem("v", kRate * 100, noise(7, 0.4));
+  t.ornament("reverse-reverb", "v", 8, 180,
+             {{"decay_seconds", 2.0}, {"modulation_percent", 40.0}, {"wash_under_percent", 100.0}});
+  const auto plan = t.plan();
+  const StereoBuffer print = printOf(*plan, "o1");
+  REQUIRE(print.frames() == kLead + kSource);
+  StereoBuffer steps(kSource + kLead);
+  const EdgeWindow edges = EdgeWindow::withDefaultEdges({Frames(kRate * 4), Frames(kRate * 4 + kSource)}, kRate);
+  const StereoBuffer stem = fill(kRate * 100, noise(7, 0.4));
+  for (std::int64_t i = 0; i < kSource; ++i) {
+    const auto g = static_cast<float>(edges.at(Frames(kRate * 4 + i)));
+    steps.left()[kSource - 1 - i] = g * stem.left()[kRate * 4 + i];
+    steps.right()[kSource - 1 - i] = g * stem.right()[kRate * 4 + i];
+  }
+  Reverb(ReverbSettings{ReverbCharacter::plate, 2.0, 0.5, 0.3, 0.4, false, 1}, kRate).process(steps.span());
+  backwards(steps);
+  double worst = 0;
+  for (std::int64_t i = kRate / 2; i < kLead + kSource - kRate / 10; ++i)
+    worst = std::max(worst, std::abs(static_cast<double>(print.left()[i]) - steps.left()[i]));
+  CHECK(largest(print) > 0.1f);
+  CHECK(20 * std::log10(worst + 1e-30) < -110);
+
+  // What is read before the first block is what the space remembers, not the whole.
+  struct Counted : Sounds {
+    std::int64_t read_ = 0;
+    void read(std::size_t, Frames, StereoSpan out) override {
+      read_ += out.frames;
+      std::fill_n(out.left, out.frames, 0.1f);
+      std::fill_n(out.right, out.frames, 0.1f);
+    }
+  } sounds;
+  Ornament o = *t.song.ornaments.front();
+  o.length = Beats::ofQuarters(2 * 60 * 29); // 29 minutes
+  const SongContext context = contextOf(t.song);
+  const Placed p{o, context};
+  const Kind& kind = *allKinds().find("reverse-reverb");
+  CHECK(kind.plan(p).refusal.empty());
+  const auto voice = kind.start(p, sounds);
+  StereoBuffer block(kPrintBlock);
+  CHECK(voice->render(block.span()) == kPrintBlock);
+  CHECK(sounds.read_ < kRate * 10);
+  o.length = Beats::ofQuarters(2 * 60 * 30);
+  CHECK(kind.plan({o, context}).refusal.find("30 minutes") != std::string::npos);
+}
+
 TEST_CASE("the swell is loudest at its landing and gone 5 ms after it", "[reverse-reverb]") {
   for (const char* character : {"plate", "room", "hall", "spring", "impulse"})
     for (const double decay : {1.0, 4.0, 10.0}) {
@@ -302,7 +353,7 @@ TEST_CASE("corners of the reverse reverb are harmless", "[reverse-reverb]") {
   {
     TestSong t(48000, 20); // three seconds a beat
     t.stem("v", 48000, noise(1, 0.5));
-    t.ornament("reverse-reverb", "v", 0, 60);
+    t.ornament("reverse-reverb", "v", 0, 620); // 31 minutes
     CHECK_FALSE(t.plan()->node("o1")->plan.sounds);
     CHECK(t.problems.hasErrors());
   }

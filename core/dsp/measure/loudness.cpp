@@ -199,14 +199,38 @@ PairLoudness::Figures PairLoudness::figures(int which) const {
   return f;
 }
 
-std::vector<float> kWeightedPower(const float* left, const float* right, std::int64_t frames, double sampleRate) {
-  Biquad sl = shelf(sampleRate), sr = sl, hl = highPass(sampleRate), hr = hl;
-  std::vector<float> power(static_cast<std::size_t>(frames));
+struct WeightedPower::Body {
+  Biquad shelfLeft, shelfRight, highLeft, highRight;
+  std::int64_t hop, held = 0;
+  double sum = 0;
+  std::vector<float> means{};
+};
+
+WeightedPower::WeightedPower(double rate, std::int64_t hop)
+    : body_(new Body{shelf(rate), shelf(rate), highPass(rate), highPass(rate), hop}) {}
+
+WeightedPower::~WeightedPower() = default;
+
+void WeightedPower::add(const float* left, const float* right, std::int64_t frames) {
+  Body& b = *body_;
   for (std::int64_t i = 0; i < frames; ++i) {
-    const double l = hl.step(sl.step(left[i])), r = hr.step(sr.step(right[i]));
-    power[static_cast<std::size_t>(i)] = static_cast<float>(l * l + r * r);
+    const double l = b.highLeft.step(b.shelfLeft.step(left[i])), r = b.highRight.step(b.shelfRight.step(right[i]));
+    b.sum += l * l + r * r;
+    if (++b.held < b.hop) continue;
+    b.means.push_back(static_cast<float>(b.sum / static_cast<double>(b.hop)));
+    b.sum = 0;
+    b.held = 0;
   }
-  return power;
+}
+
+std::vector<float> WeightedPower::take() {
+  return std::move(body_->means);
+}
+
+std::vector<float> kWeightedPower(const float* left, const float* right, std::int64_t frames, double sampleRate) {
+  WeightedPower power(sampleRate);
+  power.add(left, right, frames);
+  return power.take();
 }
 
 double loudestWindowLufs(const std::vector<float>& power, std::int64_t window) {

@@ -87,8 +87,26 @@ class PairLoudness {
   std::unique_ptr<Body> body_;
 };
 
+/// K-weighted power of a sound that comes in parts, as means over `hop` frames.
+class WeightedPower {
+ public:
+  explicit WeightedPower(double sampleRate, std::int64_t hop = 1);
+  ~WeightedPower();
+  void add(const float* left, const float* right, std::int64_t frames);
+  /// Of all hops that are whole; given away.
+  std::vector<float> take();
+
+ private:
+  struct Body;
+  std::unique_ptr<Body> body_;
+};
+
 /// K-weighted power of every frame, summed over both sides (BS.1770-5 annex 1, coefficients recomputed for the rate).
 std::vector<float> kWeightedPower(const float* left, const float* right, std::int64_t frames, double sampleRate);
+/// Frames of a hop where the loudest window is looked for: every frame, of what lasts long 64, which tells it no worse.
+inline std::int64_t measuredHop(std::int64_t windowFrames, double sampleRate) {
+  return static_cast<double>(windowFrames) > 120 * sampleRate ? 64 : 1;
+}
 /// The loudest window of `window` frames, in LUFS (−0.691 + 10 log10 of the mean power).
 double loudestWindowLufs(const std::vector<float>& power, std::int64_t window);
 /// The same of a sound as it is; −200 for none.
