@@ -67,6 +67,7 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
   valueSpec_ = {.key = "curve_value",
                 .label = spec_.label,
                 .unit = spec_.unit,
+                .type = spec_.type,
                 .min = spec_.min,
                 .max = spec_.max,
                 .initial = 0.0,
@@ -472,7 +473,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
   p.fillRect(QRect(0, 0, width(), scaled(kLaneTop - 4)), head);
   drawSongText(p, QPointF(scaled(8), scaled(25)), asWords(spec_.label), 18, true, c.ink);
   const int hintLeft = fields_[QStringLiteral("bend")]->geometry().right() + scaled(12);
-  if (plain_->x() - hintLeft > scaled(190))
+  if (curve_.points().size() < 2 && plain_->x() - hintLeft > scaled(190)) // until one stands
     drawSongText(p, QPointF(hintLeft, scaled(25)), tr("drag to draw, click for a point"), 15, true, c.quiet);
   // The scale: the two limits, the middle, and the file's default.
   p.setFont(sans(11));

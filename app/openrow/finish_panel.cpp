@@ -319,7 +319,9 @@ void FinishPanel::paintNotes(QPainter& p, const Processor& one, const FinishShap
     }
   }
   const QPointF place(d.left() + scaled(12), d.top() + scaled(20));
-  if (!drawnCurve(one).empty()) drawSongText(p, place, tr("click to draw its curve"), 14, true, c.quiet);
+  const auto curve = one.settings.find(drawnCurve(one));
+  const bool stands = curve != one.settings.end() && curve->second.list();
+  if (!drawnCurve(one).empty() && !stands) drawSongText(p, place, tr("click to draw its curve"), 14, true, c.quiet);
   if (one.type == "tone" && s.handles.empty()) drawSongText(p, place, tr("click to set a band"), 14, true, c.quiet);
 }
 

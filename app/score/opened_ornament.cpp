@@ -2,6 +2,7 @@
 
 #include "app/faces/face.h"
 #include "app/openrow/curve_lane.h"
+#include "app/openrow/curve_tabs.h"
 #include "app/openrow/open_row.h"
 #include "app/score/score_objects.h"
 #include "app/score/score_view.h"
@@ -17,6 +18,7 @@ namespace ivrin::app {
 namespace {
 
 constexpr int kWarmAfterMs = 400;
+constexpr int kUnderRowHead = 58, kTabsLeft = 30; // where the tabs stand in the margin
 
 } // namespace
 
@@ -102,6 +104,15 @@ void OpenedOrnament::makeRow() {
   connect(row_, &OpenRow::aloneRequested, &view_, &ScoreView::aloneRequested);
   connect(row_, &OpenRow::closeRequested, this, &OpenedOrnament::close);
   connect(row_, &OpenRow::curveRequested, this, &OpenedOrnament::openCurve);
+  connect(&row_->finish(), &FinishLine::openRequested, this, &OpenedOrnament::showTabs);
+  tabs_ = new CurveTabs(&view_);
+  connect(tabs_, &CurveTabs::wanted, this, [this](const std::string& key, int finish) {
+    if (key.empty())
+      closeCurve();
+    else if (!lane_ || lane_->target().key != key || lane_->target().finish != finish)
+      openCurve(key, finish);
+    showTabs();
+  });
 }
 
 void OpenedOrnament::warm() {
@@ -116,6 +127,7 @@ void OpenedOrnament::close() {
   id_.clear();
   hand_.open(nullptr);
   row_->hide();
+  tabs_->hide();
   session_.choose({});
   view_.layOut();
   view_.showRange(formerAxis_.left, formerAxis_.right(), true);
@@ -206,6 +218,7 @@ void OpenedOrnament::closeCurve() {
     row_->setCurveShown({});
     row_->renewAnswers();
   }
+  showTabs();
   view_.setFocus();
   view_.update();
 }
@@ -224,15 +237,16 @@ void OpenedOrnament::openCurve(const std::string& key, int finish) {
   row_->setCurveShown(target);
   row_->renewAnswers();
   placeLane();
+  showTabs();
   lane_->show();
   lane_->setFocus();
   view_.update();
 }
 
-bool OpenedOrnament::nextCurve() {
-  const Ornament* o = session_.song().ornament(id_);
-  if (!o) return false;
+std::vector<CurveTarget> OpenedOrnament::curves() const {
+  const Ornament* o = ornament();
   std::vector<CurveTarget> all;
+  if (!o) return all;
   const Manners* m = mannersOf(o->kind);
   for (const SettingSpec& s : allKinds().find(o->kind)->table().settings)
     if (s.curve && (!m || m->isHeard(o->settings, s.key))) all.push_back({id_, s.key, -1});
@@ -240,6 +254,27 @@ bool OpenedOrnament::nextCurve() {
     if (const Finisher* f = findFinisher(o->finish[i].type))
       for (const SettingSpec& s : f->table().settings)
         if (s.curve) all.push_back({id_, s.key, static_cast<int>(i), o->finish[i].type});
+  return all;
+}
+
+void OpenedOrnament::showTabs() {
+  const Ornament* o = ornament();
+  if (!o) return;
+  std::vector<CurveTarget> shown = curves();
+  std::erase_if(shown, [&](const CurveTarget& t) {
+    if (t.finish < 0 || t.finish == row_->finish().opened() || (lane_ && lane_->target() == t)) return false;
+    const auto& set = o->finish[static_cast<std::size_t>(t.finish)].settings;
+    const auto value = set.find(t.key);
+    return value == set.end() || !value->second.list();
+  });
+  const QRect area = view_.openArea();
+  const int top = area.top() + scaled(kUnderRowHead);
+  tabs_->setGeometry(scaled(kTabsLeft), top, area.left() - scaled(kTabsLeft), std::max(0, area.bottom() - top));
+  tabs_->show(*o, shown, lane_ ? &lane_->target() : nullptr);
+}
+
+bool OpenedOrnament::nextCurve() {
+  std::vector<CurveTarget> all = curves();
   if (all.empty()) return false;
   // The processor that is open comes first.
   const int opened = row_->finish().opened();
@@ -271,6 +306,7 @@ void OpenedOrnament::refresh() {
   if (!o) return close();
   row_->setOrnament(*o);
   if (lane_ && !lane_->setOrnament(*o)) closeCurve();
+  showTabs();
   keepWhole();
 }
 
@@ -301,7 +337,9 @@ void OpenedOrnament::axisMoved() {
     const auto [begin, end] = reach(false);
     whole_ = begin >= view_.axis().left && end <= view_.axis().right();
   }
-  if (!id_.empty()) row_->setView(view_.axis(), view_.openArea());
+  if (id_.empty()) return;
+  row_->setView(view_.axis(), view_.openArea());
+  showTabs();
 }
 
 void OpenedOrnament::warmSoon() {

@@ -2,6 +2,7 @@
 // the curve over the drawing, and the tries.
 #pragma once
 
+#include "app/openrow/curve_target.h"
 #include "app/openrow/open_hand.h"
 #include "app/session/tries.h"
 
@@ -12,6 +13,7 @@ class QKeyEvent;
 namespace ivrin::app {
 
 class CurveLane;
+class CurveTabs;
 class OpenRow;
 class ScoreView;
 
@@ -62,6 +64,8 @@ class OpenedOrnament : public QObject {
   /// The next curve there is to edit; after the last one none. False where there is no curve at all.
   bool nextCurve();
   CurveLane* lane() const { return lane_; }
+  /// Beside the drawing; null until one was opened.
+  CurveTabs* tabs() const { return tabs_; }
 
   /// The song has changed: what is open shows it, or closes.
   void refresh();
@@ -82,6 +86,9 @@ class OpenedOrnament : public QObject {
   void showWhole();
   /// After an edit: what was whole in view stays so, once it is not held any more.
   void keepWhole();
+  /// All that can be drawn: of its kind what is heard, of its finish what stands as a curve or is open.
+  std::vector<CurveTarget> curves() const;
+  void showTabs();
   void makeRow();
   void warm();
   ScoreView& view_;
@@ -90,6 +97,7 @@ class OpenedOrnament : public QObject {
   Tries tries_;
   OpenRow* row_ = nullptr;
   CurveLane* lane_ = nullptr;
+  CurveTabs* tabs_ = nullptr;
   QTimer warmTimer_;
   std::string id_;
   bool whole_ = false; // as the view was last moved

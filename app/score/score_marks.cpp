@@ -102,6 +102,25 @@ void paintOrnaments(QPainter& p, const ScorePicture& s, const QRect& dirty) {
   }
 }
 
+/// What is being computed: dotted where it will stand, about.
+void paintPending(QPainter& p, const ScorePicture& s) {
+  const Palette& c = paper();
+  for (const Pending& one : s.pending) {
+    const QRect staff = s.page.staffOf(one.row);
+    if (staff.isNull()) continue;
+    const double a = std::max<double>(s.axis.xOf(one.stretch.begin), staff.left()),
+                 b = std::min<double>(s.axis.xOf(one.stretch.end), staff.right());
+    if (b <= a) continue;
+    p.setPen(QPen(c.blue, 1.4, Qt::DotLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawRoundedRect(QRectF(a, staff.top() + 2, b - a, staff.height() - 4), 3, 3);
+    const double size = scaled(16);
+    drawSign(p, QString::fromStdString(one.kind), QRectF(a + 3, staff.top() + 4, size, size), c.blue);
+    drawSongText(p, QPointF(a + size + scaled(8), staff.top() + scaled(16)), QObject::tr("computing"), 14, true,
+                 c.quiet);
+  }
+}
+
 /// What is tied to a landing: a slur from its sign to the line.
 void paintTies(QPainter& p, const ScorePicture& s) {
   for (const OrnamentBox& b : s.ornaments->all()) {
@@ -272,6 +291,7 @@ void paintMarks(QPainter& p, const ScorePicture& s, const QRect& dirty, const st
   if (s.page.scrollY > 0) // what lies scrolled under the ruler does not reach into it
     p.setClipRect(QRect(Page::marginWidth(), top, s.page.width(), s.page.height()).intersected(dirty));
   paintTies(p, s);
+  paintPending(p, s);
   paintPieces(p, s);
   paintCovered(p, s, dirty);
   if (open) {

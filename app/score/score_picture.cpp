@@ -24,6 +24,7 @@ ScorePicture pictureOf(const ScoreView& view) {
   s.pieces = view.pieceBoxes();
   s.proposed = session.findings().proposedSections();
   s.proposedOrnaments = view.proposed();
+  s.pending = session.placing().pending();
   if (view.openings().shown()) s.openings = &view.openings().marks();
   s.hotOpening = view.openings().hot();
   s.selection = view.selection();

@@ -37,6 +37,7 @@ struct ScorePicture {
   std::vector<PieceBox> pieces{};
   std::vector<FoundSection> proposed{};
   std::set<std::string> proposedOrnaments{}; // heard, and not placed yet
+  std::vector<Pending> pending{};            // asked for, and being computed
   const OpeningMarks* openings = nullptr;    // where they are shown; of the window's thread
   const Opening* hotOpening = nullptr;
   std::optional<Selection> selection{};

@@ -65,6 +65,7 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   connect(&session_.rows(), &RowFacts::chosenChanged, this, &ScoreView::soundsAnew);
   learnTimer_.setSingleShot(true);
   connect(&learnTimer_, &QTimer::timeout, this, &ScoreView::learnNow);
+  connect(&session_.placing(), &Placing::pendingChanged, this, &ScoreView::updateStaves);
   connect(&session_.placing(), &Placing::placed, this, [this](const QString& id) {
     select(std::nullopt);
     opened_.open(id.toStdString());

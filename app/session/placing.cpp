@@ -7,6 +7,7 @@
 #include "manners/said_of_press.h"
 #include "services/hearing.h"
 #include "song/edits.h"
+#include "song/row_edits.h"
 #include "song/settings/setting_text.h"
 #include "time/give_way.h"
 #include "time/note_value.h"
@@ -37,7 +38,10 @@ Placing::Placing(Session& session)
                     : QString();
             return Pressed{std::move(made.placed), in.after, asText(made.refusal), said};
           },
-          [this](const Pressed& pressed) { take(pressed); })
+          [this](const Pressed& pressed) {
+            setPending({});
+            take(pressed);
+          })
     , recipeJob_(
           session.workers(),
           [](const RecipeInput& in, const Run& run) -> std::optional<RecipeMade> {
@@ -55,10 +59,45 @@ Placing::Placing(Session& session)
             return run.stop.stop_requested() ? std::nullopt : std::optional(std::move(made));
           },
           [this](std::optional<RecipeMade> made) {
+            setPending({});
             if (made) emit recipeMade(*made);
           }) {}
 
+std::vector<Pending> Placing::pending() const {
+  return pressJob_.running() || recipeJob_.running() ? pending_ : std::vector<Pending>();
+}
+
+void Placing::setPending(std::vector<Pending> pending) {
+  if (pending.empty() && pending_.empty()) return;
+  pending_ = std::move(pending);
+  emit pendingChanged();
+}
+
+namespace {
+
+/// Where the parts of a recipe will stand, about: on the first row that has a role of theirs.
+std::vector<Pending> pendingOf(const Song& song, const TempoMap& map, const Recipe& recipe,
+                               const std::string& landing) {
+  std::vector<Pending> all;
+  const auto at = song.landingById(landing);
+  if (!at) return all;
+  for (const RecipePart& part : recipe.parts) {
+    std::string row = part.on.empty() ? kMixRow : "";
+    for (const RowRole role : part.on)
+      for (const std::string& id : song.rowsInScoreOrder())
+        if (row.empty() && roleOfRow(song, id) == role) row = id;
+    if (row.empty()) continue;
+    const bool word = part.take != RecipePart::Take::stretch;
+    const Beats begin = word ? at->at - map.meterAt(at->at).barLength() : placeFrom(map, at->at, part.from);
+    all.push_back({part.kind, row, {begin, word ? at->at : placeFrom(map, at->at, part.to)}});
+  }
+  return all;
+}
+
+} // namespace
+
 void Placing::clear() {
+  setPending({});
   pressJob_.cancel();
   recipeJob_.cancel();
 }
@@ -108,6 +147,9 @@ void Placing::placeAfter(const std::string& kind, const Ornament& former, BeatRa
 }
 
 void Placing::begin(const std::string& kind, std::vector<Press> presses, const std::string& after) {
+  std::vector<Pending> pending;
+  for (const Press& press : presses) pending.push_back({kind, press.row, press.stretch});
+  setPending(std::move(pending));
   pressJob_.begin({session_.plan(), session_.audio(), session_.cache(), session_.options().findings, kind,
                    std::move(presses), after});
 }
@@ -115,9 +157,12 @@ void Placing::begin(const std::string& kind, std::vector<Press> presses, const s
 void Placing::tryRecipe(const std::shared_ptr<const RenderPlan>& base, const Recipe& recipe, const std::string& landing,
                         const RecipeOptions& options) {
   if (!base) return;
-  recipeJob_.begin(
-      {base, session_.audio(), session_.cache(), session_.options().findings, recipe, landing, options,
-       [this](const Song& song, const std::vector<std::string>& placed) { emit recipePartPlaced(song, placed); }});
+  setPending(pendingOf(base->song(), base->map(), recipe, landing));
+  recipeJob_.begin({base, session_.audio(), session_.cache(), session_.options().findings, recipe, landing, options,
+                    [this](const Song& song, const std::vector<std::string>& placed) {
+                      setPending({}); // what is there is shown as it is
+                      emit recipePartPlaced(song, placed);
+                    }});
 }
 
 /// The song may have moved on since they were computed: rows may be gone, ids taken.

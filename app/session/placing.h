@@ -14,6 +14,12 @@ namespace ivrin::app {
 
 class Session;
 
+/// Where something that is being computed will stand, about.
+struct Pending {
+  std::string kind, row;
+  BeatRange stretch;
+};
+
 class Placing : public QObject {
   Q_OBJECT
  public:
@@ -28,7 +34,11 @@ class Placing : public QObject {
   void tryRecipe(const std::shared_ptr<const RenderPlan>& base, const Recipe& recipe, const std::string& landing,
                  const RecipeOptions& options);
 
+  /// What was asked for and is not there yet; pendingChanged() follows whenever it is another.
+  std::vector<Pending> pending() const;
+
  signals:
+  void pendingChanged();
   void placed(const QString& id);
   void recipeMade(const ivrin::RecipeMade& made);
   /// The same song grows: it has these so far.
@@ -62,8 +72,10 @@ class Placing : public QObject {
   };
   void begin(const std::string& kind, std::vector<Press> presses, const std::string& after);
   void take(const Pressed& pressed);
+  void setPending(std::vector<Pending> pending);
 
   Session& session_;
+  std::vector<Pending> pending_;
   Job<PressInput, Pressed> pressJob_;
   Job<RecipeInput, std::optional<RecipeMade>> recipeJob_;
 };

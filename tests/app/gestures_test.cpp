@@ -1,9 +1,13 @@
 // Every gesture does what it says.
 #include "rig.h"
 
+#include "app/openrow/curve_lane.h"
+#include "app/openrow/curve_tabs.h"
 #include "app/openrow/finish_line.h"
 #include "app/openrow/in_hand_words.h"
 #include "app/theme/ink_button.h"
+#include "app/theme/type.h"
+#include "song/settings/setting_text.h"
 
 #include <QMenu>
 
@@ -395,4 +399,54 @@ TEST_CASE("what is moved or lengthened stays whole in its open row, unless someb
   const double left = rig.score().axis().left;
   REQUIRE(left > 22);
   CHECK(lead(8).left == left); // looking closely at its end, by the hand's own wish
+}
+
+TEST_CASE("what is being computed stands dotted where it will be, at once", "[gestures]") {
+  SmallSongRig rig;
+  rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
+  rig.score().placeOnSelection("delay-throw");
+  const auto pending = rig.session->placing().pending();
+  REQUIRE(pending.size() == 1);
+  CHECK(pending[0].row == "voice");
+  CHECK(pending[0].stretch.begin == Beats::ofQuarters(12));
+  QStringList words;
+  watchSongText([&](const QString& text) { words << text; });
+  rig.score().grab();
+  watchSongText({});
+  CHECK(words.contains(QStringLiteral("computing")));
+  rig.settle();
+  CHECK(rig.session->placing().pending().empty());
+  CHECK(rig.session->song().ornaments.size() == 1);
+}
+
+TEST_CASE("curves are chosen by tabs beside the drawing, and a pan's reads left and right", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 12, 13);
+  Ornament o = rig.ornament(id);
+  o.finish = {{"pan", {{"position", List{List{0.0, -1.0}, List{4.0, 1.0}}}}}};
+  rig.session->edit("pan", withOrnamentReplaced(rig.session->song(), std::move(o)));
+  rig.settle();
+  OpenedOrnament& opened = rig.score().opened();
+  const auto tab = [&](const char* text) -> InkButton* {
+    for (InkButton* b : opened.tabs()->tabs())
+      if (b->isVisible() && b->text() == QLatin1String(text)) return b;
+    return nullptr;
+  };
+  REQUIRE(tab("sound"));
+  CHECK(tab("sound")->isChecked());
+  REQUIRE(tab("feedback"));
+  REQUIRE(tab("position"));
+  CHECK(tab("position")->geometry().right() < rig.score().openArea().left());
+  QTest::mouseClick(tab("position"), Qt::LeftButton);
+  REQUIRE(opened.lane());
+  CHECK(opened.lane()->target().key == "position");
+  NumberField* value = opened.lane()->field("value");
+  CHECK(settingText(value->spec(), value->value()) == "L 100");
+  QStringList words;
+  watchSongText([&](const QString& text) { words << text; });
+  opened.lane()->grab();
+  watchSongText({});
+  CHECK_FALSE(words.join(' ').contains("draw")); // one stands
+  QTest::mouseClick(tab("sound"), Qt::LeftButton);
+  CHECK_FALSE(opened.lane());
 }
