@@ -25,6 +25,7 @@ class HeadBar : public QWidget {
   InkButton* button(const QString& actionId) const { return buttons_.value(actionId); }
   NumberField* monitor() const { return monitor_; }
   QWidget* tempo() const { return tempo_; }
+  QWidget* meter() const { return meter_; }
   /// Buttons of the tempi that may be meant; hidden where none is in doubt.
   TempoChoices* tempoChoices() const { return choices_; }
   /// Once all menus are whole: every entry gets a letter of its own.

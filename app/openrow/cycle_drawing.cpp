@@ -63,7 +63,7 @@ class HalftimeDrawing : public OpenDrawing {
         p.drawLine(QPointF(b - join, f.lower + scaled(7)), QPointF(b, f.lower - scaled(7)));
       }
     }
-    paintSeams(p, c, {f.span.begin, f.span.end}, scaled(12));
+    paintSeams(p, c, {f.span.begin, f.span.end}, scaled(12), handles(c));
     paintNeighbours(p, c);
   }
 

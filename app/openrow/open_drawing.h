@@ -46,8 +46,12 @@ double printHeight(const OpenCanvas& c);
 /// Which phrase comes next, and a bracket over what collides.
 void paintNeighbours(QPainter& p, const OpenCanvas& c);
 /// Four milliseconds of the row about each of these frames, as it is heard; the first to the left, the others right,
-/// `clear` pixels away from the seam where there is room.
-void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& seams, double clear);
+/// `clear` pixels away from the seam where there is room; never over the handles nor what they say.
+void paintSeams(QPainter& p, const OpenCanvas& c, const std::vector<Frames>& seams, double clear,
+                const std::vector<OpenHandle>& handles);
+/// Where they stand, with their words; null where there is no room.
+std::vector<QRectF> seamBoxes(const OpenCanvas& c, const std::vector<Frames>& seams, double clear,
+                              const std::vector<OpenHandle>& handles);
 /// A time setting of about so many seconds: the nearest note value; free of it milliseconds, `least` seconds or more.
 Value timeFor(double seconds, double least, bool free, const TempoMap& map, Beats at);
 /// The snapped beat under the hand.

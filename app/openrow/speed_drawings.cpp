@@ -45,7 +45,7 @@ class TapeDrawing : public OpenDrawing {
       p.drawLine(QPointF(f.end, f.yOf(0)), QPointF(f.over, f.yOf(0)));
     }
     paintBeats(p, c, f);
-    paintSeams(p, c, {f.motion.extent.begin, f.motion.extent.end}, scaled(56));
+    paintSeams(p, c, {f.motion.extent.begin, f.motion.extent.end}, scaled(56), handles(c));
   }
 
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override {

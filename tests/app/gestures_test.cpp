@@ -450,3 +450,25 @@ TEST_CASE("curves are chosen by tabs beside the drawing, and a pan's reads left 
   QTest::mouseClick(tab("sound"), Qt::LeftButton);
   CHECK_FALSE(opened.lane());
 }
+
+TEST_CASE("no figure is cut: the meter holds its widest, a field grows with its value", "[gestures]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("glitch", "voice", 8, 12);
+  rig.session->edit("loop", withSetting(rig.session->song(), id, "loop", List{"0.123456 beats", "0.654321 beats"}));
+  rig.settle();
+  NumberField* loop = field(rig, "loop");
+  REQUIRE(loop);
+  CHECK(loop->wantedWidth() > scaled(118)); // wider than a column
+  int shown = 0;
+  for (NumberField* f : rig.window->findChildren<NumberField*>())
+    if (f->isVisible() && f->parent() == loop->parent()) {
+      ++shown;
+      CHECK(f->width() >= f->wantedWidth());
+      for (NumberField* g : rig.window->findChildren<NumberField*>())
+        if (g != f && g->isVisible() && g->parent() == f->parent())
+          CHECK_FALSE(f->geometry().intersects(g->geometry()));
+    }
+  CHECK(shown > 8);
+  const QWidget* meter = rig.window->head().meter();
+  CHECK(meter->width() >= QFontMetrics(sans(11.5)).horizontalAdvance(QStringLiteral("−88.8 LUFS · limiter −88.8")));
+}

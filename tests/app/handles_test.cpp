@@ -298,3 +298,48 @@ TEST_CASE("what handles say never lies on what others say, whatever the kind, th
   CHECK(labels > (kSanitized ? 100 : 200));
   CHECK(left < labels / 5); // few stay unsaid
 }
+
+TEST_CASE("magnified edges stand beside handles and what they say, at every zoom, of the shortest and the longest",
+          "[handles]") {
+  SmallSongRig rig;
+  int stand = 0, wanted = 0;
+  for (const char* kind : {"halftime", "tape"})
+    for (const double length : {1.0 / 4, 1.0, 4.0, 16.0, 60.0}) {
+      Ornament o;
+      o.kind = kind;
+      o.on = "voice";
+      o.start = Beats::ofQuarters(2);
+      o.length = Beats::ofQuarters(length);
+      const auto placed = withOrnaments(rig.session->song(), {o});
+      rig.session->edit("place", placed.song);
+      const std::string id = placed.ids.front();
+      rig.score().opened().open(id);
+      rig.settle();
+      for (const double wide : {1.2, 2.0, 6.0, 20.0}) {
+        rig.score().showRange(2 + length / 2 - wide * length / 2, 2 + length / 2 + wide * length / 2, false);
+        rig.settleView();
+        const OpenCanvas c = rig.score().opened().canvas();
+        const auto handles = rig.score().opened().handles();
+        const auto boxes = seamBoxes(
+            c, {rig.session->plan()->map().frameAt(o.start), rig.session->plan()->map().frameAt(o.span().end)},
+            scaled(12), handles);
+        const auto labels = labelBoxes(handles, {});
+        INFO(kind << " " << length << " " << wide);
+        REQUIRE(boxes.size() == 2);
+        for (const QRectF& box : boxes) {
+          ++wanted;
+          if (box.isNull()) continue;
+          ++stand;
+          CHECK(c.area.contains(box));
+          for (std::size_t i = 0; i < handles.size(); ++i) {
+            CHECK_FALSE(box.intersects(labels[i]));
+            if (handles[i].mark != OpenHandle::Mark::none) CHECK_FALSE(box.contains(handles[i].rect.center()));
+          }
+        }
+        CHECK_FALSE(boxes[0].intersects(boxes[1]));
+      }
+      rig.score().opened().close();
+      rig.session->undo();
+    }
+  CHECK(stand > wanted / 2);
+}

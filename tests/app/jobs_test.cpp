@@ -228,9 +228,18 @@ const std::vector<Task>& jobs() {
          CHECK(setting(h.made(), "lead_beats") == Approx(16)); // 8 s at 120
          CHECK(h.rig.session->song().leadBars >= 4);           // and the song has room for it
        }},
-      {"A wash under the whole voice", [](H h) { h.dragOver("voice", 8, 13), h.key(Qt::Key_R, "R"); },
+      {"A wash under the whole voice", [](H h) { h.dragOver("voice", 0, 32), h.key(Qt::Key_R, "R"); },
        [](H h) { h.wheel("wash_under_percent", 12), h.type("wet_db", "-6"); },
-       [](H h) { CHECK(setting(h.made(), "wash_under_percent") > 20); }},
+       [](H h) {
+         CHECK(setting(h.made(), "wash_under_percent") > 20);
+         CHECK(h.made().length >= Beats::ofQuarters(31));
+       }},
+      {"A drawn volume line", [](H h) { h.dragOver("voice", 8, 12), h.key(Qt::Key_T, "T"); },
+       [](H h) {
+         h.finish("Gain"), h.key(Qt::Key_C, "C: its curve");
+         h.stroke({{0.1, 0.9}, {0.4, 0.2}, {0.7, 0.8}, {0.95, 0.4}});
+       },
+       [](H h) { CHECK(Curve::from(h.made().finish.back().settings.at("db"))->points().size() >= 4); }},
       {"The machine is switched off", [](H h) { h.dragOver("mix", 28, 32), h.key(Qt::Key_E, "E"); },
        [](H h) { h.choose("shape", "dip"), h.wheel("bend", 3), h.wheel("fade", 5); },
        [](H h) { CHECK(textSetting(h.made(), "shape") == "dip"); }},
