@@ -168,8 +168,11 @@ void printMarkdown(const TableSpec& table) {
 int kinds(const std::string& only, KindsAs as) {
   const bool json = as == KindsAs::json, markdown = as == KindsAs::markdown;
   if (markdown)
-    std::cout << "# Settings in the song file\n\nMade by `ivrin-cli kinds --markdown` from the tables in "
-                 "`core/ornaments/` and `core/finish/`.\n";
+    std::cout
+        << "# Settings in the song file\n\nMade by `ivrin-cli kinds --markdown` from the tables in "
+           "`core/ornaments/` and `core/finish/`.\n\nA note value is `\"1/8\"`, dotted `\"1/8.\"`, a triplet "
+           "`\"1/8t\"`, `\"1 bar\"` or up to `\"16 bars\"`; from version 3 on also `\"n/m\"` (n 1 to 64, m a power of "
+           "two to 128) and `\"x beats\"` (quarter notes, 0.005 to 256).\n";
   const Registry registry = allKinds().registry();
   std::vector<std::string> names;
   List list, processors;

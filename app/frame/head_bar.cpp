@@ -330,6 +330,7 @@ void HeadBar::fit() {
     return roomLeft() >= 0;
   };
   if (arrange(false, false, 0) || arrange(true, false, 0)) return;
+  if (choices_->isVisibleTo(this) && (arrange(true, false, 1) || arrange(true, false, 2))) return;
   for (int gone = 0; gone <= 3; ++gone)
     if (arrange(true, true, gone)) break;
   menus_->setFixedWidth(std::clamp(fewest + roomLeft(), fewest, menus));

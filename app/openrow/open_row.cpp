@@ -109,13 +109,12 @@ TableSpec OpenRow::wholeTable() const {
                         .group = "whole",
                         .step = 0.5});
   w.settings.push_back(
-      {.key = "enabled",
+      {.key = "bypass",
        .label = QT_TRANSLATE_NOOP("core", "bypass"),
        .type = type::yesNo,
-       .initial = true,
+       .initial = false,
        .meaning = QT_TRANSLATE_NOOP("core", "The row as it is without this ornament; its settings stay."),
-       .group = "whole",
-       .shown = {"yes", "no"}});
+       .group = "whole"});
   w.settings.push_back({.key = "hears",
                         .label = QT_TRANSLATE_NOOP("core", "input"),
                         .type = type::choice,
@@ -146,7 +145,7 @@ TableSpec OpenRow::wholeTable() const {
 
 Value OpenRow::wholeValue(const Ornament& o, const std::string& key) const {
   if (key == "gain_db") return o.gainDb;
-  if (key == "enabled") return o.enabled;
+  if (key == "bypass") return !o.enabled;
   if (key == "hears") return o.hears == Hears::dry ? "dry" : "row";
   for (std::size_t i = 0; i < landingIds_.size(); ++i)
     if (o.landing == landingIds_[i]) return wholeTable_.find("landing")->choices[i + 1];
@@ -408,7 +407,7 @@ void OpenRow::setWhole(const SettingSpec& spec, const Value& v, bool merge) {
   if (!found) return;
   Ornament o = *found;
   if (spec.key == "gain_db") o.gainDb = *v.number();
-  if (spec.key == "enabled") o.enabled = *v.boolean();
+  if (spec.key == "bypass") o.enabled = !*v.boolean();
   if (spec.key == "hears") o.hears = *v.text() == "dry" ? Hears::dry : Hears::row;
   if (spec.key == "landing") {
     o.landing.reset();
