@@ -178,6 +178,10 @@ void GridActions::tempoDialog(Beats at, bool fromHere) {
     heard = found;
     d.setFound(found);
   });
+  if (const auto& doubted = session_.findings().tempoInDoubt()) {
+    heard = *doubted;
+    d.offerLikely(likelyTempi(heard));
+  }
   const Song before = song;
   const bool clicked = action("click")->isChecked(), played = session_.player().playing();
   connect(&d, &TempoDialog::tries, this, [&](double bpm) {

@@ -28,6 +28,8 @@ class TempoDialog : public QDialog {
   const FoundGrid* followed() const { return follows_->isChecked() ? &found_ : nullptr; }
   /// What was found by listening, or that nothing was.
   void setFound(const FoundGrid& found);
+  /// Tempi that may be meant, as buttons, the likeliest first and in focus.
+  void offerLikely(const std::vector<double>& tempi);
 
  signals:
   void listens();
@@ -36,7 +38,6 @@ class TempoDialog : public QDialog {
 
  private:
   void tap();
-  void offerLikely(const std::vector<double>& tempi);
   QDoubleSpinBox* bpm_;
   QRadioButton *corrects_, *changes_;
   QPushButton* listen_;

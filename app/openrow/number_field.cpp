@@ -31,13 +31,13 @@ bool turns(const SettingSpec& s) {
 bool isSwitch(const SettingSpec& s) {
   return turns(s) && s.initial.boolean();
 }
-constexpr int kPixelsPerStep = 4, kLabelPx = 115, kValuePx = 145; // tenths
+constexpr int kPixelsPerStep = 4;
 
 QFont fieldLabelFont() {
-  return sans(kLabelPx / 10.0);
+  return sans(11.5);
 }
 QFont fieldValueFont() {
-  return sans(kValuePx / 10.0, Weight::medium);
+  return sans(14.5, Weight::medium);
 }
 } // namespace
 
@@ -50,6 +50,10 @@ NumberField::NumberField(const SettingSpec& spec, QWidget* parent)
   setObjectName(QString::fromStdString(spec.key));
   makeFieldsReadable(); // before anything is read out of it
   setSpec(spec);
+}
+
+NumberField::~NumberField() {
+  if (note_) note_->deleteLater(); // it belongs to the window
 }
 
 void NumberField::setSpec(const SettingSpec& spec) {
@@ -401,11 +405,11 @@ bool NumberField::endTyping(bool take, bool focusHere, bool insists) {
   }
   qApp->removeEventFilter(this);
   QLineEdit* edit = std::exchange(edit_, nullptr);
-  FieldNote* note = std::exchange(note_, nullptr);
-  for (QWidget* w : {static_cast<QWidget*>(edit), static_cast<QWidget*>(note)}) {
+  for (QWidget* w : {static_cast<QWidget*>(edit), static_cast<QWidget*>(note_)}) {
     w->hide();
     w->deleteLater();
   }
+  note_.clear();
   if (focusHere) setFocus();
   if (take && !v) emit refused(asText(why));
   if (v) enter(*v);

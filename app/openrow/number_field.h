@@ -2,10 +2,12 @@
 // stepped by keys and typed into.
 #pragma once
 
+#include "app/openrow/field_note.h"
 #include "song/settings/setting_spec.h"
 #include "time/note_value.h"
 
 #include <QLineEdit>
+#include <QPointer>
 #include <QWidget>
 
 #include <functional>
@@ -13,13 +15,12 @@
 
 namespace ivrin::app {
 
-class FieldNote;
-
 class NumberField : public QWidget {
   Q_OBJECT
  public:
   /// `spec` must outlive the field. `at` is where in the song times are meant.
   NumberField(const SettingSpec& spec, QWidget* parent);
+  ~NumberField() override;
   /// Off: as the other settings stand it makes no difference; it is drawn quiet.
   void setHeard(bool on);
   void setPlace(const TempoMap& map, Beats at);
@@ -103,7 +104,7 @@ class NumberField : public QWidget {
   TempoMap map_;
   Beats at_;
   QLineEdit* edit_ = nullptr;
-  FieldNote* note_ = nullptr; // while it is typed into
+  QPointer<FieldNote> note_; // while it is typed into
   bool pressed_ = false, dragged_ = false, curveShown_ = false, heard_ = true;
   int pressX_ = 0, pressY_ = 0, stepsTaken_ = 0;
   Value pressValue_;

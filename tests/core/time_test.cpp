@@ -71,7 +71,8 @@ TEST_CASE("note values", "[time]") {
   CHECK(ms("1/16t") == Approx(500.0 / 6));
   CHECK(ms("1 bar") == Approx(1500)); // six eighths
   CHECK(ms("2 bars") == Approx(3000));
-  for (const char* wrong : {"", "1/", "1/3", "1/8..", "1/8x", "bar", "0 bars", "65 bars", "2 bar", "1/256", "65/4", "3/8.", "0 beats"})
+  for (const char* wrong :
+       {"", "1/", "1/3", "1/8..", "1/8x", "bar", "0 bars", "65 bars", "2 bar", "1/256", "65/4", "3/8.", "0 beats"})
     CHECK_FALSE(NoteValue::parse(wrong));
   for (const NoteValue& v : allNoteValues(m, Beats(0))) CHECK(NoteValue::parse(v.text()) == v);
 }
