@@ -59,11 +59,12 @@ const OpenHandle* handleNamed(const std::vector<OpenHandle>& all, const QString&
   return nullptr;
 }
 
-std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString& active) {
+std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString& active, const QRectF& area) {
   std::vector<QRectF> boxes(all.size());
   const QFontMetricsF metrics(labelFont());
   const double r = scaled(8);
   const auto free = [&](const QRectF& box, std::size_t own) {
+    if (!area.isNull() && (box.left() < area.left() || box.right() > area.right())) return false;
     for (std::size_t k = 0; k < all.size(); ++k) {
       if (boxes[k].intersects(box)) return false;
       if (k != own && all[k].mark != OpenHandle::Mark::none && saysSomething(all[k], active) &&
@@ -97,11 +98,13 @@ std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString
         break;
       }
     if (boxes[i].isNull() && all[i].name == active) boxes[i] = QRectF(places[0], QSizeF(w, h));
+    if (!area.isNull() && !boxes[i].isNull() && area.intersects(handleBox(at))) // the one in hand is said whatever
+      boxes[i].moveLeft(std::clamp(boxes[i].left(), area.left(), std::max(area.left(), area.right() - w)));
   }
   return boxes;
 }
 
-void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString& active) {
+void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString& active, const QRectF& area) {
   const Palette& ink = paper();
   for (const OpenHandle& h : all) {
     const bool on = h.name == active;
@@ -129,7 +132,7 @@ void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString
       break;
     }
   }
-  const std::vector<QRectF> labels = labelBoxes(all, active);
+  const std::vector<QRectF> labels = labelBoxes(all, active, area);
   p.setFont(labelFont());
   QColor ground = ink.card; // keeps them legible on a wave
   ground.setAlphaF(0.85f);

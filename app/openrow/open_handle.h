@@ -65,9 +65,9 @@ std::optional<Ornament> stepped(const OpenHandle& h, const OpenCanvas& c, int ri
 const OpenHandle* handleAt(const std::vector<OpenHandle>& all, QPointF p);
 const OpenHandle* handleNamed(const std::vector<OpenHandle>& all, const QString& name);
 /// Where the labels stand, in the order of the handles; null where none is. None lies on another, nor on the mark of
-/// one that has a label.
-std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString& active);
+/// one that has a label. Between the sides of `area`, where one is given.
+std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString& active, const QRectF& area = {});
 /// Marks and labels; `active` is the one under the mouse or in hand.
-void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString& active);
+void paintHandles(QPainter& p, const std::vector<OpenHandle>& all, const QString& active, const QRectF& area);
 
 } // namespace ivrin::app

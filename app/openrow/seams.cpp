@@ -21,7 +21,7 @@ std::vector<QRectF> seamBoxes(const OpenCanvas& c, const std::vector<Frames>& se
   std::vector<QRectF> boxes(seams.size());
   if (!c.session.plan()) return boxes;
   const TempoMap& map = c.session.plan()->map();
-  std::vector<QRectF> taken = labelBoxes(handles, {});
+  std::vector<QRectF> taken = labelBoxes(handles, {}, c.area);
   for (const OpenHandle& h : handles)
     if (h.mark != OpenHandle::Mark::none) taken.push_back(handleBox(h.rect.center()));
   for (std::size_t i = 0; i < seams.size(); ++i) {

@@ -119,7 +119,8 @@ class StutterDrawing : public OpenDrawing {
     const QString rests = silent == 0 ? QString() : QObject::tr(", %1 of %2 silent").arg(silent).arg(all.size());
     const QString what = valueOf(c, "order").isNull() ? QObject::tr("the first slice") : QObject::tr("its slices");
     const QString steps = valueOf(c, "pattern").isNull() ? textOf(c, "slice") : textOf(c, "pattern");
-    return QObject::tr("%1 in %2 cells of %3%4").arg(what).arg(f.shape.cells).arg(steps, rests);
+    return f.shape.cells == 1 ? QObject::tr("%1 in 1 cell of %2%3").arg(what, steps, rests)
+                              : QObject::tr("%1 in %2 cells of %3%4").arg(what).arg(f.shape.cells).arg(steps, rests);
   }
 
  private:

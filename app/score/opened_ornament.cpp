@@ -148,7 +148,7 @@ OpenCanvas OpenedOrnament::canvas() const {
 void OpenedOrnament::paint(QPainter& p) const {
   const OpenCanvas c = canvas();
   hand_.drawing()->paint(p, c);
-  paintHandles(p, hand_.handles(c), hand_.active());
+  paintHandles(p, hand_.handles(c), hand_.active(), c.area);
 }
 
 QRectF OpenedOrnament::handleRect(const QString& name) const {

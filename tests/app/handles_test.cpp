@@ -277,11 +277,14 @@ TEST_CASE("what handles say never lies on what others say, whatever the kind, th
         rig.settleView();
         const auto all = rig.score().opened().handles();
         for (const QString& active : {QString(), all.front().name, all.back().name}) {
-          const auto boxes = labelBoxes(all, active);
+          const QRectF area = rig.score().openArea();
+          const auto boxes = labelBoxes(all, active, area);
           INFO(k->table().id << " " << beats << " " << active.toStdString());
           REQUIRE(boxes.size() == all.size());
           for (std::size_t i = 0; i < boxes.size(); ++i) {
             labels += !boxes[i].isNull();
+            if (!boxes[i].isNull() && area.contains(all[i].rect.center()))
+              CHECK((boxes[i].left() >= area.left() && boxes[i].right() <= area.right()));
             left += boxes[i].isNull() && !all[i].label.isEmpty() && all[i].shown == OpenHandle::Label::always;
             for (std::size_t j = 0; j < i; ++j) CHECK_FALSE(boxes[i].intersects(boxes[j]));
             if (all[i].name == active && !all[i].label.isEmpty() && all[i].shown != OpenHandle::Label::never)
@@ -323,7 +326,7 @@ TEST_CASE("magnified edges stand beside handles and what they say, at every zoom
         const auto boxes = seamBoxes(
             c, {rig.session->plan()->map().frameAt(o.start), rig.session->plan()->map().frameAt(o.span().end)},
             scaled(12), handles);
-        const auto labels = labelBoxes(handles, {});
+        const auto labels = labelBoxes(handles, {}, c.area);
         INFO(kind << " " << length << " " << wide);
         REQUIRE(boxes.size() == 2);
         for (const QRectF& box : boxes) {

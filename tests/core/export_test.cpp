@@ -45,7 +45,7 @@ TEST_CASE("the same bytes from one thread and several, whichever prints were the
 }
 
 TEST_CASE("a range is a cut of the whole, sample for sample, limiter and dither included", "[export]") {
-  const auto t = bigSong(3, 6, 8);
+  const auto t = kSanitized ? bigSong(3, 3, 4) : bigSong(3, 6, 8);
   t->song.mix.limiter = true;
   t->song.mix.gainDb = 12;
   const TempFolder a, b;

@@ -233,6 +233,7 @@ TEST_CASE("What is stretched on several threads is the same bits", "[stretch][th
     turns.read(2 * to, more.span().part(2 * to, to));
     turns.readOn(2, 3 * to, more.span().part(3 * to, rest - to));
     CHECK(std::equal(more.left() + to, more.left() + rest, one.left() + to));
+    if (kSanitized && ratio > 1) break; // one of each way is enough for them
   }
 }
 
