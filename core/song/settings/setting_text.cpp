@@ -186,7 +186,7 @@ std::string settingTyping(const SettingSpec& spec) {
 }
 
 std::string settingExample(const SettingSpec& spec) {
-  const std::string one = spec.type->example(spec);
+  std::string one = spec.type->example(spec);
   if (one.empty() || spec.shape == Shape::one) return one;
   if (spec.shape == Shape::pair) return settingText(spec, spec.initial);
   return spec.initial.list() && spec.initial.list()->size() > 1 ? listText(spec, *spec.initial.list()) : one;
