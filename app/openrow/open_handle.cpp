@@ -63,11 +63,11 @@ std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString
   std::vector<QRectF> boxes(all.size());
   const QFontMetricsF metrics(labelFont());
   const double r = scaled(8);
-  const auto free = [&](const QRectF& box, std::size_t own) {
+  const auto free = [&](const QRectF& box, std::size_t own, bool ofAllMarks) {
     if (!area.isNull() && (box.left() < area.left() || box.right() > area.right())) return false;
     for (std::size_t k = 0; k < all.size(); ++k) {
       if (boxes[k].intersects(box)) return false;
-      if (k != own && all[k].mark != OpenHandle::Mark::none && saysSomething(all[k], active) &&
+      if (k != own && all[k].mark != OpenHandle::Mark::none && (ofAllMarks || saysSomething(all[k], active)) &&
           handleBox(all[k].rect.center(), 6).intersects(box))
         return false;
     }
@@ -92,11 +92,9 @@ std::vector<QRectF> labelBoxes(const std::vector<OpenHandle>& all, const QString
                               {far, below},
                               {at.x() - w / 2, at.y() - r - h - 2},
                               {at.x() - w / 2, at.y() + r + 2}};
-    for (const QPointF& place : places)
-      if (const QRectF box(place, QSizeF(w, h)); free(box, i)) {
-        boxes[i] = box;
-        break;
-      }
+    for (const bool ofAllMarks : {true, false}) // where it must, over the mark of one that says nothing
+      for (const QPointF& place : places)
+        if (const QRectF box(place, QSizeF(w, h)); boxes[i].isNull() && free(box, i, ofAllMarks)) boxes[i] = box;
     if (boxes[i].isNull() && all[i].name == active) boxes[i] = QRectF(places[0], QSizeF(w, h));
     if (!area.isNull() && !boxes[i].isNull() && area.intersects(handleBox(at))) // the one in hand is said whatever
       boxes[i].moveLeft(std::clamp(boxes[i].left(), area.left(), std::max(area.left(), area.right() - w)));
