@@ -40,9 +40,7 @@ void CellActions::addActions(const QString& menu) {
     actions_->add({id, menu, text, meaning, {key}, [this, act] { act(score_->hand().atCaret()); }, false, false, sub});
   };
   for (const PatternTool& t : patternTools()) {
-    QString text = asWords(t.name);
-    text[0] = text[0].toUpper();
-    add(QString::fromStdString(t.key), text, asWords(t.meaning), keyOf(t.id),
+    add(QString::fromStdString(t.key), capital(asWords(t.name)), asWords(t.meaning), keyOf(t.id),
         [this, id = t.id](const std::string& o) { usePatternTool(session_, o, id); });
   }
   add(QStringLiteral("pattern-copy"), tr("Copy the pattern"),

@@ -184,7 +184,9 @@ void GridActions::tempoDialog(Beats at, bool fromHere) {
   }
   const Song before = song;
   const bool clicked = action("click")->isChecked(), played = session_.player().playing();
-  connect(&d, &TempoDialog::tries, this, [&](double bpm) {
+  bool tried = false;
+  connect(&d, &TempoDialog::tries, &d, [&](double bpm) {
+    tried = true;
     session_.edit(tr("grid at %1 BPM").arg(bpmText(bpm)),
                   fromHere ? withTempoFrom(session_.song(), at, bpm)
                            : keptOnSound(session_.song(), atTempo(session_.song(), heard, bpm)),
@@ -195,6 +197,8 @@ void GridActions::tempoDialog(Beats at, bool fromHere) {
   if (!(session_.song() == before)) { // only tried
     session_.settle();
     session_.undo();
+  }
+  if (tried) {
     if (action("click")->isChecked() != clicked) action("click")->trigger();
     if (session_.player().playing() && !played) action("play")->trigger();
   }
@@ -302,7 +306,7 @@ void GridActions::changeTempi(const QString& label, const Song& changed) {
   const Song corrected = withGridCorrected(session_.song(), changed.tempo, session_.song().startSeconds);
   session_.edit(label, changed);
   session_.settle();
-  const QString said = label.left(1).toUpper() + label.mid(1);
+  const QString said = capital(label);
   if (session_.song().ornaments.empty())
     measure_->say(said, false);
   else

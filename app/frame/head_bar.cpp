@@ -1,6 +1,7 @@
 #include "app/frame/head_bar.h"
 
 #include "app/openrow/open_drawing.h"
+#include "app/theme/focus_frame.h"
 #include "app/theme/menu_letters.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
@@ -68,10 +69,7 @@ class MonitorDigits : public NumberField {
     QString text = QObject::tr("monitor %1 dB").arg(*value().number(), 0, 'f', 1);
     text.replace('-', QChar(0x2212));
     p.drawText(rect(), Qt::AlignRight | Qt::AlignVCenter, text);
-    if (hasFocus()) {
-      p.setPen(QPen(c.ink, 1, Qt::DotLine));
-      p.drawRect(rect().adjusted(0, 0, -1, -1));
-    }
+    if (hasFocus()) paintFocusFrame(p, rect());
   }
 };
 

@@ -4,6 +4,7 @@
 #include "app/openrow/open_drawing.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
+#include "app/words/as_text.h"
 #include "manners/collision_answers.h"
 #include "manners/fitting.h"
 
@@ -179,7 +180,7 @@ QString MeasureLine::figures() const {
     for (const auto& n : f->notes) parts << QString::fromStdString(n);
     parts.removeAll(QString());
     const QString name = kindWord(o->kind); // what it is that is measured
-    if (!parts.isEmpty()) parts.front() = tr("%1: %2").arg(name.left(1).toUpper() + name.mid(1), parts.front());
+    if (!parts.isEmpty()) parts.front() = tr("%1: %2").arg(capital(name), parts.front());
   } else if (session_.song().ornament(session_.chosen())) {
     parts << tr("with …, without … LUFS") << tr("its peak …") << tr("tail …"); // being measured
   } else if (!score_.hand().marked().empty()) {

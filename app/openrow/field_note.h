@@ -12,7 +12,6 @@ class FieldNote : public QWidget {
   explicit FieldNote(QWidget* field);
   void say(const QString& text, bool refuses);
   const QString& text() const { return text_; }
-  bool refuses() const { return refuses_; }
 
  protected:
   void paintEvent(QPaintEvent*) override;

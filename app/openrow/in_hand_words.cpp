@@ -10,11 +10,6 @@
 namespace ivrin::app {
 namespace {
 
-QString capital(QString s) {
-  if (!s.isEmpty()) s[0] = s[0].toUpper();
-  return s;
-}
-
 QString wordsOf(const NumberField& f) {
   const SettingSpec& spec = f.spec();
   const QString name = capital(asWords(spec.label));

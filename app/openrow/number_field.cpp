@@ -18,7 +18,6 @@
 #include <QMenu>
 #include <QPainter>
 #include <QPainterPath>
-#include <QPointer>
 
 namespace ivrin::app {
 namespace {

@@ -218,9 +218,7 @@ void OpenRow::build(const TableSpec& table) {
     connect(f, &NumberField::focused, this, [this, key = spec.key] { lastField_ = key; });
     connect(f, &NumberField::typed, parent_, [this] { parent_->setFocus(); });
     connect(f, &NumberField::refused, this, [this](const QString& why) {
-      QString words = tr("%1, %2").arg(kindWord(ornament_.kind), why);
-      words[0] = words[0].toUpper();
-      emit session_.notice(words, true);
+      emit session_.notice(capital(tr("%1, %2").arg(kindWord(ornament_.kind), why)), true);
     });
     f->show();
   };

@@ -2,6 +2,7 @@
 
 #include "app/openrow/open_drawing.h"
 
+#include "app/theme/focus_frame.h"
 #include "app/theme/palette.h"
 #include "app/theme/signs.h"
 #include "app/theme/type.h"
@@ -61,11 +62,7 @@ void VariantRing::paintEvent(QPaintEvent*) {
   const QColor ink = state_ == State::live ? c.card : state_ == State::stored || near ? c.ink : c.quiet;
   const double w = songTextWidth(text().toLower(), 14, true);
   drawSongText(p, QPointF(m.x() - w / 2, m.y() + scaled(4)), text().toLower(), 14, true, ink);
-  if (hasFocus()) {
-    p.setPen(QPen(c.ink, 1, Qt::DotLine));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(rect().adjusted(0, 0, -1, -1));
-  }
+  if (hasFocus()) paintFocusFrame(p, rect());
 }
 
 bool VariantRing::event(QEvent* e) {

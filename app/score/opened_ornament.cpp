@@ -111,7 +111,7 @@ void OpenedOrnament::makeRow() {
       closeCurve();
     else if (!lane_ || lane_->target().key != key || lane_->target().finish != finish)
       openCurve(key, finish);
-    showTabs();
+    showTabs(); // what was pressed shows what is drawn, whichever that is
   });
 }
 

@@ -1,5 +1,6 @@
 #include "app/score/row_head.h"
 
+#include "app/theme/focus_frame.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "app/words/row_words.h"
@@ -44,10 +45,7 @@ class GainDigits : public NumberField {
     QString text = QString::number(value().number() ? *value().number() : 0.0, 'f', 1);
     text.replace('-', QChar(0x2212));
     p.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter, text);
-    if (hasFocus()) {
-      p.setPen(QPen(c.ink, 1, Qt::DotLine));
-      p.drawRect(rect().adjusted(0, 0, -1, -1));
-    }
+    if (hasFocus()) paintFocusFrame(p, rect());
   }
 };
 

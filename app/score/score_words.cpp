@@ -56,8 +56,7 @@ QString ScoreView::explained(QPointF at) const {
         return tr("The dashed line is its lead-in: as far back as it is heard before its source.");
       continue;
     }
-    QStringList words{tr("%1 over %2.").arg(name, spanWords(map, o->start, o->length))};
-    words[0][0] = words[0][0].toUpper();
+    QStringList words{capital(tr("%1 over %2.").arg(name, spanWords(map, o->start, o->length)))};
     if (const auto node = session_.plan()->node(b.id)) words << soundWords(*node, map);
     if (const auto l = o->landing ? session_.song().landingById(*o->landing) : std::nullopt)
       words << tr("The slur ties it to %1: it moves with it.").arg(asText(l->name));

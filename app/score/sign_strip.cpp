@@ -1,6 +1,7 @@
 #include "app/score/sign_strip.h"
 
 #include "app/faces/face.h"
+#include "app/theme/focus_frame.h"
 #include "app/theme/palette.h"
 #include "app/theme/type.h"
 #include "app/words/as_text.h"
@@ -44,10 +45,7 @@ class SignButton : public QAbstractButton {
     p.setFont(sans(12));
     p.setPen(c.quiet);
     p.drawText(rect().adjusted(0, 0, -scaled(8), 0), Qt::AlignRight | Qt::AlignVCenter, key_.toLower());
-    if (hasFocus()) {
-      p.setPen(QPen(c.ink, 1, Qt::DotLine));
-      p.drawRect(rect().adjusted(0, 0, -1, -1));
-    }
+    if (hasFocus()) paintFocusFrame(p, rect());
   }
   void enterEvent(QEnterEvent*) override { update(); }
   void leaveEvent(QEvent*) override { update(); }

@@ -191,8 +191,7 @@ void Placing::take(const Pressed& pressed) {
   if (!session_.song().ornament(added.ids.front())) return;
   emit placed(asText(added.ids.front()));
   // Unless there was something to say that matters more.
-  if (!pressed.said.isEmpty() && session_.song().leadBars == lead)
-    emit session_.notice(pressed.said.left(1).toUpper() + pressed.said.mid(1), false);
+  if (!pressed.said.isEmpty() && session_.song().leadBars == lead) emit session_.notice(capital(pressed.said), false);
 }
 
 } // namespace ivrin::app

@@ -23,6 +23,12 @@ inline QString decibels(double db) {
   return QString::number(db, 'f', 1).replace('-', QChar(0x2212));
 }
 
+/// As a sentence begins.
+inline QString capital(QString s) {
+  if (!s.isEmpty()) s[0] = s[0].toUpper();
+  return s;
+}
+
 /// A name as it stands inside a sentence, where English has it small.
 inline std::string insideSentence(std::string name) {
   for (char& c : name) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;

@@ -69,9 +69,7 @@ class StutterCells : public ListCells {
   Value valueOf(Beats length) const {
     for (const Run& run : runs_)
       if (run.length.text() && beatsOf(run.length) == length) return run.length;
-    for (int n = 1; n <= 128; n *= 2)
-      for (const char* kind : {"", ".", "t"})
-        if (Value v("1/" + std::to_string(n) + kind); beatsOf(v) == length) return v;
+    if (const NoteValue note = NoteValue::ofLength(length); note.since() == 1) return note.text();
     for (int n = 1; n <= 64; ++n)
       if (Value v(NoteValue{.kind = NoteValue::Kind::bars, .number = n}.text()); beatsOf(v) == length) return v;
     return {length.quarters() * 60000 / map_.bpmAt(ornament().start)};

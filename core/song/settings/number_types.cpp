@@ -1,5 +1,6 @@
 // Types whose values are numbers.
 #include "song/settings/type_tools.h"
+#include "song/song.h"
 #include "time/plain_number.h"
 #include "words/words.h"
 
@@ -187,9 +188,8 @@ class NoteType : public IntegerType {
  public:
   std::string text(const SettingSpec&, const Value& v) const override {
     const int note = static_cast<int>(*v.number());
-    static const char* const names[] = {"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"};
     const std::string octave = std::to_string(note / 12 - 1);
-    return names[note % 12] + (octave[0] == '-' ? "\u2212" + octave.substr(1) : octave);
+    return noteName(note) + (octave[0] == '-' ? "\u2212" + octave.substr(1) : octave);
   }
   std::optional<Value> parse(const SettingSpec&, const std::string& typed) const override {
     if (const auto number = parseNumber(typed, "")) return Value(*number);

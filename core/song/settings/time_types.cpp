@@ -6,6 +6,8 @@
 namespace ivrin {
 namespace {
 
+constexpr int kLongestBars = 16; // of a time
+
 class TimeType : public SettingType {
  public:
   TimeType(std::string_view name, std::string unit, std::string words, const char* shortNote, double typicalMost)
@@ -26,7 +28,7 @@ class TimeType : public SettingType {
           worded(
               "\"%1\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"5/16\", \"0.3 beats\", \"2 bars\")",
               *t));
-    else if (note->kind == NoteValue::Kind::bars && note->number > 16)
+    else if (note->kind == NoteValue::Kind::bars && note->number > kLongestBars)
       problems.error(ErrorId::out_of_range, place, worded("\"%1\" is longer than 16 bars", *t));
   }
   std::string text(const SettingSpec&, const Value& v) const override {
@@ -50,11 +52,10 @@ class TimeType : public SettingType {
   std::string refusalAt(const SettingSpec& s, const Value& v, const TempoMap& map, Beats at) const override {
     const auto note = v.text() ? NoteValue::parse(*v.text()) : std::nullopt;
     if (!note) return {};
-    constexpr int kMostBarsOfOne = 16;
     const double seconds = note->seconds(map, at).value;
     if (seconds < 0.001) return worded("%1: %2 is shorter than 1 ms here", worded(s.label), text(s, v));
     if (note->kind != NoteValue::Kind::bars &&
-        *note->beats(map, at) > NoteValue{.kind = NoteValue::Kind::bars, .number = kMostBarsOfOne}.beats(map, at))
+        *note->beats(map, at) > NoteValue{.kind = NoteValue::Kind::bars, .number = kLongestBars}.beats(map, at))
       return worded("%1: %2 is longer than 16 bars", worded(s.label), text(s, v));
     return {};
   }
