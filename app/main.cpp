@@ -54,16 +54,16 @@ void describe(QCommandLineParser& args) {
   args.addVersionOption();
   args.addPositionalArgument(QStringLiteral("SONG"), QStringLiteral("the song to open"));
   args.addOptions(
-      {{QStringLiteral("shot"), QStringLiteral("take a picture of the window and end"), QStringLiteral("FILE.png")},
-       {QStringLiteral("do"), QStringLiteral("a step before the picture, again for more; ") + stepsInWords(),
+      {{QStringLiteral("shot"), QStringLiteral("take a picture of the window and quit"), QStringLiteral("FILE.png")},
+       {QStringLiteral("do"), QStringLiteral("do a step before the picture (repeatable): ") + stepsInWords(),
         QStringLiteral("STEP")},
        {QStringLiteral("size"), QStringLiteral("of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800")},
        {QStringLiteral("text"), QStringLiteral("scale of all text, 1 to 2; the desktop's otherwise"),
         QStringLiteral("N")},
-       {QStringLiteral("night"), QStringLiteral("on dark paper")},
-       {QStringLiteral("keys"), QStringLiteral("write the page of keys and end")},
-       {QStringLiteral("words"), QStringLiteral("write what the tables say, a line each, and end")},
-       {QStringLiteral("demo"), QStringLiteral("where the demo song lies"), QStringLiteral("FILE")}});
+       {QStringLiteral("night"), QStringLiteral("night appearance")},
+       {QStringLiteral("keys"), QStringLiteral("print the keyboard shortcuts as Markdown and quit")},
+       {QStringLiteral("words"), QStringLiteral("print every text of the tables, one per line, and quit")},
+       {QStringLiteral("demo"), QStringLiteral("folder of the demo song"), QStringLiteral("FILE")}});
 }
 
 } // namespace
@@ -117,7 +117,7 @@ int main(int argc, char** argv) {
   if (args.isSet(QStringLiteral("night"))) window.looks().setNight(true);
   if (!shot) window.keepState();
   app.failed = [&window](const QString& why) {
-    window.measure().say(QObject::tr("Something went wrong: %1").arg(why), true);
+    window.measure().say(QObject::tr("Ivrin could not finish this: %1. Your song is unchanged.").arg(why), true);
   };
   window.show();
   QString song = args.positionalArguments().isEmpty() ? QString() : args.positionalArguments().front();

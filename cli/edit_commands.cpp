@@ -32,7 +32,7 @@ bool assign(Ornament& o, const std::string& assignment) {
     return false;
   };
   const std::size_t equals = assignment.find('=');
-  if (equals == std::string::npos || equals == 0) return refuse("KEY=VALUE is wanted");
+  if (equals == std::string::npos || equals == 0) return refuse("must be KEY=VALUE");
   const std::string key = assignment.substr(0, equals);
   const Value value = valueOf(assignment.substr(equals + 1));
   if (key == "name") {
@@ -40,13 +40,13 @@ bool assign(Ornament& o, const std::string& assignment) {
     return true;
   }
   if (key == "gain_db" || key == "seed") {
-    if (!value.number()) return refuse("a number is wanted");
+    if (!value.number()) return refuse("must be a number");
     if (key == "gain_db") {
       o.gainDb = *value.number();
       return true;
     }
     constexpr double kMostSeed = 9007199254740992.0; // whole numbers that a double holds
-    if (!(*value.number() >= 0 && *value.number() <= kMostSeed)) return refuse("a seed is a whole number from 0 on");
+    if (!(*value.number() >= 0 && *value.number() <= kMostSeed)) return refuse("must be a whole number of 0 or more");
     o.seed = static_cast<std::int64_t>(*value.number());
     return true;
   }
@@ -118,7 +118,7 @@ namespace {
 
 std::optional<Beats> placeOf(const std::string& text, const TempoMap& map) {
   const auto at = readPlace(text, map);
-  if (!at) std::cerr << "ivrin-cli: --at: \"" << text << "\" is no place: beats, or bar:beat as in 33:1.5\n";
+  if (!at) std::cerr << "ivrin-cli: --at: \"" << text << "\" is not a position. Use beats (64) or bar:beat (33:1.5)\n";
   return at;
 }
 
@@ -159,7 +159,7 @@ namespace {
 template <class Entry> bool isRemovable(const std::vector<Entry>& entries, Beats at) {
   const bool there = std::any_of(entries.begin(), entries.end(), [&](const Entry& e) { return e.at == at; });
   if (there && at != Beats(0)) return true;
-  std::cerr << "ivrin-cli: --at: " << (there ? "the first entry stays" : "there is no entry") << '\n';
+  std::cerr << "ivrin-cli: --at: " << (there ? "the first entry cannot be removed" : "there is no entry") << '\n';
   return false;
 }
 
@@ -179,7 +179,7 @@ int changeAt(const MapOptions& o, const std::function<int(Song&, Beats)>& change
 int tempoEntry(const MapOptions& o) {
   return changeAt(o, [&](Song& song, Beats at) {
     if (!o.remove && !o.bpm) {
-      std::cerr << "ivrin-cli: --bpm or --remove is wanted\n";
+      std::cerr << "ivrin-cli: give --bpm or --remove\n";
       return 2;
     }
     if (o.remove && !isRemovable(song.tempo, at)) return 2;
@@ -197,11 +197,11 @@ int meter(const MapOptions& o) {
       const NumberRead count = readNumber(o.meter);
       const NumberRead unit = readNumber(count.rest.starts_with('/') ? count.rest.substr(1) : "");
       if (!count.rest.starts_with('/') || !unit.rest.empty() || count.value < 1 || unit.value < 1) {
-        std::cerr << "ivrin-cli: --meter: \"" << o.meter << "\" is no meter: 3/4, 7/8\n";
+        std::cerr << "ivrin-cli: --meter: \"" << o.meter << "\" is not a time signature. Use for example 3/4 or 7/8\n";
         return 2;
       }
       if (song.tempoMap().barStart(song.tempoMap().barAt(at).bar) != at) {
-        std::cerr << "ivrin-cli: --at: a meter changes on a bar line\n";
+        std::cerr << "ivrin-cli: --at: a time signature can only change on a bar line\n";
         return 1;
       }
       song = withMeterFrom(std::move(song), at, static_cast<int>(count.value), static_cast<int>(unit.value));
@@ -223,7 +223,7 @@ int grid(const GridOptions& o) {
   } else {
     const FoundGrid found = findGrid(song, opened->audio, 2);
     if (!hasTempo(found)) {
-      std::cerr << "ivrin-cli: no tempo can be told from the sound\n";
+      std::cerr << "ivrin-cli: tempo detection failed: no steady beat found. Give the tempo with the command tempo\n";
       return 1;
     }
     song = onGrid(std::move(song), found);

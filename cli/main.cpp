@@ -29,9 +29,9 @@ const CLI::Validator finite(
     "NUMBER");
 
 void addSong(CLI::App* c, SongOptions& o, bool json) {
-  c->add_option("SONG", o.song, "the song file")->required();
-  c->add_option("--reach", o.reach, "a further folder that the song may read audio from");
-  if (json) c->add_flag("--json", o.json, "results as JSON");
+  c->add_option("SONG", o.song, "song file")->required();
+  c->add_option("--reach", o.reach, "allow the song to read audio from this folder too");
+  if (json) c->add_flag("--json", o.json, "print results as JSON");
 }
 /// The commands, with what each is given.
 class Commands {
@@ -56,7 +56,7 @@ class Commands {
   void addRecipes();
   void addPlain();
 
-  CLI::App app{"Ivrin's workbench without a window: stems, ornaments on the beat grid, prints."};
+  CLI::App app{"Ivrin without a window: read, check, change and render songs."};
   int status = 0;
   NewOptions fresh;
   SongOptions checked;
@@ -85,66 +85,66 @@ class Commands {
 
 /// A song: made, checked, rendered, shown.
 void Commands::addSongs() {
-  auto* cNew = app.add_subcommand("new", "a song from audio files");
-  cNew->add_option("--out", fresh.out, "the song file to write")->required();
-  cNew->add_option("--bpm", fresh.bpm, "tempo in quarter notes per minute; found from the files by default")
+  auto* cNew = app.add_subcommand("new", "create a song from audio files");
+  cNew->add_option("--out", fresh.out, "song file to write")->required();
+  cNew->add_option("--bpm", fresh.bpm, "tempo in BPM; default: detected")
       ->check(finite)
       ->check(CLI::Range(20.0, 400.0));
-  cNew->add_option("--sample-rate", fresh.sampleRate, "of the song; the commonest of the files by default")
+  cNew->add_option("--sample-rate", fresh.sampleRate,
+                   "sample rate of the song; default: the most common one of the files")
       ->check(CLI::Range(8000, 192000));
-  cNew->add_option("FILE", fresh.files, "audio files, one stem each; a MIDI file among them gives the grid")
-      ->required();
+  cNew->add_option("FILE", fresh.files, "audio files, one stem each; a MIDI file gives the tempo map")->required();
   cNew->callback([this] { status = newSong(fresh); });
 
-  auto* cCheck = app.add_subcommand("check", "reads everything and lists every problem");
+  auto* cCheck = app.add_subcommand("check", "check a song and its files and list every problem");
   addSong(cCheck, checked, true);
   cCheck->callback([this] { status = check(checked); });
 
-  auto* cRender = app.add_subcommand("render", "writes the song's audio");
+  auto* cRender = app.add_subcommand("render", "render the song to audio files");
   addSong(cRender, rendered.song, false);
-  cRender->add_option("--out", rendered.out, "the folder to write to")->required();
-  cRender->add_option("--what", rendered.what, "a list of mix, stems, dry, wet, ornaments")->capture_default_str();
+  cRender->add_option("--out", rendered.out, "folder to write to")->required();
+  cRender->add_option("--what", rendered.what, "list of mix, stems, dry, wet, ornaments")->capture_default_str();
   cRender->add_option("--format", rendered.format, "wav16, wav24, wav32f, flac16, flac24")->capture_default_str();
-  cRender->add_option("--from", rendered.from, "start there: beats, or bar:beat");
-  cRender->add_option("--to", rendered.to, "end there");
-  cRender->add_flag("--trim", rendered.trim, "files of ornaments hold the print alone, and say where it lies");
-  cRender->add_option("--only", rendered.only, "a list of row and ornament ids");
-  cRender->add_option("--threads", rendered.threads, "threads to compute with")
+  cRender->add_option("--from", rendered.from, "start position, in beats or bar:beat");
+  cRender->add_option("--to", rendered.to, "end position");
+  cRender->add_flag("--trim", rendered.trim, "write each ornament at its own length, with a time stamp");
+  cRender->add_option("--only", rendered.only, "list of row and ornament ids");
+  cRender->add_option("--threads", rendered.threads, "number of threads")
       ->check(CLI::Range(1, 64))
       ->capture_default_str();
   cRender->callback([this] { status = render(rendered); });
 
-  auto* cShow = app.add_subcommand("show", "every ornament with its place, levels and what it meets");
+  auto* cShow = app.add_subcommand("show", "list every ornament with its position, levels and overlaps");
   addSong(cShow, shown, true);
   cShow->callback([this] { status = show(shown); });
 }
 
 /// What is placed, and where it could be.
 void Commands::addPlaces() {
-  auto* cPlace = app.add_subcommand("place", "places an ornament with settings that fit");
+  auto* cPlace = app.add_subcommand("place", "place an ornament with settings that suit the position");
   addSong(cPlace, placed.song, true);
-  cPlace->add_option("--kind", placed.kind, "the kind of ornament")->required();
-  cPlace->add_option("--row", placed.row, "a stem, a bus, or mix")->required();
-  cPlace->add_option("--start", placed.start, "in beats, or bar:beat as in 33:1.5")->required();
-  cPlace->add_option("--length", placed.length, "in beats, a note value, or bars as in \"2 bars\"")->required();
-  cPlace->add_option("--out", placed.out, "the song to write; without it the ornament is printed");
+  cPlace->add_option("--kind", placed.kind, "kind of ornament")->required();
+  cPlace->add_option("--row", placed.row, "row to place it on: a stem, a bus or mix")->required();
+  cPlace->add_option("--start", placed.start, "position in beats (64) or bar:beat (33:1.5)")->required();
+  cPlace->add_option("--length", placed.length, "length in beats, a note value, or bars (\"2 bars\")")->required();
+  cPlace->add_option("--out", placed.out, "song file to write; without it the ornament is printed");
   cPlace->callback([this] { status = place(placed); });
 
-  auto* cOpenings = app.add_subcommand("openings", "places where an ornament wants to be: gaps, held notes, hits");
+  auto* cOpenings = app.add_subcommand("openings", "list places that suit an ornament: rests, held notes, hits");
   addSong(cOpenings, opened, true);
   cOpenings->add_option("--row", openingsRow, "only this stem, bus or mix");
   cOpenings->callback([this] { status = openings(opened, openingsRow); });
-  auto* cSections = app.add_subcommand("sections", "where the parts of the song begin, as they are heard");
+  auto* cSections = app.add_subcommand("sections", "detect where the sections of the song start");
   addSong(cSections, opened, true);
-  cSections->add_option("--out", sectionsOut, "writes the song with them, where it has none of its own");
+  cSections->add_option("--out", sectionsOut, "write the song with these sections if it has none");
   cSections->callback([this] { status = sections(opened, sectionsOut); });
 
-  auto* cTempo = app.add_subcommand("tempo", "tempo, bar 1 and key of audio files that belong together");
+  auto* cTempo = app.add_subcommand("tempo", "detect tempo, bar 1 and key of audio files that belong together");
   cTempo->add_option("FILE", heard, "audio files of one song, or a MIDI file")->required();
-  cTempo->add_flag("--json", heardJson, "as JSON");
+  cTempo->add_flag("--json", heardJson, "print as JSON");
   cTempo->callback([this] { status = tempo(heard, heardJson); });
 
-  auto* cRows = app.add_subcommand("rows", "every row with where it sounds");
+  auto* cRows = app.add_subcommand("rows", "list every row and where it plays");
   addSong(cRows, listed, true);
   cRows->callback([this] { status = rows(listed); });
 }
@@ -154,27 +154,29 @@ void Commands::addEdits() {
   const auto edit = [this](const char* name, const char* what, int (*done)(const EditOptions&)) {
     auto* c = app.add_subcommand(name, what);
     addSong(c, edited.song, false);
-    c->add_option("--out", edited.out, "the song to write")->required();
+    c->add_option("--out", edited.out, "song file to write")->required();
     c->callback([this, done] { status = done(edited); });
     return c;
   };
-  auto* cSet = edit("set", "changes settings of an ornament", setSettings);
-  cSet->add_option("ORNAMENT", edited.id, "its id")->required();
+  auto* cSet = edit("set", "change settings of an ornament", setSettings);
+  cSet->add_option("ORNAMENT", edited.id, "id of the ornament")->required();
   cSet->add_option("KEY=VALUE", edited.assignments, "settings; finish.N.KEY of its finish; name, gain_db, seed")
       ->required();
-  auto* cBypass = edit("bypass", "bypasses ornaments", bypass);
-  cBypass->add_option("ORNAMENT", edited.ids, "their ids")->required();
-  cBypass->add_flag("--off", edited.off, "lets them sound again");
-  edit("remove", "removes ornaments", removeOrnaments)->add_option("ORNAMENT", edited.ids, "their ids")->required();
+  auto* cBypass = edit("bypass", "bypass ornaments", bypass);
+  cBypass->add_option("ORNAMENT", edited.ids, "ids of the ornaments")->required();
+  cBypass->add_flag("--off", edited.off, "turn them on again");
+  edit("remove", "remove ornaments", removeOrnaments)
+      ->add_option("ORNAMENT", edited.ids, "ids of the ornaments")
+      ->required();
 
-  auto* cLanding = app.add_subcommand("landing", "adds a landing or a section, or changes one");
+  auto* cLanding = app.add_subcommand("landing", "add or change a landing or section");
   addSong(cLanding, landed.song, false);
-  cLanding->add_option("--out", landed.out, "the song to write")->required();
-  auto* landingAt = cLanding->add_option("--at", landed.at, "in beats, or bar:beat");
-  cLanding->add_option("--name", landed.name, "its name");
-  auto* landingId = cLanding->add_option("--id", landed.id, "of one that is there: it is moved, named or removed");
-  cLanding->add_flag("--section", landed.section, "a section is added");
-  cLanding->add_flag("--remove", landed.remove, "it goes; what was tied to it stays")->needs(landingId);
+  cLanding->add_option("--out", landed.out, "song file to write")->required();
+  auto* landingAt = cLanding->add_option("--at", landed.at, "position in beats or bar:beat");
+  cLanding->add_option("--name", landed.name, "name");
+  auto* landingId = cLanding->add_option("--id", landed.id, "id of an existing one, to move, rename or remove it");
+  cLanding->add_flag("--section", landed.section, "add a section instead of a landing");
+  cLanding->add_flag("--remove", landed.remove, "remove it; tied ornaments stay in place")->needs(landingId);
   cLanding->callback([this, landingId, landingAt] {
     if (landingId->count() == 0 && landingAt->count() == 0) throw CLI::RequiredError("--at, or --id");
     status = landing(landed);
@@ -186,62 +188,60 @@ void Commands::addGrid() {
   const auto mapping = [this](const char* name, const char* what, int (*done)(const MapOptions&)) {
     auto* c = app.add_subcommand(name, what);
     addSong(c, mapped.song, false);
-    c->add_option("--out", mapped.out, "the song to write")->required();
-    c->add_option("--at", mapped.at, "in beats, or bar:beat")->required();
-    c->add_flag("--remove", mapped.remove, "the entry there goes");
+    c->add_option("--out", mapped.out, "song file to write")->required();
+    c->add_option("--at", mapped.at, "position in beats or bar:beat")->required();
+    c->add_flag("--remove", mapped.remove, "remove the entry at this position");
     c->callback([this, done] { status = done(mapped); });
     return c;
   };
-  mapping("tempo-entry", "a tempo from a place on; ornaments keep their beats", tempoEntry)
-      ->add_option("--bpm", mapped.bpm, "quarter notes per minute")
+  mapping("tempo-entry", "change the tempo from a position on; ornaments keep their beats", tempoEntry)
+      ->add_option("--bpm", mapped.bpm, "BPM (quarter notes per minute)")
       ->check(finite)
       ->check(CLI::Range(20.0, 400.0));
-  mapping("meter", "a meter from a bar line on", meter)->add_option("--meter", mapped.meter, "as in 7/8");
+  mapping("meter", "change the time signature from a bar on", meter)
+      ->add_option("--meter", mapped.meter, "for example 7/8");
 
-  auto* cGrid = app.add_subcommand("grid", "the song on the grid that is heard, or a MIDI file's");
+  auto* cGrid = app.add_subcommand("grid", "put the song on the detected grid, or on a MIDI file's");
   addSong(cGrid, gridded.song, false);
-  cGrid->add_option("--out", gridded.out, "the song to write")->required();
-  cGrid->add_option("--midi", gridded.midi, "a Standard MIDI File: its tempi, meters, key and markers");
-  cGrid->add_flag("--keep-beats", gridded.keepBeats, "what is placed keeps its beats; else it stays on the sound");
+  cGrid->add_option("--out", gridded.out, "song file to write")->required();
+  cGrid->add_option("--midi", gridded.midi, "MIDI file with tempo, time signatures, key and markers");
+  cGrid->add_flag("--keep-beats", gridded.keepBeats, "ornaments keep their beats; default: they stay with the audio");
   cGrid->callback([this] { status = grid(gridded); });
 }
 
 /// Whole transitions.
 void Commands::addRecipes() {
-  auto* cRecipes = app.add_subcommand("recipes", "whole transitions that ship, and your own");
-  cRecipes->add_option("RECIPE", recipe, "only this one, as its file is");
-  cRecipes->add_flag("--json", recipesJson, "results as JSON");
+  auto* cRecipes = app.add_subcommand("recipes", "list the recipes: built-in and your own");
+  cRecipes->add_option("RECIPE", recipe, "print only this one, as a recipe file");
+  cRecipes->add_flag("--json", recipesJson, "print results as JSON");
   cRecipes->callback([this] { status = recipes(recipe, recipesJson); });
-  auto* cApply = app.add_subcommand("apply", "places a whole transition into a landing");
+  auto* cApply = app.add_subcommand("apply", "place a recipe into a landing");
   addSong(cApply, applied.song, true);
-  cApply->add_option("--recipe", applied.recipe, "its name, or a file")->required();
-  cApply->add_option("--landing", applied.landing, "a section or landing of the song")->required();
-  cApply->add_option("--out", applied.out, "the song to write")->required();
-  cApply->add_option("--density", applied.density, "-1 sparser, 1 denser")->check(CLI::Range(-1, 1));
-  cApply->add_option("--length", applied.length, "-1 half as long, 1 twice")->check(CLI::Range(-1, 1));
-  cApply->add_flag("--refit", applied.refit, "in the place of what the same recipe left at the landing");
+  cApply->add_option("--recipe", applied.recipe, "name of the recipe, or a file")->required();
+  cApply->add_option("--landing", applied.landing, "landing or section of the song")->required();
+  cApply->add_option("--out", applied.out, "song file to write")->required();
+  cApply->add_option("--density", applied.density, "density: -1 sparser, 1 denser")->check(CLI::Range(-1, 1));
+  cApply->add_option("--length", applied.length, "length: -1 half, 1 double")->check(CLI::Range(-1, 1));
+  cApply->add_flag("--refit", applied.refit, "replace what the same recipe placed at this landing");
   cApply->callback([this] { status = apply(applied); });
 }
 
 /// What needs no song.
 void Commands::addPlain() {
-  auto* cTimes = app.add_subcommand("times", "every note value in milliseconds");
-  cTimes->add_option("--bpm", bpm, "tempo in quarter notes per minute")
-      ->required()
-      ->check(finite)
-      ->check(CLI::Range(20.0, 400.0));
-  cTimes->add_flag("--json", json, "results as JSON");
+  auto* cTimes = app.add_subcommand("times", "list every note value in milliseconds");
+  cTimes->add_option("--bpm", bpm, "tempo in BPM")->required()->check(finite)->check(CLI::Range(20.0, 400.0));
+  cTimes->add_flag("--json", json, "print results as JSON");
   cTimes->callback([this] { status = times(bpm, json); });
 
-  auto* cMeasure = app.add_subcommand("measure", "loudness, peaks and energy in the lows of audio files");
+  auto* cMeasure = app.add_subcommand("measure", "measure loudness, peaks and low-frequency energy of audio files");
   cMeasure->add_option("FILE", files, "audio files")->required();
-  cMeasure->add_flag("--json", json, "results as JSON");
+  cMeasure->add_flag("--json", json, "print results as JSON");
   cMeasure->callback([this] { status = measure(files, json); });
 
-  auto* cKinds = app.add_subcommand("kinds", "every kind of ornament with its settings");
-  cKinds->add_option("KIND", kind, "only this one");
-  cKinds->add_flag("--json", json, "results as JSON");
-  cKinds->add_flag("--markdown", markdown, "as the format page of the docs");
+  auto* cKinds = app.add_subcommand("kinds", "list every kind of ornament with its settings");
+  cKinds->add_option("KIND", kind, "only this kind");
+  cKinds->add_flag("--json", json, "print results as JSON");
+  cKinds->add_flag("--markdown", markdown, "print as Markdown, for the format page");
   cKinds->callback([this] {
     status = kinds(kind, markdown ? KindsAs::markdown : json ? KindsAs::json : KindsAs::text);
   });

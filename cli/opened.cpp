@@ -72,7 +72,7 @@ int writeEdited(const OpenedSong& was, Song song, const std::string& out, const 
   if (!roomless.hasErrors()) song = std::move(roomy);
   if (song.leadBars > lead)
     std::cerr << "note: the song starts " << song.leadBars << (song.leadBars == 1 ? " bar" : " bars")
-              << " before its stems now, so that all of it is heard\n";
+              << " before its stems now, so that the whole lead-in is heard\n";
   if (!writeSongFile(song, out)) return 1;
   std::cerr << "wrote " << out << (done.empty() ? "" : ": ") << done << '\n';
   return 0;

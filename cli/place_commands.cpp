@@ -49,17 +49,17 @@ std::string column(std::string text, std::size_t letters) {
 std::optional<BeatRange> stretchOf(const PlaceOptions& o, const TempoMap& map) {
   const auto start = readPlace(o.start, map);
   if (!start) {
-    std::cerr << "ivrin-cli: --start: \"" << o.start << "\" is no place: beats, or bar:beat as in 33:1.5\n";
+    std::cerr << "ivrin-cli: --start: \"" << o.start << "\" is not a position. Use beats (64) or bar:beat (33:1.5)\n";
     return std::nullopt;
   }
   const auto length = readLength(o.length, map, *start);
   if (!length) {
     std::cerr << "ivrin-cli: --length: \"" << o.length
-              << "\" is no length: beats, a note value, or bars as in \"2 bars\"\n";
+              << "\" is not a length. Use beats (4), a note value (1/8) or bars (\"2 bars\")\n";
     return std::nullopt;
   }
   if (length->quarters() < 1.0 / 1024 || length->quarters() > 65536 || std::abs(start->quarters()) > 1e6) {
-    std::cerr << "ivrin-cli: --start and --length: a stretch of 1/1024 to 65536 beats is wanted\n";
+    std::cerr << "ivrin-cli: --start and --length: must cover 1/1024 to 65536 beats\n";
     return std::nullopt;
   }
   return BeatRange{*start, *start + *length};
@@ -205,7 +205,7 @@ int sections(const SongOptions& o, const std::string& out) {
                 << '\n';
   }
   if (o.json) std::cout << prettyJson(Object{{"sections", Value(std::move(list))}});
-  if (found.empty() && !o.json) std::cerr << "No parts can be told apart.\n";
+  if (found.empty() && !o.json) std::cerr << "Section detection found no clear sections.\n";
   return out.empty() ? 0 : writeEdited(*opened, withSections(opened->song, found), out, "");
 }
 

@@ -78,7 +78,7 @@ int measure(const std::vector<std::string>& files, bool json) {
     if (bad > 0 || reader->truncated() || !failure.empty()) {
       std::cerr << "ivrin-cli: " << file << ": "
                 << (!failure.empty() ? "cannot be read: " + failure
-                    : bad > 0        ? "holds samples that are not numbers"
+                    : bad > 0        ? "has samples that are not numbers"
                                      : "is cut short")
                 << '\n';
       status = 1;
@@ -117,11 +117,6 @@ Value describe(const TableSpec& table) {
       List choices;
       for (const auto& c : s.choices) choices.emplace_back(c);
       o.emplace_back("choices", std::move(choices));
-    }
-    if (!s.allowed.empty()) {
-      List allowed;
-      for (const double a : s.allowed) allowed.emplace_back(a);
-      o.emplace_back("allowed", std::move(allowed));
     }
     o.emplace_back("default", s.initial);
     o.emplace_back("nullable", s.nullable);

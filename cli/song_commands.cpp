@@ -46,18 +46,19 @@ std::string bpmText(double bpm) {
 std::string said(const std::vector<TempoEntry>& tempi) {
   const auto [least, most] =
       std::minmax_element(tempi.begin(), tempi.end(), [](const auto& a, const auto& b) { return a.bpm < b.bpm; });
-  return std::to_string(tempi.size()) + " tempi from " + bpmText(least->bpm) + " to " + bpmText(most->bpm) + " BPM";
+  return std::to_string(tempi.size()) + " tempo changes from " + bpmText(least->bpm) + " to " + bpmText(most->bpm) +
+         " BPM";
 }
 
 /// What was found, in one line.
 std::string said(const FoundGrid& g) {
   if (g.curve)
-    return "not played to a click: " + said(tempiOf(*g.curve)) + " follow it, bar 1 at " +
+    return "played without a click: " + said(tempiOf(*g.curve)) + " follow it, bar 1 at " +
            fixedNumber(g.curve->beats.front(), 3) + " s, " + std::to_string(g.curve->beatsInBar) +
            " beats in a bar (confidence " + fixedNumber(g.curve->confidence, 2) + ", of the bar " +
            fixedNumber(g.curve->barConfidence, 2) + ")";
   if (!g.tempo || g.tempo->confidence < kLeastConfidence)
-    return "no tempo can be told from the sound" +
+    return "tempo detection failed: no steady beat found" +
            std::string(g.tempo ? " (at most " + fixedNumber(g.tempo->bpm, 2) + " BPM, confidence " +
                                      fixedNumber(g.tempo->confidence, 2) + ")"
                                : "");
@@ -168,7 +169,7 @@ int newSong(const NewOptions& o) {
   NewSong made =
       songFromFiles({o.files.begin(), o.files.end()}, o.bpm.value_or(kNoTempo), o.sampleRate, store, problems);
   Song song = std::move(made.song);
-  if (made.apart) std::cerr << "note: the stems lie where their files say, which is not one place\n";
+  if (made.apart) std::cerr << "note: stems placed at their time stamps\n";
   song.title = out.stem().string();
   // Brought in now, so that what is written can be read: broken and missing sound is refused here.
   AudioFolders folders{out.parent_path(), {}};
@@ -184,7 +185,7 @@ int newSong(const NewOptions& o) {
       std::cerr << "note: " << said(found) << '\n';
     } else {
       song = withHeardKey(std::move(song), found);
-      std::cerr << "note: tempo and meter are those of " << made.gridFrom << '\n';
+      std::cerr << "note: tempo and time signature come from " << made.gridFrom << '\n';
     }
   }
   song = withHeardRoles(std::move(song), found);
@@ -192,10 +193,10 @@ int newSong(const NewOptions& o) {
   if (problems.hasErrors()) return 1;
   for (const Stem& s : song.stems)
     if (fs::path(pathForSong(*s.file, out.parent_path())).is_absolute())
-      std::cerr << "note: " << *s.file << " lies outside the song's folder; other commands need --reach "
+      std::cerr << "note: " << *s.file << " is outside the song folder; other commands need --reach "
                 << fs::path(*s.file).parent_path().string() << '\n';
   if (const std::string what = whatItIs(out); !what.empty()) {
-    std::cerr << "ivrin-cli: " << o.out << " is there already (" << what << ")\n";
+    std::cerr << "ivrin-cli: " << o.out << " already exists (" << what << ")\n";
     return 1;
   }
   if (!writeSongFile(song, out)) return 1;
@@ -212,14 +213,14 @@ int check(const SongOptions& o) {
     completePrints(*plan, 2);
     for (const std::string& file : verifyStems(*opened))
       problems.error(ErrorId::broken_audio, "stems",
-                     file + ": its copy in the cache was damaged and is thrown away; check again");
+                     file + ": its cached copy was damaged and was removed. Check again");
     for (const auto& n : plan->nodes()) {
-      const std::string place = "ornaments \"" + n->ornament->id + "\"";
+      const std::string place = "ornament \"" + n->ornament->id + "\"";
       if (n->print && n->print->complete() && n->print->end() > n->print->first() &&
           soundsBefore(plan->song(), n->print->first()))
         problems.note(ErrorId::out_of_range, place,
-                      "starts to sound before the song and is faded in there; \"lead_bars\" of " +
-                          std::to_string(leadBarsFor(plan->song(), n->print->first())) + " would hold it");
+                      "starts before the song and is faded in there; \"lead_bars\" of " +
+                          std::to_string(leadBarsFor(plan->song(), n->print->first())) + " would make room for it");
       if (n->print && !n->print->note().empty()) problems.note(ErrorId::out_of_range, place, n->print->note());
     }
     for (const auto& [id, mix] : [&] {
@@ -228,8 +229,7 @@ int check(const SongOptions& o) {
            for (const auto& b : opened->song.buses) rows.emplace_back(b.id, b.mix);
            return rows;
          }())
-      if (mix.solo)
-        problems.note(ErrorId::out_of_range, id + ".solo", "is on; solo is for listening, exports ignore it");
+      if (mix.solo) problems.note(ErrorId::out_of_range, id + ".solo", "is soloed; exports ignore solo");
   }
   if (o.json) {
     List list;
@@ -275,15 +275,15 @@ int render(const RenderOptions& o) {
     if (text->empty()) continue;
     *place = readPlace(*text, map);
     if (*place) continue;
-    std::cerr << "ivrin-cli: " << name << ": \"" << *text << "\" is no place: beats, or bar:beat as in 33:1.5\n";
+    std::cerr << "ivrin-cli: " << name << ": \"" << *text
+              << "\" is not a position. Use beats (64) or bar:beat (33:1.5)\n";
     return 2;
   }
   if (e.from && e.to && *e.to <= *e.from) {
-    std::cerr << "ivrin-cli: --to must lie after --from\n";
+    std::cerr << "ivrin-cli: --to must be after --from\n";
     return 2;
   }
-  if (e.trim && e.ornaments && extensionOf(e.format) != ".wav")
-    std::cerr << "note: only WAV files say where they lie in the song\n";
+  if (e.trim && e.ornaments && extensionOf(e.format) != ".wav") std::cerr << "note: only WAV files carry time stamps\n";
   for (const std::string& id : e.only)
     if (!opened->song.hasRow(id) && !opened->song.ornament(id)) {
       std::cerr << "ivrin-cli: --only: there is no row or ornament \"" << id << "\"\n";
@@ -291,7 +291,7 @@ int render(const RenderOptions& o) {
     }
   for (const auto& [name, beat] : {std::pair{"--from", e.from}, std::pair{"--to", e.to}})
     if (beat && std::abs(opened->song.tempoMap().secondsAt(*beat).value) > kLongestSongSeconds) {
-      std::cerr << "ivrin-cli: " << name << " lies more than 4 hours from the start of the song\n";
+      std::cerr << "ivrin-cli: " << name << " is more than 4 hours from the start of the song\n";
       return 2;
     }
   PrintCache cache;
@@ -306,13 +306,13 @@ int render(const RenderOptions& o) {
   const ExportReport report = exportSong(plan, o.out, e);
   if (const auto damaged = verified.get(); !damaged.empty()) {
     for (const std::string& file : damaged)
-      std::cerr << "ivrin-cli: " << file << ": its copy in the cache was damaged and is thrown away; render again\n";
+      std::cerr << "ivrin-cli: " << file << ": its cached copy was damaged and was removed. Render again\n";
     return 1;
   }
   for (const auto& file : report.files) std::cout << file.string() << '\n';
   for (const auto& note : report.notes) std::cerr << "note: " << note << '\n';
   if (report.limiterReductionDb > 0)
-    std::cerr << "note: the mix limiter took off up to "
+    std::cerr << "note: the mix limiter reduced peaks by up to "
               << shortestNumber(std::round(report.limiterReductionDb * 10) / 10) << " dB\n";
   return 0;
 }

@@ -115,7 +115,7 @@ class RtAudioOutput : public Output {
   }
   std::string whyNot() const {
     const std::string text = lastError().text();
-    return name_ + ": " + (text.empty() ? "it cannot be started" : text);
+    return name_ + ": " + (text.empty() ? "it could not be started" : text);
   }
   /// The rate chosen; else the song's where the device has it, else what the device prefers.
   int deviceRate(int songRate) const {

@@ -48,7 +48,7 @@ void ActionGroup::offerInstead(const QString& text, const QString& what, std::fu
   measure_->say(text, false, what, [this, done = session_.song(), does = std::move(does)] {
     if (!(session_.song() == done)) {
       measure_->say(
-          QObject::tr("The song was edited since. Undo these edits first (Ctrl+Z), and then the step itself."), true);
+          QObject::tr("The song was edited after this step. Undo those edits first (Ctrl+Z), then this step."), true);
       return;
     }
     session_.undo();

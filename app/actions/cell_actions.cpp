@@ -34,7 +34,7 @@ QKeySequence keyOf(PatternTool::Id id) {
 } // namespace
 
 void CellActions::addActions(const QString& menu) {
-  const QString sub = tr("Pattern of cells");
+  const QString sub = tr("Cell pattern");
   const auto add = [&](const QString& id, const QString& text, const QString& meaning, const QKeySequence& key,
                        std::function<void(const std::string& ornament)> act) {
     actions_->add({id, menu, text, meaning, {key}, [this, act] { act(score_->hand().atCaret()); }, false, false, sub});
@@ -43,29 +43,32 @@ void CellActions::addActions(const QString& menu) {
     add(QString::fromStdString(t.key), capital(asWords(t.name)), asWords(t.meaning), keyOf(t.id),
         [this, id = t.id](const std::string& o) { usePatternTool(session_, o, id); });
   }
-  add(QStringLiteral("pattern-copy"), tr("Copy the pattern"),
-      tr("To be given to another ornament, of any kind with cells"), Qt::CTRL | Qt::SHIFT | Qt::Key_C,
+  add(QStringLiteral("pattern-copy"), tr("Copy pattern"),
+      tr("Copies the cell pattern for another ornament with cells, of any kind."), Qt::CTRL | Qt::SHIFT | Qt::Key_C,
       [this](const std::string& o) {
         copied_ = patternOf(session_, o);
-        measure_->say(copied_ ? tr("The pattern is copied.") : tr("There are no cells here."), false);
+        measure_->say(copied_ ? tr("Cell pattern copied.")
+                              : tr("No ornament with cells is open. Open a stutter, pulse or glitch first."),
+                      false);
       });
-  add(QStringLiteral("pattern-paste"), tr("Give it the copied pattern"), {}, Qt::CTRL | Qt::SHIFT | Qt::Key_V,
+  add(QStringLiteral("pattern-paste"), tr("Paste pattern"), {}, Qt::CTRL | Qt::SHIFT | Qt::Key_V,
       [this](const std::string& o) {
         if (copied_)
-          setPattern(session_, o, *copied_, tr("copied pattern for %1"));
+          setPattern(session_, o, *copied_, tr("paste pattern into %1"));
         else
-          measure_->say(tr("No pattern was copied."), false);
+          measure_->say(tr("No cell pattern has been copied. Open an ornament with cells and choose Copy pattern."),
+                        false);
       });
-  add(QStringLiteral("pattern-named"), tr("Patterns with names …"), tr("Take one, or keep this one"),
+  add(QStringLiteral("pattern-named"), tr("Pattern library…"), tr("Use a saved cell pattern, or save this one."),
       Qt::CTRL | Qt::SHIFT | Qt::Key_P, [this](const std::string&) {
         if (score_->opened().row() && score_->opened().isOpen() && score_->opened().row()->patterns().isVisible())
           score_->opened().row()->patterns().offer();
         else
-          measure_->say(tr("Open an ornament with cells first."), false);
+          measure_->say(tr("No ornament with cells is open. Open a stutter, pulse or glitch first."), false);
       });
-  add(QStringLiteral("keep-roll"), tr("Keep this roll, or let it go"),
-      tr("What chance drew for a glitch is written down"), Qt::SHIFT | Qt::Key_G,
-      [this](const std::string& o) { keepRoll(session_, o); });
+  add(QStringLiteral("keep-roll"), tr("Lock roll"),
+      tr("Keeps what chance chose for a glitch, so that its cells can be edited. Press again to unlock."),
+      Qt::SHIFT | Qt::Key_G, [this](const std::string& o) { keepRoll(session_, o); });
 }
 
 } // namespace ivrin::app

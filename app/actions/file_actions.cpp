@@ -43,14 +43,19 @@ FileActions::FileActions(const Desk& desk, RecipeActions& recipes, fs::path demo
 
 void FileActions::addActions(const QString& menu) {
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  add({"new", menu, tr("&New from stems…"), tr("A new song from audio files"), {K::New}, [this] { newDialog(); }});
-  add({"open", menu, tr("&Open…"), tr("Open a song"), {K::Open}, [this] { openDialog(); }});
-  if (!demoSong_.empty()) add({"demo", menu, tr("Open the &demo song"), {}, {}, [this] { openSong(demoSong_); }});
-  add({"save", menu, tr("&Save"), tr("Save the song"), {K::Save}, [this] { save(); }, false, true});
-  add({"saveAs", menu, tr("Save &as…"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { saveAs(); }});
-  add({"left", menu, tr("Edits not sa&ved…"), tr("What windows left that ended before they saved"), {}, [this] {
-         leftDialog();
+  add({"new", menu, tr("&New from stems…"), tr("Creates a new song from audio files."), {K::New}, [this] {
+         newDialog();
        }});
+  add({"open", menu, tr("&Open…"), tr("Opens a song."), {K::Open}, [this] { openDialog(); }});
+  if (!demoSong_.empty()) add({"demo", menu, tr("Open the &demo song"), {}, {}, [this] { openSong(demoSong_); }});
+  add({"save", menu, tr("&Save"), tr("Saves the song."), {K::Save}, [this] { save(); }, false, true});
+  add({"saveAs", menu, tr("Save &as…"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { saveAs(); }});
+  add({"left",
+       menu,
+       tr("Reco&ver unsaved edits…"),
+       tr("Lists edits that were not saved because Ivrin ended unexpectedly."),
+       {},
+       [this] { leftDialog(); }});
 }
 
 void FileActions::addExport(const QString& menu) {
@@ -58,13 +63,13 @@ void FileActions::addExport(const QString& menu) {
   add({"lead",
        menu,
        tr("Bars &before the stems…"),
-       tr("So many bars belong to the song before its stems start: room for what sounds there"),
+       tr("Adds bars before the stems start, for lead-ins that sound there."),
        {},
        [this] { askLead(); }});
   add({"export",
        menu,
        tr("&Export…"),
-       tr("Write mix, rows and ornaments as audio files"),
+       tr("Writes the mix, rows and ornaments as audio files."),
        {K(Qt::CTRL | Qt::Key_E)},
        [this] { exportDialog(); },
        false,
@@ -85,12 +90,13 @@ void FileActions::openSong(const fs::path& file) {
 }
 
 void FileActions::openDialog() {
-  const QString f = QFileDialog::getOpenFileName(window_, tr("Open a song"), {}, tr("Ivrin songs (*.ivrin)"));
+  const QString f = QFileDialog::getOpenFileName(window_, tr("Opens a song."), {}, tr("Ivrin songs (*.ivrin)"));
   if (!f.isEmpty()) openSong(pathOf(f));
 }
 
 void FileActions::newDialog() {
-  const QStringList files = QFileDialog::getOpenFileNames(window_, tr("Stems of the song"), {}, audioFilter());
+  const QStringList files =
+      QFileDialog::getOpenFileNames(window_, tr("Choose the stems of the song"), {}, audioFilter());
   if (!files.isEmpty()) newFromFiles(pathsOf(files));
 }
 
@@ -118,7 +124,7 @@ void FileActions::showRecent() {
   }
   if (!files.isEmpty()) {
     recent_->addSeparator();
-    recent_->addAction(tr("Forget these"), this, [this] {
+    recent_->addAction(tr("Clear recent songs"), this, [this] {
       forgetSongs();
       showRecent();
     });
@@ -152,7 +158,8 @@ QString FileActions::suggestedFile() const {
 
 void FileActions::saveAs(std::function<void()> then) {
   recipes_.letGo();
-  QString f = QFileDialog::getSaveFileName(window_, tr("Save the song"), suggestedFile(), tr("Ivrin songs (*.ivrin)"));
+  QString f =
+      QFileDialog::getSaveFileName(window_, tr("Saves the song."), suggestedFile(), tr("Ivrin songs (*.ivrin)"));
   if (f.isEmpty()) return;
   if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
   write(pathOf(f), std::move(then));
@@ -198,8 +205,9 @@ void FileActions::exportDialog() {
 void FileActions::askLead() {
   if (!session_.isOpen()) return;
   Song next = session_.song();
-  const auto bars = askNumber(window_, tr("Bars before the stems"), tr("Bars (0 to %1)").arg(kMostLeadBars),
-                              next.leadBars, 0, kMostLeadBars, 0);
+  const auto bars =
+      askNumber(window_, tr("Bars before the stems"), tr("Bars before the stems (0 to %1)").arg(kMostLeadBars),
+                next.leadBars, 0, kMostLeadBars, 0);
   if (!bars) return;
   next.leadBars = static_cast<int>(*bars);
   session_.edit(tr("bars before the stems"), std::move(next));
@@ -208,25 +216,24 @@ void FileActions::askLead() {
 
 void FileActions::connectFiles() {
   connect(&session_.files(), &SongFiles::recovered, this, [this] {
-    measure_->say(tr("Edits that were not saved have been brought back."), false, tr("open as saved instead"),
-                  [this, brought = session_.song()] {
-                    const auto discard = [this] { session_.files().discardRecovered(); };
-                    if (session_.song() == brought)
-                      discard();
-                    else
-                      leave(discard);
-                  });
+    measure_->say(tr("Unsaved edits were recovered."), false, tr("Open as saved"), [this, brought = session_.song()] {
+      const auto discard = [this] { session_.files().discardRecovered(); };
+      if (session_.song() == brought)
+        discard();
+      else
+        leave(discard);
+    });
   });
   connect(&session_.files(), &SongFiles::leftOffered, this, &FileActions::offerLeft);
   connect(&session_.files(), &SongFiles::openElsewhere, this, [this](const QString& file, const QString& who) {
     measure_->say(
-        tr("“%1” is open in %2.").arg(QFileInfo(file).completeBaseName(), who), true, tr("open read only"),
+        tr("“%1” is already open in %2.").arg(QFileInfo(file).completeBaseName(), who), true, tr("Open read only"),
         [this, file] {
           replaceSong([this, file] { session_.files().open(pathOf(file), SongFiles::OpenAs{true, false, {}}); });
         });
   });
   connect(&session_.files(), &SongFiles::outOfReach, this, [this](const QString& folder) {
-    measure_->say(tr("Some audio lies outside the song's folder, in %1.").arg(folder), true, tr("allow that folder"),
+    measure_->say(tr("Some audio is outside the song folder: %1.").arg(folder), true, tr("Allow folder"),
                   [this, folder] {
                     rememberReach(folder);
                     session_.files().allowFolder(pathOf(folder));
@@ -246,23 +253,23 @@ void FileActions::offerLeft() {
   if (left.empty()) return;
   const LeftEdits& first = left.front();
   if (left.size() == 1 && !first.onThisFile && first.file.empty()) {
-    measure_->say(tr("“%1” was never saved: %2.").arg(asText(first.title), wordsOf(first)), false, tr("bring it back"),
+    measure_->say(tr("“%1” was never saved (%2).").arg(asText(first.title), wordsOf(first)), false, tr("Recover"),
                   [this, first] { replaceSong([this, first] { session_.files().bringBack(first); }); });
     return;
   }
   const bool ofOne = std::all_of(left.begin(), left.end(), [&](const LeftEdits& l) { return l.file == first.file; });
   const QString title = asText(first.title), words = wordsOf(first);
-  QString text = tr("“%1” has edits that were not saved: %2.").arg(title, words);
+  QString text = tr("“%1” has unsaved edits (%2).").arg(title, words);
   if (left.size() > 1 && ofOne && !first.file.empty())
-    text = tr("“%1” was left in %2 states that were not saved; the last: %3.").arg(title).arg(left.size()).arg(words);
+    text = tr("“%1” has %2 sets of unsaved edits; the latest is from %3.").arg(title).arg(left.size()).arg(words);
   else if (left.size() > 1)
-    text = tr("%1 songs were left unsaved; the last: “%2”, %3.").arg(left.size()).arg(title, words);
-  measure_->say(text, false, tr("compare…"), [this] { leftDialog(); });
+    text = tr("%1 songs have unsaved edits; the latest is “%2”, %3.").arg(left.size()).arg(title, words);
+  measure_->say(text, false, tr("Compare…"), [this] { leftDialog(); });
 }
 
 void FileActions::leftDialog() {
   if (session_.files().left().empty()) {
-    measure_->say(tr("No edits were left unsaved."), false);
+    measure_->say(tr("There are no unsaved edits to recover."), false);
     return;
   }
   LeftDialog d(session_, window_);

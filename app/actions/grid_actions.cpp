@@ -40,7 +40,7 @@ void GridActions::addActions(const QString& menu) {
   actions_->add({"tempo",
                  menu,
                  tr("&Tempo…"),
-                 tr("Typed, tapped or listened for; ornaments keep their beats, or stay on the sound"),
+                 tr("Type, tap or detect the tempo. Ornaments keep their beats or stay with the audio."),
                  {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_M)},
                  [this] { tempoDialog(here(), false); },
                  false,
@@ -48,41 +48,43 @@ void GridActions::addActions(const QString& menu) {
   actions_->add({"tempoHere",
                  menu,
                  tr("Tempo &from here on…"),
-                 tr("At the beat of the playhead while playing, else of the caret; the ruler shows it"),
+                 tr("Changes the tempo from the playhead's beat on while playing, otherwise from the cursor."),
                  {},
                  [this] { tempoFromHere(); }});
-  actions_->add({"meterHere",
-                 menu,
-                 tr("&Meter from this bar on…"),
-                 tr("At the bar of the playhead while playing, else of the caret; the ruler shows it"),
-                 {},
-                 [this] { meterDialog(here()); }});
+  actions_->add(
+      {"meterHere",
+       menu,
+       tr("Change ti&me signature from this bar…"),
+       tr("Changes the time signature from the playhead's bar on while playing, otherwise from the cursor's bar."),
+       {},
+       [this] { meterDialog(here()); }});
   actions_->add({"midiGrid",
                  menu,
-                 tr("Grid of a MIDI f&ile…"),
-                 tr("Takes over its tempi, meters, key and markers; ornaments stay on the sound"),
+                 tr("&Import tempo map (MIDI)…"),
+                 tr("Takes tempo, time signatures, key and markers from a MIDI file. Ornaments stay with the audio."),
                  {},
                  [this] { midiDialog(); }});
-  actions_->add({"barOne",
-                 menu,
-                 tr("Bar &1 is here"),
-                 tr("At the playhead while playing, else at the caret; ornaments stay on the sound"),
-                 {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B)},
-                 [this] {
-                   if (session_.isOpen()) putBarOne(here());
-                 }});
-  actions_->add({"songKey", menu, tr("&Key…"), tr("The notes that risers keep to"), {}, [this] { askKey(); }});
+  actions_->add(
+      {"barOne",
+       menu,
+       tr("Set bar &1 here"),
+       tr("Sets bar 1 at the playhead while playing, otherwise at the cursor. Ornaments stay with the audio."),
+       {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B)},
+       [this] {
+         if (session_.isOpen()) putBarOne(here());
+       }});
+  actions_->add({"songKey", menu, tr("&Key…"), tr("Sets the key that ornaments snap to."), {}, [this] { askKey(); }});
   actions_->add({"gridCheck",
                  menu,
-                 tr("&Grid check"),
-                 tr("How far what is played lies from the grid, bar by bar, in the form line"),
+                 tr("Check &grid"),
+                 tr("Shows in the form line how far the playing is from the grid in each bar."),
                  {QKeySequence(Qt::Key_F9)},
                  [this] { gridCheck(); },
                  true});
   actions_->add({"gridWorst",
                  menu,
-                 tr("Where the grid is &off most"),
-                 tr("Goes to the bar that lies farthest from it"),
+                 tr("Go to largest timing &offset"),
+                 tr("Moves the cursor to the bar that is farthest from the grid."),
                  {QKeySequence(Qt::SHIFT | Qt::Key_F9)},
                  [this] { toWorstOfGrid(); }});
 }
@@ -90,8 +92,9 @@ void GridActions::addActions(const QString& menu) {
 void GridActions::addNoteValues(const QString& menu) {
   actions_->add({"noteValues",
                  menu,
-                 tr("&Note values…"),
-                 tr("Every one in milliseconds and hertz at this place, to copy; in a number that is a time, to pick"),
+                 tr("&Note times and rates…"),
+                 tr("Lists every note value in milliseconds and hertz at the cursor's tempo, to copy or to use in a "
+                    "time setting."),
                  {QKeySequence(Qt::Key_F4)},
                  [this] { noteValues(); }});
 }
@@ -113,7 +116,7 @@ void GridActions::askKey() {
     }
   const auto& now = session_.song().key;
   const auto place = now ? std::find(keys.begin(), keys.end(), *now) - keys.begin() + 1 : 0;
-  const auto chosen = askOne(window_, tr("Key"), tr("The song is in"), all, static_cast<int>(place));
+  const auto chosen = askOne(window_, tr("Key"), tr("Key of the song"), all, static_cast<int>(place));
   if (!chosen || *chosen == place) return;
   Song song = session_.song();
   song.key = *chosen == 0 ? std::nullopt : std::optional(keys[static_cast<std::size_t>(*chosen - 1)]);
@@ -123,14 +126,16 @@ void GridActions::askKey() {
 
 QString GridActions::gridWords(const std::vector<BarOffset>& offsets) const {
   const BarOffset* worst = worstOf(offsets);
-  if (!worst) return tr("No attacks near the beats are heard: nothing can be said of the grid.");
+  if (!worst)
+    return tr("Grid check failed: no transients were found near the beats. Check the grid by ear with the click (F3).");
   std::vector<double> all;
   for (const BarOffset& o : offsets) all.push_back(std::abs(o.ms));
   const QString most = worst->ms >= 0 ? tr("bar %1 is %2 ms late").arg(worst->bar).arg(worst->ms, 0, 'f', 0)
                                       : tr("bar %1 is %2 ms early").arg(worst->bar).arg(-worst->ms, 0, 'f', 0);
-  QString words = tr("Bars lie %1 ms from the grid in the middle; %2").arg(median(all), 0, 'f', 0).arg(most);
+  QString words = tr("Grid: typical offset %1 ms; %2").arg(median(all), 0, 'f', 0).arg(most);
   if (const auto bpm = tempoThatFits(offsets, session_.plan()->map()))
-    words += tr(". The grid runs away: %1 BPM lies on the sound (Song, Tempo)").arg(QString::number(*bpm, 'f', 2));
+    words += tr(". The grid drifts: the audio runs at %1 BPM. Change it in Song > Tempo.")
+                 .arg(QString::number(*bpm, 'f', 2));
   return words;
 }
 
@@ -257,7 +262,7 @@ void GridActions::tempoMayBeSettled() {
 QString GridActions::whatMoved(bool onTheSound) const {
   const auto count = static_cast<int>(session_.song().ornaments.size());
   if (count == 0) return {};
-  return onTheSound ? tr(": %n ornament(s) stayed on the sound", nullptr, count)
+  return onTheSound ? tr(": %n ornament(s) stayed with the audio", nullptr, count)
                     : tr(": %n ornament(s) kept their beats", nullptr, count);
 }
 
@@ -279,7 +284,7 @@ void GridActions::useMidi(const MidiRead& read) {
     return;
   }
   const QString name = asText(read.name);
-  QString said = tr("Tempo and meter of %1: %2").arg(name, tempiWords(read.map->tempo));
+  QString said = tr("Tempo map imported from %1: %2").arg(name, tempiWords(read.map->tempo));
   constexpr std::size_t kMostSaid = 3;
   const auto& notes = read.problems.list;
   for (std::size_t i = 0; i < std::min(notes.size(), kMostSaid); ++i)
@@ -288,14 +293,14 @@ void GridActions::useMidi(const MidiRead& read) {
   const Song changed = withMidiMap(session_.song(), *read.map);
   takeGrid(tr("grid of %1").arg(name), said, changed, true);
   if (session_.song().ornaments.empty()) return;
-  offerInstead(said + whatMoved(true), tr("keep their beats instead"),
+  offerInstead(said + whatMoved(true), tr("Keep their beats"),
                [this, name, said, changed] { takeGrid(tr("grid of %1").arg(name), said, changed, false); });
 }
 
 void GridActions::midiDialog() {
   QStringList endings;
   for (const char* e : kMidiEndings) endings << "*" + QString::fromLatin1(e);
-  const QString f = QFileDialog::getOpenFileName(window_, tr("Tempo and meter of a MIDI file"), {},
+  const QString f = QFileDialog::getOpenFileName(window_, tr("Import tempo map from a MIDI file"), {},
                                                  tr("Standard MIDI Files (%1)").arg(endings.join(' ')));
   if (!f.isEmpty()) takeMidi(pathOf(f));
 }
@@ -310,7 +315,7 @@ void GridActions::changeTempi(const QString& label, const Song& changed) {
   if (session_.song().ornaments.empty())
     measure_->say(said, false);
   else
-    offerInstead(said + whatMoved(false), tr("keep them on the sound instead"), [this, label, said, corrected] {
+    offerInstead(said + whatMoved(false), tr("Keep them with the audio"), [this, label, said, corrected] {
       session_.edit(label, corrected);
       session_.settle();
       measure_->say(said + whatMoved(true), false);
@@ -322,17 +327,19 @@ void GridActions::meterDialog(Beats at) {
   const TempoMap& map = session_.plan()->map();
   const Beats line = map.barStart(std::max<std::int64_t>(1, map.barAt(at).bar));
   const MeterEntry now = map.meterAt(line);
-  const auto typed = askName(window_, tr("Meter from bar %1 on").arg(map.barAt(line).bar), tr("As in 3/4 or 7/8"),
-                             QStringLiteral("%1/%2").arg(now.count).arg(now.unit));
+  const auto typed = askName(window_, tr("Time signature from bar %1 on").arg(map.barAt(line).bar),
+                             tr("For example 3/4 or 7/8"), QStringLiteral("%1/%2").arg(now.count).arg(now.unit));
   if (!typed) return;
   static const QRegularExpression asMeter(QStringLiteral("^\\s*(\\d{1,2})\\s*/\\s*(1|2|4|8|16|32)\\s*$"));
   const auto m = asMeter.match(*typed);
   const int count = m.captured(1).toInt();
   if (!m.hasMatch() || count < 1 || count > 32) {
-    measure_->say(tr("“%1” is no meter: 1 to 32 beats over 1, 2, 4, 8, 16 or 32, as 3/4 or 7/8.").arg(*typed), true);
+    measure_->say(tr("“%1” is not a time signature. Type 1 to 32 beats over 1, 2, 4, 8, 16 or 32, such as 3/4 or 7/8.")
+                      .arg(*typed),
+                  true);
     return;
   }
-  session_.edit(tr("meter of %1/%2").arg(count).arg(m.captured(2)),
+  session_.edit(tr("time signature %1/%2").arg(count).arg(m.captured(2)),
                 withMeterFrom(session_.song(), line, count, m.captured(2).toInt()));
   session_.settle();
 }
@@ -343,7 +350,7 @@ void GridActions::markClicked(const GridMark& mark) {
   else if (mark.kind == GridMark::Kind::meter)
     meterDialog(mark.at);
   else
-    measure_->say(tr("Bar 1 is dragged onto the first beat; %1 puts it at the caret.")
+    measure_->say(tr("Drag the bar 1 marker onto the first beat. %1 sets bar 1 at the cursor.")
                       .arg(action("barOne")->shortcut().toString(QKeySequence::NativeText)),
                   false);
 }
@@ -353,9 +360,9 @@ void GridActions::markMoved(const GridMark& mark, Beats to) {
   if (mark.kind == GridMark::Kind::barOne)
     putBarOne(to);
   else if (mark.kind == GridMark::Kind::tempo)
-    changeTempi(tr("change of tempo at %1").arg(barWords(map, to)), withTempoMoved(session_.song(), mark.at, to));
+    changeTempi(tr("move tempo change to %1").arg(barWords(map, to)), withTempoMoved(session_.song(), mark.at, to));
   else
-    edit(tr("change of meter at bar %1").arg(map.barAt(to).bar), withMeterMoved(session_.song(), mark.at, to));
+    edit(tr("move time signature to bar %1").arg(map.barAt(to).bar), withMeterMoved(session_.song(), mark.at, to));
 }
 
 void GridActions::showRulerMenu(Beats at, const QPoint& globalAt) {
@@ -363,20 +370,21 @@ void GridActions::showRulerMenu(Beats at, const QPoint& globalAt) {
   const Beats beat = std::max(Beats(0), snapToGrid(at, map.meterAt(at).beatLength(), map));
   QMenu m(window_);
   if (const std::string landing = score_->landingAt(at); !landing.empty())
-    m.addAction(tr("Recipes into it…"), this, [this, landing] { recipes_.openAt(landing); });
+    m.addAction(tr("Recipes…"), this, [this, landing] { recipes_.openAt(landing); });
   m.addAction(tr("Tempo from here on…"), this, [this, beat] { tempoDialog(beat, true); });
-  m.addAction(tr("Meter from this bar on…"), this, [this, at] { meterDialog(at); });
+  m.addAction(tr("Change time signature from this bar…"), this, [this, at] { meterDialog(at); });
   // Changes that lie within reach of the hand.
   const double reach = kMarkReachPixels / score_->axis().pxPerBeat;
   for (const TempoEntry& e : session_.song().tempo)
     if (e.at > Beats(0) && std::abs((e.at - at).quarters()) < reach)
-      m.addAction(tr("Remove the tempo of %1 BPM").arg(QString::number(e.bpm)), this, [this, e] {
-        changeTempi(tr("tempo of %1 BPM removed").arg(QString::number(e.bpm)), withoutTempoAt(session_.song(), e.at));
+      m.addAction(tr("Remove tempo change (%1 BPM)").arg(QString::number(e.bpm)), this, [this, e] {
+        changeTempi(tr("remove tempo change (%1 BPM)").arg(QString::number(e.bpm)),
+                    withoutTempoAt(session_.song(), e.at));
       });
   for (const MeterEntry& e : session_.song().meter)
     if (e.at > Beats(0) && std::abs((e.at - at).quarters()) < reach)
-      m.addAction(tr("Remove the meter of %1/%2").arg(e.count).arg(e.unit), this, [this, e] {
-        edit(tr("meter of %1/%2 removed").arg(e.count).arg(e.unit), withoutMeterAt(session_.song(), e.at));
+      m.addAction(tr("Remove time signature %1/%2").arg(e.count).arg(e.unit), this, [this, e] {
+        edit(tr("remove time signature %1/%2").arg(e.count).arg(e.unit), withoutMeterAt(session_.song(), e.at));
       });
   m.addSeparator();
   m.addAction(tr("New section here"), this, [this, at] {
@@ -389,7 +397,7 @@ void GridActions::showRulerMenu(Beats at, const QPoint& globalAt) {
 
 void GridActions::putBarOne(Beats at) {
   if (at.ticks == 0) {
-    measure_->say(tr("Bar 1 is here already."), false);
+    measure_->say(tr("Bar 1 is already here."), false);
     return;
   }
   const double seconds = session_.plan()->map().secondsAt(at).value;
@@ -399,7 +407,7 @@ void GridActions::putBarOne(Beats at) {
   score_->caret().put(Beats(0));
   // The ruler has moved over the sound, which stays under the hand.
   score_->showRange(was.left - at.quarters(), was.right() - at.quarters(), false);
-  measure_->say(tr("Bar 1 lies at %1 s of the stems; what is placed stayed on the sound").arg(seconds, 0, 'f', 3),
+  measure_->say(tr("Bar 1 is now at %1 s of the stems. Ornaments stayed with the audio.").arg(seconds, 0, 'f', 3),
                 false);
 }
 

@@ -8,8 +8,12 @@
 namespace ivrin::app {
 
 void HelpActions::addActions(const QString& menu) {
-  actions_->add(
-      {"keys", menu, tr("&Keys"), tr("All keys on one page"), {QKeySequence::HelpContents}, [this] { showKeys(); }});
+  actions_->add({"keys",
+                 menu,
+                 tr("&Keyboard shortcuts"),
+                 tr("Lists all keyboard shortcuts."),
+                 {QKeySequence::HelpContents},
+                 [this] { showKeys(); }});
   actions_->add({"about", menu, tr("&About Ivrin"), {}, {}, [this] { about(); }});
 }
 

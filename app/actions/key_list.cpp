@@ -21,33 +21,34 @@ std::vector<KeyGroup> keyList(const ActionRegistry& actions, bool native) {
           .lines.push_back({keys.join(QObject::tr(" or ")), plainText(a)});
     }
   group(QObject::tr("In the score")).lines = {
-      {QObject::tr("arrows"), QObject::tr("the caret by the grid, between rows")},
-      {QObject::tr("Shift+arrows"), QObject::tr("select, also across rows")},
-      {QObject::tr("Return, Esc"), QObject::tr("open the ornament at the caret, and go to its numbers; fold it again")},
-      {QObject::tr("in a number: a letter"), QObject::tr("to the number whose name starts so")},
-      {QObject::tr("in the finish: arrows, Return, +, Delete, Ctrl+arrows"),
-       QObject::tr("along it, open, add, take away, move")},
-      {QObject::tr("in a curve: arrows, Insert, Delete, Ctrl+Up, Ctrl+Down"),
-       QObject::tr("the point, a new one, take it away, bend the way to it")},
+      {QObject::tr("arrow keys"), QObject::tr("move the cursor by the grid and between rows")},
+      {QObject::tr("Shift+arrow keys"), QObject::tr("select time, also across rows")},
+      {QObject::tr("Return, Esc"), QObject::tr("open the ornament at the cursor and go to its settings; close it")},
+      {QObject::tr("in a setting: a letter"), QObject::tr("go to the next setting that starts with this letter")},
+      {QObject::tr("in the finish: arrow keys, Return, +, Delete, Ctrl+arrow keys"),
+       QObject::tr("choose a processor, open, add, remove, move it")},
+      {QObject::tr("in a curve: arrow keys, Insert, Delete, Ctrl+Up, Ctrl+Down"),
+       QObject::tr("move a point, add one, remove it, bend the line before it")},
   };
   group(QObject::tr("With the mouse")).lines = {
-      {QObject::tr("drag"),
-       QObject::tr("select; a sign moves its ornament; its bracket the source and the end of the tail")},
-      {QObject::tr("Shift while dragging"), QObject::tr("off the grid, to the sample")},
-      {QObject::tr("Ctrl+Shift while dragging"), QObject::tr("onto an attack that is near")},
-      {QObject::tr("Ctrl and a drag"),
-       QObject::tr("takes the source elsewhere; on a cell's shoulder: of this cell alone")},
-      {QObject::tr("Shift and a click"), QObject::tr("marks several ornaments")},
+      {QObject::tr("drag"), QObject::tr("select time; drag an ornament's symbol to move it, its bracket to change the "
+                                        "source or the end of the tail")},
+      {QObject::tr("Shift while dragging"), QObject::tr("ignore the grid")},
+      {QObject::tr("Ctrl+Shift while dragging"), QObject::tr("snap to a nearby transient")},
+      {QObject::tr("Ctrl while dragging"),
+       QObject::tr("take the source from elsewhere; on the edge of a cell's fade: change this cell only")},
+      {QObject::tr("Shift+click"), QObject::tr("select several ornaments")},
       {QObject::tr("wheel"),
-       QObject::tr("along the song; over a stutter's cell: cut, join; with Ctrl: zoom; with Shift: over the rows")},
-      {QObject::tr("double click on a number"), QObject::tr("as it was at first")},
+       QObject::tr(
+           "scroll the song; over a stutter's cell: split or join; with Ctrl: zoom; with Shift: scroll the rows")},
+      {QObject::tr("double-click on a setting"), QObject::tr("set it to its default")},
   };
   return groups;
 }
 
 QString keysAsMarkdown(const ActionRegistry& actions) {
-  QString page = QObject::tr("# Keys\n\nMade by `ivrin --keys` from the actions there are; F1 shows the same in the "
-                             "window.\n");
+  QString page = QObject::tr("# Keyboard shortcuts\n\nMade by `ivrin --keys`. The window shows the same list under "
+                             "Help > Keyboard shortcuts.\n");
   for (const KeyGroup& g : keyList(actions, false)) {
     page += QStringLiteral("\n## %1\n\n| | |\n|---|---|\n").arg(g.title);
     for (const KeyLine& l : g.lines) page += QStringLiteral("| %1 | %2 |\n").arg(l.keys, l.words);

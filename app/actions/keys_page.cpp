@@ -18,10 +18,10 @@ KeysPage::KeysPage(const ActionRegistry& actions, QWidget* parent)
   setWindowTitle(tr("Keys"));
   setObjectName(QStringLiteral("keysPage"));
   search_->setPlaceholderText(tr("Search"));
-  search_->setAccessibleName(tr("Search keys"));
+  search_->setAccessibleName(tr("Search keyboard shortcuts"));
   search_->setClearButtonEnabled(true);
   page_->setFrameShape(QFrame::NoFrame);
-  page_->setAccessibleName(tr("All keys"));
+  page_->setAccessibleName(tr("All keyboard shortcuts"));
   auto* all = new QVBoxLayout(this);
   all->addWidget(search_);
   all->addWidget(page_);
@@ -74,7 +74,7 @@ void KeysPage::fill() {
     rows += QStringLiteral("<tr>%1%2</tr>").arg(left.value(i, empty), right.value(i, empty));
   page_->setHtml(
       groups.empty()
-          ? QStringLiteral("<p style='color:%2'>%1</p>").arg(tr("Nothing has that name or key."), c.quiet.name())
+          ? QStringLiteral("<p style='color:%2'>%1</p>").arg(tr("No command has this name or key."), c.quiet.name())
           : QStringLiteral(
                 "<table width='100%' cellspacing=0 cellpadding=2 style='font-size:%2px; color:%3'>%1</table>")
                 .arg(rows)

@@ -43,24 +43,24 @@ void Listening::rowOpenedOrClosed() {
 void Listening::addActions(const QString& menu) {
   using K = QKeySequence;
   const auto add = [this](const ActionSpec& s) { return actions_.add(s); };
-  add({"play", menu, tr("&Play"), tr("Play, or stop"), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
+  add({"play", menu, tr("&Play"), tr("Starts or stops playback."), {K(Qt::Key_Space)}, [this] { playOrStop(); }});
   add({"loop",
        menu,
        tr("&Loop"),
-       tr("Loop the selection, the open ornament, or the bars about the landing"),
+       tr("Loops the selection, the open ornament, or the bars around the current landing."),
        {K(Qt::Key_L)},
        [this] { renewLoop(); },
        true});
   add({"audition",
        menu,
-       tr("He&ar it"),
-       tr("Loop from a bar before the open ornament to the end of its tail"),
+       tr("Previe&w"),
+       tr("Loops from a bar before the open ornament to the end of its tail."),
        {K(Qt::Key_A)},
        [this] { audition(); }});
   QAction* with = add({"with",
                        menu,
-                       tr("&With ornaments"),
-                       tr("With and without: the open ornament, or all of them"),
+                       tr("Orna&ments"),
+                       tr("Turns the open ornament on or off, or all ornaments when none is open."),
                        {K(Qt::Key_W)},
                        [this] {
                          session_.setOrnamentsHeard(action("with")->isChecked());
@@ -72,7 +72,7 @@ void Listening::addActions(const QString& menu) {
   add({"equal",
        menu,
        tr("E&qual loudness"),
-       tr("With and without are heard equally loud, where the level is not the effect"),
+       tr("Plays the song equally loud with and without ornaments, for a fair comparison."),
        {K(Qt::Key_Q)},
        [this] {
          session_.setMatched(action("equal")->isChecked());
@@ -81,28 +81,41 @@ void Listening::addActions(const QString& menu) {
        true});
   add({"alone",
        menu,
-       tr("Al&one"),
-       tr("Hear only what the open ornament adds"),
+       tr("S&olo ornament"),
+       tr("Plays only what the open ornament adds."),
        {K(Qt::Key_O)},
        [this] {
          session_.setAlone(action("alone")->isChecked());
          emit changed();
        },
        true});
-  add({"click", menu, tr("&Click"), tr("A click on the beats"), {K(Qt::Key_K)}, [this] { apply(); }, true, true});
-  add({"clickLouder", menu, tr("Click lo&uder"), {}, {K(Qt::SHIFT | Qt::Key_K)}, [this] {
+  add({"click",
+       menu,
+       tr("&Click"),
+       tr("Plays a click on the beats."),
+       {K(Qt::Key_F3)},
+       [this] { apply(); },
+       true,
+       true});
+  add({"clickLouder", menu, tr("Click lo&uder"), {}, {K(Qt::SHIFT | Qt::Key_F3)}, [this] {
          setClickDb(click_.levelDb + 2);
        }});
-  add({"clickSofter", menu, tr("Click so&fter"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_K)}, [this] {
+  add({"clickSofter", menu, tr("Click so&fter"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_F3)}, [this] {
          setClickDb(click_.levelDb - 2);
        }});
   add({"clickHow",
        menu,
        tr("Click and cou&nt-in…"),
-       tr("Its sound, level and accents, and how many bars it counts in before playing"),
-       {K(Qt::CTRL | Qt::Key_K)},
+       tr("Sets the sound, level and accents of the click, and how many bars it counts in before playback."),
+       {K(Qt::CTRL | Qt::Key_F3)},
        [this] { clickDialog(); }});
-  add({"mono", menu, tr("&Mono"), tr("Listen in mono"), {K(Qt::CTRL | Qt::Key_M)}, [this] { apply(); }, true});
+  add({"mono",
+       menu,
+       tr("&Mono"),
+       tr("Plays everything in mono."),
+       {K(Qt::CTRL | Qt::Key_M)},
+       [this] { apply(); },
+       true});
 }
 
 void Listening::apply() {

@@ -17,7 +17,7 @@ void LookActions::addActions(const QString& menu) {
   add({"follow",
        menu,
        tr("Fo&llow the playhead"),
-       tr("Turn the page with it; looking elsewhere ends that until play is pressed"),
+       tr("Scrolls with the playhead. Scrolling by hand stops this until playback starts again."),
        {K(Qt::CTRL | Qt::Key_F)},
        [this] {
          score_->setFollows(action("follow")->isChecked());
@@ -37,22 +37,22 @@ void LookActions::addActions(const QString& menu) {
   add({"farther", menu, tr("Zoom &out"), {}, {K::ZoomOut}, [this] {
          score_->zoom(1 / 1.5, score_->axis().x0 + score_->axis().width / 2);
        }});
-  add({"whole", menu, tr("The &whole song"), {}, {K(Qt::CTRL | Qt::Key_0)}, [this] {
+  add({"whole", menu, tr("Show &whole song"), {}, {K(Qt::CTRL | Qt::Key_0)}, [this] {
          if (session_.isOpen())
            score_->showRange(-1, session_.plan()->map().quartersAt(session_.plan()->end(true)) + 1, true);
        }});
   add({"foldRow",
        menu,
-       tr("Fold the caret's ro&w"),
-       tr("To a thin staff, or back"),
+       tr("Fold ro&w"),
+       tr("Shows the cursor's row thin, or in full again."),
        {K(Qt::SHIFT | Qt::Key_F)},
        [this] { score_->folds().toggle(score_->caret().row()); },
        false,
        true});
   add({"foldQuiet",
        menu,
-       tr("Fold &quiet staves"),
-       tr("Staves without ornaments in view fold by themselves"),
+       tr("Fold rows without &ornaments"),
+       tr("Rows without ornaments in view are shown thin."),
        {K(Qt::Key_F)},
        [this] { score_->folds().setFoldsQuiet(action("foldQuiet")->isChecked()); },
        true});
@@ -60,10 +60,10 @@ void LookActions::addActions(const QString& menu) {
 
 void LookActions::addPapers(const QString& menu) {
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
-  const QString papers = tr("Paper");
+  const QString papers = tr("Appearance");
   add({"paper-desktop",
        menu,
-       tr("As the &desktop"),
+       tr("Same as &desktop"),
        {},
        {},
        [this] { setPaperChoice(QStringLiteral("desktop")); },
@@ -73,7 +73,7 @@ void LookActions::addPapers(const QString& menu) {
   add({"paper-day",
        menu,
        tr("D&ay"),
-       tr("Dark ink on warm white"),
+       tr("Dark on warm white."),
        {},
        [this] { setPaperChoice(QStringLiteral("day")); },
        true,
@@ -82,7 +82,7 @@ void LookActions::addPapers(const QString& menu) {
   add({"paper-night",
        menu,
        tr("Ni&ght"),
-       tr("Pale ink on dark paper"),
+       tr("Light on dark."),
        {},
        [this] { setPaperChoice(QStringLiteral("night")); },
        true,
@@ -90,8 +90,8 @@ void LookActions::addPapers(const QString& menu) {
        papers});
   add({"night",
        menu,
-       tr("The other paper"),
-       tr("Day or night"),
+       tr("Switch day / night"),
+       tr("Switches between the day and night appearance."),
        {K(Qt::CTRL | Qt::SHIFT | Qt::Key_N)},
        [this] { setPaperChoice(paper().night ? QStringLiteral("day") : QStringLiteral("night")); },
        false,

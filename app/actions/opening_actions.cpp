@@ -13,9 +13,8 @@ OpeningActions::OpeningActions(const Desk& desk, Listening& listening)
 }
 
 void OpeningActions::addActions(const QString& menu) {
-  const QString tip =
-      tr("A gap, a held note, a lone hit of the caret's row, or on the mix the bars before a landing: it is "
-         "selected, and a key places an ornament there");
+  const QString tip = tr("Selects the next place for an ornament on the cursor's row: a rest, a held note or a single "
+                         "hit; on the mix, the bars before a landing.");
   actions_->add({"previousOpening",
                  menu,
                  tr("Previous opening"),
@@ -28,15 +27,15 @@ void OpeningActions::addActions(const QString& menu) {
       {"nextOpening", menu, tr("Next &opening"), tip, {QKeySequence(Qt::CTRL | Qt::Key_G)}, [this] { step(1); }});
   actions_->add({"openings",
                  menu,
-                 tr("Openings sho&wn"),
-                 tr("Hollow signs at places where an ornament wants to be; a click makes the one that suits best"),
+                 tr("Openings"),
+                 tr("Shows hollow symbols at places that suit an ornament. Click one to place it."),
                  {QKeySequence(Qt::SHIFT | Qt::Key_O)},
                  [this] { show(); },
                  true});
   actions_->add({"moreOpenings",
                  menu,
                  tr("&More openings"),
-                 tr("Shows all of them, not only the best two in every eight bars"),
+                 tr("Shows every opening, not only the best two in eight bars."),
                  {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O)},
                  [this] {
                    if (action("moreOpenings")->isChecked()) action("openings")->setChecked(true);
@@ -52,7 +51,7 @@ void OpeningActions::ready() {
                                    [](const RankedOpening& o) { return o.rank != RankedOpening::Rank::more; });
     QString said = tr("%n opening(s)", nullptr, static_cast<int>(ranked.size()));
     if (few < std::ssize(ranked) && !action("moreOpenings")->isChecked())
-      said += tr("; the best %1 are shown, and %2 shows all")
+      said += tr("; the best %1 are shown. %2 shows all.")
                   .arg(few)
                   .arg(action("moreOpenings")->shortcut().toString(QKeySequence::NativeText));
     measure_->say(said, false);
@@ -68,7 +67,7 @@ bool OpeningActions::standsOnOne() const {
 void OpeningActions::show() {
   const bool on = action("openings")->isChecked();
   awaited_ = on && session_.isOpen() && !session_.findings().openings();
-  if (awaited_) measure_->say(tr("Listening for openings …"), false);
+  if (awaited_) measure_->say(tr("Looking for openings…"), false);
   score_->openings().setShown(on, action("moreOpenings")->isChecked());
 }
 
@@ -76,7 +75,7 @@ void OpeningActions::step(int by) {
   const std::vector<Opening>* all = session_.findings().openings();
   if (!all) {
     wanted_ = by;
-    measure_->say(tr("Listening for openings …"), false);
+    measure_->say(tr("Looking for openings…"), false);
     session_.findings().lookForOpenings();
     return;
   }
@@ -96,9 +95,9 @@ void OpeningActions::step(int by) {
   const QString name = asText(session_.song().rowName(row));
   if (!next) {
     const bool none = std::none_of(all->begin(), all->end(), [&](const Opening& o) { return o.row == row; });
-    measure_->say(none     ? tr("No opening is heard on %1.").arg(name)
-                  : by > 0 ? tr("There is no opening after this one.")
-                           : tr("There is no opening before this one."),
+    measure_->say(none     ? tr("No opening was found on %1.").arg(name)
+                  : by > 0 ? tr("There is no opening after the cursor.")
+                           : tr("There is no opening before the cursor."),
                   false);
     return;
   }
@@ -118,11 +117,11 @@ void OpeningActions::step(int by) {
   }
   listening_.hear(s, {both.begin, both.end});
   const QString beats = spanWords(map, next->place.begin, next->place.length());
-  const QString what = next->kind == Opening::Kind::gap    ? tr("A gap of %1 after this").arg(beats)
-                       : next->kind == Opening::Kind::held ? tr("Held for %1").arg(beats)
-                       : next->kind == Opening::Kind::hit  ? tr("A hit, %1 to the next").arg(beats)
-                       : next->kind == Opening::Kind::turn ? tr("%1 in which the section turns round").arg(beats)
-                                                           : tr("%1 before a landing").arg(beats);
+  const QString what = next->kind == Opening::Kind::gap    ? tr("A rest of %1 follows").arg(beats)
+                       : next->kind == Opening::Kind::held ? tr("Held note, %1").arg(beats)
+                       : next->kind == Opening::Kind::hit  ? tr("Single hit, %1 before the next").arg(beats)
+                       : next->kind == Opening::Kind::turn ? tr("Turnaround, %1").arg(beats)
+                                                           : tr("Lead-in to a landing, %1").arg(beats);
   measure_->say(tr("%1: %2").arg(what, suits.join(QStringLiteral(", "))), false);
 }
 

@@ -31,31 +31,34 @@ void OrnamentActions::addActions(const QString& menu) {
   add({"copy",
        menu,
        tr("&Copy"),
-       tr("Copy the ornaments in hand: the marked, the open, or the one at the caret"),
+       tr("Copies the selected ornaments, the open one, or the one at the cursor."),
        {K::Copy},
        [this] { copy(); },
        false,
        true});
   add({"paste",
        menu,
-       tr("&Paste at the caret"),
-       tr("Paste what was copied on the caret's row, at its place"),
+       tr("&Paste at the cursor"),
+       tr("Pastes the copied ornaments at the cursor, on its row."),
        {K::Paste},
        [this] { paste(); }});
   add({"duplicate",
        menu,
-       tr("D&uplicate to the next landing"),
-       tr("The same, as far from the next landing as it is from its own"),
+       tr("D&uplicate to next landing"),
+       tr("Places a copy at the same distance from the next landing."),
        {K(Qt::CTRL | Qt::Key_D)},
        [this] { duplicateToNextLanding(); }});
-  add({"delete", menu, tr("&Delete"), tr("Delete the open ornament, or the marked ones"), {K(Qt::Key_Delete)}, [this] {
-         deleteInHand();
-       }});
-  add({"selectAll", menu, tr("&Mark all ornaments"), {}, {K::SelectAll}, [this] { markAll(); }});
+  add({"delete",
+       menu,
+       tr("&Delete"),
+       tr("Deletes the open ornament or the selected ones."),
+       {K(Qt::Key_Delete)},
+       [this] { deleteInHand(); }});
+  add({"selectAll", menu, tr("&Select all ornaments"), {}, {K::SelectAll}, [this] { markAll(); }});
   add({"mark",
        menu,
-       tr("Mark the one at the caret"),
-       tr("To handle it together with others"),
+       tr("Select ornament at cursor"),
+       tr("Adds the ornament at the cursor to the selected ones, or removes it from them."),
        {K(Qt::CTRL | Qt::Key_Return)},
        [this] { markAtCaret(); }});
   addTies(menu);
@@ -69,27 +72,25 @@ void OrnamentActions::addTies(const QString& menu) {
   const auto add = [this](const ActionSpec& s) { return actions_->add(s); };
   add({"enabled",
        menu,
-       tr("B&ypass, or hear it again"),
-       tr("The row as it is without the ornaments in hand; their settings stay"),
+       tr("B&ypass"),
+       tr("Plays the row without the selected ornaments. Their settings are kept."),
        {K(Qt::Key_X)},
        [this] { toggleEnabled(); },
        false,
        true});
   add({"tie",
        menu,
-       tr("&Tie to the landing"),
-       tr("It moves with the landing that bars are counted to; again: it is free"),
+       tr("&Tie to landing"),
+       tr("Moves the ornament with the current landing. Press again to untie it."),
        {K(Qt::Key_J)},
        [this] { toggleTie(); }});
   add({"sourceHere",
        menu,
-       tr("Take the s&ource from the selection"),
-       tr("The open ornament stays where it is and takes what is selected as its source"),
+       tr("Use selection as s&ource"),
+       tr("The open ornament stays in place and takes the selected sound as its source."),
        {K(Qt::CTRL | Qt::Key_T)},
        [this] { sourceFromSelection(); }});
-  add({"sourceHome", menu, tr("Take the source from its own place"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_T)}, [this] {
-         sourceHome();
-       }});
+  add({"sourceHome", menu, tr("Reset source"), {}, {K(Qt::CTRL | Qt::SHIFT | Qt::Key_T)}, [this] { sourceHome(); }});
 }
 
 void OrnamentActions::addMoves(const QString& menu) {
@@ -97,8 +98,8 @@ void OrnamentActions::addMoves(const QString& menu) {
   const QString move = tr("Move");
   add({"earlier",
        menu,
-       tr("By the grid, &earlier"),
-       tr("By one step of the grid"),
+       tr("Nudge &earlier by grid"),
+       tr("Moves it by one grid step."),
        {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Left)},
        [this] { score_->hand().nudge(-1); },
        false,
@@ -106,8 +107,8 @@ void OrnamentActions::addMoves(const QString& menu) {
        move});
   add({"later",
        menu,
-       tr("By the grid, &later"),
-       tr("By one step of the grid"),
+       tr("Nudge &later by grid"),
+       tr("Moves it by one grid step."),
        {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Right)},
        [this] { score_->hand().nudge(1); },
        false,
@@ -115,7 +116,7 @@ void OrnamentActions::addMoves(const QString& menu) {
        move});
   add({"sampleEarlier",
        menu,
-       tr("By a sample, earlier"),
+       tr("Nudge earlier by sample"),
        {},
        {K(Qt::Key_Comma)},
        [this] { score_->hand().nudgeFrames(-1); },
@@ -124,7 +125,7 @@ void OrnamentActions::addMoves(const QString& menu) {
        move});
   add({"sampleLater",
        menu,
-       tr("By a sample, later"),
+       tr("Nudge later by sample"),
        {},
        {K(Qt::Key_Period)},
        [this] { score_->hand().nudgeFrames(1); },
@@ -133,7 +134,7 @@ void OrnamentActions::addMoves(const QString& menu) {
        move});
   add({"orderUp",
        menu,
-       tr("Before the previous one of its row"),
+       tr("Process earlier in the row"),
        {},
        {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Up)},
        [this] { score_->hand().reorder(-1); },
@@ -142,7 +143,7 @@ void OrnamentActions::addMoves(const QString& menu) {
        move});
   add({"orderDown",
        menu,
-       tr("After the next one of its row"),
+       tr("Process later in the row"),
        {},
        {K(Qt::CTRL | Qt::SHIFT | Qt::Key_Down)},
        [this] { score_->hand().reorder(1); },
@@ -156,8 +157,8 @@ void OrnamentActions::addHandles(const QString& menu) {
   const QString handles = tr("Handles");
   add({"nextHandle",
        menu,
-       tr("The &next handle"),
-       tr("Of the open ornament's drawing; the arrow keys move it"),
+       tr("&Next handle"),
+       tr("Chooses a handle in the open ornament's drawing. The arrow keys move it."),
        {K(Qt::Key_N)},
        [this] { walkHandles(1); },
        false,
@@ -165,7 +166,7 @@ void OrnamentActions::addHandles(const QString& menu) {
        handles});
   add({"previousHandle",
        menu,
-       tr("The &previous handle"),
+       tr("&Previous handle"),
        {},
        {K(Qt::SHIFT | Qt::Key_N)},
        [this] { walkHandles(-1); },
@@ -174,8 +175,8 @@ void OrnamentActions::addHandles(const QString& menu) {
        handles});
   add({"curve",
        menu,
-       tr("The &curves in turn"),
-       tr("Draw the open ornament's curves, those of its finish too; C in a number opens its own"),
+       tr("Edit next &curve"),
+       tr("Shows the open ornament's curves one after another. C on a setting opens its own curve."),
        {K(Qt::Key_C)},
        [this] { nextCurve(); },
        false,
@@ -183,8 +184,8 @@ void OrnamentActions::addHandles(const QString& menu) {
        handles});
   add({"numbers",
        menu,
-       tr("N&umbers of the open row, and back"),
-       tr("The keys go to its numbers; Return goes there too"),
+       tr("Settin&gs / score"),
+       tr("Moves the keyboard between the score and the open ornament's settings."),
        {K(Qt::Key_F6)},
        [this] { toNumbersAndBack(); },
        false,
@@ -199,7 +200,7 @@ void OrnamentActions::addVariants(const QString& menu) {
     add({QStringLiteral("variant") + QString::fromLatin1(slot),
          menu,
          tr("Variant %1").arg(QString::fromLatin1(slot)),
-         tr("Hear this variant of the open ornament; an empty one starts as a copy"),
+         tr("Switches the open ornament to this variant. An empty variant starts as a copy."),
          {K(key++)},
          [this, slot] { chooseVariant(slot); },
          false,
@@ -208,8 +209,8 @@ void OrnamentActions::addVariants(const QString& menu) {
   }
   add({"fourTries",
        menu,
-       tr("&Four tries"),
-       tr("Four variations of the open ornament to listen through; again: four others"),
+       tr("&Four ideas"),
+       tr("Offers four variations of the open ornament. Press again for four others."),
        {K(Qt::Key_Y)},
        [this] { score_->opened().tries().begin(); },
        false,
@@ -219,7 +220,7 @@ void OrnamentActions::addVariants(const QString& menu) {
 void OrnamentActions::addClose(const QString& menu, SectionActions& sections) {
   actions_->add({"close",
                  menu,
-                 tr("C&lose row, clear selection"),
+                 tr("C&lose ornament, clear selection"),
                  {},
                  {K(Qt::Key_Escape)},
                  [this, &sections] { closeNext(sections); },
@@ -275,23 +276,24 @@ void OrnamentActions::sourceHome() {
   Ornament o = *found;
   o.source.clear();
   const QString name = kindWord(o.kind);
-  edit(tr("source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
+  edit(tr("change source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
 }
 
 void OrnamentActions::nextCurve() {
-  if (!score_->opened().nextCurve())
-    measure_->say(tr("There is no curve to draw: open an ornament that has one."), false);
+  if (!score_->opened().nextCurve()) measure_->say(tr("No curve to edit. Open an ornament that has one."), false);
 }
 
 void OrnamentActions::walkHandles(int step) {
   if (!score_->opened().walk(step))
-    measure_->say(tr("Handles are in the drawing of an open ornament: Return opens one."), false);
+    measure_->say(
+        tr("No ornament is open. Press Return to open the one at the cursor; its handles are in its drawing."), false);
 }
 
 void OrnamentActions::toNumbersAndBack() {
   OpenRow* row = score_->opened().row();
   if (!row)
-    measure_->say(tr("Numbers are in the row of an open ornament: Return opens one."), false);
+    measure_->say(tr("No ornament is open. Press Return to open the one at the cursor; its settings are in its row."),
+                  false);
   else if (row->hasFocus())
     score_->setFocus();
   else
@@ -317,7 +319,7 @@ void OrnamentActions::stepSetting(const Face& face, const char* key, int steps) 
   const Ornament* o = session_.song().ornament(score_->hand().atCaret());
   const Kind* kind = allKinds().find(std::string(face.kind()));
   if (!o || o->kind != face.kind()) {
-    measure_->say(tr("There is no %1 here.").arg(kindWord(kind->table().id)), false);
+    measure_->say(tr("There is no %1 at the cursor.").arg(kindWord(kind->table().id)), false);
     return;
   }
   const SettingSpec* spec = kind->table().find(key);
@@ -367,12 +369,11 @@ void OrnamentActions::paste(bool withSource) {
           std::find_if(pasted.begin(), pasted.end(), [this](const Ornament& o) { return hearsNothing(o); });
       silent != pasted.end() && !withSource && warnedAt_ != here) {
     warnedAt_ = here;
-    measure_->say(
-        tr("Nothing sounds on %1 at bar %2, so a %3 here would be silent. Paste again to place it all the same.")
-            .arg(asText(session_.song().rowName(silent->on)))
-            .arg(session_.plan()->map().barAt(silent->start).bar)
-            .arg(kindWord(silent->kind)),
-        false, tr("keep its source"), [this] { paste(true); });
+    measure_->say(tr("Paste stopped: %1 is silent at bar %2, so %3 would not be heard. Paste again to place it anyway.")
+                      .arg(asText(session_.song().rowName(silent->on)))
+                      .arg(session_.plan()->map().barAt(silent->start).bar)
+                      .arg(kindWord(silent->kind)),
+                  false, tr("Keep its source"), [this] { paste(true); });
     return;
   }
   warnedAt_.reset();
@@ -380,9 +381,9 @@ void OrnamentActions::paste(bool withSource) {
     for (std::size_t i = 0; i < pasted.size(); ++i)
       if (hearsNothing(pasted[i])) pasted[i].source = {{copied_[i].on, copied_[i].start, copied_[i].length, 0}};
   const std::int64_t bar = session_.plan()->map().barAt(at).bar;
-  session_.edit(tr("paste of %1").arg(wordsFor(copied_)), withOrnaments(session_.song(), std::move(pasted)).song);
+  session_.edit(tr("paste %1").arg(wordsFor(copied_)), withOrnaments(session_.song(), std::move(pasted)).song);
   session_.settle();
-  measure_->say(tr("Pasted at bar %1: %2.").arg(bar).arg(wordsFor(copied_)), false);
+  measure_->say(tr("Pasted %2 at bar %1.").arg(bar).arg(wordsFor(copied_)), false);
 }
 
 void OrnamentActions::duplicateToNextLanding() {
@@ -398,17 +399,17 @@ void OrnamentActions::duplicateToNextLanding() {
     if (o.landing) o.landing = (own + 1)->id;
     made.push_back(std::move(o));
   }
-  if (made.size() < chosen.size()) measure_->say(tr("There is no landing after this one."), false);
+  if (made.size() < chosen.size()) measure_->say(tr("There is no landing after this one. Press M to set one."), false);
   if (made.empty()) return;
   if (made.size() == chosen.size()) {
     const bool silent = std::any_of(made.begin(), made.end(), [this](const Ornament& o) { return hearsNothing(o); });
-    measure_->say((silent ? tr("Duplicated to bar %1: %2. Nothing sounds there, so it is silent.")
-                          : tr("Duplicated to bar %1: %2."))
+    measure_->say((silent ? tr("Duplicated %2 to bar %1. The row is silent there, so nothing is heard.")
+                          : tr("Duplicated %2 to bar %1."))
                       .arg(session_.plan()->map().barAt(made.front().start).bar)
                       .arg(wordsFor(made)),
                   false);
   }
-  session_.edit(tr("duplicate of %1").arg(wordsFor(chosen)), withOrnaments(session_.song(), std::move(made)).song);
+  session_.edit(tr("duplicate %1").arg(wordsFor(chosen)), withOrnaments(session_.song(), std::move(made)).song);
   session_.settle();
 }
 
@@ -421,7 +422,7 @@ void OrnamentActions::toggleEnabled() {
     o.enabled = on;
     next = withOrnamentReplaced(std::move(next), std::move(o));
   }
-  session_.edit((on ? tr("hear %1 again") : tr("bypass %1")).arg(wordsFor(all)), std::move(next));
+  session_.edit((on ? tr("turn on %1") : tr("bypass %1")).arg(wordsFor(all)), std::move(next));
   session_.settle();
 }
 
@@ -435,9 +436,10 @@ void OrnamentActions::toggleTie() {
     o.landing = tie ? std::optional(l->id) : std::nullopt;
     next = withOrnamentReplaced(std::move(next), std::move(o));
   }
-  session_.edit((tie ? tr("tie of %1") : tr("untie of %1")).arg(wordsFor(all)), std::move(next));
+  session_.edit((tie ? tr("tie %1") : tr("untie %1")).arg(wordsFor(all)), std::move(next));
   session_.settle();
-  measure_->say(tie ? tr("Tied to %1: it moves with it.").arg(QString::fromStdString(l->name)) : tr("Tied to nothing."),
+  measure_->say(tie ? tr("Tied to %1. The ornament moves with this landing.").arg(QString::fromStdString(l->name))
+                    : tr("Untied from its landing."),
                 false);
 }
 
@@ -450,7 +452,7 @@ void OrnamentActions::sourceFromSelection() {
   for (const std::string& row : s->rows())
     o.source.push_back({row == o.on ? std::nullopt : std::optional(row), s->begin, s->end - s->begin, 0});
   const QString name = kindWord(o.kind);
-  session_.edit(tr("source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
+  session_.edit(tr("change source of %1").arg(name), withOrnamentReplaced(session_.song(), std::move(o)));
   session_.settle();
   score_->select(std::nullopt);
 }

@@ -25,11 +25,18 @@ OutputChoice OutputActions::storedChoice() {
 }
 
 void OutputActions::addActions(const QString& menu) {
-  actions_->add({"output", menu, tr("Out&put…"), tr("Device, rate and buffer"), {}, [this] { look(); }, false, true});
+  actions_->add({"output",
+                 menu,
+                 tr("Out&put…"),
+                 tr("Sets the audio device, sample rate and buffer size."),
+                 {},
+                 [this] { look(); },
+                 false,
+                 true});
 }
 
 void OutputActions::look() {
-  measure_->say(tr("Looking for sound devices …"), false);
+  measure_->say(tr("Looking for audio devices…"), false);
   session_.outputs().findDevices([self = QPointer(this)](const auto& devices) {
     if (self) self->dialog(devices);
   });

@@ -25,7 +25,7 @@ void PlaceActions::addActions(const QString& menu) {
   add({"newLanding",
        menu,
        tr("New &landing here"),
-       tr("At the playhead while playing, else at the caret"),
+       tr("Sets a landing at the playhead while playing, otherwise at the cursor."),
        {K(Qt::Key_M)},
        [this] { form_->rename(addLanding(session_, here(), false, tr("landing"))); },
        false,
@@ -33,30 +33,30 @@ void PlaceActions::addActions(const QString& menu) {
   add({"newSection",
        menu,
        tr("New &section here"),
-       tr("At the bar of the playhead while playing, else of the caret"),
+       tr("Starts a section at the playhead's bar while playing, otherwise at the cursor's bar."),
        {K(Qt::SHIFT | Qt::Key_M)},
        [this] {
          form_->rename(addLanding(session_, landingPlace(session_, here(), false, {}), true, tr("Section")));
        }});
-  add({"rename", menu, tr("Re&name the landing…"), tr("The one that bars are counted to"), {K(Qt::Key_F2)}, [this] {
+  add({"rename", menu, tr("Re&name landing…"), tr("Renames the current landing."), {K(Qt::Key_F2)}, [this] {
          if (score_->landing()) form_->rename(score_->landing()->id);
        }});
   add({"landingEarlier",
        menu,
-       tr("Move the landing a bar earlier"),
-       tr("With all that is tied to it"),
+       tr("Move landing a bar earlier"),
+       tr("Moves the landing and everything tied to it."),
        {K(Qt::CTRL | Qt::SHIFT | Qt::Key_PageUp)},
        [this] { form_->nudge(-1); }});
   add({"landingLater",
        menu,
-       tr("Move the landing a bar later"),
-       tr("With all that is tied to it"),
+       tr("Move landing a bar later"),
+       tr("Moves the landing and everything tied to it."),
        {K(Qt::CTRL | Qt::SHIFT | Qt::Key_PageDown)},
        [this] { form_->nudge(1); }});
   add({"removeLanding",
        menu,
-       tr("&Remove the landing"),
-       tr("What was tied to it stays where it is"),
+       tr("&Remove landing"),
+       tr("Ornaments tied to it stay where they are."),
        {K(Qt::CTRL | Qt::Key_Delete)},
        [this] {
          if (score_->landing()) removeLanding(session_, std::string(score_->landing()->id));

@@ -18,32 +18,33 @@ RecipeActions::RecipeActions(const Desk& desk, Listening& listening, const Openi
   connect(score_, &ScoreView::recipesWanted, this, &RecipeActions::openAt);
   connect(trial_, &RecipeTrial::heardAnother, this, [this] { listening_.hearLoop(); });
   connect(trial_, &RecipeTrial::kept, this, [this](int count, const QString& name) {
-    measure_->say(tr("“%1” is placed: %2").arg(name, tr("%n ornament(s)", nullptr, count)), false);
+    measure_->say(tr("Placed “%1”: %2").arg(name, tr("%n ornament(s)", nullptr, count)), false);
   });
 }
 
 void RecipeActions::addActions(const QString& menu) {
   actions_->add({"recipes",
                  menu,
-                 tr("&Recipes at the landing…"),
-                 tr("Whole transitions into the landing that bars are counted to, heard before one is placed"),
+                 tr("&Recipes…"),
+                 tr("Lists whole transitions into the current landing. Preview them before placing one."),
                  {QKeySequence(Qt::CTRL | Qt::Key_R)},
                  [this] { open(); },
                  false,
                  true});
-  actions_->add({"keepRecipe",
-                 menu,
-                 tr("&Keep as a recipe…"),
-                 tr("The ornaments that are marked, or all that are tied to the landing, for other landings"),
-                 {},
-                 [this] { keepOwnRecipe(); }});
   actions_->add(
-      {"carryTransition",
+      {"keepRecipe",
        menu,
-       tr("&Transition to the next landing…"),
-       tr("All that is tied to the landing, or is marked, fitted anew to the one after it; heard before it is placed"),
-       {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L)},
-       [this] { carryTransition(); }});
+       tr("Sa&ve as recipe…"),
+       tr("Saves the selected ornaments, or everything tied to the current landing, as a recipe for other landings."),
+       {},
+       [this] { keepOwnRecipe(); }});
+  actions_->add({"carryTransition",
+                 menu,
+                 tr("Cop&y transition to next landing…"),
+                 tr("Fits everything that is selected or tied to the current landing to the next one. Preview it "
+                    "before placing."),
+                 {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L)},
+                 [this] { carryTransition(); }});
 }
 
 void RecipeActions::trialChanged() {
@@ -63,7 +64,7 @@ void RecipeActions::open() {
   if (const auto& selected = score_->selection(); openings_.standsOnOne())
     if (const auto next = session_.song().landingAfter(selected->begin)) return openAt(next->id);
   if (!score_->landing()) {
-    measure_->say(tr("There is no landing: a section or a landing is what recipes lead to."), false);
+    measure_->say(tr("There is no landing for a recipe to lead to. Press M to set one at the cursor."), false);
     return;
   }
   openAt(score_->landing()->id);
@@ -110,17 +111,19 @@ void RecipeActions::carryTransition() {
   const Landing here = *score_->landing();
   const std::vector<std::string> ids = ofTransition(here);
   if (ids.empty()) {
-    measure_->say(tr("Nothing is marked, and nothing is tied to this landing."), false);
+    measure_->say(
+        tr("No ornament is selected or tied to this landing. Select some with Shift+click, or tie them with J."),
+        false);
     return;
   }
   const auto next = session_.song().landingAfter(here.at);
   if (!next) {
-    measure_->say(tr("There is no landing after this one."), false);
+    measure_->say(tr("There is no landing after this one. Press M to set one."), false);
     return;
   }
   const Landing there = *next;
-  Recipe recipe = recipeOf(session_.song(), ids, here.at, tr("as into %1").arg(asText(here.name)).toStdString());
-  recipe.says = tr("The transition of the landing before, fitted to what plays here.").toStdString();
+  Recipe recipe = recipeOf(session_.song(), ids, here.at, tr("like %1").arg(asText(here.name)).toStdString());
+  recipe.says = tr("The transition of the previous landing, fitted to what plays before this one.").toStdString();
   score_->opened().close();
   score_->select(std::nullopt);
   score_->goToLanding(there.id);
@@ -131,21 +134,23 @@ void RecipeActions::keepOwnRecipe() {
   if (!session_.isOpen()) return;
   const Landing* l = score_->landing();
   if (!l) {
-    measure_->say(tr("There is no landing that its places could be counted from."), false);
+    measure_->say(tr("There is no landing to count from. Press M to set one at the cursor."), false);
     return;
   }
   const std::vector<std::string> ids = ofTransition(*l);
   if (ids.empty()) {
-    measure_->say(tr("Nothing is marked, and nothing is tied to this landing."), false);
+    measure_->say(
+        tr("No ornament is selected or tied to this landing. Select some with Shift+click, or tie them with J."),
+        false);
     return;
   }
-  const auto name = askName(window_, tr("Keep as a recipe"), tr("Its name"));
+  const auto name = askName(window_, tr("Save as recipe"), tr("Name"));
   if (!name || name->trimmed().isEmpty()) return;
   std::string why;
   const Recipe recipe = recipeOf(session_.song(), ids, l->at, name->trimmed().toStdString());
   if (keepRecipe(ownRecipes(), recipe, why))
     measure_->say(
-        tr("Kept as “%1”: %2").arg(name->trimmed(), tr("%n ornament(s)", nullptr, static_cast<int>(ids.size()))),
+        tr("Saved recipe “%1”: %2").arg(name->trimmed(), tr("%n ornament(s)", nullptr, static_cast<int>(ids.size()))),
         false);
   else
     measure_->say(asText(why), true);

@@ -24,17 +24,18 @@ RoomActions::RoomActions(const Desk& desk)
 void RoomActions::addActions(const QString& menu) {
   actions_->add({"makeRoom",
                  menu,
-                 tr("Make r&oom"),
-                 tr("What a lead-in covers dips under it and is whole again on the landing; again: loses the band "
-                    "instead, then neither. On the selected rows where several are selected"),
+                 tr("Duck rows under lead-i&n"),
+                 tr("Turns down the rows that a lead-in covers until the landing. Press again to cut only the band "
+                    "they share, then once more for neither. With several rows selected, only those."),
                  {QKeySequence(Qt::CTRL | Qt::Key_B)},
                  [this] { makeRoom(); },
                  false,
                  true});
   actions_->add({"openWide",
                  menu,
-                 tr("Open &wide on the landing"),
-                 tr("The mix, or what is selected, narrows before the landing; again: over more bars"),
+                 tr("Narro&w before landing"),
+                 tr("Narrows the mix, or the selected rows, before the landing, so that it opens up there. Press again "
+                    "for more bars."),
                  {QKeySequence(Qt::CTRL | Qt::Key_I)},
                  [this] { openWide(); }});
 }
@@ -54,7 +55,7 @@ void RoomActions::makeRoom() {
     for (const auto& o : session_.song().ornaments)
       if (id.empty() && o->landing == score_->landing()->id && leads(*o)) id = o->id;
   if (id.empty()) {
-    measure_->say(tr("Room is made for what leads to a landing, and nothing here does."), false);
+    measure_->say(tr("No ornament here leads to a landing, so there is nothing to make room for."), false);
     return;
   }
   const auto& f = session_.rows().chosen();
@@ -71,22 +72,22 @@ void RoomActions::makeRoom() {
   const auto made = [&](RoomWay way) { return roomFor(kind, {o, context}, node->extent().begin, f->over, rows, way); };
   const std::vector<Ornament> dips = made(RoomWay::dip), bands = made(RoomWay::band);
   if (dips.empty()) {
-    measure_->say(tr("The %1 covers no other row.").arg(kindWord(o.kind)), false);
+    measure_->say(tr("%1 masks no other row.").arg(kindWord(o.kind)), false);
     return;
   }
   QStringList names;
   for (const Ornament& d : dips) names << QString::fromStdString(session_.song().rowName(d.on));
-  const QString label = tr("room for %1").arg(kindWord(o.kind));
+  const QString label = tr("duck rows under %1").arg(kindWord(o.kind));
   const auto dipped = standingAs(session_.song(), dips), cut = standingAs(session_.song(), bands);
   if (!dipped.empty()) {
     session_.edit(label, withOrnaments(withOrnamentsRemoved(session_.song(), dipped), bands).song);
-    measure_->say(tr("A band goes, and is back on the landing: %1").arg(names.join(QStringLiteral(", "))), false);
+    measure_->say(tr("Rows lose the shared band until the landing: %1").arg(names.join(QStringLiteral(", "))), false);
   } else if (!cut.empty()) {
     session_.edit(label, withOrnamentsRemoved(session_.song(), cut));
-    measure_->say(tr("No room is made any more."), false);
+    measure_->say(tr("Rows are no longer ducked."), false);
   } else {
     session_.edit(label, withOrnaments(session_.song(), dips).song);
-    measure_->say(tr("They dip, and are back on the landing: %1").arg(names.join(QStringLiteral(", "))), false);
+    measure_->say(tr("Rows are turned down until the landing: %1").arg(names.join(QStringLiteral(", "))), false);
   }
   session_.settle();
 }
@@ -109,11 +110,11 @@ void RoomActions::openWide() {
       if (stretches.empty() || stretches.back() != stretch) stretches.push_back(stretch);
     }
   } else {
-    measure_->say(tr("There is no landing that it could open on."), false);
+    measure_->say(tr("There is no landing here to open on. Press M to set one at the cursor."), false);
     return;
   }
   if (!session_.soundsWide(rows)) {
-    measure_->say(tr("It is mono as it is: nothing would open."), false);
+    measure_->say(tr("This is mono already, so narrowing would not be heard."), false);
     return;
   }
   const auto made = [&](BeatRange stretch) {
@@ -128,17 +129,17 @@ void RoomActions::openWide() {
     Song next = withOrnamentsRemoved(session_.song(), standing);
     const bool more = i + 1 < stretches.size();
     if (more) next = withOrnaments(std::move(next), made(stretches[i + 1])).song;
-    session_.edit(tr("width before a landing"), std::move(next));
+    session_.edit(tr("narrow before landing"), std::move(next));
     session_.settle();
-    measure_->say(more ? tr("It narrows over %n bar(s), and opens on the landing.", nullptr,
-                            static_cast<int>(kFirstBars << (i + 1)))
-                       : tr("It stays as wide as it is."),
-                  false);
+    measure_->say(
+        more ? tr("Narrows over %n bar(s) and opens on the landing.", nullptr, static_cast<int>(kFirstBars << (i + 1)))
+             : tr("No longer narrowed before the landing."),
+        false);
     return;
   }
-  session_.edit(tr("width before a landing"), withOrnaments(session_.song(), made(stretches.front())).song);
+  session_.edit(tr("narrow before landing"), withOrnaments(session_.song(), made(stretches.front())).song);
   session_.settle();
-  measure_->say(tr("It narrows, and opens on the landing."), false);
+  measure_->say(tr("Narrows and opens on the landing."), false);
 }
 
 } // namespace ivrin::app

@@ -35,17 +35,20 @@ void RowActions::addActions(const QString& menu) {
   const auto add = [this, menu, sub](const char* id, const QString& text, const QString& tip, auto run) {
     actions_->add({QString::fromLatin1(id), menu, text, tip, {}, run, false, false, sub});
   };
-  add("emptyRow", tr("New &empty row…"), tr("Without a file: it carries ornaments of sound from other rows"),
-      [this] { newEmptyRow(); });
-  add("newBus", tr("New &bus…"), tr("Asks which rows go through it"), [this] { newBus(); });
-  add("rowName", tr("&Name…"), tr("Of the caret's row"), [this] { nameRow(); });
-  add("rowRole", tr("&Role…"), tr("What the caret's row is in the song"), [this] { chooseRole(); });
-  add("rowBus", tr("&On the bus…"), tr("That the caret's stem goes through"), [this] { chooseBus(); });
-  add("rowUp", tr("&Up"), tr("The caret's row, with all that is on its bus; the mouse drags it by its name"),
+  add("emptyRow", tr("New &empty row…"),
+      tr("Adds a row without audio, for ornaments that take their source from other rows."), [this] { newEmptyRow(); });
+  add("newBus", tr("New &bus…"), tr("Adds a bus and asks which rows go through it."), [this] { newBus(); });
+  add("rowName", tr("&Name…"), tr("Renames the cursor's row."), [this] { nameRow(); });
+  add("rowRole", tr("&Role…"), tr("Sets what the cursor's row is in the song, such as voice or drums."),
+      [this] { chooseRole(); });
+  add("rowBus", tr("Assign to &bus…"), tr("Sets the bus that the cursor's row goes through."), [this] { chooseBus(); });
+  add("rowUp", tr("Move row &up"),
+      tr("Moves the cursor's row, with the rows on its bus. You can also drag it by its name."),
       [this] { moveRow(-1); });
-  add("rowDown", tr("&Down"), tr("The caret's row, with all that is on its bus; the mouse drags it by its name"),
+  add("rowDown", tr("Move row &down"),
+      tr("Moves the cursor's row, with the rows on its bus. You can also drag it by its name."),
       [this] { moveRow(1); });
-  add("removeRow", tr("Re&move…"), tr("The caret's row, with its ornaments"), [this] { removeRow(); });
+  add("removeRow", tr("Re&move…"), tr("Removes the cursor's row with its ornaments."), [this] { removeRow(); });
 }
 
 QString RowActions::menuTitle() {
@@ -68,7 +71,7 @@ void RowActions::drop(const std::string& row, const std::string& before, bool on
     edit(tr("%1 on %2").arg(name, asText(session_.song().rowName(before))),
          withStemOnBus(session_.song(), row, before));
   else if (!onto)
-    edit(tr("place of %1").arg(name), withRowBefore(session_.song(), row, before));
+    edit(tr("move %1").arg(name), withRowBefore(session_.song(), row, before));
 }
 
 /// The caret's row where it is a stem or a bus; else it is said that it is none.
@@ -76,7 +79,7 @@ std::optional<std::string> RowActions::rowInHand() {
   if (!session_.isOpen()) return std::nullopt;
   const std::string row = score_->caret().row();
   if (row != kMixRow && session_.song().hasRow(row)) return row;
-  measure_->say(tr("The mix is always there, under all rows."), false);
+  measure_->say(tr("The mix cannot be removed, renamed or moved."), false);
   return std::nullopt;
 }
 
@@ -87,7 +90,7 @@ void RowActions::newEmptyRow() {
   Stem s;
   s.name = name->toStdString();
   s.id = freshRowId(session_.song(), s.name);
-  edit(tr("new row %1").arg(*name), withStem(session_.song(), std::move(s)));
+  edit(tr("add row %1").arg(*name), withStem(session_.song(), std::move(s)));
 }
 
 void RowActions::newBus() {
@@ -125,7 +128,7 @@ void RowActions::chooseRole() {
     all << roleName(r);
   }
   const QString name = asText(session_.song().rowName(*row));
-  const auto chosen = askOne(window_, tr("Role"), tr("%1 is").arg(name), all, place);
+  const auto chosen = askOne(window_, tr("Role"), tr("Role of %1").arg(name), all, place);
   if (!chosen) return;
   const auto role = *chosen == 0 ? std::nullopt : std::optional(kRowRoles[static_cast<std::size_t>(*chosen - 1)]);
   edit(tr("role of %1").arg(name), withRole(session_.song(), *row, role));
@@ -136,14 +139,14 @@ void RowActions::chooseBus() {
   if (!row) return;
   const Stem* stem = session_.song().stem(*row);
   if (!stem) {
-    measure_->say(tr("Buses go to the mix, not to another bus."), false);
+    measure_->say(tr("A bus always goes to the mix. Choose a row to assign it to a bus."), false);
     return;
   }
   if (session_.song().buses.empty()) {
     newBus();
     return;
   }
-  QStringList all{tr("none: to the mix")};
+  QStringList all{tr("none (to the mix)")};
   int place = 0;
   for (const Bus& b : session_.song().buses) {
     if (stem->bus == b.id) place = static_cast<int>(all.size());
@@ -154,7 +157,7 @@ void RowActions::chooseBus() {
   if (!chosen) return;
   const auto bus =
       *chosen == 0 ? std::nullopt : std::optional(session_.song().buses[static_cast<std::size_t>(*chosen - 1)].id);
-  edit(tr("bus of %1").arg(name), withStemOnBus(session_.song(), *row, bus));
+  edit(tr("assign %1 to bus").arg(name), withStemOnBus(session_.song(), *row, bus));
 }
 
 void RowActions::moveRow(int step) {
@@ -169,10 +172,10 @@ void RowActions::moveRow(int step) {
     if (before >= static_cast<std::ptrdiff_t>(rows.size())) break;
     Song next = withRowBefore(session_.song(), *row, rows[static_cast<std::size_t>(before)]);
     if (next.rowsInScoreOrder() == rows) continue;
-    edit(tr("place of %1").arg(asText(session_.song().rowName(*row))), std::move(next));
+    edit(tr("move %1").arg(asText(session_.song().rowName(*row))), std::move(next));
     return;
   }
-  measure_->say(step < 0 ? tr("It is the first already.") : tr("It is the last already."), false);
+  measure_->say(step < 0 ? tr("This row is already the first.") : tr("This row is already the last."), false);
 }
 
 void RowActions::removeRow() {
@@ -185,16 +188,16 @@ void RowActions::removeRow() {
     if (o->on == *row)
       going << tr("%1 at bar %2").arg(kindWord(o->kind)).arg(session_.plan()->map().barAt(o->start).bar);
   const int named = std::min<int>(static_cast<int>(going.size()), kMostNamed);
-  QString text = going.isEmpty()
-                     ? tr("No ornament stands on it.")
-                     : tr("These go with it: %1").arg(QStringList(going.mid(0, named)).join(QStringLiteral(", ")));
+  QString text = going.isEmpty() ? tr("It has no ornaments.")
+                                 : tr("These ornaments are removed with it: %1")
+                                       .arg(QStringList(going.mid(0, named)).join(QStringLiteral(", ")));
   if (going.size() > named) text += tr(" and %1 more").arg(static_cast<int>(going.size()) - named);
   if (ask(window_, tr("Remove %1?").arg(name), text, QMessageBox::Yes | QMessageBox::Cancel, QMessageBox::Yes) !=
       QMessageBox::Yes)
     return;
   edit(tr("remove %1").arg(name), withoutRow(session_.song(), *row, allKinds().registry()));
-  measure_->say(ornaments == 0 ? tr("%1 is removed.").arg(name)
-                               : tr("%1 is removed, with %n ornament(s)", nullptr, ornaments).arg(name),
+  measure_->say(ornaments == 0 ? tr("Removed %1.").arg(name)
+                               : tr("Removed %1 with %n ornament(s)", nullptr, ornaments).arg(name),
                 false);
 }
 

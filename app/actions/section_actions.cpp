@@ -14,8 +14,8 @@ SectionActions::SectionActions(const Desk& desk)
 void SectionActions::addActions(const QString& menu) {
   actions_->add({"sections",
                  menu,
-                 tr("Propose sect&ions"),
-                 tr("Where the parts of the song are heard to start, dotted; again: takes them all"),
+                 tr("Detect sect&ions"),
+                 tr("Marks with dotted lines where sections seem to start. Press again to accept all."),
                  {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_F)},
                  [this] { proposeOrTake(); },
                  false,
@@ -25,11 +25,11 @@ void SectionActions::addActions(const QString& menu) {
 void SectionActions::proposeOrTake() {
   if (!session_.isOpen()) return;
   if (const int taken = takeProposed(session_); taken > 0) {
-    measure_->say(tr("%n section(s) taken; F2 names the one that bars are counted to.", nullptr, taken), false);
+    measure_->say(tr("%n section(s) accepted. F2 renames the current one.", nullptr, taken), false);
     return;
   }
   wanted_ = true;
-  measure_->say(tr("Listening for sections …"), false);
+  measure_->say(tr("Detecting sections…"), false);
   session_.findings().lookForSections();
 }
 
@@ -37,13 +37,15 @@ void SectionActions::tellSections() {
   const int count = static_cast<int>(session_.findings().proposedSections().size());
   const bool byHand = std::exchange(wanted_, false);
   if (count > 0) {
-    const QString text = tr("%n section(s) proposed, dotted: a click takes one, %1 all of them.", nullptr, count)
-                             .arg(action("sections")->shortcut().toString(QKeySequence::NativeText));
+    const QString text =
+        tr("%n section(s) detected, shown dotted. Click one to accept it; %1 accepts all.", nullptr, count)
+            .arg(action("sections")->shortcut().toString(QKeySequence::NativeText));
     // Of a new song, after what was found of its grid.
     measure_->say(byHand ? text : QStringLiteral("%1 %2").arg(measure_->said(), text).trimmed(), false);
   } else if (byHand) {
-    measure_->say(session_.song().sections.empty() ? tr("No parts of the song can be told apart.")
-                                                   : tr("No section is heard that is not there already."),
+    measure_->say(session_.song().sections.empty()
+                      ? tr("Section detection found no clear sections. Set them with Shift+M.")
+                      : tr("Section detection found no new sections."),
                   false);
   }
 }

@@ -20,7 +20,7 @@ void SnapActions::addActions(const QString& menu) {
     add({QStringLiteral("grid-%1").arg(value),
          menu,
          QStringLiteral("1/%1").arg(value),
-         tr("Selections, edges and moves snap to this; Shift with the mouse leaves it"),
+         tr("Selections, edges and moves snap to this. Hold Shift while dragging to ignore it."),
          {K(Qt::CTRL | static_cast<Qt::Key>(key++))},
          [this, value] {
            value_ = value;
@@ -55,7 +55,7 @@ void SnapActions::addActions(const QString& menu) {
        grid});
   add({"grid-free",
        menu,
-       tr("&Free, no grid"),
+       tr("&Off"),
        {},
        {K(Qt::CTRL | Qt::Key_8)},
        [this] {

@@ -19,9 +19,8 @@ StemActions::StemActions(const Desk& desk, FileActions& files, GridActions& grid
           session_.workers(),
           [](const std::vector<fs::path>& dropped, const Run& run) { return droppedFiles(dropped, run.stop); },
           [this](const std::vector<fs::path>& all) { takeDropped(all); }) {
-  connect(&session_.files(), &SongFiles::stemsMissing, this, [this](const QString& text) {
-    measure_->say(text, true, tr("look for them in a folder…"), [this] { findStems(); });
-  });
+  connect(&session_.files(), &SongFiles::stemsMissing, this,
+          [this](const QString& text) { measure_->say(text, true, tr("Find in a folder…"), [this] { findStems(); }); });
   connect(score_, &ScoreView::fileWanted, this, &StemActions::chooseFile);
   connect(&session_.stems(), &SongStems::added, this, &StemActions::added);
 }
@@ -29,8 +28,8 @@ StemActions::StemActions(const Desk& desk, FileActions& files, GridActions& grid
 void StemActions::addFind(const QString& menu) {
   actions_->add({"findStems",
                  menu,
-                 tr("Look for &missing stems…"),
-                 tr("In a folder and below, by what they hold"),
+                 tr("Find &missing stems…"),
+                 tr("Searches a folder and its subfolders, by file content."),
                  {},
                  [this] { findStems(); },
                  false,
@@ -41,7 +40,7 @@ void StemActions::addStems(const QString& menu) {
   actions_->add({"addStems",
                  menu,
                  tr("&Add stems…"),
-                 tr("More rows from audio files"),
+                 tr("Adds rows from audio files."),
                  {},
                  [this] { addDialog(); },
                  false,
@@ -50,8 +49,7 @@ void StemActions::addStems(const QString& menu) {
 }
 
 void StemActions::addFile(const QString& menu) {
-  actions_->add(
-      {"stemFile", menu, tr("The file of the caret's ro&w…"), {}, {}, [this] { chooseFile(score_->caret().row()); }});
+  actions_->add({"stemFile", menu, tr("Replace fi&le…"), {}, {}, [this] { chooseFile(score_->caret().row()); }});
 }
 
 void StemActions::added(int count) {
@@ -60,7 +58,7 @@ void StemActions::added(int count) {
   if (meant.empty())
     measure_->say(text, false);
   else
-    offerInstead(text, tr("a new song of them instead"), [this, meant] { files_.newFromFiles(meant); });
+    offerInstead(text, tr("New song instead"), [this, meant] { files_.newFromFiles(meant); });
 }
 
 void StemActions::addDialog() {
@@ -75,7 +73,7 @@ void StemActions::drop(const QStringList& dropped) {
 
 void StemActions::takeDropped(const std::vector<fs::path>& files) {
   if (files.empty()) {
-    measure_->say(tr("There is no sound file in what was dropped."), true);
+    measure_->say(tr("Import failed: no audio files were dropped. Drop WAV, FLAC or AIFF files."), true);
     return;
   }
   if (files.size() == 1 && files.front().extension() == ".ivrin") return files_.openSong(files.front());
@@ -94,18 +92,20 @@ void StemActions::takeDropped(const std::vector<fs::path>& files) {
 }
 
 void StemActions::findStems() {
-  const QString f = QFileDialog::getExistingDirectory(window_, tr("Where the missing stems are"),
+  const QString f = QFileDialog::getExistingDirectory(window_, tr("Choose the folder with the missing stems"),
                                                       asText(session_.file().parent_path().string()));
   if (!f.isEmpty()) session_.stems().findIn(pathOf(f));
 }
 
 void StemActions::chooseFile(const std::string& row) {
   if (!session_.song().stem(row)) {
-    measure_->say(tr("%1 is no stem; it has no file.").arg(asText(session_.song().rowName(row))), false);
+    measure_->say(
+        tr("%1 is a bus, so it has no file. Choose a row with audio.").arg(asText(session_.song().rowName(row))),
+        false);
     return;
   }
   const QString f =
-      QFileDialog::getOpenFileName(window_, tr("The file of %1").arg(asText(session_.song().rowName(row))),
+      QFileDialog::getOpenFileName(window_, tr("Replace the file of %1").arg(asText(session_.song().rowName(row))),
                                    asText(session_.file().parent_path().string()), audioFilter());
   if (!f.isEmpty()) session_.stems().pointAt(row, pathOf(f));
 }

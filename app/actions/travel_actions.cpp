@@ -19,8 +19,8 @@ void TravelActions::addActions(const QString& menu) {
        CaretUnit::word},
       {"Phrase", tr("Previous phrase"), tr("Next p&hrase"), Qt::CTRL | Qt::Key_Up, Qt::CTRL | Qt::Key_Down,
        CaretUnit::phrase},
-      {"", tr("To the &start"), tr("To the &end"), Qt::Key_Home, Qt::Key_End, CaretUnit::end}};
-  const QString extending = tr("The selection goes along");
+      {"", tr("Go to &start"), tr("Go to &end"), Qt::Key_Home, Qt::Key_End, CaretUnit::end}};
+  const QString extending = tr("Go and extend selection");
   for (const bool extend : {false, true})
     for (const Way& w : ways) {
       const auto add = [&](const char* way, const QString& text, QKeyCombination key, int step) {
@@ -42,12 +42,10 @@ void TravelActions::addActions(const QString& menu) {
 }
 
 void TravelActions::addCentre(const QString& menu) {
-  actions_->add({"centre",
-                 menu,
-                 tr("&Centre on the landing"),
-                 tr("The one that bars are counted to"),
-                 {K(Qt::CTRL | Qt::Key_L)},
-                 [this] { score_->centreOnLanding(); }});
+  actions_->add(
+      {"centre", menu, tr("&Centre on landing"), tr("Renames the current landing."), {K(Qt::CTRL | Qt::Key_L)}, [this] {
+         score_->centreOnLanding();
+       }});
 }
 
 } // namespace ivrin::app

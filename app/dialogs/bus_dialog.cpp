@@ -25,8 +25,7 @@ BusDialog::BusDialog(const Song& song, const std::set<std::string>& selected, QW
     const Stem* stem = song.stem(id);
     if (!stem) continue;
     const QString name = asText(stem->name).replace(QLatin1Char('&'), QStringLiteral("&&"));
-    auto* box =
-        new QCheckBox(stem->bus ? tr("%1, which is on %2 now").arg(name, asText(song.rowName(*stem->bus))) : name);
+    auto* box = new QCheckBox(stem->bus ? tr("%1 (now on %2)").arg(name, asText(song.rowName(*stem->bus))) : name);
     box->setObjectName(QStringLiteral("bus-row-") + asText(id));
     box->setChecked(selected.contains(id) && !stem->bus);
     list->addWidget(box);
@@ -46,7 +45,7 @@ BusDialog::BusDialog(const Song& song, const std::set<std::string>& selected, QW
   all->addWidget(area, 1);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
   QPushButton* make = buttons->button(QDialogButtonBox::Ok);
-  make->setText(tr("Make the bus"));
+  make->setText(tr("Create bus"));
   make->setEnabled(false);
   connect(name_, &QLineEdit::textChanged, make, [this, make] { make->setEnabled(!name().isEmpty()); });
   connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);

@@ -25,7 +25,7 @@ ClickDialog::ClickDialog(const Click& now, int countIn, QWidget* parent)
                     static_cast<int>(s));
   sound_->setCurrentIndex(sound_->findData(static_cast<int>(now.sound)));
   parts_->setObjectName(QStringLiteral("click-parts"));
-  parts_->addItems({tr("on the beats"), tr("two to a beat"), tr("three to a beat"), tr("four to a beat")});
+  parts_->addItems({tr("every beat"), tr("two per beat"), tr("three per beat"), tr("four per beat")});
   parts_->setCurrentIndex(now.parts - 1);
   const auto decibels = [](QDoubleSpinBox* box, const char* name, double least, double most, double value) {
     box->setObjectName(QString::fromLatin1(name));
@@ -49,8 +49,8 @@ ClickDialog::ClickDialog(const Click& now, int countIn, QWidget* parent)
   form->addRow(tr("&Sound"), sound_);
   form->addRow(tr("C&licks"), parts_);
   form->addRow(tr("Le&vel"), level_);
-  form->addRow(tr("A bar's first beat &over the others"), accent_);
-  form->addRow(tr("Count-&in before playing"), countIn_);
+  form->addRow(tr("&Accent on beat 1"), accent_);
+  form->addRow(tr("Count-&in"), countIn_);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
   connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);

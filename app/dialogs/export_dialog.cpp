@@ -16,11 +16,11 @@ namespace ivrin::app {
 ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
     : QDialog(parent)
     , folder_(new QLineEdit(folder, this))
-    , mix_(new QCheckBox(tr("The &mix, limited"), this))
-    , stems_(new QCheckBox(tr("Every &row with its ornaments"), this))
-    , ornaments_(new QCheckBox(tr("The &ornaments alone"), this))
-    , dry_(new QCheckBox(tr("Rows, &dry part"), this))
-    , wet_(new QCheckBox(tr("Rows, &what ornaments add"), this))
+    , mix_(new QCheckBox(tr("&Mix (limited)"), this))
+    , stems_(new QCheckBox(tr("&Rows with ornaments"), this))
+    , ornaments_(new QCheckBox(tr("&Ornaments, one file each"), this))
+    , dry_(new QCheckBox(tr("Rows: &dry only"), this))
+    , wet_(new QCheckBox(tr("Rows: &wet only"), this))
     , format_(new QComboBox(this)) {
   setWindowTitle(tr("Export"));
   mix_->setChecked(true);
@@ -49,7 +49,7 @@ ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
   form->addRow(tr("Format"), format_);
   form->addRow(tr("Folder"), where);
   auto* all = new QVBoxLayout(this);
-  auto* say = new QLabel(tr("All files start at the same instant and have the same length, tails included."), this);
+  auto* say = new QLabel(tr("All files start at the same time and have the same length, including tails."), this);
   say->setWordWrap(true);
   all->addWidget(say);
   for (QCheckBox* b : {mix_, stems_, ornaments_, dry_, wet_}) all->addWidget(b);

@@ -38,13 +38,14 @@ QString wordsOf(const LeftEdits& l) {
 LeftDialog::LeftDialog(Session& session, QWidget* parent)
     : QDialog(parent)
     , session_(session) {
-  setWindowTitle(tr("Edits that were not saved"));
+  setWindowTitle(tr("Recover unsaved edits"));
   auto* all = new QVBoxLayout(this);
   all->setSpacing(scaled(14));
   all->setContentsMargins(scaled(20), scaled(18), scaled(20), scaled(16));
-  auto* say = new QLabel(tr("A window ended before these were saved. What is not chosen stays until it is let go; "
-                            "taking a song as its file has it lets go of the edits to it."),
-                         this);
+  auto* say =
+      new QLabel(tr("These edits were not saved because Ivrin ended unexpectedly. Choose what to open. The others are "
+                    "kept until you discard them; opening a song as saved discards its unsaved edits."),
+                 this);
   say->setWordWrap(true);
   all->addWidget(say);
   for (const LeftEdits& l : session.files().left())
@@ -52,7 +53,7 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
   if (hasFile_) {
     std::error_code gone;
     const auto when = std::filesystem::last_write_time(session.file(), gone);
-    addChoice(tr("“%1” as its file has it").arg(shortened(asText(session.song().title), 60)),
+    addChoice(tr("“%1” as saved").arg(shortened(asText(session.song().title), 60)),
               tr("%1, %2").arg(gone ? tr("saved") : tr("saved %1").arg(clockText(when)),
                                ornamentsOf(session.song().ornaments.size())),
               QStringLiteral("left-file"));
@@ -60,18 +61,17 @@ LeftDialog::LeftDialog(Session& session, QWidget* parent)
   for (const LeftEdits& l : session.files().left()) {
     left_.push_back(l);
     const QString title = shortened(asText(l.title), 60);
-    addChoice(l.file.empty() ? tr("“%1”, never saved").arg(title) : tr("“%1” with the edits").arg(title),
-              l.file.empty() || l.onThisFile ? wordsOf(l)
-                                             : tr("%1; started before the file was changed").arg(wordsOf(l)),
+    addChoice(l.file.empty() ? tr("“%1”, never saved").arg(title) : tr("“%1” with unsaved edits").arg(title),
+              l.file.empty() || l.onThisFile ? wordsOf(l) : tr("%1; older than the saved file").arg(wordsOf(l)),
               QStringLiteral("left-%1").arg(left_.size()));
   }
   choices_.front()->setChecked(true);
   auto* buttons = new QDialogButtonBox(this);
-  auto* take = buttons->addButton(tr("Open this one"), QDialogButtonBox::AcceptRole);
+  auto* take = buttons->addButton(tr("Open"), QDialogButtonBox::AcceptRole);
   take->setObjectName(QStringLiteral("left-open"));
-  auto* drop = buttons->addButton(tr("Let go of it"), QDialogButtonBox::DestructiveRole);
+  auto* drop = buttons->addButton(tr("Discard"), QDialogButtonBox::DestructiveRole);
   drop->setObjectName(QStringLiteral("left-drop"));
-  buttons->addButton(tr("Decide later"), QDialogButtonBox::RejectRole);
+  buttons->addButton(tr("Close"), QDialogButtonBox::RejectRole);
   connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
   connect(drop, &QPushButton::clicked, this, &LeftDialog::letGo);

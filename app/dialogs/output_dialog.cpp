@@ -23,11 +23,11 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
   device_->setObjectName(QStringLiteral("output-device"));
   rate_->setObjectName(QStringLiteral("output-rate"));
   buffer_->setObjectName(QStringLiteral("output-buffer"));
-  device_->addItem(tr("The default device"), QString());
+  device_->addItem(tr("Default device"), QString());
   for (const OutputDevice& d : devices_)
     device_->addItem(QString::fromStdString(d.name), QString::fromStdString(d.name));
   const QString chosen = QString::fromStdString(now.device);
-  if (device_->findData(chosen) < 0) device_->addItem(tr("%1 (not there now)").arg(chosen), chosen);
+  if (device_->findData(chosen) < 0) device_->addItem(tr("%1 (not connected)").arg(chosen), chosen);
   device_->setCurrentIndex(device_->findData(chosen));
   for (const int frames : {64, 128, 256, 512, 1024, 2048}) buffer_->addItem(tr("%1 frames").arg(frames), frames);
   buffer_->setCurrentIndex(std::max(0, buffer_->findData(now.bufferFrames)));
@@ -36,7 +36,7 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
   connect(device_, &QComboBox::currentIndexChanged, this, [this] { showRates(); });
   const auto delay = [this] {
     const int rate = rate_->currentData().toInt() > 0 ? rate_->currentData().toInt() : songRate_;
-    delay_->setText(tr("%1 ms a buffer").arg(1000.0 * buffer_->currentData().toInt() / rate, 0, 'f', 1));
+    delay_->setText(tr("%1 ms per buffer").arg(1000.0 * buffer_->currentData().toInt() / rate, 0, 'f', 1));
   };
   connect(buffer_, &QComboBox::currentIndexChanged, this, delay);
   connect(rate_, &QComboBox::currentIndexChanged, this, delay);
@@ -49,13 +49,13 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
   form->addRow(QString(), delay_);
   auto* all = new QVBoxLayout(this);
   if (devices_.empty()) {
-    auto* none = new QLabel(tr("No sound device was found. Playback is running silently."), this);
+    auto* none = new QLabel(tr("No audio device was found. Playback is running silently."), this);
     none->setWordWrap(true);
     all->addWidget(none);
   }
   all->addLayout(form);
-  auto* say =
-      new QLabel(tr("A device at another rate than the song's hears it converted; exports are not touched."), this);
+  auto* say = new QLabel(
+      tr("Playback is converted when the device runs at another rate than the song. Exports are not affected."), this);
   say->setWordWrap(true);
   all->addWidget(say);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
@@ -69,7 +69,7 @@ OutputDialog::OutputDialog(std::vector<OutputDevice> devices, const OutputChoice
 void OutputDialog::showRates() {
   const int before = rate_->currentData().toInt();
   rate_->clear();
-  rate_->addItem(tr("The song's, %1 Hz").arg(songRate_), 0);
+  rate_->addItem(tr("Same as song, %1 Hz").arg(songRate_), 0);
   for (const OutputDevice& d : devices_)
     if (device_->currentData().toString() == QString::fromStdString(d.name) ||
         (device_->currentData().toString().isEmpty() && d.isDefault))

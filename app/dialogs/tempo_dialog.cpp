@@ -56,10 +56,10 @@ std::optional<double> tappedTempo(const std::vector<double>& seconds) {
 TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, bool everywhere, QWidget* parent)
     : QDialog(parent)
     , bpm_(new BpmBox(this))
-    , corrects_(new QRadioButton(tr("The &grid lay wrong: ornaments stay on the sound"), this))
-    , changes_(new QRadioButton(tr("The song &changes its tempo: ornaments keep their beats"), this))
-    , listen_(new QPushButton(tr("&Listen for it"), this))
-    , follows_(new QCheckBox(tr("&Follow the playing"), this))
+    , corrects_(new QRadioButton(tr("Correct &grid (ornaments stay with the audio)"), this))
+    , changes_(new QRadioButton(tr("&Change tempo (ornaments keep their beats)"), this))
+    , listen_(new QPushButton(tr("D&etect tempo"), this))
+    , follows_(new QCheckBox(tr("Detect tempo chan&ges"), this))
     , likely_(new QHBoxLayout)
     , said_(new QLabel(this))
     , everywhere_(everywhere) {
@@ -74,7 +74,7 @@ TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, bo
   said_->setText(where);
 
   auto* form = new QFormLayout;
-  form->addRow(tr("&Quarter notes a minute"), bpm_);
+  form->addRow(tr("&BPM"), bpm_);
   auto* ways = new QHBoxLayout;
   const auto way = [&](const QString& text, const char* name, auto act) {
     auto* b = new QPushButton(text, this);
@@ -97,7 +97,7 @@ TempoDialog::TempoDialog(double bpm, const QString& where, bool hasOrnaments, bo
   listen_->setAutoDefault(false);
   connect(listen_, &QPushButton::clicked, this, [this] {
     listen_->setEnabled(false);
-    said_->setText(tr("Listening to all stems …"));
+    said_->setText(tr("Analysing all stems…"));
     emit listens();
   });
   ways->addWidget(listen_);
@@ -136,7 +136,7 @@ void TempoDialog::tap() {
     bpm_->setValue(std::round(*bpm * 10) / 10);
     said_->setText(tr("Tapped %n time(s)", nullptr, static_cast<int>(taps_.size())));
   } else {
-    said_->setText(tr("Tap along: from the fourth tap on it counts"));
+    said_->setText(tr("Tap along. The tempo is measured from the fourth tap on."));
   }
 }
 
@@ -147,18 +147,18 @@ void TempoDialog::setFound(const FoundGrid& found) {
   follows_->setVisible(wanders);
   follows_->setChecked(wanders);
   if (wanders) {
-    said_->setText(tr("Not played to a click: %1, confidence %2.")
+    said_->setText(tr("Played without a click: %1 (confidence %2).")
                        .arg(tempiWords(tempiOf(*found.curve)), QString::number(found.curve->confidence, 'f', 2)));
     return;
   }
   if (!found.tempo) {
-    said_->setText(tr("No tempo can be heard in these stems."));
+    said_->setText(tr("Tempo detection failed: no steady beat found. Type the tempo or tap it."));
     return;
   }
   bpm_->setValue(found.tempo->bpm);
   said_->setText(found.tempo->confidence < kLeastConfidence
-                     ? tr("The tempo is not certain. Each button plays one with the click:")
-                     : tr("%1 BPM is heard, confidence %2. Each button plays one with the click:")
+                     ? tr("The tempo is uncertain. Each button plays one choice with the click:")
+                     : tr("Detected %1 BPM (confidence %2). Each button plays one choice with the click:")
                            .arg(bpmText(found.tempo->bpm), QString::number(found.tempo->confidence, 'f', 2)));
   offerLikely(likelyTempi(found));
 }

@@ -44,7 +44,7 @@ void Document::adopt(Song song, AudioFolders folders, SongPlace place) {
 void Document::bringBack(Song song, std::unique_ptr<JournalPlace> journal, int edits) {
   journalPlace_ = std::move(journal);
   editsBefore_ = edits;
-  history_.edit(worded("edits brought back"), {}, std::move(song));
+  history_.edit(worded("recover edits"), {}, std::move(song));
   history_.settle();
   keepJournal();
 }
@@ -105,7 +105,7 @@ Document::Saving Document::beginSaving(const fs::path& chosen) {
 Document::Written Document::write(const Saving& s) {
   Written w;
   if (s.own && s.readOnly) {
-    w.why = worded("it is open in another window; save it under another name");
+    w.why = worded("it is open in another window. Save it under another name");
     return w;
   }
   const fs::path lock = lockOf(s.file);
@@ -151,9 +151,8 @@ Document::Saved Document::endSaving(const Saving& s, Written w) {
   audioFolders_.songFolder = s.file.parent_path();
   if (edited) keepJournal();
   if (w.there && *w.there != before && *w.there != w.text)
-    return {
-        {},
-        worded("the file had been changed by another program; that state is kept as %1~1", s.file.filename().string())};
+    return {{},
+            worded("Another program had changed the file; its version is kept as %1~1", s.file.filename().string())};
   return {};
 }
 

@@ -58,7 +58,7 @@ void JournalWriter::flush() {
 /// Why it could not be kept, or nothing.
 std::string JournalWriter::keep(Write w) const {
   if (!w.journalFile.has_filename())
-    return worded("the folder %1 cannot be written", w.journalFile.parent_path().string());
+    return worded("the folder %1 cannot be written to", w.journalFile.parent_path().string());
   std::string why;
   try {
     w.journal.song = writeSong(w.song, *registry_);

@@ -27,9 +27,9 @@ class RiserFace : public Face {
   std::unique_ptr<OpenDrawing> drawing() const override { return riserDrawing(); }
 
   std::vector<OwnAction> actions() const override {
-    return {{"riserOf", QObject::tr("Noise, a tone, or the row"), Qt::SHIFT | Qt::Key_I, "of", 1},
-            {"riserHit", QObject::tr("An impact on the landing, or louder"), Qt::SHIFT | Qt::Key_J, "hit_db", 1},
-            {"riserDirection", QObject::tr("Up or down"), Qt::CTRL | Qt::SHIFT | Qt::Key_I, "direction", 1}};
+    return {{"riserOf", QObject::tr("Next riser source"), Qt::SHIFT | Qt::Key_I, "of", 1},
+            {"riserHit", QObject::tr("Cycle impact level"), Qt::SHIFT | Qt::Key_J, "hit_db", 1},
+            {"riserDirection", QObject::tr("Switch rise / fall"), Qt::CTRL | Qt::SHIFT | Qt::Key_I, "direction", 1}};
   }
   QString actionsMenu() const override { return QObject::tr("Riser"); }
 };

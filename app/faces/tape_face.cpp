@@ -25,10 +25,10 @@ class TapeFace : public Face {
 
   /// What is turned most of a tape has keys: the open one, else the one at the caret.
   std::vector<OwnAction> actions() const override {
-    return {{"tapeFit", QObject::tr("Take the span, or all of the source"), Qt::SHIFT | Qt::Key_E, "fit", 1},
+    return {{"tapeFit", QObject::tr("Fit span / whole source"), Qt::SHIFT | Qt::Key_E, "fit", 1},
             {"tapeShape", QObject::tr("Next shape"), Qt::CTRL | Qt::SHIFT | Qt::Key_E, "shape", 1}};
   }
-  QString actionsMenu() const override { return QObject::tr("Speed of a tape"); }
+  QString actionsMenu() const override { return QObject::tr("Tape"); }
 };
 
 } // namespace

@@ -26,7 +26,7 @@ QWidget* emptyPage(QWidget* parent, const std::function<void()>& openDemo, const
         p.setPen(QPen(c.ochre, 1.1));
         p.drawLine(QPointF(r.width() * 0.84 - 5, r.height() * 0.26),
                    QPointF(r.width() * 0.84 - 5, r.height() * 0.26 + 4 * scaled(11)));
-        const QString text = QObject::tr("Drop the stems of a song here, or start with one of these.");
+        const QString text = QObject::tr("Drop the stems of a song here, or choose one of these.");
         drawSongText(p, QPointF((r.width() - songTextWidth(text, 24, false)) / 2, r.height() * 0.26 + scaled(110)),
                      text, 24, false, c.ink);
       },
@@ -48,7 +48,7 @@ QWidget* emptyPage(QWidget* parent, const std::function<void()>& openDemo, const
   };
   if (openDemo) add(QObject::tr("Open the demo song"), "empty-demo", openDemo);
   row->addSpacing(scaled(12));
-  add(QObject::tr("Choose stems…"), "empty-stems", chooseStems);
+  add(QObject::tr("New from stems…"), "empty-stems", chooseStems);
   row->addStretch(1);
   column->addLayout(row);
   column->addStretch(4);

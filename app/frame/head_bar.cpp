@@ -31,7 +31,7 @@ QFont meterFont() {
 int meterWidth() {
   const QFontMetrics m(meterFont());
   const QString loudness = HeadBar::tr("%1 LUFS").arg(QStringLiteral("−88.8"));
-  int widest = m.horizontalAdvance(HeadBar::tr("opening device"));
+  int widest = m.horizontalAdvance(HeadBar::tr("opening audio device"));
   for (const QString& peak :
        {HeadBar::tr("limiter %1").arg(QStringLiteral("−88.8")), HeadBar::tr("%1 dBTP").arg(QStringLiteral("−88.8"))})
     widest = std::max(widest, m.horizontalAdvance(loudness + QStringLiteral(" · ") + peak));
@@ -40,11 +40,11 @@ int meterWidth() {
 
 const SettingSpec& monitorSpec() {
   static const SettingSpec s{.key = "monitor_db",
-                             .label = QT_TRANSLATE_NOOP("core", "monitor level"),
+                             .label = QT_TRANSLATE_NOOP("core", "Monitor level"),
                              .unit = "dB",
                              .min = -60,
                              .initial = 0.0,
-                             .meaning = QT_TRANSLATE_NOOP("core", "How loud you listen; nothing that is exported."),
+                             .meaning = QT_TRANSLATE_NOOP("core", "How loud you listen. Exports are not affected."),
                              .group = "listen",
                              .step = 0.5};
   return s;
@@ -228,11 +228,11 @@ void HeadBar::addHearing(QHBoxLayout& row) {
   click->installEventFilter(this); // the wheel sets its level
   row.addWidget(click);
   row.addStretch(1);
-  auto* with = addButton(new InkButton(tr("with ornaments"), this), QStringLiteral("with"));
+  auto* with = addButton(new InkButton(tr("Ornaments"), this), QStringLiteral("with"));
   with->setSerif(true);
   with->setTextPx(16);
   with->setStrikesWhenOff(true);
-  auto* equal = addButton(new InkButton(tr("equal loudness"), this), QStringLiteral("equal"));
+  auto* equal = addButton(new InkButton(tr("Equal loudness"), this), QStringLiteral("equal"));
   equal->setTextPx(11.5);
   auto* compare = new QVBoxLayout;
   compare->setSpacing(0);
@@ -265,9 +265,8 @@ void HeadBar::makeMeter() {
       },
       this);
   meter_->setToolTip(
-      tr("Bars: level after monitoring. Figures, of the mix itself: momentary loudness, highest true peak since "
-         "playing started; a click starts it anew. “no sound”: there is no sound device, and playback is running "
-         "silently."));
+      tr("Bars: level after the monitor volume. Numbers: momentary loudness of the mix and its highest true peak since "
+         "playback started; click to reset. “no sound” means that no audio device is running."));
   meter_->setAccessibleName(tr("Meter"));
   meter_->installEventFilter(this);
 }
@@ -349,12 +348,13 @@ InkButton* HeadBar::addButton(InkButton* b, const QString& actionId) {
 }
 
 QString HeadBar::changedWords() const {
-  return session_.unprotected() ? tr("not protected") : tr("edited");
+  return session_.unprotected() ? tr("not recoverable") : tr("edited");
 }
 
 QString HeadBar::meterText() const {
   if (session_.isOpen() && session_.outputs().noSound()) return tr("no sound");
-  if (session_.isOpen() && session_.outputs().opening() && session_.player().playing()) return tr("opening device");
+  if (session_.isOpen() && session_.outputs().opening() && session_.player().playing())
+    return tr("opening audio device");
   QStringList parts;
   if (lufs_ > -100) parts << tr("%1 LUFS").arg(decibels(lufs_));
   if (limiterDb_ > 0.05) // then the peak is the ceiling, and there is no room for both
@@ -400,7 +400,7 @@ void HeadBar::refresh() {
   monitor_->setValue(Value(listening_.monitorDb()));
   const double match = session_.playback().matchDb();
   InkButton* equal = buttons_[QStringLiteral("equal")];
-  const QString words = match < -0.05 ? tr("equal, %1 dB").arg(decibels(match)) : tr("equal loudness");
+  const QString words = match < -0.05 ? tr("equal, %1 dB").arg(decibels(match)) : tr("Equal loudness");
   if (equal->text() != words) {
     equal->setText(words);
     equal->updateGeometry();

@@ -86,7 +86,7 @@ MainWindow::MainWindow(Session& session, std::filesystem::path demoSong)
 
 /// In the order in which the menus show them.
 void MainWindow::addActions() {
-  const QString song = tr("Song"), edit = tr("Edit"), place = tr("Place"), listen = tr("Listen"), travel = tr("Travel"),
+  const QString song = tr("Song"), edit = tr("Edit"), place = tr("Place"), listen = tr("Listen"), travel = tr("Go"),
                 view = tr("View");
   const Desk desk{session_, *score_, *measure_, *actions_, *this};
   files_->addActions(song);

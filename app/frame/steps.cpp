@@ -77,13 +77,13 @@ const std::vector<Step>& steps() {
          w.score().opened().row()->openFinish(a[0].toInt());
          return QString();
        }},
-      {"try", "N", "four tries of the open ornament, and this one is heard, from 0", 1,
+      {"try", "N", "four ideas of the open ornament, and this one is heard, from 0", 1,
        [](MainWindow& w, const QStringList& a) {
          w.score().opened().tries().begin();
          w.score().opened().tries().hear(a[0].toInt());
          return QString();
        }},
-      {"landing", "ID", "bars are counted to it", 1,
+      {"landing", "ID", "makes it the current landing", 1,
        [](MainWindow& w, const QStringList& a) {
          w.score().goToLanding(a[0].toStdString());
          return QString();

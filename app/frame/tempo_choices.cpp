@@ -12,7 +12,7 @@ namespace ivrin::app {
 TempoChoices::TempoChoices(QWidget* parent)
     : QWidget(parent) {
   setObjectName(QStringLiteral("tempo-choices"));
-  setAccessibleName(tr("Which tempo?"));
+  setAccessibleName(tr("Tempo unsure:"));
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(scaled(4));
@@ -28,7 +28,7 @@ void TempoChoices::show(const std::vector<double>& bpm, double taken) {
       auto* b = new InkButton(bpmText(one), this);
       b->setTextPx(14);
       b->setCheckable(true);
-      b->setToolTip(tr("%1 BPM, heard with its click; pressed again it is settled").arg(bpmText(one)));
+      b->setToolTip(tr("Plays the song with a click at %1 BPM. Click again to accept it.").arg(bpmText(one)));
       b->setAccessibleName(tr("%1 BPM").arg(bpmText(one)));
       connect(b, &QAbstractButton::clicked, this, [this, one] { emit chosen(one); });
       layout()->addWidget(b);

@@ -32,9 +32,8 @@ FormLine::FormLine(Session& session, ScoreView& score, QWidget* parent)
     , score_(score) {
   setAccessibleName(tr("Form of the song"));
   setMouseTracking(true);
-  setToolTip(tr(
-      "Drag to travel; click a letter or name to go there, drag it to move it with all that is tied to it; the right "
-      "button adds, names and removes"));
+  setToolTip(tr("Drag to scroll. Click a section or landing to go there; drag it to move it with everything tied to "
+                "it. Right-click to add, rename or remove."));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   connect(&score, &ScoreView::viewChanged, this, qOverload<>(&QWidget::update));
   const auto anew = [this] {
@@ -397,9 +396,9 @@ void FormLine::contextMenuEvent(QContextMenuEvent* e) {
   const auto add = [&](const QString& text, std::function<void()> act) { does[menu.addAction(text)] = std::move(act); };
   if (id.empty()) {
     if (const auto proposed = proposedUnder(e->pos())) {
-      add(tr("Take this section"), [this, proposed] { takeProposed(session_, proposed); });
-      add(tr("Take all that are proposed"), [&] { takeProposed(session_); });
-      add(tr("Let them go"), [&] { session_.findings().letSectionsGo(); });
+      add(tr("Accept section"), [this, proposed] { takeProposed(session_, proposed); });
+      add(tr("Accept all detected sections"), [&] { takeProposed(session_); });
+      add(tr("Discard detected sections"), [&] { session_.findings().letSectionsGo(); });
     }
     add(tr("New section here"), [&] { rename(addLanding(session_, at, true, tr("Section"))); });
     add(tr("New landing here"), [&] { rename(addLanding(session_, at, false, tr("landing"))); });
@@ -407,9 +406,9 @@ void FormLine::contextMenuEvent(QContextMenuEvent* e) {
     const auto tied = std::count_if(session_.song().ornaments.begin(), session_.song().ornaments.end(),
                                     [&](const auto& o) { return o->landing == id; });
     add(tr("Go there"), [&] { score_.goToLanding(id); });
-    add(tr("Recipes into it…"), [&] { emit recipesWanted(id); });
+    add(tr("Recipes…"), [&] { emit recipesWanted(id); });
     add(tr("Rename…"), [&] { rename(id); });
-    add(tied == 0 ? tr("Remove") : tr("Remove (%1 tied ornaments stay where they are)").arg(tied),
+    add(tied == 0 ? tr("Remove") : tr("Remove (%1 tied ornaments stay in place)").arg(tied),
         [&] { removeLanding(session_, id); });
   }
   const auto chosen = does.find(menu.exec(e->globalPos()));

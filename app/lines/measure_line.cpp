@@ -31,10 +31,10 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
     : QWidget(parent)
     , session_(session)
     , score_(score)
-    , close_(new InkButton(tr("dismiss"), this))
+    , close_(new InkButton(tr("Dismiss"), this))
     , offer_(new InkButton(QString(), this))
     , cancel_(new InkButton(tr("cancel"), this)) {
-  setAccessibleName(tr("Figures and messages"));
+  setAccessibleName(tr("Measurements and messages"));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   for (InkButton* b : {close_, offer_, cancel_}) {
     b->setTextPx(13);
@@ -146,8 +146,7 @@ QString MeasureLine::figures() const {
   QStringList parts;
   const auto nextLanding = [&](Beats from) -> QString {
     const auto l = session_.song().landingAfter(from);
-    return l ? tr("%1 comes in %2").arg(QString::fromStdString(l->name), spanWords(map, from, l->at - from))
-             : QString();
+    return l ? tr("%2 until %1").arg(QString::fromStdString(l->name), spanWords(map, from, l->at - from)) : QString();
   };
   const auto endsOn = [&](Beats end) -> QString {
     for (const Landing& l : session_.song().allLandings())
@@ -157,13 +156,13 @@ QString MeasureLine::figures() const {
   };
   if (const auto& s = score_.selection()) {
     const QString row = QString::fromStdString(session_.song().rowName(s->row));
-    parts << tr("selected on %1: %2")
+    parts << tr("Selection on %1: %2")
                  .arg(s->more.empty() ? row : tr("%1 and %2 more").arg(row).arg(s->more.size()),
                       spanWords(map, s->begin, s->end - s->begin));
     const Room room = roomAfter(joinedOver(session_.rows().phrases(s->row), leastRest(map, s->begin)),
                                 map.frames(s->range()), map.sampleRate());
     if (room.next)
-      parts << tr("room to the next phrase %1")
+      parts << tr("time until next phrase %1")
                    .arg(spanWords(map, s->end, map.beatAt(*room.next) - map.beatAt(room.sounding)));
     parts << endsOn(s->end);
   } else if (const auto& f = session_.rows().chosen()) {
@@ -171,9 +170,9 @@ QString MeasureLine::figures() const {
     if (!o) return {};
     if (f->lufsWith > -100) parts << tr("with %1, without %2 LUFS").arg(db(f->lufsWith), db(f->lufsWithout));
     const auto node = session_.plan()->node(o->id);
-    if (f->peakDbfs <= -100 && node && node->print) parts << tr("nothing is heard of it: what it takes is silent");
-    if (f->peakDbfs > -100) parts << tr("its peak %1 dBFS").arg(db(f->peakDbfs));
-    parts << tr("under 200 Hz %1%2 dB").arg(f->lowsAddedDb >= 0 ? "+" : "", db(f->lowsAddedDb));
+    if (f->peakDbfs <= -100 && node && node->print) parts << tr("Silent: its source is silent");
+    if (f->peakDbfs > -100) parts << tr("peak %1 dBFS").arg(db(f->peakDbfs));
+    parts << tr("below 200 Hz %1%2 dB").arg(f->lowsAddedDb >= 0 ? "+" : "", db(f->lowsAddedDb));
     if (f->tailEnd > o->span().end)
       parts << tr("tail %1").arg(spanWords(map, o->span().end, f->tailEnd - o->span().end));
     parts << endsOn(o->span().end);
@@ -182,10 +181,10 @@ QString MeasureLine::figures() const {
     const QString name = kindWord(o->kind); // what it is that is measured
     if (!parts.isEmpty()) parts.front() = tr("%1: %2").arg(capital(name), parts.front());
   } else if (session_.song().ornament(session_.chosen())) {
-    parts << tr("with …, without … LUFS") << tr("its peak …") << tr("tail …"); // being measured
+    parts << tr("with …, without … LUFS") << tr("peak …") << tr("tail …"); // being measured
   } else if (!score_.hand().marked().empty()) {
-    parts << tr("%n ornament(s) marked", nullptr, static_cast<int>(score_.hand().marked().size()))
-          << tr("drag one to move all; X bypasses, Delete removes them");
+    parts << tr("%n ornament(s) selected", nullptr, static_cast<int>(score_.hand().marked().size()))
+          << tr("drag one to move all; X bypasses them, Delete deletes them");
   } else {
     parts << tr("%n ornament(s)", nullptr, static_cast<int>(session_.song().ornaments.size()))
           << nextLanding(session_.playBeat());
@@ -230,11 +229,11 @@ void MeasureLine::paintEvent(QPaintEvent*) {
   const auto& f = session_.rows().chosen();
   const bool meets = f && !f->collisions.empty();
   if (meets)
-    right = tr("it meets %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));
+    right = tr("Overlaps %n phrase(s)", nullptr, static_cast<int>(f->collisions.size()));
   else if (f && f->overWhatGoesOn)
-    right = tr("it lies over what goes on");
+    right = tr("Overlaps its own phrase");
   else if (f && !f->over.empty() && f->over.front().db > kAnsweredOverDb)
-    right = tr("it lies over %1").arg(QString::fromStdString(session_.song().rowName(f->over.front().row)));
+    right = tr("Masks %1").arg(QString::fromStdString(session_.song().rowName(f->over.front().row)));
   const int rightWidth = static_cast<int>(songTextWidth(right, 15, true));
   p.drawText(line.adjusted(0, 0, -rightWidth - scaled(10), 0), Qt::AlignVCenter | Qt::AlignLeft,
              p.fontMetrics().elidedText(shown_, Qt::ElideRight, line.width() - rightWidth - scaled(10)));

@@ -45,7 +45,7 @@ void Answers::renew(const std::string& ornament) {
   what_->setVisible(ofRow);
   if (ofRow) {
     what_->setFont(serif(15, true));
-    what_->setText(tr("over %1:").arg(QString::fromStdString(session_.song().rowName(what->row))));
+    what_->setText(tr("Masks %1:").arg(QString::fromStdString(session_.song().rowName(what->row))));
     QPalette colours = what_->palette();
     colours.setColor(QPalette::WindowText, paper().quiet);
     what_->setPalette(colours);

@@ -166,11 +166,11 @@ QString CellLanes::said(Lane lane, std::int64_t k) const {
     return QObject::tr("%1: %2").arg(which, !s.sounds() ? QObject::tr("silent")
                                             : levels_ == Levels::fromFoot
                                                 ? QObject::tr("%1 %").arg(std::lround(100 * s.level))
-                                                : QObject::tr("level %1").arg(s.level, 0, 'g', 2));
+                                                : QObject::tr("loudness match %1").arg(s.level, 0, 'g', 2));
   case Lane::side:
-    return QObject::tr("%1: %2").arg(which, s.side == 0  ? QObject::tr("in the middle")
-                                            : s.side < 0 ? QObject::tr("%1 left").arg(-s.side)
-                                                         : QObject::tr("%1 right").arg(s.side));
+    return QObject::tr("%1: %2").arg(which, s.side == 0  ? QObject::tr("C")
+                                            : s.side < 0 ? QObject::tr("L %1").arg(-s.side)
+                                                         : QObject::tr("R %1").arg(s.side));
   case Lane::pitch:
     return QObject::tr("%1: %2 semitones").arg(which).arg(s.semitones);
   case Lane::direction:
@@ -185,8 +185,8 @@ std::vector<OpenHandle> CellLanes::handles() const {
   std::vector<OpenHandle> all;
   const auto words = [](Lane lane) {
     return lane == Lane::level    ? QObject::tr("cells")
-           : lane == Lane::side   ? QObject::tr("sides")
-           : lane == Lane::pitch  ? QObject::tr("pitches")
+           : lane == Lane::side   ? QObject::tr("cell pan")
+           : lane == Lane::pitch  ? QObject::tr("cell pitch")
            : lane == Lane::length ? QObject::tr("lengths")
                                   : QObject::tr("directions");
   };

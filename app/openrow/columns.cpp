@@ -14,7 +14,13 @@ void layInColumns(const std::vector<InColumn>& fields, const QRect& line, int ea
   for (const InColumn& f : fields) widths.push_back(std::max(each - gap, f.field->wantedWidth()));
   int room = line.width() - gap * static_cast<int>(fields.size());
   for (const InColumn& f : fields) room -= f.before;
-  while (!widths.empty() && std::accumulate(widths.begin(), widths.end(), 0) > room) {
+  int over = std::accumulate(widths.begin(), widths.end(), 0) - room;
+  for (std::size_t i = fields.size(); over > 0 && i-- > 0;) { // first what no words need, from the right
+    const int spare = std::clamp(widths[i] - fields[i].field->wantedWidth(), 0, over);
+    widths[i] -= spare;
+    over -= spare;
+  }
+  for (; !widths.empty() && over > 0; --over) {
     const auto widest = std::max_element(widths.begin(), widths.end());
     if (*widest <= scaled(24)) break;
     --*widest;

@@ -39,28 +39,27 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
     , session_(session)
     , target_(target)
     , spec_(*target.spec(o))
-    , plain_(new InkButton(tr("one value"), this))
-    , done_(new InkButton(tr("done"), this)) {
+    , plain_(new InkButton(tr("Remove curve"), this))
+    , done_(new InkButton(tr("Done"), this)) {
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAccessibleName(tr("Curve of %1").arg(asWords(spec_.label)));
-  setAccessibleDescription(
-      tr("Tab walks the points, arrow keys move the chosen one, Insert adds one, Delete removes it, "
-         "Ctrl+Up and Ctrl+Down bend the line before it."));
+  setAccessibleDescription(tr("Tab goes through the points. The arrow keys move a point, Insert adds one, Delete "
+                              "removes it, Ctrl+Up and Ctrl+Down bend the line before it."));
   beatSpec_ = {.key = "curve_beat",
                .label = QT_TRANSLATE_NOOP("core", "beat"),
                .min = -64,
                .max = 4096,
                .initial = 0.0,
-               .meaning = QT_TRANSLATE_NOOP("core", "Beats from the ornament's start."),
+               .meaning = QT_TRANSLATE_NOOP("core", "Beats from the start of the ornament."),
                .group = "curve",
                .step = 0.25};
   if (spec_.curveOverSpan)
     beatSpec_ = {.key = "curve_place",
-                 .label = QT_TRANSLATE_NOOP("core", "place"),
+                 .label = QT_TRANSLATE_NOOP("core", "position"),
                  .max = 1,
                  .initial = 0.0,
-                 .meaning = QT_TRANSLATE_NOOP("core", "Part of the span."),
+                 .meaning = QT_TRANSLATE_NOOP("core", "Position within the ornament, from 0 to 1."),
                  .group = "curve",
                  .percent = true,
                  .step = 0.05};
@@ -80,7 +79,7 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
                .min = -1,
                .max = 1,
                .initial = 0.0,
-               .meaning = QT_TRANSLATE_NOOP("core", "How the line before this point is bent."),
+               .meaning = QT_TRANSLATE_NOOP("core", "Bend of the line before this point."),
                .group = "curve",
                .step = 0.05};
   const auto add = [&](const QString& name, const SettingSpec& s) {
@@ -107,13 +106,13 @@ CurveLane::CurveLane(Session& session, const CurveTarget& target, const Ornament
     b->setSerif(true);
     b->setTextPx(15);
   }
-  plain_->setToolTip(tr("No curve any more: the chosen point's value throughout"));
+  plain_->setToolTip(tr("Removes the curve and keeps the value of the chosen point."));
   connect(plain_, &QAbstractButton::clicked, this, [this] {
     const double y = curve_.points()[static_cast<std::size_t>(chosen_)].y;
     chosen_ = 0;
-    put(Curve(y), tr("one value"), false);
+    put(Curve(y), tr("Remove curve"), false);
   });
-  done_->setToolTip(tr("Back to the drawing (Esc)"));
+  done_->setToolTip(tr("Goes back to the drawing (Esc)."));
   connect(done_, &QAbstractButton::clicked, this, &CurveLane::closeRequested);
 }
 
@@ -414,7 +413,7 @@ void CurveLane::keyPressEvent(QKeyEvent* e) {
     const auto pasted = v ? Curve::from(*v) : std::nullopt;
     if (pasted) checkSetting(spec_, *v, "clipboard", problems);
     if (!pasted || !problems.list.empty()) {
-      emit session_.notice(tr("The clipboard holds no curve that %1 can have.").arg(asWords(spec_.label)), true);
+      emit session_.notice(tr("Paste failed: the clipboard has no curve for %1.").arg(asWords(spec_.label)), true);
       return;
     }
     chosen_ = 0;
@@ -474,7 +473,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
   drawSongText(p, QPointF(scaled(8), scaled(25)), asWords(spec_.label), 18, true, c.ink);
   const int hintLeft = fields_[QStringLiteral("bend")]->geometry().right() + scaled(12);
   if (curve_.points().size() < 2 && plain_->x() - hintLeft > scaled(190)) // until one stands
-    drawSongText(p, QPointF(hintLeft, scaled(25)), tr("drag to draw, click for a point"), 15, true, c.quiet);
+    drawSongText(p, QPointF(hintLeft, scaled(25)), tr("drag to draw, click to add a point"), 15, true, c.quiet);
   // The scale: the two limits, the middle, and the file's default.
   p.setFont(sans(11));
   const double middle = spec_.unit == "Hz" ? std::sqrt(low_ * high_) : (low_ + high_) / 2;

@@ -36,7 +36,7 @@ void CurveTabs::show(const Ornament& o, const std::vector<CurveTarget>& curves, 
       b->show();
       tabs_.push_back(b);
     };
-    add(tr("sound"), tr("The drawing of its sound"), {});
+    add(tr("sound"), tr("The drawing of the ornament's sound."), {});
     for (const CurveTarget& c : curves)
       if (const SettingSpec* spec = c.spec(o))
         add(asWords(spec->label), tr("Curve of %1").arg(asWords(spec->label)), c);

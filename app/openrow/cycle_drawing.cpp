@@ -50,8 +50,7 @@ class HalftimeDrawing : public OpenDrawing {
         p.drawLine(QPointF(x, f.upper), QPointF(heard, f.lower));
       }
       if (i == 0 && b - a > scaled(150)) { // the others are alike
-        word(p, QPointF(a + scaled(8), f.upper - scaled(6)), QObject::tr("played %1 times as long").arg(f.h.slower),
-             ink.ink);
+        word(p, QPointF(a + scaled(8), f.upper - scaled(6)), QObject::tr("stretched to %1×").arg(f.h.slower), ink.ink);
         word(p, QPointF(played + scaled(52), f.upper - scaled(6)), QObject::tr("skipped"), ink.quiet);
       }
       // The join: the next turn comes in under the end of this one.
@@ -94,15 +93,17 @@ class HalftimeDrawing : public OpenDrawing {
            o.settings["cycle"] = timeFor(std::max(0.001, beats * 60 / map.bpmAt(start)), 0.02, pull.free, map, start);
            return o;
          });
-    ring("slower", QObject::tr("slowing"), {f.firstPlayed, f.upper}, "slower", textOf(c, "slower"),
+    ring("slower", QObject::tr("stretch"), {f.firstPlayed, f.upper}, "slower", textOf(c, "slower"),
          [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
            const Frame at(was);
            const double wanted = (at.firstEnd - at.begin) / std::max(1.0, pull.to().x() - at.begin);
-           const auto& allowed = allKinds().find(was.ornament.kind)->table().find("slower")->allowed;
+           const SettingSpec& spec = *allKinds().find(was.ornament.kind)->table().find("slower");
            Ornament o = was.ornament;
-           o.settings["slower"] = *std::min_element(allowed.begin(), allowed.end(), [&](double a, double b) {
-             return std::abs(std::log(a / wanted)) < std::abs(std::log(b / wanted));
-           });
+           o.settings["slower"] =
+               pull.free ? std::clamp(std::round(wanted * 100) / 100, spec.min, spec.max)
+                         : *std::min_element(spec.stops.begin(), spec.stops.end(), [&](double a, double b) {
+                             return std::abs(std::log(a / wanted)) < std::abs(std::log(b / wanted));
+                           });
            return o;
          });
     ring("mix", QObject::tr("mix"), {(f.begin + f.end) / 2, f.mixY}, "mix_percent",
@@ -130,14 +131,15 @@ class HalftimeDrawing : public OpenDrawing {
     const bool keep = *valueOf(c, "pitch").text() == "keep";
     const QString pitch =
         keep
-            ? QObject::tr("at its pitch")
+            ? QObject::tr("at original pitch")
             : QObject::tr("%1 semitones lower").arg(12 * std::log2(slower), 0, 'f', slower == 2 || slower == 4 ? 0 : 1);
     QString cycle = textOf(c, "cycle");
     if (cycle.startsWith(QLatin1String("1 "))) cycle = cycle.mid(2);
-    const QString part = slower == 2   ? QObject::tr("half")
-                         : slower == 3 ? QObject::tr("third")
-                         : slower == 4 ? QObject::tr("quarter")
-                                       : QObject::tr("two thirds");
+    const QString part = slower == 2     ? QObject::tr("half")
+                         : slower == 3   ? QObject::tr("third")
+                         : slower == 4   ? QObject::tr("quarter")
+                         : slower == 1.5 ? QObject::tr("two thirds")
+                                         : QStringLiteral("%L1 %").arg(100 / slower, 0, 'f', 0);
     return QObject::tr("the first %1 of each %2 fills it, %3").arg(part, cycle, pitch);
   }
 

@@ -12,11 +12,11 @@ namespace {
 class GapDrawing : public OpenDrawing {
  public:
   void paint(QPainter& p, const OpenCanvas& c) const override {
-    paintSourceEdges(p, c, cutsTails(c) ? QObject::tr("taken away") : QObject::tr("dry sound taken away, tails go on"));
+    paintSourceEdges(p, c, cutsTails(c) ? QObject::tr("removed") : QObject::tr("dry sound removed, tails continue"));
   }
   std::vector<OpenHandle> handles(const OpenCanvas& c) const override { return sourceHandles(c, QObject::tr("edge")); }
   QString sentence(const OpenCanvas& c, bool&) const override {
-    return (cutsTails(c) ? QObject::tr("silent for %1; tails are cut") : QObject::tr("silent for %1; tails go on"))
+    return (cutsTails(c) ? QObject::tr("silent for %1; tails are cut") : QObject::tr("silent for %1; tails continue"))
         .arg(spanWords(c.session.plan()->map(), c.ornament.start, c.ornament.length));
   }
 
@@ -29,7 +29,7 @@ class TreatDrawing : public OpenDrawing {
  public:
   void paint(QPainter& p, const OpenCanvas& c) const override {
     const Palette& ink = paper();
-    paintSourceEdges(p, c, QObject::tr("treated"));
+    paintSourceEdges(p, c, QObject::tr("processed"));
     const Place at(c);
     p.setPen(QPen(ink.barRule, 1));
     p.drawLine(QPointF(c.area.left(), c.area.center().y()), QPointF(c.area.right(), c.area.center().y()));
@@ -79,9 +79,9 @@ class TreatDrawing : public OpenDrawing {
     return all;
   }
   QString sentence(const OpenCanvas& c, bool&) const override {
-    if (c.ornament.finish.empty()) return QObject::tr("goes through the finish: add something to it below");
+    if (c.ornament.finish.empty()) return QObject::tr("no processing yet: add a processor in the finish below");
     const bool keep = *valueOf(c, "dry").text() == "keep";
-    return keep ? QObject::tr("beside the dry sound") : QObject::tr("in place of the dry sound");
+    return keep ? QObject::tr("with the dry sound") : QObject::tr("replaces the dry sound");
   }
 
  private:
@@ -147,9 +147,9 @@ class ReverseDrawing : public OpenDrawing {
   }
   QString sentence(const OpenCanvas& c, bool&) const override {
     const bool gone = *valueOf(c, "remove_dry").boolean();
-    const QString what = valueOf(c, "land").isNull() ? QObject::tr("backwards in its place")
-                                                     : QObject::tr("backwards up to its landing");
-    return gone ? QObject::tr("%1; the source is taken out").arg(what) : QObject::tr("%1; the source stays").arg(what);
+    const QString what =
+        valueOf(c, "land").isNull() ? QObject::tr("reversed in place") : QObject::tr("reversed up to its landing");
+    return gone ? QObject::tr("%1; the source is removed").arg(what) : QObject::tr("%1; the source stays").arg(what);
   }
 
  private:

@@ -72,7 +72,7 @@ void FinishLine::setOrnament(const Ornament& o) {
   current_ = std::clamp(current_, 0, std::max(0, static_cast<int>(o.finish.size()) - 1));
   QStringList words;
   for (const Processor& one : o.finish) words << finishWords(one, context());
-  setAccessibleDescription(words.isEmpty() ? tr("goes out as it is") : words.join(QStringLiteral("; ")));
+  setAccessibleDescription(words.isEmpty() ? tr("no processing") : words.join(QStringLiteral("; ")));
   layOut();
   update();
 }
@@ -105,8 +105,8 @@ void FinishLine::layOut() {
     marks_.push_back({QRect(x, mid - box / 2, box, box), text, x + box + w});
     x += box + w + gap;
   }
-  if (n == 0) x = scaled(kLabel + 76) + static_cast<int>(songTextWidth(tr("goes out as it is"), 15, true)) + scaled(30);
-  add_ = QRect(x, mid - scaled(12), static_cast<int>(songTextWidth(tr("add …"), 15, true)) + scaled(12), scaled(24));
+  if (n == 0) x = scaled(kLabel + 76) + static_cast<int>(songTextWidth(tr("no processing"), 15, true)) + scaled(30);
+  add_ = QRect(x, mid - scaled(12), static_cast<int>(songTextWidth(tr("Add…"), 15, true)) + scaled(12), scaled(24));
 }
 
 QRect FinishLine::markRect(int index) const {
@@ -132,7 +132,7 @@ void FinishLine::paintEvent(QPaintEvent*) {
   if (marks_.empty()) {
     p.drawLine(QPointF(x, mid), QPointF(scaled(kLabel + 66), mid));
     const double w =
-        drawSongText(p, QPointF(scaled(kLabel + 76), mid + scaled(5)), tr("goes out as it is"), 15, true, c.quiet);
+        drawSongText(p, QPointF(scaled(kLabel + 76), mid + scaled(5)), tr("no processing"), 15, true, c.quiet);
     x = scaled(kLabel + 86) + w;
     p.setPen(QPen(c.barRule, 1.2));
   }
@@ -154,7 +154,7 @@ void FinishLine::paintEvent(QPaintEvent*) {
   }
   p.setPen(QPen(c.barRule, 1.2));
   p.drawLine(QPointF(x, mid), QPointF(add_.left() - scaled(4), mid));
-  drawSongText(p, QPointF(add_.left() + scaled(4), mid + scaled(5)), tr("add …"), 15, true,
+  drawSongText(p, QPointF(add_.left() + scaled(4), mid + scaled(5)), tr("Add…"), 15, true,
                hover_ == -2 ? c.ink : c.quiet);
   p.setPen(QPen(c.barRule, 1.2));
   if (add_.right() + scaled(8) < width() - scaled(24))
@@ -204,7 +204,7 @@ void FinishLine::move(int from, int to) {
   finish.insert(finish.begin() + at, p);
   const bool wasOpen = opened_ == from;
   current_ = at;
-  set(std::move(finish), tr("order of the finish"));
+  set(std::move(finish), tr("change order of the finish"));
   if (wasOpen)
     emit openRequested(at);
   else if (opened_ >= 0)
@@ -217,7 +217,7 @@ void FinishLine::remove(int index) {
   const Finisher* f = findFinisher(finish[static_cast<std::size_t>(index)].type);
   finish.erase(finish.begin() + index);
   if (opened_ >= 0) emit openRequested(-1);
-  set(std::move(finish), tr("without %1").arg(f ? asWordsInside(f->table().name) : QString()));
+  set(std::move(finish), tr("remove %1").arg(f ? asWordsInside(f->table().name) : QString()));
 }
 
 std::filesystem::path FinishLine::ownFolder() {
@@ -225,11 +225,11 @@ std::filesystem::path FinishLine::ownFolder() {
 }
 
 void FinishLine::keep() {
-  const QString name = askName(this, tr("Keep as a starting point"), tr("Name")).value_or(QString()).trimmed();
+  const QString name = askName(this, tr("Save as preset"), tr("Name")).value_or(QString()).trimmed();
   if (name.isEmpty()) return;
   std::string why;
   if (keepStartingPoint(ownFolder(), {name.toStdString(), {ornament_.kind}, ornament_.finish}, why))
-    emit session_.notice(tr("Kept “%1”").arg(name), false);
+    emit session_.notice(tr("Saved preset “%1”").arg(name), false);
   else
     emit session_.notice(QString::fromStdString(why), true);
 }
@@ -244,7 +244,7 @@ void FinishLine::offer() {
     a->setToolTip(asWords(f->table().meaning));
   }
   menu->addSeparator();
-  auto* from = menu->addMenu(tr("Start from"));
+  auto* from = menu->addMenu(tr("Presets"));
   lettersChoose(*from);
   Problems problems;
   std::vector<StartingPoint> points = startingPointsIn(ownFolder(), allKinds().registry(), problems);
@@ -261,10 +261,10 @@ void FinishLine::offer() {
   }
   for (const Problem& one : problems.list) emit session_.notice(QString::fromStdString(one.text()), true);
   if (!ornament_.finish.empty()) {
-    menu->addAction(tr("Keep this as a starting point…"), this, [this] { keep(); });
-    menu->addAction(tr("Take all away"), this, [this] {
+    menu->addAction(tr("Save as preset…"), this, [this] { keep(); });
+    menu->addAction(tr("Remove all processors"), this, [this] {
       emit openRequested(-1);
-      set({}, tr("without a finish"));
+      set({}, tr("remove all processors"));
     });
   }
   menu->popup(mapToGlobal(add_.topLeft()));
@@ -296,7 +296,7 @@ void FinishLine::mouseMoveEvent(QMouseEvent* e) {
     hover_ = over;
     setCursor(over != -1 ? Qt::PointingHandCursor : Qt::ArrowCursor);
     setToolTip(over >= 0 ? finishWords(ornament_.finish[static_cast<std::size_t>(over)], context()) +
-                               tr("\nClick to open, drag to move, right click for more")
+                               tr("\nClick to open, drag to move, right-click for more.")
                          : QString());
     update();
   }
@@ -319,7 +319,7 @@ void FinishLine::contextMenuEvent(QContextMenuEvent* e) {
   QMenu menu(this);
   menu.addAction(i == opened_ ? tr("Close") : tr("Open"), this,
                  [this, i] { emit openRequested(i == opened_ ? -1 : i); });
-  menu.addAction(tr("Take away"), this, [this, i] { remove(i); });
+  menu.addAction(tr("Remove"), this, [this, i] { remove(i); });
   menu.exec(e->globalPos());
 }
 

@@ -321,8 +321,8 @@ void FinishPanel::paintNotes(QPainter& p, const Processor& one, const FinishShap
   const QPointF place(d.left() + scaled(12), d.top() + scaled(20));
   const auto curve = one.settings.find(drawnCurve(one));
   const bool stands = curve != one.settings.end() && curve->second.list();
-  if (!drawnCurve(one).empty() && !stands) drawSongText(p, place, tr("click to draw its curve"), 14, true, c.quiet);
-  if (one.type == "tone" && s.handles.empty()) drawSongText(p, place, tr("click to set a band"), 14, true, c.quiet);
+  if (!drawnCurve(one).empty() && !stands) drawSongText(p, place, tr("click to draw a curve"), 14, true, c.quiet);
+  if (one.type == "tone" && s.handles.empty()) drawSongText(p, place, tr("click to add a band"), 14, true, c.quiet);
 }
 
 void FinishPanel::apply(Settings settings, const QString& word, bool merge) {

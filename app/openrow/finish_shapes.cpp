@@ -299,7 +299,7 @@ FinishShape levelShape(const View& v, const FinishContext& /*c*/) {
   s.lines = {flat(y)};
   s.handles = {{"offset",
                 {0.5, y},
-                source ? QObject::tr("%1 LU against the source").arg(v.number("offset_lu")) : v.words("match")}};
+                source ? QObject::tr("%1 LU relative to the source").arg(v.number("offset_lu")) : v.words("match")}};
   return s;
 }
 
@@ -442,15 +442,15 @@ QString finishWords(const Processor& p, const FinishContext&) {
     const bool low = !v.value("low_cut_hz").isNull(), high = !v.value("high_cut_hz").isNull();
     const auto words = [&](const char* key) { return v.value(key).list() ? QObject::tr("moving") : v.words(key); };
     if (low && high) return QObject::tr("%1 to %2").arg(words("low_cut_hz"), words("high_cut_hz"));
-    if (low) return QObject::tr("lows cut %1").arg(words("low_cut_hz"));
-    if (high) return QObject::tr("highs cut %1").arg(words("high_cut_hz"));
-    return QObject::tr("filter, open");
+    if (low) return QObject::tr("low cut %1").arg(words("low_cut_hz"));
+    if (high) return QObject::tr("high cut %1").arg(words("high_cut_hz"));
+    return QObject::tr("filter, off");
   }
   if (t == "tone") {
     const auto n = v.value("bands").list()->size();
     const bool shelves = v.number("low_shelf_db") != 0 || v.number("high_shelf_db") != 0;
-    if (n == 0) return shelves ? QObject::tr("tone, shelves") : QObject::tr("tone, flat");
-    return QObject::tr("tone, %n band(s)", nullptr, static_cast<int>(n));
+    if (n == 0) return shelves ? QObject::tr("EQ, shelves") : QObject::tr("EQ, flat");
+    return QObject::tr("EQ, %n band(s)", nullptr, static_cast<int>(n));
   }
   if (t == "dirt") {
     QStringList words;
@@ -463,27 +463,27 @@ QString finishWords(const Processor& p, const FinishContext&) {
     return QStringLiteral("%1 %2, %3")
         .arg(v.text("character") == "impulse" ? v.words("impulse_file") : v.words("character"),
              v.words("decay_seconds"), v.words("mix_percent"));
-  if (t == "echo") return QObject::tr("echo %1, %2").arg(v.words("time_left"), v.words("mix_percent"));
+  if (t == "echo") return QObject::tr("delay %1, %2").arg(v.words("time_left"), v.words("mix_percent"));
   if (t == "width")
     return v.number("side_delay_ms") > 0
-               ? QObject::tr("width %1, late %2").arg(v.words("percent"), v.words("side_delay_ms"))
+               ? QObject::tr("width %1, right delay %2").arg(v.words("percent"), v.words("side_delay_ms"))
                : QObject::tr("width %1").arg(v.words("percent"));
   if (t == "pan")
     return v.value("position").list() ? QObject::tr("pan, moving") : QObject::tr("pan %1").arg(v.words("position"));
   if (t == "gain")
     return v.value("db").list() ? QObject::tr("gain, moving") : QObject::tr("gain %1").arg(v.words("db"));
-  if (t == "compressor") return QObject::tr("%1 : 1 over %2").arg(v.number("ratio")).arg(v.words("threshold_db"));
+  if (t == "compressor") return QObject::tr("%1 : 1 above %2").arg(v.number("ratio")).arg(v.words("threshold_db"));
   if (t == "duck") return QObject::tr("ducks %1 under %2").arg(v.words("depth_db"), v.words("key"));
   if (t == "harmony") {
     const auto n = v.numbers("steps").size();
     return QObject::tr("harmony, %n voice(s)", nullptr, static_cast<int>(n));
   }
-  if (t == "limiter") return QObject::tr("limit %1").arg(v.words("ceiling_dbtp"));
+  if (t == "limiter") return QObject::tr("limiter %1").arg(v.words("ceiling_dbtp"));
   if (t == "level")
     return v.value("match").text()
-               ? QObject::tr("level %1 LU")
+               ? QObject::tr("loudness match %1 LU")
                      .arg(QString::number(v.number("offset_lu"), 'f', 1).replace('-', QChar(0x2212)))
-               : QObject::tr("level %1").arg(v.words("match"));
+               : QObject::tr("loudness match %1").arg(v.words("match"));
   return QStringLiteral("%1 %2").arg(name, v.words(firstOf({"rate"}, v)));
 }
 

@@ -99,8 +99,8 @@ class GlitchDrawing : public OpenDrawing {
     std::int64_t fired = 0;
     const std::int64_t end = std::min(shape.end(), shape.first() + 100000);
     for (std::int64_t k = shape.first(); k < end; ++k) fired += shape.drawn(k) ? 1 : 0;
-    const QString roll = shape.kept() ? QObject::tr("kept") : QObject::tr("roll %1").arg(c.ornament.seed);
-    return QObject::tr("%1 of %2 steps of %3 freeze (%4)")
+    const QString roll = shape.kept() ? QObject::tr("locked") : QObject::tr("roll %1").arg(c.ornament.seed);
+    return QObject::tr("%1 of %2 cells of %3 freeze (%4)")
         .arg(fired)
         .arg(shape.end() - shape.first())
         .arg(textOf(c, "step"), roll);

@@ -15,10 +15,10 @@ QString wordsOf(const NumberField& f) {
   const QString name = capital(asWords(spec.label));
   if (spec.shape == Shape::one && spec.type->turns()) {
     const bool two = spec.initial.boolean() != nullptr;
-    return two ? QObject::tr("%1: Return or a click changes it").arg(name)
-               : QObject::tr("%1: Return or a click opens its list; the arrow keys go through it").arg(name);
+    return two ? QObject::tr("%1: press Return or click to change it.").arg(name)
+               : QObject::tr("%1: press Return or click to open the list; the arrow keys step through it.").arg(name);
   }
-  return QObject::tr("%1: type a value, such as %2; the wheel and the arrow keys step it")
+  return QObject::tr("%1: type a value, such as %2. The wheel and the arrow keys change it.")
       .arg(name, asText(settingExample(spec)));
 }
 
@@ -29,9 +29,10 @@ QString inHandWords(const QWidget* focus) {
   if (const auto* field = focus ? qobject_cast<const NumberField*>(focus->parentWidget()) : nullptr)
     return wordsOf(*field); // being typed into
   if (qobject_cast<const FinishLine*>(focus))
-    return QObject::tr("Finish: Left and Right choose, Return opens, Ctrl+Left and Ctrl+Right move, Delete takes away");
+    return QObject::tr("Finish: Left and Right choose a processor, Return opens it, Ctrl+Left and Ctrl+Right move it, "
+                       "Delete removes it.");
   if (const auto* lane = qobject_cast<const CurveLane*>(focus))
-    return QObject::tr("%1: Tab chooses a point, the arrow keys move it, Delete removes it")
+    return QObject::tr("%1: Tab chooses a point, the arrow keys move it, Delete removes it.")
         .arg(lane->accessibleName());
   return {};
 }

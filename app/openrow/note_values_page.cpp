@@ -39,7 +39,7 @@ NoteValuesPage::NoteValuesPage(const TempoMap& map, Beats at, const QString& for
     , values_(allNoteValues(map, at))
     , table_(new QTableWidget(this))
     , said_(new QLabel(this)) {
-  setWindowTitle(picks_ ? tr("A time for %1").arg(forWhat) : tr("Note values"));
+  setWindowTitle(picks_ ? tr("Note value for %1").arg(forWhat) : tr("Note times and rates"));
   setObjectName(QStringLiteral("noteValues"));
   // One row for each note, bars and then the longest first.
   std::stable_sort(values_.begin(), values_.end(), [&](const NoteValue& a, const NoteValue& b) {
@@ -74,7 +74,7 @@ NoteValuesPage::NoteValuesPage(const TempoMap& map, Beats at, const QString& for
         none->setFlags(Qt::NoItemFlags);
         table_->setItem(r, c, none);
       }
-  table_->setAccessibleName(tr("Note values"));
+  table_->setAccessibleName(tr("Note times and rates"));
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
   table_->setSelectionMode(QAbstractItemView::SingleSelection);
   table_->setShowGrid(false);
@@ -88,8 +88,8 @@ NoteValuesPage::NoteValuesPage(const TempoMap& map, Beats at, const QString& for
   auto* head = new QLabel(
       tr("%1 BPM at bar %2").arg(QString::fromStdString(roundNumber(map.bpmAt(at), 6))).arg(map.barAt(at).bar), this);
   said_->setObjectName(QStringLiteral("noteValues-said"));
-  said_->setText(picks_ ? tr("A click or Return takes it")
-                        : tr("A click or Return copies milliseconds, with Shift hertz"));
+  said_->setText(picks_ ? tr("Click a value or press Return to use it.")
+                        : tr("Click a value or press Return to copy milliseconds; with Shift, hertz."));
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, this);
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
   buttons->button(QDialogButtonBox::Close)->setAutoDefault(false);
@@ -145,7 +145,7 @@ void NoteValuesPage::act(int row, int column, bool hertz) {
   const double seconds = v->seconds(map_, at_).value;
   const QString text = QString::fromStdString(hertz ? fixedNumber(1 / seconds, 4) : fixedNumber(seconds * 1e3, 3));
   QApplication::clipboard()->setText(text);
-  said_->setText((hertz ? tr("Copied: %1 (%2 in hertz)") : tr("Copied: %1 (%2 in milliseconds)"))
+  said_->setText((hertz ? tr("Copied %1 (%2 in hertz).") : tr("Copied %1 (%2 in milliseconds)."))
                      .arg(text, QString::fromStdString(v->text())));
 }
 

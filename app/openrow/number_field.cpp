@@ -58,8 +58,8 @@ NumberField::~NumberField() {
 void NumberField::setSpec(const SettingSpec& spec) {
   spec_ = spec;
   const QString tip =
-      spec.curve ? tr("%1\nDrag, wheel or arrow keys step it; double click for %2. C draws it as a curve.\nTyped: %3")
-                 : tr("%1\nDrag, wheel or arrow keys step it; double click for %2.\nTyped: %3");
+      spec.curve ? tr("%1\nDrag, wheel or arrow keys change it. Double-click: default (%2). C draws a curve.\nType %3.")
+                 : tr("%1\nDrag, wheel or arrow keys change it. Double-click: default (%2).\nType %3.");
   setToolTip(tip.arg(asWords(spec.meaning), asText(settingText(spec, spec.initial)), asText(settingTyping(spec))));
   announce();
   update();
@@ -87,7 +87,7 @@ void NumberField::setHeard(bool on) {
 void NumberField::announce() {
   setAccessibleName(asWords(spec_.label));
   const QString text = asText(settingText(spec_, value_));
-  setAccessibleDescription(heard_ ? text : tr("%1, not heard as things stand").arg(text));
+  setAccessibleDescription(heard_ ? text : tr("%1, no effect with these settings").arg(text));
 }
 
 QSize NumberField::sizeHint() const {
@@ -346,7 +346,7 @@ void NumberField::keyPressEvent(QKeyEvent* e) {
     if (text[0].isLetter())
       emit letterTyped(text[0]);
     else
-      emit refused(tr("%1: “%2” is nothing here; Return types a value.").arg(asWords(spec_.label), text));
+      emit refused(tr("%1 does not accept “%2”. Press Return to type a value.").arg(asWords(spec_.label), text));
     return;
   }
   QWidget::keyPressEvent(e);
@@ -432,8 +432,7 @@ bool NumberField::pickTime() {
   if (const auto v = timeAs(*page.picked()))
     enter(*v);
   else
-    emit refused(
-        tr("%1: %2 is out of its range").arg(asWords(spec_.label), QString::fromStdString(page.picked()->text())));
+    emit refused(tr("%1: %2 is out of range").arg(asWords(spec_.label), QString::fromStdString(page.picked()->text())));
   return true;
 }
 
@@ -486,7 +485,7 @@ void jumpByLetter(const std::vector<NumberField*>& fields, QObject* owner, std::
         if (!f->isVisible() || asWords(f->spec().label).at(0).toLower() != letter.toLower()) continue;
         return f->setFocus();
       }
-      say(NumberField::tr("No number here starts with “%1”.").arg(letter));
+      say(NumberField::tr("No setting here starts with “%1”.").arg(letter));
     });
 }
 

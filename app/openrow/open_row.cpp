@@ -45,7 +45,7 @@ class OpenPanel : public QWidget {
     p.drawLine(scaled(24), 0, width(), 0);
     int y = top_ + scaled(4);
     for (const OpenRow::Line& line : lines_) {
-      if (line.label == QObject::tr("whole")) {
+      if (line.label == QObject::tr("ornament")) {
         p.setPen(QPen(c.beatRule, 1));
         p.drawLine(scaled(24), y + 1, width(), y + 1);
       }
@@ -105,33 +105,34 @@ TableSpec OpenRow::wholeTable() const {
                         .min = -60,
                         .max = 12,
                         .initial = 0.0,
-                        .meaning = QT_TRANSLATE_NOOP("core", "The ornament's own gain, after its finish."),
-                        .group = "whole",
+                        .meaning = QT_TRANSLATE_NOOP("core", "Level of the whole ornament, after its finish."),
+                        .group = "ornament",
                         .step = 0.5});
   w.settings.push_back(
       {.key = "bypass",
        .label = QT_TRANSLATE_NOOP("core", "bypass"),
        .type = type::yesNo,
        .initial = false,
-       .meaning = QT_TRANSLATE_NOOP("core", "The row as it is without this ornament; its settings stay."),
-       .group = "whole"});
-  w.settings.push_back({.key = "hears",
-                        .label = QT_TRANSLATE_NOOP("core", "input"),
-                        .type = type::choice,
-                        .initial = "row",
-                        .meaning = QT_TRANSLATE_NOOP(
-                            "core", "What it takes in: the row as earlier ornaments left it so far, or the dry row."),
-                        .group = "whole",
-                        .choices = {"row", "dry"},
-                        .shown = {QT_TRANSLATE_NOOP("core", "row so far"), QT_TRANSLATE_NOOP("core", "dry")}});
+       .meaning = QT_TRANSLATE_NOOP("core", "Plays the row without this ornament. Its settings are kept."),
+       .group = "ornament"});
+  w.settings.push_back(
+      {.key = "hears",
+       .label = QT_TRANSLATE_NOOP("core", "input"),
+       .type = type::choice,
+       .initial = "row",
+       .meaning = QT_TRANSLATE_NOOP(
+           "core", "Sound that the ornament works on: the row with earlier ornaments, or the dry row."),
+       .group = "ornament",
+       .choices = {"row", "dry"},
+       .shown = {QT_TRANSLATE_NOOP("core", "row with earlier ornaments"), QT_TRANSLATE_NOOP("core", "dry")}});
   SettingSpec tied{.key = "landing",
                    .label = QT_TRANSLATE_NOOP("core", "tied to"),
                    .type = type::choice,
                    .initial = "nothing",
-                   .meaning = QT_TRANSLATE_NOOP("core", "The landing it moves with."),
-                   .group = "whole",
+                   .meaning = QT_TRANSLATE_NOOP("core", "Landing that the ornament moves with."),
+                   .group = "ornament",
                    .choices = {"nothing"},
-                   .shown = {QT_TRANSLATE_NOOP("core", "nothing")},
+                   .shown = {QT_TRANSLATE_NOOP("core", "not tied")},
                    .named = true};
   for (const Landing& l : session_.song().allLandings()) {
     std::string name = l.name;
@@ -226,8 +227,8 @@ void OpenRow::build(const TableSpec& table) {
   for (const SettingSpec& s : table.settings)
     if (s.group != "limits") add(s, asWords(s.group), false);
   for (const SettingSpec& s : table.settings)
-    if (s.group == "limits") add(s, tr("whole"), false);
-  for (const SettingSpec& s : wholeTable_.settings) add(s, tr("whole"), true);
+    if (s.group == "limits") add(s, tr("ornament"), false);
+  for (const SettingSpec& s : wholeTable_.settings) add(s, tr("ornament"), true);
   std::vector<NumberField*> all = fields_;
   all.insert(all.end(), whole_.begin(), whole_.end());
   // The numbers first, then what works on cells, then the finish.

@@ -37,11 +37,11 @@ VariantRing::VariantRing(const QString& letter, QWidget* parent)
 void VariantRing::setState(State s) {
   state_ = s;
   setAccessibleName(tr("Variant %1").arg(text()));
-  setAccessibleDescription(s == State::live ? tr("heard now") : s == State::stored ? tr("kept") : tr("empty"));
-  setToolTip(s == State::live ? tr("Variant %1, the one that is heard").arg(text())
+  setAccessibleDescription(s == State::live ? tr("playing") : s == State::stored ? tr("locked") : tr("empty"));
+  setToolTip(s == State::live ? tr("Variant %1 (playing)").arg(text())
              : s == State::stored
-                 ? tr("Variant %1: press to hear it, Delete or the middle button to forget it").arg(text())
-                 : tr("Variant %1 is empty: press to start it as a copy").arg(text()));
+                 ? tr("Variant %1: click to switch to it. Delete or the middle button deletes it.").arg(text())
+                 : tr("Variant %1 is empty: click to start it as a copy.").arg(text()));
   update();
 }
 
@@ -98,13 +98,13 @@ OpenTitle::OpenTitle(Session& session, Tries& tries, SignOf drawSign, QWidget* p
     , session_(session)
     , tries_(tries)
     , drawSign_(std::move(drawSign))
-    , audition_(new InkButton(tr("hear it"), this))
-    , alone_(new InkButton(tr("alone"), this))
-    , fourTries_(new InkButton(tr("four tries"), this))
-    , close_(new InkButton(tr("close"), this))
-    , keep_(new InkButton(tr("keep"), this))
-    , others_(new InkButton(tr("four others"), this))
-    , none_(new InkButton(tr("as it was"), this)) {
+    , audition_(new InkButton(tr("Preview"), this))
+    , alone_(new InkButton(tr("Solo"), this))
+    , fourTries_(new InkButton(tr("Four ideas"), this))
+    , close_(new InkButton(tr("Close"), this))
+    , keep_(new InkButton(tr("Keep"), this))
+    , others_(new InkButton(tr("Four others"), this))
+    , none_(new InkButton(tr("Cancel"), this)) {
   for (int i = 0; i < kTries; ++i) {
     auto* ring = new VariantRing(QString::number(i + 1), this);
     connect(ring, &QAbstractButton::clicked, this, [this, i] { tries_.hear(i); });
@@ -124,7 +124,7 @@ OpenTitle::OpenTitle(Session& session, Tries& tries, SignOf drawSign, QWidget* p
       const Ornament* o = session_.song().ornament(ornament_.id);
       if (!o || o->variant == slot) return;
       const QString name = kindWord(o->kind);
-      session_.edit(tr("forget variant %1 of %2").arg(QString::fromStdString(slot), name),
+      session_.edit(tr("delete variant %1 of %2").arg(QString::fromStdString(slot), name),
                     withoutVariant(session_.song(), o->id, slot));
       session_.settle();
     });
@@ -134,21 +134,21 @@ OpenTitle::OpenTitle(Session& session, Tries& tries, SignOf drawSign, QWidget* p
     b->setSerif(true);
     b->setTextPx(16);
   }
-  audition_->setToolTip(tr("Loop from a bar before the ornament to the end of its tail (A)"));
+  audition_->setToolTip(tr("Loops from a bar before the ornament to the end of its tail (A)."));
   alone_->setCheckable(true);
   alone_->setObjectName(QStringLiteral("alone"));
-  alone_->setToolTip(tr("Hear only what it adds (O)"));
+  alone_->setToolTip(tr("Plays only what the ornament adds (O)."));
   fourTries_->setObjectName(QStringLiteral("four-tries"));
-  fourTries_->setToolTip(tr("Four variations of it to listen through; keep one or none (Y)"));
-  keep_->setToolTip(tr("Keep the one that is heard (Enter)"));
-  others_->setToolTip(tr("Four other variations (Y)"));
-  none_->setToolTip(tr("Takes none of the four: the ornament as it was (Esc)"));
+  fourTries_->setToolTip(tr("Offers four variations to listen to. Keep one or none (Y)."));
+  keep_->setToolTip(tr("Keeps the idea that is playing (Enter)."));
+  others_->setToolTip(tr("Offers four other variations (Y)."));
+  none_->setToolTip(tr("Keeps the ornament as it was (Esc)."));
   connect(fourTries_, &QAbstractButton::clicked, &tries_, &Tries::begin);
   connect(others_, &QAbstractButton::clicked, &tries_, &Tries::begin);
   connect(keep_, &QAbstractButton::clicked, &tries_, &Tries::keep);
   connect(none_, &QAbstractButton::clicked, &tries_, &Tries::none);
   connect(&tries_, &Tries::changed, this, [this] { setOrnament(ornament_); });
-  close_->setToolTip(tr("Fold the row again (Esc)"));
+  close_->setToolTip(tr("Closes the ornament (Esc)."));
   connect(audition_, &QAbstractButton::clicked, this, &OpenTitle::auditionRequested);
   connect(alone_, &QAbstractButton::clicked, this, &OpenTitle::aloneRequested);
   connect(close_, &QAbstractButton::clicked, this, &OpenTitle::closeRequested);
@@ -169,8 +169,8 @@ void OpenTitle::setOrnament(const Ornament& o) {
     VariantRing* ring = tryRings_[i];
     const bool live = trying && tries_.heard() == static_cast<int>(i);
     ring->setState(live ? VariantRing::State::live : VariantRing::State::stored);
-    ring->setAccessibleName(tr("Try %1").arg(i + 1));
-    ring->setToolTip(live ? tr("The one that is heard") : tr("Hear this one (%1)").arg(i + 1));
+    ring->setAccessibleName(tr("Idea %1").arg(i + 1));
+    ring->setToolTip(live ? tr("Playing") : tr("Play this idea (%1)").arg(i + 1));
     ring->setVisible(trying);
   }
   for (QWidget* w : std::initializer_list<QWidget*>{keep_, others_, none_}) w->setVisible(trying);
@@ -197,7 +197,7 @@ QString OpenTitle::placeWords() const {
   if (!o.source.empty()) {
     const SourcePiece& s = o.source.front();
     const QString words =
-        o.source.size() > 1 ? tr("at %1, taken from %2 %3 and elsewhere") : tr("at %1, taken from %2 %3");
+        o.source.size() > 1 ? tr("at %1, source from %2 %3 and elsewhere") : tr("at %1, source from %2 %3");
     return words.arg(barWords(map, o.start), asText(session_.song().rowName(s.row.value_or(o.on))),
                      barWords(map, s.start));
   }

@@ -27,7 +27,8 @@ std::unique_ptr<Cells> cellsOf(const Session& session, const std::string& id) {
 /// The same, and a word where there are none.
 std::unique_ptr<Cells> cellsOrWord(Session& session, const std::string& id) {
   auto cells = cellsOf(session, id);
-  if (!cells) emit session.notice(QObject::tr("There are no cells here."), false);
+  if (!cells)
+    emit session.notice(QObject::tr("No ornament with cells is open. Open a stutter, pulse or glitch first."), false);
   return cells;
 }
 
@@ -51,7 +52,7 @@ void usePatternTool(Session& session, const std::string& id, PatternTool::Id too
   if (!cells) return;
   ToolApplied done = applied(tool, *cells, session.plan()->map());
   if (done.next) {
-    const QString label = QObject::tr("pattern of %1").arg(kindWord(done.next->kind));
+    const QString label = QObject::tr("change pattern of %1").arg(kindWord(done.next->kind));
     session.edit(label, withOrnamentReplaced(session.song(), std::move(*done.next)));
     session.settle();
   }
@@ -61,20 +62,22 @@ void usePatternTool(Session& session, const std::string& id, PatternTool::Id too
 void keepRoll(Session& session, const std::string& id) {
   const auto cells = cellsOf(session, id);
   if (!cells || cells->roll() == Cells::Roll::none) {
-    emit session.notice(QObject::tr("There is no roll here."), false);
+    emit session.notice(QObject::tr("There is no roll to lock. Open a glitch."), false);
     return;
   }
   const bool kept = cells->roll() == Cells::Roll::kept;
   auto next = cells->withRoll(kept ? Cells::Roll::byChance : Cells::Roll::kept);
   if (!next) {
-    emit session.notice(QObject::tr("It has more than 1024 steps: too many to be written down."), true);
+    emit session.notice(
+        QObject::tr("Locking failed: the roll has more than 1024 cells. Use longer cells or a shorter ornament."),
+        true);
     return;
   }
-  session.edit(kept ? QObject::tr("letting the roll go") : QObject::tr("keeping the roll"),
+  session.edit(kept ? QObject::tr("unlock roll") : QObject::tr("lock roll"),
                withOrnamentReplaced(session.song(), std::move(*next)));
   session.settle();
-  emit session.notice(kept ? QObject::tr("By chance again.")
-                           : QObject::tr("This roll is kept: its cells are there to be edited."),
+  emit session.notice(kept ? QObject::tr("Roll unlocked: cells are chosen by chance again.")
+                           : QObject::tr("Roll locked: its cells can be edited now."),
                       false);
 }
 
@@ -96,9 +99,9 @@ PatternLine::PatternLine(Session& session, QWidget* parent)
     connect(tools_.back(), &InkButton::clicked, this,
             [this, id = t.id] { usePatternTool(session_, ornament_.id, id); });
   }
-  roll_ = word(tr("keep this roll"), tr("Writes down what chance drew, to be edited cell by cell."));
+  roll_ = word(tr("Lock roll"), tr("Keeps what chance chose, so that you can edit it cell by cell."));
   connect(roll_, &InkButton::clicked, this, [this] { keepRoll(session_, ornament_.id); });
-  patterns_ = word(tr("patterns …"), tr("Patterns that have names; keep this one."));
+  patterns_ = word(tr("Patterns…"), tr("Use a saved pattern, or save this one."));
   connect(patterns_, &InkButton::clicked, this, &PatternLine::offer);
 }
 
@@ -112,7 +115,7 @@ void PatternLine::setOrnament(const Ornament& o) {
     tools_[i++]->setVisible(t.id != PatternTool::Id::sides || cells->has().sides);
   }
   roll_->setVisible(cells->roll() != Cells::Roll::none);
-  roll_->setText(cells->roll() == Cells::Roll::kept ? tr("let it roll") : tr("keep this roll"));
+  roll_->setText(cells->roll() == Cells::Roll::kept ? tr("Unlock roll") : tr("Lock roll"));
   layOut();
 }
 
@@ -136,11 +139,11 @@ std::filesystem::path PatternLine::ownFolder() {
 void PatternLine::keep() {
   const auto now = patternOf(session_, ornament_.id);
   if (!now) return;
-  const QString name = askName(this, tr("Keep as a pattern"), tr("Name")).value_or(QString()).trimmed();
+  const QString name = askName(this, tr("Save as pattern"), tr("Name")).value_or(QString()).trimmed();
   if (name.isEmpty()) return;
   std::string why;
   if (keepPattern(ownFolder(), {name.toStdString().substr(0, 200), *now}, why))
-    emit session_.notice(tr("Kept “%1”").arg(name), false);
+    emit session_.notice(tr("Saved preset “%1”").arg(name), false);
   else
     emit session_.notice(QString::fromStdString(why), true);
 }
@@ -149,7 +152,7 @@ void PatternLine::offer() {
   auto* menu = new QMenu(this);
   menu->setObjectName(QStringLiteral("pattern-menu"));
   menu->setAttribute(Qt::WA_DeleteOnClose);
-  menu->addAction(tr("Keep this one …"), this, &PatternLine::keep);
+  menu->addAction(tr("Save as pattern…"), this, &PatternLine::keep);
   menu->addSeparator();
   Problems problems;
   std::vector<NamedPattern> all = patternsIn(ownFolder(), problems);
@@ -158,7 +161,7 @@ void PatternLine::offer() {
   for (std::size_t i = 0; i < all.size(); ++i) {
     if (i == own && own > 0) menu->addSeparator();
     menu->addAction(asWords(all[i].name), this, [this, p = all[i]] {
-      setPattern(session_, ornament_.id, p.steps, tr("“%1” for %2").arg(asWords(p.name), QStringLiteral("%1")));
+      setPattern(session_, ornament_.id, p.steps, tr("pattern “%1” for %2").arg(asWords(p.name), QStringLiteral("%1")));
       emit session_.notice(asWords(p.name), false);
     });
   }

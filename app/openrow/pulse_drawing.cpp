@@ -91,7 +91,7 @@ class PulseDrawing : public OpenDrawing {
            shoulder("fade_out", "fade_out_bend", false), OpenHandle::Side::right);
       ring(
           "open", QObject::tr("length"), {openX, f.middle}, "length_percent", nullptr,
-          QObject::tr("open %1").arg(textOf(c, "length_percent")),
+          QObject::tr("gate %1").arg(textOf(c, "length_percent")),
           [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
             const Frame at(was);
             Ornament o = was.ornament;
@@ -120,8 +120,7 @@ class PulseDrawing : public OpenDrawing {
     const auto silent = std::count(f.shape.levels.begin(), f.shape.levels.end(), 0.0);
     const auto n = static_cast<qsizetype>(f.shape.levels.size());
     const QString rests = silent == 0 ? QString() : QObject::tr(", %1 of %2 silent").arg(silent).arg(n);
-    return QObject::tr("steps of %1, each sounds for %2 of it%3")
-        .arg(textOf(c, "step"), textOf(c, "length_percent"), rests);
+    return QObject::tr("cells of %1, gate %2%3").arg(textOf(c, "step"), textOf(c, "length_percent"), rests);
   }
 
  private:

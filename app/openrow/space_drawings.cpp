@@ -39,12 +39,13 @@ OpenHandle wetHandle(const OpenCanvas& c, QPointF at, OpenHandle::Side side = Op
                      bool ofTones = false) {
   const char* key = ofTones ? "hold_db" : "wet_db";
   return {.name = QStringLiteral("wet"),
-          .word = ofTones ? QObject::tr("held at") : QObject::tr("wet"),
+          .word = ofTones ? QObject::tr("freeze") : QObject::tr("wet"),
           .rect = handleBox(at),
           .cursor = Qt::SizeVerCursor,
           .pull = [key](const OpenCanvas& was, const Pull& pull) { return pullLevel(was, pull, key); },
           .step = stepping(nullptr, key),
-          .label = ofTones ? QObject::tr("held at %1").arg(textOf(c, key)) : QObject::tr("wet %1").arg(textOf(c, key)),
+          .label =
+              ofTones ? QObject::tr("freeze level %1").arg(textOf(c, key)) : QObject::tr("wet %1").arg(textOf(c, key)),
           .shown = OpenHandle::Label::active,
           .side = side};
 }
@@ -140,7 +141,7 @@ class SwellDrawing : public OpenDrawing {
                    },
                    .label = QObject::tr("lead-in %1").arg(leadWords(c))});
     all.push_back({.name = QStringLiteral("rise"),
-                   .word = QObject::tr("rise"),
+                   .word = QObject::tr("swell"),
                    .rect = handleBox(s.point(kRiseAt)),
                    .cursor = Qt::SizeVerCursor,
                    .pull = [this](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
@@ -152,7 +153,7 @@ class SwellDrawing : public OpenDrawing {
                      return o;
                    },
                    .step = stepping(nullptr, "rise_bend"),
-                   .label = QObject::tr("rise %1").arg(textOf(c, "rise_bend")),
+                   .label = QObject::tr("swell bend %1").arg(textOf(c, "rise_bend")),
                    .shown = Label::active,
                    .side = Side::left});
     all.push_back({.name = QStringLiteral("decay"),
@@ -176,7 +177,7 @@ class SwellDrawing : public OpenDrawing {
     all.push_back(wetHandle(c, s.point(0.95), Side::left));
     all.push_back(
         {.name = QStringLiteral("spill"),
-         .word = QObject::tr("spill"),
+         .word = QObject::tr("tail"),
          .rect = handleBox({std::max(s.spillEnd, s.landing + scaled(16)), mid + scaled(s.spill > 0 ? 4 : 40)}),
          .cursor = Qt::SizeHorCursor,
          .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
@@ -186,7 +187,7 @@ class SwellDrawing : public OpenDrawing {
            return o;
          },
          .step = stepping("spill_beats", nullptr),
-         .label = QObject::tr("spill %1").arg(textOf(c, "spill_beats")),
+         .label = QObject::tr("tail %1").arg(textOf(c, "spill_beats")),
          .shown = s.spill > 0 ? Label::always : Label::active});
     all.push_back({.name = QStringLiteral("land"),
                    .word = QObject::tr("landing"),
@@ -200,12 +201,12 @@ class SwellDrawing : public OpenDrawing {
   }
 
   QString sentence(const OpenCanvas& c, bool&) const override {
-    const QString word = valueOf(c, "word_db").isNull() ? QObject::tr("the word itself is left out")
-                                                        : QObject::tr("the word at %1").arg(textOf(c, "word_db"));
+    const QString word = valueOf(c, "word_db").isNull() ? QObject::tr("word level: off")
+                                                        : QObject::tr("word at %1").arg(textOf(c, "word_db"));
     const auto rise = riseDb(c);
-    if (!rise) return QObject::tr("swells over %1, … dB at its start; %2").arg(leadWords(c), word);
-    return *rise > 90 ? QObject::tr("swells over %1 out of nothing; %2").arg(leadWords(c), word)
-                      : QObject::tr("swells over %1, %2 dB at its start; %3")
+    if (!rise) return QObject::tr("swells over %1 from … dB; %2").arg(leadWords(c), word);
+    return *rise > 90 ? QObject::tr("swells over %1 from silence; %2").arg(leadWords(c), word)
+                      : QObject::tr("swells over %1 from %2 dB; %3")
                             .arg(leadWords(c), QStringLiteral("\u2212") + QString::number(*rise, 'f', 0), word);
   }
 
@@ -274,7 +275,7 @@ class SwellDrawing : public OpenDrawing {
     return spanWords(c.session.plan()->map(), c.ornament.start, lead);
   }
   static QString decayWords(const OpenCanvas&, const Shape& s) {
-    return s.fitted ? QObject::tr("decay %1, fitted").arg(seconds(s.decay))
+    return s.fitted ? QObject::tr("decay %1 (auto)").arg(seconds(s.decay))
                     : QObject::tr("decay %1").arg(seconds(s.decay));
   }
 
@@ -298,8 +299,8 @@ class SwellDrawing : public OpenDrawing {
     const QRectF mirror(s.landing - (b - a), c.area.top(), b - a, c.area.height());
     drawDots(p, waveShape(c, c.ornament.on, s.source, mirror, true), 3.6, 1.4, ink.rust);
     if (mirror.left() > c.area.left() && mirror.width() > scaled(40))
-      drawSongText(p, QPointF(mirror.left() + scaled(4), c.area.bottom() - scaled(6)), QObject::tr("mirrored"), 14,
-                   true, ink.rust);
+      drawSongText(p, QPointF(mirror.left() + scaled(4), c.area.bottom() - scaled(6)), QObject::tr("order reversed"),
+                   14, true, ink.rust);
   }
 };
 
@@ -363,16 +364,16 @@ class ReverbThrowDrawing : public OpenDrawing {
     const TempoMap& map = c.session.plan()->map();
     if (s.held && !s.cut) {
       warn = true;
-      return QObject::tr("held until it is cut: it never dies by itself");
+      return QObject::tr("held until cut; it does not fade on its own");
     }
     if (s.cut)
-      return QObject::tr("%1 until it is cut after %2")
-          .arg(s.tones  ? QObject::tr("its tones are held")
+      return QObject::tr("%1, cut after %2")
+          .arg(s.tones  ? QObject::tr("tones held")
                : s.held ? QObject::tr("held")
                         : QObject::tr("rings"),
                spanWords(map, c.ornament.start, Beats::ofQuarters(*valueOf(c, "cut_at").number())));
     const Beats gone = map.beatAt(Seconds(map.secondsAt(c.ornament.span().end).value + s.decay));
-    return QObject::tr("falls 60 dB in %1, gone after %2")
+    return QObject::tr("fades by 60 dB in %1, silent after %2")
         .arg(seconds(s.decay), spanWords(map, c.ornament.start, gone - c.ornament.start));
   }
 

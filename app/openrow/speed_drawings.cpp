@@ -136,24 +136,24 @@ class TapeDrawing : public OpenDrawing {
     const QString takes = spanWords(map, begin, end - begin);
     const double lowest = number(c, "lowest");
     const double fall = std::abs(m.lowestSemitones); // with the time locked it has a number of its own
-    const QString down = m.pitchLock   ? QObject::tr("down by %1 semitones in time").arg(fall)
-                         : lowest == 0 ? QObject::tr("down to a halt")
-                                       : QObject::tr("down to %1 of its speed").arg(percent(lowest));
+    const QString down = m.pitchLock   ? QObject::tr("down %1 semitones, timing kept").arg(fall)
+                         : lowest == 0 ? QObject::tr("slows to a stop")
+                                       : QObject::tr("slows to %1 of its speed").arg(percent(lowest));
     QString words;
     switch (m.shape) {
     case TapeMotion::Shape::stop:
       words = QObject::tr("%1, %2").arg(takes, down);
       break;
     case TapeMotion::Shape::start:
-      words = m.pitchLock   ? QObject::tr("%1, up by %2 semitones in time").arg(takes).arg(fall)
-              : lowest == 0 ? QObject::tr("%1, from a standstill up to speed").arg(takes)
-                            : QObject::tr("%1, from %2 of its speed up to it").arg(takes, percent(lowest));
+      words = m.pitchLock   ? QObject::tr("%1, up %2 semitones, timing kept").arg(takes).arg(fall)
+              : lowest == 0 ? QObject::tr("%1, from a stop up to speed").arg(takes)
+                            : QObject::tr("%1, from %2 of its speed up to full speed").arg(takes, percent(lowest));
       break;
     case TapeMotion::Shape::dip:
       words = QObject::tr("%1, %2 and back").arg(takes, down);
       break;
     case TapeMotion::Shape::spinBack:
-      words = QObject::tr("%1, to a halt and backwards").arg(takes);
+      words = QObject::tr("%1, slows to a stop, then plays backwards").arg(takes);
       break;
     case TapeMotion::Shape::custom:
       words = QObject::tr("%1, as drawn").arg(takes);
@@ -161,11 +161,11 @@ class TapeDrawing : public OpenDrawing {
     }
     const Beats spanEnd = c.ornament.span().end;
     if (map.frameAt(spanEnd) > m.frames.end)
-      return m.extent.end > m.frames.end ? QObject::tr("%1; then silent for %2, to the end of its span")
+      return m.extent.end > m.frames.end ? QObject::tr("%1; then silent for %2, to the end of the ornament")
                                                .arg(words, spanWords(map, end, spanEnd - end))
-                                         : QObject::tr("%1; then the row comes back").arg(words);
+                                         : QObject::tr("%1; then the row returns").arg(words);
     if (m.frames.end > map.frameAt(spanEnd))
-      return QObject::tr("%1; %2 past its span").arg(words, spanWords(map, spanEnd, end - spanEnd));
+      return QObject::tr("%1; ends %2 after the ornament").arg(words, spanWords(map, spanEnd, end - spanEnd));
     if (m.frames.begin < map.frameAt(c.ornament.start))
       return QObject::tr("%1; starts %2 earlier").arg(words, spanWords(map, begin, c.ornament.start - begin));
     return words;
@@ -255,7 +255,7 @@ class TapeDrawing : public OpenDrawing {
   static QString lowestWord(const OpenCanvas& c, const Frame& f) {
     if (f.motion.pitchLock) return QObject::tr("%1 st").arg(f.motion.lowestSemitones);
     const double lowest = number(c, "lowest");
-    return lowest == 0 ? QObject::tr("halt") : percent(lowest);
+    return lowest == 0 ? QObject::tr("stop") : percent(lowest);
   }
 
   /// Speed at the left of the motion, semitones at its right.

@@ -77,7 +77,7 @@ class StutterDrawing : public OpenDrawing {
       const double border = f.lanes.x(f.shape.grid.begin(1));
       if (border < f.lanes.end() - scaled(4))
         all.push_back({.name = QStringLiteral("slice"),
-                       .word = QObject::tr("slice"),
+                       .word = QObject::tr("cell"),
                        .rect = handleBox({border, f.lanes.middle()}, 7),
                        .cursor = Qt::SizeHorCursor,
                        .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
@@ -89,12 +89,12 @@ class StutterDrawing : public OpenDrawing {
                          return o;
                        },
                        .step = stepping("slice", nullptr),
-                       .label = QObject::tr("slice %1").arg(textOf(c, "slice")),
+                       .label = QObject::tr("cell %1").arg(textOf(c, "slice")),
                        .shown = OpenHandle::Label::active});
     }
     if (const QRectF box = takenBox(c); !box.isNull())
       all.push_back({.name = QStringLiteral("taken"),
-                     .word = QObject::tr("attack"),
+                     .word = QObject::tr("transient"),
                      .rect = box,
                      .cursor = Qt::SizeHorCursor,
                      .mark = OpenHandle::Mark::none,
@@ -107,7 +107,7 @@ class StutterDrawing : public OpenDrawing {
                        if (right == 0) return std::nullopt;
                        return takenLater(now, right / now.session.plan()->map().sampleRate()); // by a sample
                      },
-                     .label = QObject::tr("taken %1 later").arg(textOf(c, "take_from_ms")),
+                     .label = QObject::tr("slice offset %1").arg(textOf(c, "take_from_ms")),
                      .shown = OpenHandle::Label::active});
     return all;
   }
@@ -117,7 +117,7 @@ class StutterDrawing : public OpenDrawing {
     const Pattern& all = f.lanes.pattern();
     const auto silent = static_cast<std::ptrdiff_t>(all.size()) - sounding(all);
     const QString rests = silent == 0 ? QString() : QObject::tr(", %1 of %2 silent").arg(silent).arg(all.size());
-    const QString what = valueOf(c, "order").isNull() ? QObject::tr("the first slice") : QObject::tr("its slices");
+    const QString what = valueOf(c, "order").isNull() ? QObject::tr("first slice") : QObject::tr("slices");
     const QString steps = valueOf(c, "pattern").isNull() ? textOf(c, "slice") : textOf(c, "pattern");
     return f.shape.cells == 1 ? QObject::tr("%1 in 1 cell of %2%3").arg(what, steps, rests)
                               : QObject::tr("%1 in %2 cells of %3%4").arg(what).arg(f.shape.cells).arg(steps, rests);
@@ -195,11 +195,11 @@ class StutterDrawing : public OpenDrawing {
     p.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()));
     const TempoMap& map = c.session.plan()->map();
     const double ms = static_cast<double>((s.at - c.placed().span().begin).count) / map.sampleRate() * 1000;
-    const QString words = std::abs(ms) < 0.05         ? QObject::tr("the click is here")
-                          : c.ornament.source.empty() ? QObject::tr("taken %1 ms %2")
+    const QString words = std::abs(ms) < 0.05         ? QObject::tr("transient")
+                          : c.ornament.source.empty() ? QObject::tr("slice offset %1 ms %2")
                                                             .arg(std::abs(ms), 0, 'f', 1)
-                                                            .arg(ms < 0 ? QObject::tr("before") : QObject::tr("after"))
-                                                      : QObject::tr("the click is here");
+                                                            .arg(ms < 0 ? QObject::tr("earlier") : QObject::tr("later"))
+                                                      : QObject::tr("transient");
     drawSongText(p, QPointF(box.left() + 1, box.bottom() + scaled(14)), words, 13, true, ink.ink);
   }
 };

@@ -121,18 +121,19 @@ class ThrowDrawing : public OpenDrawing {
     const QString each = QString::number(std::abs(f->gainPerPassDb), 'f', 1);
     if (f->gainPerPassDb > 0.05) {
       warn = true;
-      QString grows = QObject::tr("grows %1 dB each pass").arg(each);
+      QString grows = QObject::tr("grows %1 dB per echo").arg(each);
       if (f->diesAt)
         return QObject::tr("%1, ended after %2")
             .arg(grows, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
       if (f->ceilingAt)
-        return QObject::tr("%1, held at the ceiling from bar %2").arg(grows).arg(map.barAt(*f->ceilingAt).bar);
+        return QObject::tr("%1, at the ceiling from bar %2").arg(grows).arg(map.barAt(*f->ceilingAt).bar);
       return grows;
     }
-    if (f->gainPerPassDb > -0.05) return QObject::tr("holds; it never dies by itself");
-    QString falls = QObject::tr("\u2212%1 dB each pass").arg(each);
+    if (f->gainPerPassDb > -0.05) return QObject::tr("holds; it does not fade on its own");
+    QString falls = QObject::tr("\u2212%1 dB per echo").arg(each);
     if (!f->diesAt) return falls;
-    return QObject::tr("%1, gone after %2").arg(falls, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
+    return QObject::tr("%1, silent after %2")
+        .arg(falls, spanWords(map, c.ornament.start, *f->diesAt - c.ornament.start));
   }
 
  private:

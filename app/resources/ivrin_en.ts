@@ -4,10 +4,10 @@
 <context>
     <name>ivrin::app::GridActions</name>
     <message numerus="yes">
-        <source>: %n ornament(s) stayed on the sound</source>
+        <source>: %n ornament(s) stayed with the audio</source>
         <translation>
-            <numerusform>: %n ornament stayed on the sound</numerusform>
-            <numerusform>: %n ornaments stayed on the sound</numerusform>
+            <numerusform>: %n ornament stayed with the audio</numerusform>
+            <numerusform>: %n ornaments stayed with the audio</numerusform>
         </translation>
     </message>
     <message numerus="yes">
@@ -45,10 +45,10 @@
         </translation>
     </message>
     <message numerus="yes">
-        <source>tone, %n band(s)</source>
+        <source>EQ, %n band(s)</source>
         <translation>
-            <numerusform>tone, %n band</numerusform>
-            <numerusform>tone, %n bands</numerusform>
+            <numerusform>EQ, %n band</numerusform>
+            <numerusform>EQ, %n bands</numerusform>
         </translation>
     </message>
     <message numerus="yes">
@@ -66,10 +66,10 @@
         </translation>
     </message>
     <message numerus="yes">
-        <source>move of %n ornament(s)</source>
+        <source>move %n ornament(s)</source>
         <translation>
-            <numerusform>move of %n ornament</numerusform>
-            <numerusform>move of %n ornaments</numerusform>
+            <numerusform>move %n ornament</numerusform>
+            <numerusform>move %n ornaments</numerusform>
         </translation>
     </message>
     <message numerus="yes">
@@ -93,37 +93,37 @@
 <context>
     <name>ivrin::app::RoomActions</name>
     <message numerus="yes">
-        <source>It narrows over %n bar(s), and opens on the landing.</source>
+        <source>Narrows over %n bar(s) and opens on the landing.</source>
         <translation>
-            <numerusform>It narrows over %n bar, and opens on the landing.</numerusform>
-            <numerusform>It narrows over %n bars, and opens on the landing.</numerusform>
+            <numerusform>Narrows over %n bar and opens on the landing.</numerusform>
+            <numerusform>Narrows over %n bars and opens on the landing.</numerusform>
         </translation>
     </message>
 </context>
 <context>
     <name>ivrin::app::RowActions</name>
     <message numerus="yes">
-        <source>%1 is removed, with %n ornament(s)</source>
+        <source>Removed %1 with %n ornament(s)</source>
         <translation>
-            <numerusform>%1 is removed, with its ornament</numerusform>
-            <numerusform>%1 is removed, with %n ornaments</numerusform>
+            <numerusform>Removed %1 with %n ornament</numerusform>
+            <numerusform>Removed %1 with %n ornaments</numerusform>
         </translation>
     </message>
 </context>
 <context>
     <name>ivrin::app::SectionActions</name>
     <message numerus="yes">
-        <source>%n section(s) taken; F2 names the one that bars are counted to.</source>
+        <source>%n section(s) accepted. F2 renames the current one.</source>
         <translation>
-            <numerusform>%n section taken; F2 names the one that bars are counted to.</numerusform>
-            <numerusform>%n sections taken; F2 names the one that bars are counted to.</numerusform>
+            <numerusform>%n section accepted. F2 renames the current one.</numerusform>
+            <numerusform>%n sections accepted. F2 renames the current one.</numerusform>
         </translation>
     </message>
     <message numerus="yes">
-        <source>%n section(s) proposed, dotted: a click takes one, %1 all of them.</source>
+        <source>%n section(s) detected, shown dotted. Click one to accept it; %1 accepts all.</source>
         <translation>
-            <numerusform>%n section proposed, dotted: a click takes it, or %1.</numerusform>
-            <numerusform>%n sections proposed, dotted: a click takes one, %1 all of them.</numerusform>
+            <numerusform>%n section detected, shown dotted. Click it to accept it, or press %1.</numerusform>
+            <numerusform>%n sections detected, shown dotted. Click one to accept it; %1 accepts all.</numerusform>
         </translation>
     </message>
 </context>
@@ -167,10 +167,10 @@
 <context>
     <name>ivrin::app::MeasureLine</name>
     <message numerus="yes">
-        <source>%n ornament(s) marked</source>
+        <source>%n ornament(s) selected</source>
         <translation>
-            <numerusform>%n ornament marked</numerusform>
-            <numerusform>%n ornaments marked</numerusform>
+            <numerusform>%n ornament selected</numerusform>
+            <numerusform>%n ornaments selected</numerusform>
         </translation>
     </message>
     <message numerus="yes">
@@ -181,10 +181,10 @@
         </translation>
     </message>
     <message numerus="yes">
-        <source>it meets %n phrase(s)</source>
+        <source>Overlaps %n phrase(s)</source>
         <translation>
-            <numerusform>it meets the next phrase</numerusform>
-            <numerusform>it meets %n phrases</numerusform>
+            <numerusform>Overlaps the next phrase</numerusform>
+            <numerusform>Overlaps %n phrases</numerusform>
         </translation>
     </message>
 </context>
@@ -205,17 +205,17 @@
         </translation>
     </message>
     <message numerus="yes">
-        <source>The song starts %n bar(s) before its stems now, so that all of it is heard.</source>
+        <source>Added %n bar(s) before the stems, so that the whole lead-in is heard.</source>
         <translation>
-            <numerusform>The song starts %n bar before its stems now, so that all of it is heard.</numerusform>
-            <numerusform>The song starts %n bars before its stems now, so that all of it is heard.</numerusform>
+            <numerusform>Added %n bar before the stems, so that the whole lead-in is heard.</numerusform>
+            <numerusform>Added %n bars before the stems, so that the whole lead-in is heard.</numerusform>
         </translation>
     </message>
     <message numerus="yes">
-        <source>files of %n row(s)</source>
+        <source>find %n file(s)</source>
         <translation>
-            <numerusform>files of %n row</numerusform>
-            <numerusform>files of %n rows</numerusform>
+            <numerusform>find %n file</numerusform>
+            <numerusform>find %n files</numerusform>
         </translation>
     </message>
 </context>

@@ -58,7 +58,7 @@ std::string InHand::atCaret() const {
 void InHand::nudge(int steps) {
   const auto all = ids();
   if (all.empty()) return;
-  session_.edit(tr("move of %1").arg(wordsFor(session_.song(), all)),
+  session_.edit(tr("move %1").arg(wordsFor(session_.song(), all)),
                 withOrnamentsShifted(session_.song(), all, view_.caret().step() * steps), "nudge-" + all.front());
 }
 
@@ -69,7 +69,7 @@ void InHand::nudgeFrames(int frames) {
   const TempoMap& map = session_.plan()->map();
   const Beats start = session_.song().ornament(all.front())->start;
   const Beats to = map.beatAt(map.frameAt(start) + Frames(frames));
-  session_.edit(tr("move of %1").arg(wordsFor(session_.song(), all)),
+  session_.edit(tr("move %1").arg(wordsFor(session_.song(), all)),
                 withOrnamentsShifted(session_.song(), all, to - start), "nudge-frames-" + all.front());
 }
 
@@ -79,7 +79,7 @@ void InHand::reorder(int steps) {
   if (!o) return;
   const auto now = static_cast<int>(orderOnRow(session_.song(), id));
   const QString name = kindWord(o->kind);
-  session_.edit(tr("order of %1").arg(name),
+  session_.edit(tr("change order of %1").arg(name),
                 withOrnamentAt(session_.song(), id, static_cast<std::size_t>(std::max(0, now + steps))), {});
   session_.settle();
 }

@@ -40,9 +40,9 @@ QString nearestOnsetWords(const TempoMap& map, const std::vector<Frames>& onsets
   if (!best) return {};
   const double ms = static_cast<double>((*best - here).count) / map.sampleRate() * 1000;
   if (std::abs(ms) > 250) return {};
-  if (std::abs(ms) < 0.06) return QObject::tr("on the attack");
-  return ms < 0 ? QObject::tr("attack %1 ms before").arg(-ms, 0, 'f', 1)
-                : QObject::tr("attack %1 ms after").arg(ms, 0, 'f', 1);
+  if (std::abs(ms) < 0.06) return QObject::tr("on the transient");
+  return ms < 0 ? QObject::tr("transient %1 ms earlier").arg(-ms, 0, 'f', 1)
+                : QObject::tr("transient %1 ms later").arg(ms, 0, 'f', 1);
 }
 
 void paintMagnifier(QPainter& p, const QRectF& box, const std::shared_ptr<const RenderPlan>& plan,

@@ -166,7 +166,7 @@ bool OpenedOrnament::walk(int step) {
   view_.setFocus();
   const OpenCanvas c = canvas();
   if (!hand_.walk(step, c)) return false;
-  emit session_.notice(tr("%1 \u2013 the arrow keys move it").arg(hand_.said(c)), false);
+  emit session_.notice(tr("%1: the arrow keys move it.").arg(hand_.said(c)), false);
   view_.update(view_.openArea());
   readHandle(view_, hand_.active());
   return true;
@@ -203,8 +203,8 @@ bool OpenedOrnament::arrowed(const QKeyEvent& e) {
     readHandle(view_, hand_.active());
     view_.update(view_.openArea());
   } else
-    emit session_.notice(right != 0 ? tr("%1 goes up and down").arg(hand_.said(canvas()))
-                                    : tr("%1 goes to the left and right").arg(hand_.said(canvas())),
+    emit session_.notice(right != 0 ? tr("%1 moves up and down only.").arg(hand_.said(canvas()))
+                                    : tr("%1 moves left and right only.").arg(hand_.said(canvas())),
                          false);
   return true;
 }

@@ -21,15 +21,15 @@ QString openingWords(const Opening& o, const TempoMap& map) {
   const QString beats = spanWords(map, o.place.begin, o.place.length());
   switch (o.kind) {
   case Opening::Kind::gap:
-    return QObject::tr("gap, %1").arg(beats);
+    return QObject::tr("rest, %1").arg(beats);
   case Opening::Kind::held:
-    return QObject::tr("held, %1").arg(beats);
+    return QObject::tr("held note, %1").arg(beats);
   case Opening::Kind::hit:
     return QObject::tr("hit, %1 free").arg(beats);
   case Opening::Kind::landing:
     return QObject::tr("before the landing");
   case Opening::Kind::turn:
-    return QObject::tr("turn, %1").arg(beats);
+    return QObject::tr("turnaround, %1").arg(beats);
   }
   return {};
 }

@@ -159,7 +159,7 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
       const bool home = !s.row && s.start == was->start;
       o.source.clear();
       if (!home) o.source.push_back(s);
-      what = QObject::tr("source of %1").arg(name);
+      what = QObject::tr("change source of %1").arg(name);
       next = withOrnamentReplaced(before_, o);
       align({s.start, s.start + s.length});
       break;
@@ -167,12 +167,12 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
     const Beats to = settled(was->start + moved, m, axis), by = to - was->start;
     if (together_.size() > 1) {
       next = withOrnamentsShifted(before_, {together_.begin(), together_.end()}, by);
-      what = QObject::tr("move of %n ornament(s)", nullptr, static_cast<int>(together_.size()));
+      what = QObject::tr("move %n ornament(s)", nullptr, static_cast<int>(together_.size()));
     } else {
       o.start = to;
       if (!m.row.empty()) o.on = m.row;
       next = withOrnamentReplaced(before_, o);
-      what = QObject::tr("move of %1").arg(name);
+      what = QObject::tr("move %1").arg(name);
     }
     align({to, to + was->length});
     break;
@@ -182,7 +182,7 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
     o.start = std::min(settled(was->start + moved, m, axis), end - kLeast);
     o.length = end - o.start;
     edge_ = {o.on, o.start};
-    what = QObject::tr("source of %1").arg(name);
+    what = QObject::tr("change source of %1").arg(name);
     next = withOrnamentReplaced(before_, o);
     align({o.start});
     break;
@@ -190,7 +190,7 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
   case Grip::end: {
     o.length = std::max(settled(was->span().end + moved, m, axis) - o.start, kLeast);
     edge_ = {o.on, o.span().end};
-    what = QObject::tr("source of %1").arg(name);
+    what = QObject::tr("change source of %1").arg(name);
     next = withOrnamentReplaced(before_, o);
     align({o.span().end});
     break;
@@ -204,9 +204,9 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
                       : hold_.grip == Grip::lead ? kind.withLeadBegin(placed, at)
                                                  : kind.withLandingAt(placed, at);
     if (!made) return;
-    what = (hold_.grip == Grip::tail   ? QObject::tr("tail of %1")
-            : hold_.grip == Grip::lead ? QObject::tr("lead-in of %1")
-                                       : QObject::tr("landing of %1"))
+    what = (hold_.grip == Grip::tail   ? QObject::tr("change tail of %1")
+            : hold_.grip == Grip::lead ? QObject::tr("change lead-in of %1")
+                                       : QObject::tr("change landing offset of %1"))
                .arg(name);
     next = withOrnamentReplaced(before_, *made);
     align({at});
@@ -215,7 +215,7 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
   case Grip::order:
     if (!m.orderAt) return;
     next = withOrnamentAt(before_, o.id, *m.orderAt);
-    what = QObject::tr("order of %1").arg(name);
+    what = QObject::tr("change order of %1").arg(name);
     break;
   case Grip::piece:
     piece().start = settled(was->source[hold_.piece].start + moved, m, axis);
@@ -224,7 +224,7 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
     if (o.source.size() == 1 && !piece().row && piece().start == o.start && piece().length == o.length &&
         piece().sendDb == 0)
       o.source.clear();
-    what = QObject::tr("source of %1").arg(name);
+    what = QObject::tr("change source of %1").arg(name);
     next = withOrnamentReplaced(before_, o);
     break;
   case Grip::pieceBegin: {
@@ -232,14 +232,14 @@ void OrnamentHand::drag(const Move& m, const TimeAxis& axis) {
     piece().start = std::min(settled(piece().start + moved, m, axis), end - kLeast);
     piece().length = end - piece().start;
     edge_ = {piece().row.value_or(o.on), piece().start};
-    what = QObject::tr("source of %1").arg(name);
+    what = QObject::tr("change source of %1").arg(name);
     next = withOrnamentReplaced(before_, o);
     break;
   }
   case Grip::pieceEnd:
     piece().length = std::max(settled(piece().start + piece().length + moved, m, axis) - piece().start, kLeast);
     edge_ = {piece().row.value_or(o.on), piece().start + piece().length};
-    what = QObject::tr("source of %1").arg(name);
+    what = QObject::tr("change source of %1").arg(name);
     next = withOrnamentReplaced(before_, o);
     break;
   }

@@ -17,9 +17,8 @@ bool placeAfterOpen(ScoreView& view, const Manners& m) {
   if (after->length().ticks > 0)
     session.placing().placeAfter(std::string(m.kind()), *open, *after);
   else
-    emit session.notice(QObject::tr("The %1 is done where it lands: nothing is left to be silent until then.")
-                            .arg(kindWord(open->kind)),
-                        false);
+    emit session.notice(
+        QObject::tr("%1 ends where it lands, so nothing is left to mute until then.").arg(kindWord(open->kind)), false);
   return true;
 }
 
@@ -51,7 +50,8 @@ void pressOnScore(ScoreView& view, const std::string& kind) {
     session.placing().place(kind, {view.caret().row()}, *stretch);
   else
     emit session.notice(
-        QObject::tr("Nothing is selected: drag over a row, or hold Shift with the arrow keys, then press it again."),
+        QObject::tr(
+            "Nothing is selected. Drag over a row, or hold Shift with the arrow keys, then press the key again."),
         false);
 }
 

@@ -42,14 +42,14 @@ RecipeCard::RecipeCard(RecipeTrial& trial, Session& session, QWidget* parent)
     : QWidget(parent)
     , trial_(trial)
     , session_(session)
-    , place_(new InkButton(tr("place it"), this)) {
+    , place_(new InkButton(tr("Place"), this)) {
   setMouseTracking(true);
   rests_.setSingleShot(true);
   rests_.setInterval(kRestMs);
   connect(&rests_, &QTimer::timeout, this, [this] {
     if (trial_.running() && under_ != trial_.heard()) trial_.hear(under_);
   });
-  place_->setToolTip(tr("The one that is heard (Return)"));
+  place_->setToolTip(tr("Places the recipe that is playing (Return)."));
   place_->setFocusPolicy(Qt::NoFocus);
   place_->setTextPx(13.5);
   connect(place_, &QAbstractButton::clicked, this, [this] { trial_.keep(); });
@@ -127,8 +127,8 @@ void RecipeCard::paintEvent(QPaintEvent*) {
   p.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
   const auto landing = session_.song().landingById(trial_.landing());
   const QString name = landing ? asText(landing->name) : QString();
-  drawSongText(p, QPointF(scaled(16), scaled(29)), name.isEmpty() ? tr("into the landing") : tr("into %1").arg(name),
-               18, false, c.ink);
+  drawSongText(p, QPointF(scaled(16), scaled(29)),
+               name.isEmpty() ? tr("Recipes into the landing") : tr("Recipes into %1").arg(name), 18, false, c.ink);
   for (std::size_t i = first_; i < std::min(first_ + inView(), trial_.all().size()); ++i) {
     const Recipe& r = trial_.all()[i];
     const QRectF row = rowOf(i);
@@ -153,12 +153,13 @@ void RecipeCard::paintEvent(QPaintEvent*) {
                          : trial_.options().length > 0 ? tr("longer")
                                                        : QString();
   p.drawText(QRectF(scaled(16), height() - scaled(kFoot), width() - scaled(32), scaled(kFoot)),
-             Qt::AlignVCenter | Qt::AlignLeft, tr("↑ ↓ the next · + − denser, sparser · ← → shorter, longer · Esc"));
+             Qt::AlignVCenter | Qt::AlignLeft,
+             tr("Hover or ↑ ↓ to preview, Return to place. + and − for denser and sparser, ← and → for shorter and "
+                "longer, Esc to cancel."));
   QStringList now{density, length};
   now.removeAll(QString());
-  const QString note = now.isEmpty()
-                           ? tr("%1 of %2 have their rows here").arg(trial_.fitting()).arg(trial_.all().size())
-                           : now.join(QStringLiteral(", "));
+  const QString note = now.isEmpty() ? tr("%1 of %2 fit here").arg(trial_.fitting()).arg(trial_.all().size())
+                                     : now.join(QStringLiteral(", "));
   drawSongText(p, QPointF(width() - scaled(16) - songTextWidth(note, 13, true), scaled(28)), note, 13, true,
                now.isEmpty() ? c.quiet : c.ink);
 }

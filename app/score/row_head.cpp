@@ -24,7 +24,7 @@ const SettingSpec& gainSpec() {
                              .min = -60,
                              .max = 12,
                              .initial = 0.0,
-                             .meaning = QT_TRANSLATE_NOOP("core", "Level of the row in the mix."),
+                             .meaning = QT_TRANSLATE_NOOP("core", "Level of this row in the mix."),
                              .group = "row",
                              .step = 0.5};
   return s;
@@ -66,9 +66,9 @@ RowHead::RowHead(Session& session, const std::string& row, QWidget* parent)
     b->setTextPx(12);
   }
   mute_->setAccessibleName(tr("Mute %1").arg(name));
-  mute_->setToolTip(tr("Mute %1: it falls silent, with all it adds").arg(name));
+  mute_->setToolTip(tr("Mute %1 with its ornaments.").arg(name));
   solo_->setAccessibleName(tr("Solo %1").arg(name));
-  solo_->setToolTip(tr("Solo %1: listen to this alone; exports ignore it").arg(name));
+  solo_->setToolTip(tr("Solo %1. Exports ignore solo.").arg(name));
   connect(mute_, &QAbstractButton::clicked, this, [this](bool on) {
     RowMix m = session_.song().rowMix(row_);
     m.mute = on;
@@ -89,7 +89,7 @@ RowHead::RowHead(Session& session, const std::string& row, QWidget* parent)
   connect(gain, &NumberField::settled, this, [this] { session_.settle(); });
   gain_ = gain;
   if (session.song().stem(row)) {
-    find_ = new InkButton(tr("find the file…"), this);
+    find_ = new InkButton(tr("Find file…"), this);
     find_->setTextPx(12);
     find_->setWarns(true);
     find_->setObjectName(QStringLiteral("find-") + QString::fromStdString(row));
@@ -196,7 +196,7 @@ void RowHead::paintEvent(QPaintEvent*) {
                  QStringLiteral("?"));
     else if (!two)
       p.drawText(QRect(scaled(34), static_cast<int>(y) + 2, width() - scaled(34), scaled(14)), Qt::AlignLeft,
-                 tr("missing"));
+                 tr("file missing"));
   }
 }
 

@@ -87,8 +87,8 @@ void ScoreCaret::travel(CaretUnit unit, int step, bool extend) {
   if (!to) {
     const bool heard = unit == CaretUnit::landing || unit == CaretUnit::bar || !speech.phrases.empty();
     emit session_.notice(!heard     ? nothingHeard()
-                         : step > 0 ? tr("There is none after this one.")
-                                    : tr("There is none before this one."),
+                         : step > 0 ? tr("There is nothing after the cursor to go to.")
+                                    : tr("There is nothing before the cursor to go to."),
                          false);
     return;
   }
@@ -100,8 +100,8 @@ void ScoreCaret::travel(CaretUnit unit, int step, bool extend) {
 
 QString ScoreCaret::nothingHeard() const {
   const QString name = asText(session_.song().rowName(row_));
-  return session_.rows().heard(row_) ? tr("No phrase is heard on %1.").arg(name)
-                                     : tr("%1 is still being listened to.").arg(name);
+  return session_.rows().heard(row_) ? tr("No phrase was found on %1.").arg(name)
+                                     : tr("%1 is still being analysed. Try again in a moment.").arg(name);
 }
 
 void ScoreCaret::selectSpoken() {
@@ -110,7 +110,7 @@ void ScoreCaret::selectSpoken() {
   const auto now = view_.selection() ? std::optional(view_.selection()->range()) : std::nullopt;
   const auto to = grown(now, at_, session_.plan()->map(), speech);
   if (!to)
-    emit session_.notice(speech.phrases.empty() ? nothingHeard() : tr("There is no word after this place."), false);
+    emit session_.notice(speech.phrases.empty() ? nothingHeard() : tr("There is no word after the cursor."), false);
   else
     selectOnRow(row_, *to);
 }
@@ -123,7 +123,7 @@ void ScoreCaret::selectLess() {
   if (const auto to = shrunk(selected->range(), session_.plan()->map(), speech))
     selectOnRow(row, *to);
   else
-    emit session_.notice(tr("There is nothing smaller to be heard in the selection."), false);
+    emit session_.notice(tr("The selection is already its smallest word."), false);
 }
 
 bool ScoreCaret::selectSaidAt(const std::string& row, Beats at, bool phrase) {

@@ -116,7 +116,7 @@ void paintPending(QPainter& p, const ScorePicture& s) {
     p.drawRoundedRect(QRectF(a, staff.top() + 2, b - a, staff.height() - 4), 3, 3);
     const double size = scaled(16);
     drawSign(p, QString::fromStdString(one.kind), QRectF(a + 3, staff.top() + 4, size, size), c.blue);
-    drawSongText(p, QPointF(a + size + scaled(8), staff.top() + scaled(16)), QObject::tr("computing"), 14, true,
+    drawSongText(p, QPointF(a + size + scaled(8), staff.top() + scaled(16)), QObject::tr("rendering"), 14, true,
                  c.quiet);
   }
 }

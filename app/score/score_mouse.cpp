@@ -192,10 +192,10 @@ void ScoreMouse::hoverOrnament(QPointF at, const Hold& hold) {
   const Ornament* o = session_.song().ornament(hold.ornament);
   const Kind* k = o ? allKinds().find(o->kind) : nullptr;
   if (!k) return;
-  view_.setToolTip(
-      hold.grip == Grip::order
-          ? tr("Number %1 in the order of its row; drag to change it").arg(orderOnRow(session_.song(), o->id) + 1)
-          : QString::fromStdString(k->table().name + (o->name.empty() ? "" : " “" + o->name + "”")));
+  view_.setToolTip(hold.grip == Grip::order
+                       ? tr("Number %1 in the processing order of its row. Drag to change it.")
+                             .arg(orderOnRow(session_.song(), o->id) + 1)
+                       : QString::fromStdString(k->table().name + (o->name.empty() ? "" : " “" + o->name + "”")));
 }
 
 // ---------------------------------------------------------------- letting go
@@ -218,7 +218,9 @@ void ScoreMouse::doubleClick(const QMouseEvent& e) {
       return;
     doubleClicked_ = {e.timestamp(), at};
     if (!view_.caret().selectSaidAt(r->id, view_.axis().beatAt(at.x()), false))
-      emit session_.notice(session_.rows().heard(r->id) ? tr("Nothing is said there.") : view_.caret().nothingHeard(),
+      emit session_.notice(session_.rows().heard(r->id)
+                               ? tr("No word was found here. Drag over the row to select by hand.")
+                               : view_.caret().nothingHeard(),
                            false);
     return;
   }

@@ -154,7 +154,7 @@ class OrnamentPart : public Part {
   QVariant minimumStepSize() const override { return view().grid().quarters(); }
   void setCurrentValue(const QVariant& v) override {
     if (!isValid()) return;
-    session().edit(QObject::tr("move of %1").arg(kindWord(ornament()->kind)),
+    session().edit(QObject::tr("move %1").arg(kindWord(ornament()->kind)),
                    withOrnamentsShifted(song(), {id_}, Beats::ofQuarters(v.toDouble()) - ornament()->start));
   }
   QStringList actionNames() const override { return {pressAction()}; }

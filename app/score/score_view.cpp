@@ -48,7 +48,7 @@ ScoreView::ScoreView(Session& session, QWidget* parent)
   makeScoreReadable();
   setAccessibleName(tr("Score"));
   setAccessibleDescription(
-      tr("Arrow keys move by the grid and between rows, Shift selects, Return opens the ornament there."));
+      tr("The arrow keys move by the grid and between rows, Shift selects, Return opens the ornament at the cursor."));
   connect(&travel_, &ScoreTravel::moved, this, [this] {
     // Bars are counted to a landing in view; an open ornament keeps its own.
     const auto& l = travel_.landing();

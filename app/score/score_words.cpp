@@ -15,14 +15,14 @@ namespace {
 
 /// How far an ornament is heard beyond its source, where it is known.
 QString soundWords(const OrnamentNode& node, const TempoMap& map) {
-  if (!node.print || !node.print->complete()) return QObject::tr("Dotted: it is still being computed.");
+  if (!node.print || !node.print->complete()) return QObject::tr("Dotted: still rendering.");
   const BeatRange span = node.ornament->span();
   const Beats from = map.beatAt(node.extent().begin), to = map.beatAt(node.extent().end);
   QStringList words;
   if (from < span.begin && map.frameAt(span.begin).count - node.extent().begin.count > 64)
-    words << QObject::tr("Sounds from %1 before its source.").arg(spanWords(map, from, span.begin - from));
+    words << QObject::tr("Lead-in: %1 before its source.").arg(spanWords(map, from, span.begin - from));
   if (to > span.end && node.extent().end.count - map.frameAt(span.end).count > 64)
-    words << QObject::tr("Goes on for %1 after its source.").arg(spanWords(map, span.end, to - span.end));
+    words << QObject::tr("Tail: %1 after its source.").arg(spanWords(map, span.end, to - span.end));
   return words.join(' ');
 }
 
@@ -36,8 +36,7 @@ QString ScoreView::explained(QPointF at) const {
     if (!o) continue;
     const QString name = kindWord(o->kind);
     if (!b.number.isEmpty() && b.number.contains(at))
-      return tr("The %1 is number %2 on %3: it takes in what the ones before it have left. Drag the number to change "
-                "the order.")
+      return tr("%1 is number %2 on %3: it processes what earlier ornaments left. Drag the number to change the order.")
           .arg(name)
           .arg(b.order + 1)
           .arg(asText(session_.song().rowName(o->on)));
@@ -46,36 +45,35 @@ QString ScoreView::explained(QPointF at) const {
       if (const auto l = o->landing ? session_.song().landingById(*o->landing) : std::nullopt)
         if (const auto slur = tieSlur(b, axis().xOf(l->at));
             slur && onSlur(at, slur->from, slur->to, slur->bulge, scaled(kNear)))
-          return tr("The slur ties the %1 to %2: it moves with it.").arg(name, asText(l->name));
+          return tr("%1 is tied to %2 and moves with it.").arg(name, asText(l->name));
       // The dashed lines of its bracket, where that is shown.
       if ((b.id != mouse_.hot() && !inHand_.marked().contains(b.id)) || std::abs(at.y() - b.bracketY) > scaled(kNear))
         continue;
       if (at.x() > b.end && at.x() <= b.tailX)
-        return tr("The dashed line is its tail: as far as it is heard after its source.");
+        return tr("Dashed line: its tail, as long as it is heard after its source.");
       if (at.x() < b.begin && at.x() >= b.leadX)
-        return tr("The dashed line is its lead-in: as far back as it is heard before its source.");
+        return tr("Dashed line: its lead-in, as long as it is heard before its source.");
       continue;
     }
     QStringList words{capital(tr("%1 over %2.").arg(name, spanWords(map, o->start, o->length)))};
     if (const auto node = session_.plan()->node(b.id)) words << soundWords(*node, map);
     if (const auto l = o->landing ? session_.song().landingById(*o->landing) : std::nullopt)
-      words << tr("The slur ties it to %1: it moves with it.").arg(asText(l->name));
+      words << tr("Tied to %1: moves with it.").arg(asText(l->name));
     words.removeAll(QString());
     return words.join(' ');
   }
   if (const Opening* o = openings_.under(at)) {
     QStringList suits;
     for (const std::string& kind : o->suits) suits << kindWord(kind);
-    return tr("%1: a click makes a %2. Suits: %3.")
+    return tr("%1: click to place %2. Suits: %3.")
         .arg(openingWords(*o, map), suits.value(0), suits.join(QStringLiteral(", ")));
   }
   if (const auto mark = mouse_.gridMarkUnder(at))
     return mark->kind == GridMark::Kind::barOne
-               ? tr("Bar 1: drag it onto the first beat; near an attack it lands there, with Shift anywhere.")
-               : tr("%1 from here on: click to change it, drag to move it; the right button removes it.")
-                     .arg(mark->text);
+               ? tr("Bar 1: drag it onto the first beat. It snaps to transients; hold Shift to place it anywhere.")
+               : tr("%1 from here on. Click to change it, drag to move it, right-click to remove it.").arg(mark->text);
   if (at.y() < Page::rulerHeight() && at.x() >= axis().x0 && landing())
-    return tr("Above, bars counted to %1 and on from it; below, the song's own.").arg(asText(landing()->name));
+    return tr("Above: bars relative to %1. Below: bars of the song.").arg(asText(landing()->name));
   return {};
 }
 

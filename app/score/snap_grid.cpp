@@ -17,9 +17,8 @@ SnapGrid::SnapGrid(ScoreView& view)
   mark_->setTextPx(12);
   mark_->setFocusPolicy(Qt::TabFocus);
   mark_->setObjectName(QStringLiteral("grid"));
-  mark_->setToolTip(tr(
-      "What selections, edges and moves snap to, coarser where it could not be seen; Shift leaves it, Ctrl and Shift "
-      "find the attack"));
+  mark_->setToolTip(tr("Grid that selections, edges and moves snap to; coarser when zoomed out. Hold Shift to ignore "
+                       "it, Ctrl+Shift to snap to transients."));
 }
 
 void SnapGrid::set(Beats step, const QString& name) {

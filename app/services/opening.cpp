@@ -125,12 +125,12 @@ OpenedDocument openLeft(const fs::path& journal, const Places& places, const Ste
   const auto kept = readJournal(journal, d.problems);
   auto song = kept ? songOf(*kept, journal, d.problems) : std::nullopt;
   if (!song) {
-    if (d.problems.list.empty()) d.problems.error(ErrorId::unreadable, "", "what was kept of it cannot be read");
+    if (d.problems.list.empty()) d.problems.error(ErrorId::unreadable, "", "its recovery file cannot be read");
     return d;
   }
   bringBack(d, journal, kept->edits, *song);
   if (!d.journal) {
-    d.problems.error(ErrorId::refused, "", "another window has it already");
+    d.problems.error(ErrorId::refused, "", "it is already open in another window");
     return d;
   }
   // Its stems lie where the user took them from: they may be read, as they were.

@@ -22,16 +22,18 @@ Exports::Ended Exports::written(const Input& in, const Run& run) {
           run.report([told = in.told, f, text = asText(what)] { told(text, f); });
         });
     QString text = report.stopped
-                       ? Session::tr("Export cancelled; nothing half written was left.")
+                       ? Session::tr("Export cancelled. No partial files were kept.")
                        : Session::tr("%n file(s) written to %1", nullptr, static_cast<int>(report.files.size()))
                              .arg(asText(in.folder.string()));
     if (!in.audio.damaged().empty()) // silence stood for what was not there
-      return {Session::tr("The export was made from a damaged copy of a stem. It is brought in anew: export again."),
-              false};
+      return {
+          Session::tr(
+              "Export failed: the cached copy of a stem was damaged. It has been imported again; export once more."),
+          false};
     for (const auto& n : report.notes) text += QStringLiteral(" · ") + asText(n);
     return {text, !report.stopped};
   } catch (const std::exception& e) {
-    return {Session::tr("The export stopped: %1").arg(asText(inWords(e))), false};
+    return {Session::tr("Export failed: %1").arg(asText(inWords(e))), false};
   }
 }
 
@@ -43,7 +45,7 @@ void Exports::exportTo(const std::filesystem::path& folder, const ExportOptions&
   if (waiting_.size() == 1)
     next();
   else
-    emit session_.notice(Session::tr("This export follows when the one under way has ended."), false);
+    emit session_.notice(Session::tr("Export queued."), false);
 }
 
 void Exports::next() {

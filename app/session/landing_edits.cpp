@@ -23,7 +23,7 @@ void renameLanding(Session& session, const std::string& id, const QString& name)
 void moveLanding(Session& session, const std::string& id, Beats at) {
   const auto l = session.song().landingById(id);
   if (!l || l->at == at) return;
-  session.edit(QObject::tr("move of %1").arg(QString::fromStdString(l->name)), withLandingMoved(session.song(), id, at),
+  session.edit(QObject::tr("move %1").arg(QString::fromStdString(l->name)), withLandingMoved(session.song(), id, at),
                "landing-" + id);
 }
 

@@ -14,22 +14,25 @@ QString wordsOf(const OutputNews& news) {
   const QString what = asText(news.detail);
   switch (news.what) {
   case OutputNews::What::noSound:
-    return Session::tr("No sound: %1. Playback is running silently.").arg(what);
+    return Session::tr("No sound: %1. Playback is running silently. Choose a device in Listen > Output.").arg(what);
   case OutputNews::What::doesNotRun:
-    return Session::tr("No sound: %1 does not run. Playback is running silently.").arg(what);
+    return Session::tr(
+               "No sound: %1 does not respond. Playback is running silently. Choose a device in Listen > Output.")
+        .arg(what);
   case OutputNews::What::stopped:
-    return Session::tr("Playing stopped: %1.").arg(what);
+    return Session::tr("Playback stopped: %1. Choose a device in Listen > Output.").arg(what);
   case OutputNews::What::gone:
     return what.isEmpty()
-               ? Session::tr("No sound: the sound device has gone, and playing stopped. Ivrin takes it up again when "
-                             "it is back.")
-               : Session::tr("The sound device has gone, and playing stopped. %1 is used from now on.").arg(what);
+               ? Session::tr("No sound: the audio device was disconnected and playback stopped. Ivrin uses it again "
+                             "once it is connected.")
+               : Session::tr("The audio device was disconnected and playback stopped. Ivrin now uses %1.").arg(what);
   case OutputNews::What::none:
-    return Session::tr("No sound: no sound device was found. Playback is running silently.");
+    return Session::tr("No sound: no audio device was found. Playback is running silently. Connect one, or choose it "
+                       "in Listen > Output.");
   case OutputNews::What::chosen:
-    return Session::tr("Listening through %1.").arg(what);
+    return Session::tr("Playing through %1.").arg(what);
   case OutputNews::What::back:
-    return Session::tr("Sound is back through %1.").arg(what);
+    return Session::tr("Playing through %1 again.").arg(what);
   }
   return {};
 }

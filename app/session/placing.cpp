@@ -109,9 +109,9 @@ QString Placing::changeWords(const Ornament& was, const Ornament& is) const {
   if (was.length != is.length) return QStringLiteral("%1: %2").arg(name, spanWords(map, is.start, is.length));
   if (const auto landing = is.landing ? session_.song().landingById(*is.landing) : std::nullopt;
       landing && was.landing != is.landing)
-    return Session::tr("%1: lands on %2").arg(name, asText(landing->name));
+    return Session::tr("%1 lands on %2").arg(name, asText(landing->name));
   if (was.landing != is.landing || was.start != is.start)
-    return Session::tr("%1: at bar %2").arg(name).arg(map.barAt(is.start).bar);
+    return Session::tr("%1 at bar %2").arg(name).arg(map.barAt(is.start).bar);
   const TableSpec& table = allKinds().find(is.kind)->table();
   for (const SettingSpec& s : table.settings) {
     const Value& now = settingOr(table, is.settings, s.key);

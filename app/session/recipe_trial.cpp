@@ -35,7 +35,7 @@ bool RecipeTrial::begin(const std::string& landing, const std::optional<Recipe>&
   const auto at = session_.isOpen() ? session_.song().landingById(landing) : std::nullopt;
   if (!at) return false;
   if (at->at <= Beats(0)) {
-    emit session_.notice(tr("Nothing leads to where the song starts: recipes are for later landings."), false);
+    emit session_.notice(tr("Nothing plays before the start of the song. Choose a later landing for a recipe."), false);
     return false;
   }
   session_.settle();
@@ -130,14 +130,14 @@ void RecipeTrial::take(const RecipeMade& made) {
   const QString name = asWords(all_[heard_].name);
   std::set<std::string> rows;
   for (const Ornament& o : made.placed) rows.insert(o.on);
-  said_ = made.why.empty() ? tr("“%1”, heard and not yet placed: %2 on %3")
+  said_ = made.why.empty() ? tr("Previewing “%1”, not placed: %2 on %3")
                                  .arg(name, tr("%n ornament(s)", nullptr, static_cast<int>(made.placed.size())),
                                       tr("%n row(s)", nullptr, static_cast<int>(rows.size())))
-                           : tr("“%1” does not fit here. %2").arg(name, asText(made.why));
+                           : tr("Recipe “%1” does not fit here: %2").arg(name, asText(made.why));
   if (made.why.empty() && !replaced.isEmpty()) said_ += tr("; replaces %1").arg(replaced.join(QStringLiteral(", ")));
   if (const double over = made.mostDb - session_.song().mix.ceilingDbtp; made.why.empty() && over > -1)
-    said_ += made.mostBeforeDb > made.mostDb - 0.1 ? tr("; the mix is as near its ceiling there without it")
-                                                   : tr("; the mix peaks %1 dB higher with it, and its limiter works")
+    said_ += made.mostBeforeDb > made.mostDb - 0.1 ? tr("; the mix is close to its ceiling there anyway")
+                                                   : tr("; the mix peaks %1 dB higher with it and its limiter works")
                                                          .arg(made.mostDb - made.mostBeforeDb, 0, 'f', 1);
   emit changed();
   if (!std::exchange(grown_, true)) emit heardAnother();

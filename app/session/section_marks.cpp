@@ -40,7 +40,8 @@ int takeProposed(Session& session, std::optional<Beats> at) {
   if (at) std::erase_if(some, [&](const FoundSection& f) { return f.at != *at; });
   if (some.empty()) return 0;
   const int count = static_cast<int>(some.size());
-  session.edit(count == 1 ? QObject::tr("section %1").arg(asText(some.front().name)) : QObject::tr("proposed sections"),
+  session.edit(count == 1 ? QObject::tr("section %1").arg(asText(some.front().name))
+                          : QObject::tr("accept detected sections"),
                withSections(session.song(), some));
   session.settle();
   return count;

@@ -41,7 +41,7 @@ Session::Session(Options options)
     , workers_([this](std::function<void()> f) { post(std::move(f)); },
                [this](const std::string& why) {
                  emit progress({}, 1);
-                 emit notice(tr("Something went wrong: %1").arg(asText(why)), true);
+                 emit notice(tr("Ivrin could not finish this: %1. Your song is unchanged.").arg(asText(why)), true);
                })
     , outputs_(std::make_unique<OutputWatch>(*this, playback_))
     , stems_(std::make_unique<SongStems>(*this))
@@ -147,7 +147,7 @@ void Session::edit(const QString& label, Song next, const std::string& mergeKey)
   if (!cutAt.isEmpty())
     emit notice(tr("Feedback over 100 % does not fade out on its own, so it is now cut at %1.").arg(cutAt), false);
   if (now > was && now > leadBefore_)
-    emit notice(tr("The song starts %n bar(s) before its stems now, so that all of it is heard.", nullptr, now), false);
+    emit notice(tr("Added %n bar(s) before the stems, so that the whole lead-in is heard.", nullptr, now), false);
 }
 
 void Session::settle() {

@@ -66,7 +66,7 @@ SongFiles::OpenInput SongFiles::inputOf(std::vector<fs::path> files) const {
           {session_.options().journalFolder, reach_, session_.document().heldLock()},
           {},
           session_.store(),
-          session_.showProgress(Session::tr("Bringing in stems"))};
+          session_.showProgress(Session::tr("Importing stems…"))};
 }
 
 void SongFiles::open(const fs::path& file, const OpenAs& as) {
@@ -130,9 +130,10 @@ void SongFiles::takeArrived(OpenedDocument d) {
   } else {
     const QString why = d.problems.list.empty() ? QString() : asText(d.problems.list.front().text());
     const QString name = asText(d.place.file.filename().string());
-    emit session_.notice(!name.isEmpty() ? Session::tr("%1 cannot be opened. %2").arg(name, why)
-                         : why.isEmpty() ? Session::tr("There is no audio in that.")
-                                         : why,
+    emit session_.notice(!name.isEmpty() ? Session::tr("Open failed: %1. %2").arg(name, why)
+                         : why.isEmpty()
+                             ? Session::tr("Import failed: no audio was found there. Choose WAV, FLAC or AIFF files.")
+                             : why,
                          true);
   }
   if (offered) emit leftOffered();
@@ -143,22 +144,23 @@ namespace {
 
 QString wordsOf(const FoundGrid& grid) {
   if (grid.curve)
-    return Session::tr("Not played to a click: %1 follow it, bar 1 at %2 s.")
+    return Session::tr("Played without a click: tempo map with %1, bar 1 at %2 s. Correct it in Song > Tempo.")
         .arg(tempiWords(tempiOf(*grid.curve)), QString::number(grid.curve->beats.front(), 'f', 2));
-  if (!grid.tempo) return Session::tr("No tempo can be heard in these stems. Set it by hand: Song, Tempo.");
+  if (!grid.tempo) return Session::tr("Tempo detection failed: no steady beat found. Set it in Song > Tempo.");
   if (grid.tempo->confidence < kLeastConfidence) {
     QStringList likely;
     for (const double bpm : likelyTempi(grid)) likely << bpmText(bpm);
     return Session::tr(
-               "The tempo is not certain: %1 BPM? Each button plays it with the click; pressed again it is taken.")
+               "The tempo is uncertain: %1 BPM? Each button plays a tempo with the click; click again to accept it.")
         .arg(likely.join(QStringLiteral(" · ")));
   }
   const bool key = grid.key && grid.key->confidence >= kLeastConfidence;
-  return (key ? Session::tr("%1 BPM found, bar 1 at %2 s, %3. Half or double of what you feel: Song, Tempo.")
-                    .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2),
-                         asText(keyText(grid.key->key)))
-              : Session::tr("%1 BPM found, bar 1 at %2 s. Half or double of what you feel: Song, Tempo.")
-                    .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2)));
+  return (
+      key ? Session::tr("Detected %1 BPM, bar 1 at %2 s, %3. If it feels half or double, change it in Song > Tempo.")
+                .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2),
+                     asText(keyText(grid.key->key)))
+          : Session::tr("Detected %1 BPM, bar 1 at %2 s. If it feels half or double, change it in Song > Tempo.")
+                .arg(QString::number(grid.tempo->bpm), QString::number(grid.tempo->barOneSeconds, 'f', 2)));
 }
 
 } // namespace
@@ -167,23 +169,24 @@ void SongFiles::adopt(OpenedDocument d) {
   session_.adopt(std::move(*d.opened), std::move(d.place), d.problems);
   tidyJob_.begin(0);
   if (d.grid) {
-    emit session_.notice(d.gridFrom.empty() ? wordsOf(*d.grid)
-                                            : Session::tr("Tempo and meter are those of %1.").arg(asText(d.gridFrom)),
+    emit session_.notice(d.gridFrom.empty()
+                             ? wordsOf(*d.grid)
+                             : Session::tr("Tempo and time signature come from %1.").arg(asText(d.gridFrom)),
                          false);
     if (d.tempoGuessed) session_.findings().doubtTempo(*d.grid);
     if (hasTempo(*d.grid) || !d.gridFrom.empty()) session_.findings().lookForSections();
   }
   if (d.apart)
-    emit session_.offered(Session::tr("The stems lie where their files say, which is not one place."),
-                          Session::tr("all from the start"), [&session = session_] {
+    emit session_.offered(Session::tr("Stems placed at their time stamps."), Session::tr("Align all to start"),
+                          [&session = session_] {
                             std::vector<std::string> all;
                             for (const Stem& stem : session.song().stems) all.push_back(stem.id);
-                            session.stems().moveToStart(Session::tr("all stems from the start"), all);
+                            session.stems().moveToStart(Session::tr("align all stems to start"), all);
                           });
   sayWhatIsMissing(d.problems);
   if (session_.readOnly())
-    emit session_.notice(Session::tr("Read only: another window has this song. Edits can be saved under another name."),
-                         false);
+    emit session_.notice(
+        Session::tr("Read only: another window has this song open. Save your edits under another name."), false);
   if (d.broughtBack && d.journal) {
     session_.bringBack(std::move(*d.broughtBack), std::move(d.journal), d.edits);
     emit recovered();
@@ -229,9 +232,9 @@ void SongFiles::saved(Wrote w) {
   if (ok) {
     keepInReach();
     emit session_.songChanged();
-    if (!saved.note.empty()) emit session_.notice(Session::tr("Saved; %1.").arg(asText(saved.note)), false);
+    if (!saved.note.empty()) emit session_.notice(Session::tr("Saved. %1.").arg(asText(saved.note)), false);
   } else {
-    emit session_.notice(Session::tr("The song was not saved: %1").arg(asText(saved.why)), true);
+    emit session_.notice(Session::tr("Save failed: %1").arg(asText(saved.why)), true);
   }
   const auto then = std::move(saves_.front().then);
   saves_.pop_front();

@@ -146,7 +146,7 @@ std::vector<std::string> SongStems::missing() const {
 
 void SongStems::bringIn(SongAudio known) {
   audioJob_.begin({session_.song(), session_.document().audioFolders(), std::move(known), session_.store(),
-                   session_.showProgress(Session::tr("Bringing in stems"))});
+                   session_.showProgress(Session::tr("Importing stems…"))});
 }
 
 void SongStems::openMissing() {
@@ -194,7 +194,7 @@ void SongStems::dropDamaged(const std::vector<std::string>& stems) {
   }
   session_.forgetPrints();
   session_.takeAudio(std::move(sound), true);
-  emit session_.notice(Session::tr("The copy of %1 in the cache was damaged; it is brought in anew.")
+  emit session_.notice(Session::tr("The cached copy of %1 was damaged. It is being imported again.")
                            .arg(names.join(QStringLiteral(", "))),
                        true);
 }
@@ -207,29 +207,29 @@ void SongStems::pointAt(const std::string& stem, const fs::path& file) {
 
 void SongStems::findIn(const fs::path& folder) {
   lookJob_.begin({session_.song(), missing(), folder, true, session_.store(),
-                  session_.showProgress(Session::tr("Looking for stems"))});
+                  session_.showProgress(Session::tr("Looking for stems…"))});
 }
 
 void SongStems::takeFound(LookFound found) {
   emit session_.progress({}, 1);
   for (const Problem& p : found.problems.list) emit session_.notice(asText(p.text()), p.isError);
   if (found.stems.empty()) {
-    if (found.problems.list.empty()) emit session_.notice(Session::tr("None of the missing stems is there."), true);
+    if (found.problems.list.empty())
+      emit session_.notice(Session::tr("None of the missing stems was found there. Choose another folder."), true);
     return;
   }
   for (const StemFound& f : found.stems) session_.files().pathFor(f.file); // the user chose the folder
   const StemFound& first = found.stems.front();
   const QString name = asText(session_.song().rowName(first.stem));
   const int count = static_cast<int>(found.stems.size());
-  session_.edit(count == 1 ? Session::tr("file of %1").arg(name) : Session::tr("files of %n row(s)", nullptr, count),
+  session_.edit(count == 1 ? Session::tr("replace file of %1").arg(name)
+                           : Session::tr("find %n file(s)", nullptr, count),
                 withStemsFound(session_.song(), found.stems));
   session_.settle();
   if (found.of > found.stems.size())
-    emit session_.notice(Session::tr("%1 of %2 missing stems were found.").arg(found.stems.size()).arg(found.of),
-                         false);
+    emit session_.notice(Session::tr("Found %1 of %2 missing stems.").arg(found.stems.size()).arg(found.of), false);
   else if (found.of == 1 && !first.sameSound && !session_.song().stem(first.stem)->digest.empty())
-    emit session_.notice(
-        Session::tr("%1 takes its sound from %2 now.").arg(name, asText(first.file.filename().string())), false);
+    emit session_.notice(Session::tr("%1 now plays %2.").arg(name, asText(first.file.filename().string())), false);
 }
 
 void SongStems::add(const std::vector<fs::path>& files) {
@@ -260,14 +260,13 @@ void SongStems::takeAdded(Added added) {
   for (const Stem& s : added.stems) ids.push_back(s.id);
   const int count = static_cast<int>(added.stems.size());
   const QString name = asText(added.stems.front().name);
-  session_.edit(count == 1 ? Session::tr("new row %1").arg(name) : Session::tr("new rows"),
+  session_.edit(count == 1 ? Session::tr("add row %1").arg(name) : Session::tr("add rows"),
                 withStems(session_.song(), std::move(added.stems)));
   session_.settle();
   emit this->added(count);
   if (!added.apart) return;
-  emit session_.offered(Session::tr("They lie where their files say, beside the other stems."),
-                        Session::tr("from the start instead"),
-                        [this, ids] { moveToStart(Session::tr("new rows from the start"), ids); });
+  emit session_.offered(Session::tr("New rows placed at their time stamps."), Session::tr("Align to start"),
+                        [this, ids] { moveToStart(Session::tr("align new rows to start"), ids); });
 }
 
 // ---------------------------------------------------------------- written anew
@@ -304,9 +303,9 @@ void SongStems::offerReexports(const std::vector<std::string>& stems) {
   QStringList names;
   for (const std::string& id : stems) names << asText(session_.song().rowName(id));
   emit session_.offered(stems.size() == 1
-                            ? Session::tr("The file of %1 was written anew.").arg(names.front())
-                            : Session::tr("Files were written anew: %1.").arg(names.join(QStringLiteral(", "))),
-                        Session::tr("hear it as it is now"), [this, stems] { takeReexports(stems); });
+                            ? Session::tr("The file of %1 changed on disk.").arg(names.front())
+                            : Session::tr("Files changed on disk: %1.").arg(names.join(QStringLiteral(", "))),
+                        Session::tr("Reload"), [this, stems] { takeReexports(stems); });
 }
 
 /// The files are what they are: there is nothing to undo. What is placed stays on its beats.

@@ -43,7 +43,7 @@ void Tries::hear(int which) {
   if (!running() || which < 0 || which >= kTries) return;
   heard_ = which;
   editing_ = true;
-  session_.edit(tr("try of %1").arg(kindWord(before_.kind)),
+  session_.edit(tr("idea for %1").arg(kindWord(before_.kind)),
                 withOrnamentReplaced(session_.song(), tries_[static_cast<std::size_t>(which)]), kMergeKey + before_.id);
   editing_ = false;
   emit changed();

@@ -23,7 +23,7 @@ inline QString tempiWords(const std::vector<TempoEntry>& tempi) {
       std::minmax_element(tempi.begin(), tempi.end(), [](const auto& a, const auto& b) { return a.bpm < b.bpm; });
   const auto text = [](double bpm) { return QString::number(std::round(bpm * 10) / 10); };
   if (tempi.size() == 1) return QObject::tr("%1 BPM").arg(text(least->bpm));
-  return QObject::tr("%1 tempi from %2 to %3 BPM").arg(tempi.size()).arg(text(least->bpm), text(most->bpm));
+  return QObject::tr("%1 tempo changes from %2 to %3 BPM").arg(tempi.size()).arg(text(least->bpm), text(most->bpm));
 }
 
 } // namespace ivrin::app

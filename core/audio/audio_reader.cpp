@@ -202,15 +202,15 @@ std::unique_ptr<AudioReader> AudioReader::open(const std::filesystem::path& file
   else if (info.channels < 1 || info.samplerate < 1000 || info.samplerate > 768000)
     why = worded("has an impossible header");
   else if (info.frames <= 0)
-    why = worded("holds no sound (zero frames)");
+    why = worded("has no audio (zero frames)");
   else if (info.frames > kMostFrames(info.samplerate))
-    why = worded("is longer than 4 hours, by its header");
+    why = worded("is longer than 4 hours according to its header");
   if (!why.empty()) {
     sf_close(f);
     return refuse(why);
   }
   auto reader = std::make_unique<SndfileReader>(f, info, songRate, length && length->cutShort(), std::move(source));
-  if (!reader->usable()) return refuse(worded("its sample rate cannot be converted"));
+  if (!reader->usable()) return refuse(worded("has a sample rate that cannot be converted"));
   return reader;
 }
 

@@ -54,15 +54,15 @@ struct AudioWriter::Impl {
   std::string whyNotWhole(std::int64_t frames) {
     SF_INFO info{};
     SNDFILE* f = sink->open(SFM_READ, info);
-    if (!f) return worded("what was written cannot be read back: %1", sf_strerror(nullptr));
+    if (!f) return worded("reading back what was written failed: %1", sf_strerror(nullptr));
     std::string why;
     constexpr std::int64_t kLast = 4096;
     const std::int64_t n = std::min(frames, kLast);
     std::vector<float> last(static_cast<std::size_t>(2 * n));
     if (info.frames != frames)
-      why = worded("of %1 frames only %2 were written", frames, info.frames);
+      why = worded("only %2 of %1 frames were written", frames, info.frames);
     else if (n > 0 && (sf_seek(f, frames - n, SEEK_SET) != frames - n || sf_readf_float(f, last.data(), n) != n))
-      why = worded("its end cannot be read back");
+      why = worded("its end could not be read back");
     sf_close(f);
     return why;
   }
@@ -110,7 +110,7 @@ AudioWriter::AudioWriter(fs::path file, AudioFormat format, int sampleRate, std:
     bext.time_reference_low = static_cast<std::uint32_t>(at & 0xffffffff);
     bext.time_reference_high = static_cast<std::uint32_t>(at >> 32);
     if (sf_command(impl_->file, SFC_SET_BROADCAST_INFO, &bext, sizeof bext) != SF_TRUE)
-      impl_->fail(worded("its place in time cannot be written"));
+      impl_->fail(worded("its time stamp could not be written"));
   }
 }
 

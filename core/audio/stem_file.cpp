@@ -154,7 +154,7 @@ StemFile::Written StemFile::write(AudioReader& reader, std::int64_t frames, int 
     if (progress) progress(done, frames);
   }
   if (std::string why = reader.failure(); !why.empty()) return {worded("cannot be read: %1", why)};
-  if (done == 0) return {worded("holds no sound that can be decoded")};
+  if (done == 0) return {worded("has no audio that can be decoded")};
   if (done < frames / 2) return {"short", done};
   h.frames = done; // a truncated file: what there was
   h.truncated = reader.truncated() || done < reader.frames() ? 1 : 0;

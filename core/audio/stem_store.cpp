@@ -153,7 +153,7 @@ std::shared_ptr<const StemAudio> StemStore::open(const fs::path& file, int songR
     if (digestOf(file) != digest) { // what was decoded may be neither of the two
       ::unlink(stored.c_str());
       problems.error(ErrorId::broken_audio, place,
-                     worded("%1 was changed while it was being read; open it again", file.string()));
+                     worded("%1 changed while it was being read. Open it again", file.string()));
       return nullptr;
     }
     trim();

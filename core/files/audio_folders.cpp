@@ -29,14 +29,14 @@ std::optional<fs::path> resolveAudio(const AudioFolders& folders, const std::str
   for (const auto& dir : folders.allowed) inside = inside || (!ec && liesBelow(full, dir));
   if (!inside) {
     problems.error(ErrorId::out_of_reach, place,
-                   worded("\"%1\" lies outside the song's folder and was not allowed (command line: --reach DIR)",
+                   worded("“%1” is outside the song folder. Allow that folder (command line: --reach DIR)",
                           pathForSong(file, folder)));
     return std::nullopt;
   }
   if (const std::string what = whatItIs(full); what != "a file") {
     problems.error(ErrorId::missing_audio, place,
-                   what.empty() ? worded("\"%1\" is not there", pathForSong(folder / file, folder))
-                                : worded("\"%1\" is %2, not a file", pathForSong(folder / file, folder), worded(what)));
+                   what.empty() ? worded("“%1” does not exist", pathForSong(folder / file, folder))
+                                : worded("“%1” is %2, not a file", pathForSong(folder / file, folder), worded(what)));
     return std::nullopt;
   }
   return full;

@@ -79,11 +79,11 @@ std::optional<Journal> readJournal(const fs::path& journalFile, Problems& proble
       if (key == "edits" && value.number()) j.edits = static_cast<int>(std::clamp(*value.number(), 0.0, 1e6));
     }
   if (format == "ivrin-journal" && version && *version > kJournalVersion) {
-    problems.error(ErrorId::newer_version, "version", worded("a later Ivrin wrote it"));
+    problems.error(ErrorId::newer_version, "version", worded("it was written by a newer version of Ivrin"));
     return std::nullopt;
   }
   if (format != "ivrin-journal" || j.song.empty() || !version || *version != kJournalVersion) {
-    problems.error(ErrorId::not_a_song, "format", worded("%1 is not a journal", journalFile.string()));
+    problems.error(ErrorId::not_a_song, "format", worded("%1 is not a recovery file", journalFile.string()));
     return std::nullopt;
   }
   return j;
@@ -139,7 +139,7 @@ std::vector<LeftJournal> leftJournals(const fs::path& folder, const std::optiona
       files.push_back(e->path());
   if (ec && fs::exists(fs::symlink_status(folder, ec)))
     told.error(ErrorId::unreadable, "",
-               worded("Unsaved edits cannot be looked for: %1 cannot be read.", folder.string()));
+               worded("Recovery failed: the folder %1 cannot be read. Check its permissions.", folder.string()));
   std::vector<LeftJournal> left;
   for (const fs::path& file : files) {
     std::error_code gone;

@@ -36,7 +36,7 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
   bool start_array(std::size_t) override { return open(Value(List{})); }
   bool end_array() override { return close(); }
   bool key(string_t& k) override {
-    if (!keys_.back().insert(k).second) return fail(worded("the field \"%1\" stands twice in one object", k));
+    if (!keys_.back().insert(k).second) return fail(worded("the field “%1” occurs twice in one object", k));
     std::get<Object>(stack_.back().data).emplace_back(std::move(k), Value());
     return true;
   }
@@ -57,7 +57,7 @@ class Builder : public nlohmann::json_sax<nlohmann::json> {
     return false;
   }
   bool open(Value v) {
-    if (stack_.size() >= kMaxDepth) return fail(worded("nested deeper than 64 levels"));
+    if (stack_.size() >= kMaxDepth) return fail(worded("is nested deeper than 64 levels"));
     stack_.push_back(std::move(v));
     return true;
   }
@@ -158,7 +158,7 @@ std::optional<Value> parseJson(std::string_view text, Problems& problems) {
   }
   std::string place;
   if (b.position_ > 0) place = worded("line %1, column %2", line, column);
-  problems.error(ErrorId::syntax, place, b.error.empty() ? worded("not JSON") : b.error);
+  problems.error(ErrorId::syntax, place, b.error.empty() ? worded("is not valid JSON") : b.error);
   return std::nullopt;
 }
 

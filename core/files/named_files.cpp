@@ -26,7 +26,7 @@ std::vector<fs::path> namedFiles(const fs::path& folder, Problems& problems) {
   std::sort(files.begin(), files.end());
   if (files.size() > kMostFiles || seen == kMostSeen)
     problems.error(ErrorId::unreadable, "",
-                   worded("%1 holds more than %2 files; only the first %2 are read", folder.string(), kMostFiles));
+                   worded("%1 has more than %2 files; only the first %2 are read", folder.string(), kMostFiles));
   files.resize(std::min(files.size(), kMostFiles));
   return files;
 }
@@ -42,8 +42,8 @@ void eachNamedFile(const fs::path& folder, Problems& problems,
     const auto text = readWholeFile(files[i], kMostBytesOfOne, why);
     if (text && (bytes += text->size()) > kMostBytes) {
       problems.error(ErrorId::unreadable, "",
-                     worded("%1 holds more than %2 MiB; %3 of its files are not read", folder.string(),
-                            kMostBytes >> 20, files.size() - i));
+                     worded("%1 has more than %2 MiB; %3 of its files are not read", folder.string(), kMostBytes >> 20,
+                            files.size() - i));
       return;
     }
     Problems own;
@@ -65,7 +65,7 @@ bool keepNamedFile(const fs::path& folder, const std::string& called, const std:
   for (const char c : called)
     name += (c >= 0 && c < 32) || std::string_view("/\\:*?\"<>|.").find(c) != std::string_view::npos ? '-' : c;
   if (name.empty()) {
-    why = worded("it wants a name");
+    why = worded("a name is needed");
     return false;
   }
   return replaceFile(folder / (name + ".json"), text, why);

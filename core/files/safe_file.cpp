@@ -37,7 +37,7 @@ std::string whatItIs(const fs::path& file) {
 }
 
 std::string systemWords(int error) {
-  if (error == EFBIG) return worded("no space left: files may not grow larger (a limit of the system or the disk)");
+  if (error == EFBIG) return worded("no space left on the disk, or the system limits the size of files");
   return std::strerror(error);
 }
 
@@ -275,7 +275,7 @@ bool replaceFile(const fs::path& file, std::string_view contents, std::string& w
   if (::stat(target.c_str(), &st) == 0) {
     mode = st.st_mode & 0777;
     if (!S_ISREG(st.st_mode)) {
-      why = worded("%1 is %2, not a file; nothing is written over it", file.string(), worded(kindOf(st.st_mode)));
+      why = worded("%1 is %2, not a file, and is not overwritten", file.string(), worded(kindOf(st.st_mode)));
       return false;
     }
   }

@@ -14,8 +14,7 @@ namespace ivrin {
 namespace {
 
 void refuse(Problems& problems, std::string place) {
-  problems.error(ErrorId::refused, std::move(place),
-                 worded("would be another value once it is saved and opened again"));
+  problems.error(ErrorId::refused, std::move(place), worded("would change when the song is saved and opened again"));
 }
 
 /// All of the song but its ornaments.
@@ -39,7 +38,7 @@ void checkOrnament(const Ornament& o, const Registry& registry, const std::strin
     if (!own.hasErrors() && !(again == o)) refuse(own, place);
   } else {
     own = {};
-    own.error(ErrorId::syntax, place, worded("holds text that is not UTF-8, which a song file cannot keep"));
+    own.error(ErrorId::syntax, place, worded("has text that is not UTF-8, which a song file cannot store"));
   }
   problems.append(std::move(own));
 }

@@ -26,13 +26,13 @@ class Fields {
       : place_(std::move(place))
       , problems_(problems) {
     object_ = v.object();
-    if (!object_) problems_.error(ErrorId::wrong_type, place_, worded("is %1, wanted an object", v.typeName()));
+    if (!object_) problems_.error(ErrorId::wrong_type, place_, worded("must be an object, not %1", v.typeName()));
   }
   ~Fields() {
     if (!object_) return;
     for (const auto& [name, value] : *object_)
       if (std::find(asked_.begin(), asked_.end(), name) == asked_.end())
-        problems_.error(ErrorId::unknown_field, at(name), worded("is not a field here%1", didYouMean(name, asked_)));
+        problems_.error(ErrorId::unknown_field, at(name), worded("is not a known field%1", didYouMean(name, asked_)));
   }
   Fields(const Fields&) = delete;
   Fields& operator=(const Fields&) = delete;
@@ -48,7 +48,7 @@ class Fields {
     return nullptr;
   }
   void wrongType(const std::string& key, const Value& v, const std::string& wanted) {
-    problems_.error(ErrorId::wrong_type, at(key), worded("is %1, wanted %2", v.typeName(), wanted));
+    problems_.error(ErrorId::wrong_type, at(key), worded("must be %2, not %1", v.typeName(), wanted));
   }
   double number(const std::string& key, double fallback, double min, double max, bool required = false) {
     const Value* v = find(key, required);
@@ -225,12 +225,12 @@ class SongReader {
     const std::string hears = f.text("hears");
     if (!hears.empty() && hears != "row" && hears != "dry")
       problems_.error(ErrorId::unknown_choice, place + ".hears",
-                      worded("\"%1\" is not one of \"row\", \"dry\"%2", hears, didYouMean(hears, {"row", "dry"})));
+                      worded("“%1” is not one of “row”, “dry”%2", hears, didYouMean(hears, {"row", "dry"})));
     o.hears = hears == "dry" ? Hears::dry : Hears::row;
     if (const Value* s = f.find("source"); s && !s->isNull()) {
       if (const auto* list = s->list()) {
         if (list->empty() || list->size() > 1024)
-          problems_.error(ErrorId::out_of_range, place + ".source", worded("a list needs 1 to 1024 pieces"));
+          problems_.error(ErrorId::out_of_range, place + ".source", worded("must be a list of 1 to 1024 pieces"));
         for (std::size_t i = 0; i < list->size(); ++i)
           o.source.push_back(readPiece((*list)[i], place + ".source[" + std::to_string(i) + "]"));
       } else {
@@ -245,7 +245,7 @@ class SongReader {
       std::vector<std::string> names;
       for (const auto& t : registry_.kinds) names.push_back(t.id);
       problems_.error(ErrorId::unknown_kind, place + ".kind",
-                      worded("\"%1\" is not an ornament of this version%2", o.kind, didYouMean(o.kind, names)));
+                      worded("“%1” is not an ornament that this version knows%2", o.kind, didYouMean(o.kind, names)));
     } else {
       if (table->since > version_)
         problems_.error(ErrorId::unknown_kind, place + ".kind", newerThan(table->since, version_));
@@ -261,7 +261,7 @@ class SongReader {
       variant.gainDb = vf.number("gain_db", 0, -60, 12);
       if (table) checkSettings(*table, variant.settings, at + ".settings", problems_, version_);
       if (!slots.insert(variant.slot).second)
-        problems_.error(ErrorId::duplicate_id, at + ".slot", worded("variant \"%1\" is there twice", variant.slot));
+        problems_.error(ErrorId::duplicate_id, at + ".slot", worded("variant “%1” occurs twice", variant.slot));
       o.variants.push_back(std::move(variant));
     });
     return o;
@@ -282,11 +282,11 @@ class SongReader {
     rows.add(kMixRow);
     const auto unique = [&](Names& space, const std::string& id, const std::string& place) {
       if (id.empty()) return;
-      if (!space.add(id)) problems_.error(ErrorId::duplicate_id, place, worded("the id \"%1\" is taken", id));
+      if (!space.add(id)) problems_.error(ErrorId::duplicate_id, place, worded("the id “%1” is already in use", id));
       if (version_ >= 2 && !isId(id))
         problems_.error(
             ErrorId::out_of_range, place,
-            worded("\"%1\" is not an id: 1 to 64 of A-Z, a-z, 0-9, \".\", \"_\" and \"-\"", id.substr(0, 80)));
+            worded("“%1” is not an id: 1 to 64 of A-Z, a-z, 0-9, \".\", \"_\" and \"-\"", id.substr(0, 80)));
     };
     const auto indexed = [](const char* list, std::size_t i) {
       return std::string(list) + "[" + std::to_string(i) + "]";
@@ -300,7 +300,7 @@ class SongReader {
       const auto& bus = song.stems[i].bus;
       if (bus && !busIds.has(*bus))
         problems_.error(ErrorId::dangling_id, indexed("stems", i) + ".bus",
-                        worded("there is no bus \"%1\"%2", *bus, didYouMean(*bus, busIds.order)));
+                        worded("there is no bus “%1”%2", *bus, didYouMean(*bus, busIds.order)));
     }
     for (std::size_t i = 0; i < song.sections.size(); ++i)
       unique(lands, song.sections[i].id, indexed("sections", i) + ".id");
@@ -308,8 +308,7 @@ class SongReader {
       unique(lands, song.landings[i].id, indexed("landings", i) + ".id");
     const auto knownRow = [&](const std::string& id, const std::string& place) {
       if (!id.empty() && !rows.has(id))
-        problems_.error(ErrorId::dangling_id, place,
-                        worded("there is no row \"%1\"%2", id, didYouMean(id, rows.order)));
+        problems_.error(ErrorId::dangling_id, place, worded("there is no row “%1”%2", id, didYouMean(id, rows.order)));
     };
     for (std::size_t i = 0; i < song.ornaments.size(); ++i) {
       const Ornament& o = *song.ornaments[i];
@@ -327,12 +326,12 @@ class SongReader {
       });
       if (o.recipe && !lands.has(o.recipe->landing))
         problems_.error(ErrorId::dangling_id, place + ".recipe.landing",
-                        worded("there is no section or landing \"%1\"%2", o.recipe->landing,
+                        worded("there is no section or landing “%1”%2", o.recipe->landing,
                                didYouMean(o.recipe->landing, lands.order)));
       if (o.landing && !lands.has(*o.landing))
         problems_.error(
             ErrorId::dangling_id, place + ".landing",
-            worded("there is no section or landing \"%1\"%2", *o.landing, didYouMean(*o.landing, lands.order)));
+            worded("there is no section or landing “%1”%2", *o.landing, didYouMean(*o.landing, lands.order)));
     }
   }
 
@@ -343,9 +342,8 @@ class SongReader {
     k.note = static_cast<int>(f.integer("note", 0, 0, 11, true));
     const std::string mode = f.text("mode", true);
     if (!mode.empty() && mode != "minor" && mode != "major")
-      problems_.error(
-          ErrorId::unknown_choice, "key.mode",
-          worded("\"%1\" is not one of \"major\", \"minor\"%2", mode, didYouMean(mode, {"major", "minor"})));
+      problems_.error(ErrorId::unknown_choice, "key.mode",
+                      worded("“%1” is not one of \"major\", \"minor\"%2", mode, didYouMean(mode, {"major", "minor"})));
     k.minor = mode == "minor";
     return k;
   }
@@ -374,17 +372,17 @@ class SongReader {
             e.unit = 4;
           }
           if (!song.meter.empty() && (e.at - song.meter.back().at).ticks % song.meter.back().barLength().ticks != 0)
-            problems_.error(ErrorId::bad_order, at + ".at", worded("a meter change must fall on a bar line"));
+            problems_.error(ErrorId::bad_order, at + ".at", worded("a time signature change must be on a bar line"));
           song.meter.push_back(e);
           checkAscending(song.meter, at);
         },
         true);
     if (song.tempo.empty() || song.tempo.front().at.ticks != 0) {
-      problems_.error(ErrorId::bad_order, "tempo", worded("needs an entry at 0"));
+      problems_.error(ErrorId::bad_order, "tempo", worded("must have an entry at 0"));
       song.tempo = {{}};
     }
     if (song.meter.empty() || song.meter.front().at.ticks != 0) {
-      problems_.error(ErrorId::bad_order, "meter", worded("needs an entry at 0"));
+      problems_.error(ErrorId::bad_order, "meter", worded("must have an entry at 0"));
       song.meter = {{}};
     }
   }
@@ -403,7 +401,7 @@ class SongReader {
     const auto word = f.textOrNull("hz_law");
     if (!word || *word == "linear") return CurveLaw::linear;
     if (*word != "log")
-      problems_.error(ErrorId::out_of_range, "hz_law", worded("\"%1\" is neither \"linear\" nor \"log\"", *word));
+      problems_.error(ErrorId::out_of_range, "hz_law", worded("“%1” is neither \"linear\" nor \"log\"", *word));
     return CurveLaw::log;
   }
 
@@ -416,7 +414,7 @@ class SongReader {
       std::vector<std::string> names;
       for (const RowRole r : kRowRoles) names.emplace_back(roleWord(r));
       problems_.error(ErrorId::out_of_range, place + ".role",
-                      worded("\"%1\" is no role%2", *word, didYouMean(*word, names)));
+                      worded("“%1” is not a role%2", *word, didYouMean(*word, names)));
     }
     return role;
   }
@@ -443,7 +441,7 @@ class SongReader {
     f.items("finish", [&](const Value& v, const std::string& at) {
       Processor p;
       if (!v.object()) {
-        problems_.error(ErrorId::wrong_type, at, worded("is %1, wanted an object", v.typeName()));
+        problems_.error(ErrorId::wrong_type, at, worded("must be an object, not %1", v.typeName()));
         return;
       }
       for (const auto& [name, value] : *v.object()) {
@@ -458,7 +456,7 @@ class SongReader {
         for (const auto& t : registry_.processors) names.push_back(t.id);
         problems_.error(
             ErrorId::unknown_kind, at + ".type",
-            worded("\"%1\" is not a finish processor of this version%2", p.type, didYouMean(p.type, names)));
+            worded("“%1” is not a finish processor that this version knows%2", p.type, didYouMean(p.type, names)));
       } else {
         if (table->since > version_)
           problems_.error(ErrorId::unknown_kind, at + ".type", newerThan(table->since, version_));
@@ -501,7 +499,7 @@ class SongReader {
   std::string readSlot(const Value& v, const std::string& place) {
     const std::string* s = v.text();
     if (s && s->size() == 1 && (*s)[0] >= 'A' && (*s)[0] <= 'D') return *s;
-    problems_.error(ErrorId::unknown_choice, place, worded("is not one of \"A\", \"B\", \"C\", \"D\""));
+    problems_.error(ErrorId::unknown_choice, place, worded("is not one of “A”, “B”, “C”, “D”"));
     return "A";
   }
 
@@ -531,7 +529,7 @@ std::optional<Song> readWhole(std::string_view text, const Registry& registry, P
   }
   if (*version->number() > kSongVersion) {
     problems.error(ErrorId::newer_version, "version",
-                   worded("written by a later Ivrin (song version %1; this one reads up to %2)",
+                   worded("was written by a newer version of Ivrin (song version %1; this one reads up to %2)",
                           shortestNumber(*version->number()), kSongVersion));
     return std::nullopt;
   }
@@ -547,7 +545,7 @@ std::optional<Song> readWhole(std::string_view text, const Registry& registry, P
   return withLegalIds(std::move(song), registry,
                       [&](const std::string& place, const std::string& was, const std::string& is) {
                         problems.note(ErrorId::out_of_range, place,
-                                      worded("\"%1\" cannot be an id; it is \"%2\" now", was.substr(0, 80), is));
+                                      worded("“%1” cannot be an id and was changed to “%2”", was.substr(0, 80), is));
                       });
 }
 

@@ -59,10 +59,10 @@ std::string whyNotWritten(const fs::path& target, TargetKind kind, const Sources
   struct stat there {};
   if (::stat(target.c_str(), &there) != 0) return {}; // nothing is there; what stands in the way is said on writing
   if (!S_ISREG(there.st_mode))
-    return worded("%1 is %2, not a file; nothing is written over it", target.string(), worded(whatItIs(target)));
-  if (sources.has(target)) return worded("%1 is a source of this song; it is not written over", target.string());
+    return worded("%1 is %2, not a file, and is not overwritten", target.string(), worded(whatItIs(target)));
+  if (sources.has(target)) return worded("%1 is a source of this song and is not overwritten", target.string());
   if (there.st_size > 0 && !isOfKind(target, kind)) // an empty file is nobody's
-    return worded(kind == TargetKind::song ? "%1 is not a song; it is not written over"
+    return worded(kind == TargetKind::song ? "%1 is not a song and is not overwritten"
                                            : "%1 is not a sound file; it is not written over",
                   target.string());
   return {};

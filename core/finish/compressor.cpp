@@ -96,7 +96,7 @@ const Finisher& compressorFinisher() {
                               .unit = "dB",
                               .min = -60,
                               .initial = -18,
-                              .meaning = "What is louder than this is turned down.",
+                              .meaning = "Level above which the sound is turned down.",
                               .group = "compressor",
                               .step = 0.5});
         t.settings.push_back({.key = "ratio",
@@ -104,7 +104,7 @@ const Finisher& compressorFinisher() {
                               .min = 1,
                               .max = 20,
                               .initial = 3,
-                              .meaning = "How many dB over it come out as one.",
+                              .meaning = "How strongly levels above the threshold are reduced: higher is more even.",
                               .group = "compressor",
                               .step = 0.5});
         t.settings.push_back({.key = "attack_ms",
@@ -113,7 +113,7 @@ const Finisher& compressorFinisher() {
                               .min = 0.1,
                               .max = 200,
                               .initial = 8,
-                              .meaning = "How fast it takes hold.",
+                              .meaning = "Time before the compressor reacts: shorter tames transients.",
                               .group = "compressor"});
         t.settings.push_back({.key = "release_ms",
                               .label = "release",
@@ -121,7 +121,7 @@ const Finisher& compressorFinisher() {
                               .min = 5,
                               .max = 2000,
                               .initial = 120,
-                              .meaning = "How fast it lets go.",
+                              .meaning = "Time to come back to full level: shorter pumps more.",
                               .group = "compressor",
                               .step = 5});
         t.settings.push_back({.key = "makeup_db",
@@ -129,7 +129,7 @@ const Finisher& compressorFinisher() {
                               .unit = "dB",
                               .max = 12,
                               .initial = 0,
-                              .meaning = "How far it is turned up afterwards.",
+                              .meaning = "Level added after the compression.",
                               .group = "compressor",
                               .step = 0.5});
         return t;

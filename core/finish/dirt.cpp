@@ -42,20 +42,20 @@ class DriveStage : public TakenAhead {
 const Finisher& dirtFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"dirt", "Dirt", "", "Makes it coarse: fewer bits, a lower rate, saturation.", {}};
+        TableSpec t{"dirt", "Dirt", "", "Roughens the sound: fewer bits, a lower sample rate, saturation.", {}};
         t.settings.push_back({.key = "bits",
-                              .label = "bits",
+                              .label = "bit depth",
                               .min = 4,
                               .max = 24,
                               .initial = 24,
-                              .meaning = "In how fine steps its level goes; 24 bits are clean.",
+                              .meaning = "Resolution of the level: fewer bits sound grainier, 24 bits are clean.",
                               .group = "dirt"});
         t.settings.push_back({.key = "rate_hz",
-                              .label = "rate",
+                              .label = "sample rate",
                               .unit = "Hz",
                               .min = 500,
                               .max = 192000,
-                              .meaning = "How often it is sampled anew; in between it is held.",
+                              .meaning = "Rate at which the sound is sampled again: lower is duller and more metallic.",
                               .group = "dirt",
                               .step = 500,
                               .nullable = true,
@@ -66,7 +66,7 @@ const Finisher& dirtFinisher() {
                               .unit = "%",
                               .max = 100,
                               .initial = 0,
-                              .meaning = "How far it is driven into saturation.",
+                              .meaning = "Saturates the sound: higher is rougher and denser.",
                               .group = "dirt"});
         return t;
       }(),

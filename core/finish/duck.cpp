@@ -28,19 +28,19 @@ class DuckStage : public InPlace {
 class DuckFinisher : public Finisher {
  public:
   DuckFinisher() {
-    table_ = {"duck", "Duck", "", "Turns it down while a row sounds.", {}};
+    table_ = {"duck", "Duck", "", "Turns the sound down while a row plays.", {}};
     table_.settings.push_back({.key = "depth_db",
                                .label = "depth",
                                .unit = "dB",
                                .max = 48,
                                .initial = 9,
-                               .meaning = "How far it is turned down.",
+                               .meaning = "How far the sound is turned down.",
                                .group = "duck",
                                .step = 0.5});
     table_.settings.push_back({.key = "key",
-                               .label = "key",
+                               .label = "sidechain",
                                .type = type::row,
-                               .meaning = "The row that turns it down, before its ornaments.",
+                               .meaning = "Row that turns the sound down, before its ornaments.",
                                .group = "duck",
                                .nullable = true,
                                .whenNull = "own row"});
@@ -50,7 +50,7 @@ class DuckFinisher : public Finisher {
                                .min = 1,
                                .max = 200,
                                .initial = 15,
-                               .meaning = "How fast it is turned down, ahead of the row that does it.",
+                               .meaning = "Time to turn down, ahead of the sidechain: longer is smoother.",
                                .group = "duck"});
     table_.settings.push_back({.key = "release_ms",
                                .label = "release",
@@ -58,7 +58,7 @@ class DuckFinisher : public Finisher {
                                .min = 5,
                                .max = 2000,
                                .initial = 150,
-                               .meaning = "How fast it comes back.",
+                               .meaning = "Time to come back: shorter pumps more.",
                                .group = "duck",
                                .step = 5});
   }

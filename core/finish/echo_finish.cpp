@@ -46,44 +46,48 @@ class EchoStage : public Ringing {
 class EchoFinisher : public Finisher {
  public:
   EchoFinisher() {
-    table_ = {"echo", "Echo", "", "Puts echoes behind the sound.", {}};
+    table_ = {"echo", "Delay", "", "Adds echoes to the sound.", {}};
     const auto add = [&](SettingSpec s) -> SettingSpec& {
       table_.settings.push_back(std::move(s));
       return table_.settings.back();
     };
     add({.key = "time_left",
-         .label = "left",
+         .label = "time L",
          .type = type::time,
          .min = 1,
          .max = 960000,
          .initial = "1/8",
-         .meaning = "How far apart the left echoes are.",
-         .group = "echo"});
+         .meaning = "Time between left echoes.",
+         .group = "delay"});
     add({.key = "time_right",
-         .label = "right",
+         .label = "time R",
          .type = type::time,
          .min = 1,
          .max = 960000,
          .initial = "1/8",
-         .meaning = "How far apart the right echoes are.",
-         .group = "echo"});
+         .meaning = "Time between right echoes.",
+         .group = "delay"});
     add(echoPatternSetting("pattern"));
     add({.key = "feedback_percent",
          .label = "feedback",
          .unit = "%",
          .max = 95,
          .initial = 35,
-         .meaning = "How much of each echo goes round again.",
-         .group = "echo",
+         .meaning = "How much of each echo is repeated: higher gives more echoes.",
+         .group = "delay",
          .role = Role::feedback});
     add({.key = "mix_percent",
          .label = "mix",
          .unit = "%",
          .max = 100,
          .initial = 25,
-         .meaning = "How much of what is heard is treated.",
-         .group = "echo"});
-    for (const bool low : {true, false}) add(cutSetting(low, "each time round.", "echo"));
+         .meaning = "Mix of the dry sound and the delay: 100 % is delay only.",
+         .group = "delay"});
+    for (const bool low : {true, false})
+      add(cutSetting(low,
+                     low ? "Removes lows below this frequency at every repeat."
+                         : "Removes highs above this frequency at every repeat.",
+                     "delay"));
   }
   const TableSpec& table() const override { return table_; }
   std::int64_t tailFrames(const FinishPlace& at, const Settings& set) const override {

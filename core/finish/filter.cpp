@@ -57,29 +57,29 @@ class FilterStage : public InPlace {
 };
 
 TableSpec makeTable() {
-  TableSpec t{"filter", "Filter", "", "Cuts lows and highs.", {}};
+  TableSpec t{"filter", "Filter", "", "Removes lows and highs.", {}};
   for (const bool low : {true, false}) {
     t.settings.push_back({.key = low ? "low_cut_hz" : "high_cut_hz",
-                          .label = low ? "lows cut" : "highs cut",
+                          .label = low ? "low cut" : "high cut",
                           .unit = "Hz",
                           .min = 20,
                           .max = 20000,
-                          .meaning = low ? "What lies under this is cut; a curve moves it."
-                                         : "What lies over this is cut; a curve moves it.",
+                          .meaning = low ? "Removes lows below this frequency. A curve moves it."
+                                         : "Removes highs above this frequency. A curve moves it.",
                           .group = "filter",
                           .step = low ? 10.0 : 250.0,
                           .nullable = true,
-                          .whenNull = "open",
+                          .whenNull = "off",
                           .fromNull = low ? std::pair(20.0, 80.0) : std::pair(12000.0, 20000.0),
                           .curve = true});
   }
   t.settings.push_back({.key = "slope_db",
                         .label = "slope",
-                        .unit = "dB",
+                        .unit = "dB/oct",
                         .min = 12,
                         .max = 24,
                         .initial = 12,
-                        .meaning = "How steep the cut is, in dB for each octave.",
+                        .meaning = "Steepness of both filters: steeper removes more.",
                         .group = "filter",
                         .step = 12});
   t.settings.push_back({.key = "resonance_percent",
@@ -87,7 +87,7 @@ TableSpec makeTable() {
                         .unit = "%",
                         .max = 100,
                         .initial = 0,
-                        .meaning = "How much the edge of what is cut sings.",
+                        .meaning = "Emphasis at the cutoff: higher whistles more.",
                         .group = "filter"});
   return t;
 }

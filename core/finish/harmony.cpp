@@ -61,7 +61,7 @@ class HarmonyStage : public Whole {
 const Finisher& harmonyFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"harmony", "Harmony", "", "Further voices beside it, in the song's key.", {}};
+        TableSpec t{"harmony", "Harmony", "", "Adds voices in the key of the song.", {}};
         t.since = 2;
         t.settings.push_back({.key = "steps",
                               .label = "voices",
@@ -70,9 +70,8 @@ const Finisher& harmonyFinisher() {
                               .min = kLeastSteps,
                               .max = kMostSteps,
                               .initial = Value(List{2.0}),
-                              .meaning =
-                                  "Each so many steps of the scale from what sounds most: 2 a third, 4 a fifth, 7 "
-                                  "an octave; under 0 lower.",
+                              .meaning = "Added voices as steps of the scale from the loudest note: 2 is a third, 4 a "
+                                         "fifth, 7 an octave; below 0 lower.",
                               .group = "harmony",
                               .shape = Shape::list,
                               .most = 4,
@@ -83,7 +82,7 @@ const Finisher& harmonyFinisher() {
                               .min = -60,
                               .max = 12,
                               .initial = -6,
-                              .meaning = "How loud each of them is.",
+                              .meaning = "Level of the added voices.",
                               .group = "harmony",
                               .step = 0.5,
                               .since = 2});
@@ -92,7 +91,7 @@ const Finisher& harmonyFinisher() {
                               .unit = "%",
                               .max = 100,
                               .initial = 60,
-                              .meaning = "How far to the sides they stand, in turn.",
+                              .meaning = "How far the added voices are panned left and right, in turn.",
                               .group = "harmony",
                               .since = 2});
         return t;

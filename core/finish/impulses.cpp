@@ -74,7 +74,7 @@ std::shared_ptr<const Impulse> makeImpulse(ImpulseResponse audio, double rate, s
       for (std::int64_t i = 0; i < fade; ++i)
         x[most - fade + i] *= static_cast<float>(raisedCosine(1 - static_cast<double>(i) / static_cast<double>(fade)));
     });
-    out->note = worded("cut to 12 s");
+    out->note = worded("shortened to 12 s");
   }
   toEnergyOne(audio);
   out->decaySeconds = decayOf(audio, rate);

@@ -84,13 +84,13 @@ class LevelStage : public Held {
 const Finisher& limiterFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"limiter", "Limiter", "", "Holds the peaks under a ceiling.", {}};
+        TableSpec t{"limiter", "Limiter", "", "Keeps peaks below a ceiling.", {}};
         t.settings.push_back({.key = "ceiling_dbtp",
                               .label = "ceiling",
                               .unit = "dB",
                               .min = -20,
                               .initial = -1,
-                              .meaning = "No true peak comes out over this.",
+                              .meaning = "Highest true peak that leaves the limiter.",
                               .group = "limiter",
                               .step = 0.5});
         return t;
@@ -110,14 +110,14 @@ const Finisher& levelFinisher() {
   };
   static const LevelFinisher f(
       [] {
-        TableSpec t{"level", "Level", "", "Brings it to a loudness that is measured.", {}};
+        TableSpec t{"level", "Loudness match", "", "Brings the sound to a measured loudness.", {}};
         t.settings.push_back({.key = "match",
                               .label = "match",
                               .unit = "LUFS",
                               .min = -60,
                               .initial = "source",
-                              .meaning = "What it is matched to: the source, or a loudness of its own.",
-                              .group = "level",
+                              .meaning = "Loudness to match: the source, or a value in LUFS.",
+                              .group = "loudness match",
                               .step = 0.5,
                               .choices = {"source"}});
         t.settings.push_back({.key = "offset_lu",
@@ -126,8 +126,8 @@ const Finisher& levelFinisher() {
                               .min = -24,
                               .max = 6,
                               .initial = -6,
-                              .meaning = "How far from the source's loudness it is brought.",
-                              .group = "level",
+                              .meaning = "Difference to the loudness of the source.",
+                              .group = "loudness match",
                               .step = 0.5});
         return t;
       }(),

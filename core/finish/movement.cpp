@@ -151,12 +151,12 @@ class TremoloStage : public InPlace {
 
 SettingSpec rateSpec(const char* group, const char* initial) {
   return {.key = "rate",
-          .label = "rate",
+          .label = "period",
           .type = type::rate,
           .min = 0.02,
           .max = 20,
           .initial = initial,
-          .meaning = "How long one turn takes, as a note value, or how many there are in a second.",
+          .meaning = "Period of the movement: longer is slower.",
           .group = group};
 }
 
@@ -165,21 +165,21 @@ SettingSpec rateSpec(const char* group, const char* initial) {
 const Finisher& phaserFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"phaser", "Phaser", "", "Lets notches wander through it.", {}};
+        TableSpec t{"phaser", "Phaser", "", "Moves notches through the sound.", {}};
         t.settings.push_back(rateSpec("phaser", "1 bar"));
         t.settings.push_back({.key = "depth_percent",
                               .label = "depth",
                               .unit = "%",
                               .max = 100,
                               .initial = 70,
-                              .meaning = "How far they wander.",
+                              .meaning = "How far the notches move.",
                               .group = "phaser"});
         t.settings.push_back({.key = "feedback_percent",
                               .label = "feedback",
                               .unit = "%",
                               .max = 95,
                               .initial = 30,
-                              .meaning = "How sharp they are.",
+                              .meaning = "Sharpness of the notches: higher sounds more intense.",
                               .group = "phaser",
                               .role = Role::feedback});
         t.settings.push_back({.key = "mix_percent",
@@ -187,7 +187,7 @@ const Finisher& phaserFinisher() {
                               .unit = "%",
                               .max = 100,
                               .initial = 100,
-                              .meaning = "How much of what is heard is treated; the notches are deepest at 100.",
+                              .meaning = "Mix of the dry and the processed sound; the notches are deepest at 100 %.",
                               .group = "phaser"});
         return t;
       }(),
@@ -200,21 +200,21 @@ const Finisher& phaserFinisher() {
 const Finisher& chorusFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"chorus", "Chorus", "", "Plays it several times, a little apart.", {}};
+        TableSpec t{"chorus", "Chorus", "", "Doubles the sound with slightly detuned copies.", {}};
         t.settings.push_back(rateSpec("chorus", "2 bars"));
         t.settings.push_back({.key = "depth_percent",
                               .label = "depth",
                               .unit = "%",
                               .max = 100,
                               .initial = 50,
-                              .meaning = "How far they drift.",
+                              .meaning = "How far the copies drift: higher is more detuned.",
                               .group = "chorus"});
         t.settings.push_back({.key = "mix_percent",
                               .label = "mix",
                               .unit = "%",
                               .max = 100,
                               .initial = 60,
-                              .meaning = "How much of what is heard is treated.",
+                              .meaning = "Mix of the dry and the processed sound.",
                               .group = "chorus"});
         return t;
       }(),
@@ -227,21 +227,21 @@ const Finisher& chorusFinisher() {
 const Finisher& tremoloFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"tremolo", "Tremolo", "", "Makes it louder and softer in time.", {}};
+        TableSpec t{"tremolo", "Tremolo", "", "Turns the level up and down in time.", {}};
         t.settings.push_back(rateSpec("tremolo", "1/8"));
         t.settings.push_back({.key = "depth_percent",
                               .label = "depth",
                               .unit = "%",
                               .max = 100,
                               .initial = 60,
-                              .meaning = "How far it goes down and up again.",
+                              .meaning = "How far the level moves.",
                               .group = "tremolo"});
         t.settings.push_back({.key = "spread_percent",
                               .label = "spread",
                               .unit = "%",
                               .max = 100,
                               .initial = 0,
-                              .meaning = "How much later the right side turns: at 100 the sides are opposite.",
+                              .meaning = "How much later the right side moves: at 100 % the sides are opposite.",
                               .group = "tremolo",
                               .step = 5});
         return t;

@@ -60,14 +60,14 @@ class GainStage : public InPlace {
 const Finisher& panFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"pan", "Pan", "", "Moves across the stereo field.", {}};
+        TableSpec t{"pan", "Pan", "", "Moves the sound between left and right.", {}};
         t.settings.push_back({.key = "position",
                               .label = "position",
                               .type = type::pan,
                               .min = -1,
                               .max = 1,
                               .initial = 0,
-                              .meaning = "Where it stands, from left, −1, to right, 1; a curve moves it.",
+                              .meaning = "Pan position. A curve moves it.",
                               .group = "pan",
                               .step = 0.05,
                               .curve = true});
@@ -83,14 +83,14 @@ const Finisher& panFinisher() {
 const Finisher& gainFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"gain", "Gain", "", "Makes it louder or softer.", {}};
+        TableSpec t{"gain", "Gain", "", "Makes the sound louder or softer.", {}};
         t.settings.push_back({.key = "db",
                               .label = "gain",
                               .unit = "dB",
                               .min = -60,
                               .max = 12,
                               .initial = 0,
-                              .meaning = "How much louder or softer it is; a curve moves it.",
+                              .meaning = "Level change. A curve moves it.",
                               .group = "gain",
                               .step = 0.5,
                               .usual = std::pair(-24.0, 12.0),

@@ -61,21 +61,21 @@ class ReverbStage : public Ringing {
 class ReverbFinisher : public Finisher {
  public:
   ReverbFinisher() {
-    table_ = {"reverb", "Reverb", "", "Puts a space behind the sound.", {}};
+    table_ = {"reverb", "Reverb", "", "Adds a reverb to the sound.", {}};
     table_.settings.push_back({.key = "decay_seconds",
                                .label = "decay",
                                .type = type::duration,
                                .min = 0.1,
                                .max = 30,
                                .initial = 1.2,
-                               .meaning = "How long it takes to die by 60 dB.",
+                               .meaning = "Time the reverb takes to fade by 60 dB: longer sounds bigger.",
                                .group = "reverb"});
     table_.settings.push_back({.key = "pre_delay",
                                .label = "pre-delay",
                                .type = type::time,
                                .max = 960000,
                                .initial = 0,
-                               .meaning = "How much later it answers.",
+                               .meaning = "Time before the reverb starts: longer keeps the source clearer.",
                                .group = "reverb"});
     SpaceSettings::addTo(table_, "reverb");
     table_.settings.push_back({.key = "mix_percent",
@@ -83,7 +83,7 @@ class ReverbFinisher : public Finisher {
                                .unit = "%",
                                .max = 100,
                                .initial = 25,
-                               .meaning = "How much of what is heard is treated.",
+                               .meaning = "Mix of the dry sound and the reverb: 100 % is reverb only.",
                                .group = "reverb"});
   }
   const TableSpec& table() const override { return table_; }

@@ -5,12 +5,14 @@ namespace ivrin {
 SettingSpec echoPatternSetting(std::string key) {
   SettingSpec s;
   s.key = std::move(key);
-  s.label = "pattern";
+  s.label = "stereo";
   s.type = type::choice;
   s.initial = "straight";
-  s.meaning = "How the echoes go between the sides.";
-  s.group = "echo";
+  s.meaning = "How echoes move between left and right: dual keeps each side to itself, ping-pong alternates, dual "
+              "ping-pong crosses both sides over.";
+  s.group = "delay";
   s.choices = {"straight", "ping-pong", "cross"};
+  s.shown = {"dual", "ping-pong", "dual ping-pong"};
   return s;
 }
 
@@ -19,42 +21,42 @@ EchoPattern echoPatternOf(const Value& v) {
   return p == "cross" ? EchoPattern::cross : p == "ping-pong" ? EchoPattern::pingPong : EchoPattern::straight;
 }
 
-SettingSpec cutSetting(bool low, const std::string& what, std::string group) {
+SettingSpec cutSetting(bool low, std::string meaning, std::string group) {
   SettingSpec s;
   s.key = low ? "low_cut_hz" : "high_cut_hz";
-  s.label = low ? "lows cut" : "highs cut";
+  s.label = low ? "low cut" : "high cut";
   s.unit = "Hz";
   s.min = 20;
   s.max = 20000;
-  s.meaning = "What lies " + std::string(low ? "under" : "over") + " this is cut " + what;
+  s.meaning = std::move(meaning);
   s.group = std::move(group);
   s.step = low ? 10 : 250;
   s.nullable = true;
-  s.whenNull = "open";
+  s.whenNull = "off";
   s.fromNull = low ? std::pair(20.0, 80.0) : std::pair(12000.0, 20000.0);
   return s;
 }
 
-SettingSpec wetSetting(const std::string& what, std::string group) {
+SettingSpec wetSetting(std::string meaning, std::string group) {
   return {.key = "wet_db",
           .label = "wet",
           .unit = "dB",
           .min = -60,
           .max = 12,
           .initial = 0,
-          .meaning = "How loud " + what + ".",
+          .meaning = std::move(meaning),
           .group = std::move(group),
           .step = 0.5,
           .role = Role::level};
 }
 
-SettingSpec widthSetting(const std::string& what, std::string group) {
+SettingSpec widthSetting(std::string meaning, std::string group) {
   return {.key = "width_percent",
           .label = "width",
           .unit = "%",
           .max = 200,
           .initial = 100,
-          .meaning = "How wide " + what + ": 0 is mono, 100 as it came.",
+          .meaning = std::move(meaning),
           .group = std::move(group),
           .step = 5};
 }
@@ -65,7 +67,7 @@ SettingSpec sendSetting(std::string group) {
           .unit = "%",
           .max = 100,
           .initial = 100,
-          .meaning = "How much of the source is sent.",
+          .meaning = "How much of the source goes into the effect. Draw a curve to send only parts of it.",
           .group = std::move(group),
           .curve = true,
           .curveWithinSource = true,
@@ -78,7 +80,7 @@ SettingSpec duckSetting(std::string group) {
           .unit = "dB",
           .max = 48,
           .initial = 0,
-          .meaning = "How far it is turned down while the dry row sounds.",
+          .meaning = "Turns the effect down while the dry row plays: higher keeps the row clearer.",
           .group = std::move(group),
           .step = 0.5,
           .role = Role::duck};
@@ -86,15 +88,15 @@ SettingSpec duckSetting(std::string group) {
 
 SettingSpec cutAtSetting(std::string group) {
   return {.key = "cut_at",
-          .label = "cut at",
+          .label = "cut tail at",
           .unit = "beats",
           .min = 1.0 / 64,
           .max = 4096,
-          .meaning = "It is ended there, counted in beats from the start.",
+          .meaning = "Cuts the tail at this beat, counted from the start of the ornament.",
           .group = std::move(group),
           .step = 0.25,
           .nullable = true,
-          .whenNull = "–",
+          .whenNull = "off",
           .role = Role::tailCut};
 }
 
@@ -103,7 +105,7 @@ SettingSpec removeDrySetting(bool initial, std::string group) {
           .label = "dry",
           .type = type::yesNo,
           .initial = initial,
-          .meaning = "Whether the row keeps what was taken, or has it removed.",
+          .meaning = "Keeps the source in its row, or removes it so that only the effect is heard.",
           .group = std::move(group),
           .shown = {"kept", "removed"},
           .role = Role::leftAlone};
@@ -116,7 +118,7 @@ SettingSpec tailFloorSetting(double initial, std::string group) {
           .min = -120,
           .max = -30,
           .initial = initial,
-          .meaning = "The tail ends when it has fallen to this.",
+          .meaning = "Level at which the tail counts as silent and ends.",
           .group = std::move(group),
           .role = Role::leftAlone};
 }

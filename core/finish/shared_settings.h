@@ -12,12 +12,12 @@ SettingSpec echoPatternSetting(std::string key);
 EchoPattern echoPatternOf(const Value& v);
 
 /// "low_cut_hz" (a high-pass) or "high_cut_hz" (a low-pass), null for open. `what` ends the sentence: "of the space".
-SettingSpec cutSetting(bool low, const std::string& what, std::string group);
+SettingSpec cutSetting(bool low, std::string meaning, std::string group);
 
 /// "wet_db": the level of what is added. `what` names it: "the echoes".
-SettingSpec wetSetting(const std::string& what, std::string group);
+SettingSpec wetSetting(std::string meaning, std::string group);
 /// "width_percent": its side against its middle.
-SettingSpec widthSetting(const std::string& what, std::string group);
+SettingSpec widthSetting(std::string meaning, std::string group);
 /// "send_percent": how much of the source is sent, over the beats.
 SettingSpec sendSetting(std::string group);
 /// "duck_db": turned down while the dry row sounds.

@@ -9,20 +9,19 @@
 namespace ivrin {
 
 void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
-  t.settings.push_back(
-      {.key = "character",
-       .label = "character",
-       .type = type::choice,
-       .initial = "plate",
-       .meaning = "Plate is dense at once, room short with its walls, hall builds up slowly, spring drips; impulse "
-                  "is a recorded space.",
-       .group = group,
-       .choices = {"plate", "room", "hall", "spring", "impulse"},
-       .notByChance = {"impulse"}});
+  t.settings.push_back({.key = "character",
+                        .label = "type",
+                        .type = type::choice,
+                        .initial = "plate",
+                        .meaning = "Plate is dense at once, room has audible walls, hall builds up slowly, spring "
+                                   "drips, impulse is a recorded space.",
+                        .group = group,
+                        .choices = {"plate", "room", "hall", "spring", "impulse"},
+                        .notByChance = {"impulse"}});
   SettingSpec file{.key = "impulse_file",
                    .label = "impulse",
                    .type = type::file,
-                   .meaning = "The impulse response for the space \"impulse\": one that ships, or an audio file.",
+                   .meaning = "Impulse response used when the type is impulse: a built-in one or an audio file.",
                    .group = group};
   file.nullable = true;
   file.whenNull = "stairwell";
@@ -33,32 +32,34 @@ void SpaceSettings::addTo(TableSpec& t, const std::string& group) {
                         .unit = "%",
                         .max = 100,
                         .initial = 50,
-                        .meaning = "How large the space is.",
+                        .meaning = "Size of the space: larger spreads the reflections out.",
                         .group = group});
   t.settings.push_back({.key = "damping_percent",
                         .label = "damping",
                         .unit = "%",
                         .max = 100,
                         .initial = 30,
-                        .meaning = "How much sooner the highs die; at 0 all frequencies die alike.",
+                        .meaning = "How much faster the highs fade: higher sounds darker.",
                         .group = group});
-  SettingSpec lows{.key = "low_decay_percent",
-                   .label = "lows' decay",
-                   .unit = "%",
-                   .min = 25,
-                   .max = 400,
-                   .meaning = "How long the lows take to die, against the middle (plate, room and hall).",
-                   .group = group,
-                   .since = 2};
+  SettingSpec lows{
+      .key = "low_decay_percent",
+      .label = "low decay",
+      .unit = "%",
+      .min = 25,
+      .max = 400,
+      .meaning =
+          "Decay of the lows, relative to the middle: below 100 % is cleaner, above boomier (plate, room and hall).",
+      .group = group,
+      .since = 2};
   lows.nullable = true;
-  lows.whenNull = "its own";
+  lows.whenNull = "by type";
   t.settings.push_back(std::move(lows));
   t.settings.push_back({.key = "modulation_percent",
-                        .label = "movement",
+                        .label = "modulation",
                         .unit = "%",
                         .max = 100,
                         .initial = 20,
-                        .meaning = "Slow movement inside the space; 0 is off.",
+                        .meaning = "Slow movement inside the reverb: higher is livelier, 0 % is off.",
                         .group = group});
 }
 

@@ -27,7 +27,7 @@ std::vector<Processor> readChain(const Value& list, const std::string& place, co
   std::vector<Processor> chain;
   const List* l = list.list();
   if (!l || l->size() > kMostProcessors)
-    problems.error(ErrorId::wrong_type, place, worded("wanted a list of up to 64 processors"));
+    problems.error(ErrorId::wrong_type, place, worded("must be a list of up to 64 processors"));
   for (std::size_t i = 0; l && i < std::min(l->size(), kMostProcessors); ++i) {
     const std::string at = place + "[" + std::to_string(i) + "]";
     Processor one;
@@ -39,7 +39,7 @@ std::vector<Processor> readChain(const Value& list, const std::string& place, co
       checkSettings(*table, one.settings, at, problems);
     else
       problems.error(ErrorId::unknown_kind, at + ".type",
-                     worded("\"%1\" is not a finish processor of this version", one.type));
+                     worded("“%1” is not a finish processor that this version knows", one.type));
     chain.push_back(std::move(one));
   }
   return chain;
@@ -71,28 +71,29 @@ std::optional<StartingPoint> readStartingPoint(std::string_view text, const Regi
       isOne = value == Value(kFormat);
     } else if (key == "version") {
       if (!value.number() || *value.number() != 1)
-        problems.error(ErrorId::newer_version, "version", worded("this version reads version 1 only"));
+        problems.error(ErrorId::newer_version, "version",
+                       worded("has a version that this Ivrin does not read (only 1)"));
     } else if (key == "name") {
       if (value.text() && !value.text()->empty() && value.text()->size() <= kLongestPointName)
         p.name = *value.text();
       else
-        problems.error(ErrorId::wrong_type, "name", worded("wanted a text of 1 to 200 bytes"));
+        problems.error(ErrorId::wrong_type, "name", worded("must be text of 1 to 200 bytes"));
     } else if (key == "kinds") {
       const List* l = value.list();
-      if (!l) problems.error(ErrorId::wrong_type, "kinds", worded("wanted a list"));
+      if (!l) problems.error(ErrorId::wrong_type, "kinds", worded("must be a list"));
       for (std::size_t i = 0; l && i < l->size(); ++i)
         if ((*l)[i].text() && registry.kind(*(*l)[i].text()))
           p.kinds.push_back(*(*l)[i].text());
         else
           problems.error(ErrorId::unknown_kind, "kinds[" + std::to_string(i) + "]",
-                         worded("is not a kind of this version"));
+                         worded("is not an ornament that this version knows"));
     } else if (key == "finish") {
       p.finish = readChain(value, "finish", registry, problems);
     } else {
-      problems.error(ErrorId::unknown_field, key, worded("a starting point has no such field"));
+      problems.error(ErrorId::unknown_field, key, worded("is not a field of a preset"));
     }
   }
-  if (!isOne) problems.error(ErrorId::wrong_type, "format", worded("is not \"%1\"", kFormat));
+  if (!isOne) problems.error(ErrorId::wrong_type, "format", worded("is not “%1”", kFormat));
   if (p.name.empty()) problems.error(ErrorId::missing_field, "name", worded("is missing"));
   for (std::size_t i = before; i < problems.list.size(); ++i)
     if (problems.list[i].isError) return std::nullopt;
@@ -129,7 +130,7 @@ std::vector<StartingPoint> startingPointsIn(const fs::path& folder, const Regist
 
 bool keepStartingPoint(const fs::path& folder, const StartingPoint& point, std::string& why) {
   if (point.name.size() > kLongestPointName) { // it could not be read again
-    why = worded("the name of a starting point has at most %1 bytes", kLongestPointName);
+    why = worded("the name of a preset is too long (at most %1 bytes)", kLongestPointName);
     return false;
   }
   return keepNamedFile(folder, point.name, writeStartingPoint(point), why);

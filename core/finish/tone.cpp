@@ -130,32 +130,33 @@ double shelfGainDb(bool low, double edgeHz, double db, double hz, double rate) {
 const Finisher& toneFinisher() {
   static const SimpleFinisher f(
       [] {
-        TableSpec t{"tone", "Tone", "", "Lifts and lowers bands.", {}};
-        t.settings.push_back({.key = "bands",
-                              .label = "bands",
-                              .type = type::bands,
-                              .initial = Value(List{}),
-                              .meaning = "Up to eight bells, each with frequency, gain (-24..24 dB) and q (0.1..20).",
-                              .group = "tone"});
+        TableSpec t{"tone", "EQ", "", "Boosts and cuts frequency bands.", {}};
+        t.settings.push_back(
+            {.key = "bands",
+             .label = "bands",
+             .type = type::bands,
+             .initial = Value(List{}),
+             .meaning = "Up to eight bands, each with frequency, gain (−24 to 24 dB) and Q (0.1 to 20).",
+             .group = "EQ"});
         for (const bool low : {true, false}) {
           t.settings.push_back({.key = low ? "low_shelf_hz" : "high_shelf_hz",
-                                .label = low ? "lows under" : "highs over",
+                                .label = low ? "low shelf frequency" : "high shelf frequency",
                                 .unit = "Hz",
                                 .min = 20,
                                 .max = 20000,
                                 .initial = low ? 150 : 6000,
-                                .meaning = low ? "Where the low shelf stands: half of its gain."
-                                               : "Where the high shelf stands: half of its gain.",
+                                .meaning = low ? "Frequency at which the low shelf has half of its gain."
+                                               : "Frequency at which the high shelf has half of its gain.",
                                 .group = "shelves",
                                 .step = 10,
                                 .since = 2});
           t.settings.push_back({.key = low ? "low_shelf_db" : "high_shelf_db",
-                                .label = low ? "lows" : "highs",
+                                .label = low ? "low shelf gain" : "high shelf gain",
                                 .unit = "dB",
                                 .min = -18,
                                 .max = 18,
                                 .initial = 0,
-                                .meaning = low ? "How far all under it is lifted." : "How far all over it is lifted.",
+                                .meaning = low ? "Boost or cut of the lows." : "Boost or cut of the highs.",
                                 .group = "shelves",
                                 .step = 0.5,
                                 .since = 2});

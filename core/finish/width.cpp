@@ -41,22 +41,22 @@ const Finisher& widthFinisher() {
   };
   static const WidthFinisher f(
       [] {
-        TableSpec t{"width", "Width", "", "Makes it narrower or wider.", {}};
+        TableSpec t{"width", "Width", "", "Makes the sound narrower or wider.", {}};
         t.settings.push_back({.key = "percent",
                               .label = "width",
                               .unit = "%",
                               .max = 200,
                               .initial = 100,
-                              .meaning = "How wide it stands: 0 is mono, 100 as it came.",
+                              .meaning = "Stereo width: 0 % is mono, 100 % unchanged, more is wider.",
                               .group = "width",
                               .step = 5,
                               .curve = true});
         t.settings.push_back({.key = "side_delay_ms",
-                              .label = "side delay",
+                              .label = "right delay",
                               .unit = "ms",
                               .max = 40,
                               .initial = 0,
-                              .meaning = "How much later the right side comes: wide even from mono.",
+                              .meaning = "Delay of the right side: makes mono sound wide.",
                               .group = "width"});
         return t;
       }(),

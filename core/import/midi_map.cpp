@@ -116,9 +116,9 @@ bool readTrack(Bytes& in, unsigned division, bool first, const std::string& plac
   unsigned status = 0;
   while (in.more()) {
     ticks += in.varied();
-    if (ticks > std::uint64_t{division} * 1000000) return wrong(worded("an event lies a million beats into the song"));
+    if (ticks > std::uint64_t{division} * 1000000) return wrong(worded("an event is a million beats into the song"));
     const Beats at(static_cast<std::int64_t>(ticks * static_cast<std::uint64_t>(kTicksPerQuarter) / division));
-    if (in.failed() || !in.more()) return wrong(worded("an event is cut off"));
+    if (in.failed() || !in.more()) return wrong(worded("an event is incomplete"));
     if (in.peek() >= 0x80) status = in.byte();
     if (status == 0xff) {
       const unsigned type = in.byte(), length = in.varied();
@@ -149,11 +149,11 @@ bool readTrack(Bytes& in, unsigned division, bool first, const std::string& plac
       const unsigned kind = status & 0xf0;
       in.take(kind == 0xc0 || kind == 0xd0 ? 1 : 2);
     } else {
-      return wrong(worded("there is no event where one should be"));
+      return wrong(worded("an event is missing"));
     }
     if (in.failed()) break;
   }
-  return in.failed() ? wrong(worded("an event is cut off")) : true;
+  return in.failed() ? wrong(worded("an event is incomplete")) : true;
 }
 
 /// Meters as they come, each at its place or after it, with the bars counted along: no entry is looked at twice for
@@ -207,12 +207,13 @@ std::optional<MidiMap> readMidi(std::string_view bytes, const std::string& place
     return std::nullopt;
   };
   Bytes head(bytes, 0, bytes.size());
-  if (head.take(4) != "MThd") return refuse(ErrorId::syntax, worded("is no Standard MIDI File"));
+  if (head.take(4) != "MThd") return refuse(ErrorId::syntax, worded("is not a Standard MIDI File"));
   const unsigned length = head.big(4), format = head.big(2), tracks = head.big(2), division = head.big(2);
-  if (head.failed() || length < 6) return refuse(ErrorId::syntax, worded("its header is cut off"));
-  if (format > 1) return refuse(ErrorId::refused, worded("holds sequences of their own (format 2); one is wanted"));
+  if (head.failed() || length < 6) return refuse(ErrorId::syntax, worded("its header is incomplete"));
+  if (format > 1)
+    return refuse(ErrorId::refused, worded("has separate sequences (MIDI format 2). Export it as format 0 or 1"));
   if ((division & 0x8000) != 0 || division == 0)
-    return refuse(ErrorId::refused, worded("counts frames of film, not beats"));
+    return refuse(ErrorId::refused, worded("uses SMPTE time code, not beats. Export it with ticks per quarter note"));
   head.take(length - 6);
 
   Raw raw;
@@ -220,7 +221,7 @@ std::optional<MidiMap> readMidi(std::string_view bytes, const std::string& place
   while (head.more() && read < tracks) {
     const std::string_view name = head.take(4);
     const unsigned size = head.big(4);
-    if (head.failed()) return refuse(ErrorId::syntax, worded("byte %1: a track is cut off", head.at()));
+    if (head.failed()) return refuse(ErrorId::syntax, worded("byte %1: a track is incomplete", head.at()));
     const std::size_t from = head.at();
     const bool whole = size <= bytes.size() - from;
     if (name == "MTrk") {
@@ -228,11 +229,11 @@ std::optional<MidiMap> readMidi(std::string_view bytes, const std::string& place
       if (!readTrack(track, division, read == 0, place, raw, problems)) return std::nullopt;
       ++read;
     }
-    if (!whole) return refuse(ErrorId::syntax, worded("byte %1: a track is cut off", bytes.size()));
+    if (!whole) return refuse(ErrorId::syntax, worded("byte %1: a track is incomplete", bytes.size()));
     head.take(size);
   }
   if (read < tracks || read == 0)
-    return refuse(ErrorId::syntax, worded("holds %1 of the %2 tracks that it promises", read, tracks));
+    return refuse(ErrorId::syntax, worded("has %1 of the %2 tracks that its header announces", read, tracks));
 
   MidiMap map;
   std::stable_sort(raw.meter.begin(), raw.meter.end(), byPlace<Raw::Meter>);
@@ -241,12 +242,13 @@ std::optional<MidiMap> readMidi(std::string_view bytes, const std::string& place
   for (const Raw::Meter& m : raw.meter) {
     const auto [bar, begins, next] = count.at(m.at);
     if (m.count < 1 || m.count > 32 || m.unit < 1 || m.unit > 32)
-      return refuse(ErrorId::out_of_range, worded("bar %1: a meter of %2/%3; up to 32 beats over 1 to 32 can be had",
-                                                  std::to_string(bar), m.count, m.unit));
+      return refuse(ErrorId::out_of_range,
+                    worded("bar %1: the time signature %2/%3 is not supported (up to 32 beats over 1 to 32)",
+                           std::to_string(bar), m.count, m.unit));
     if (begins != m.at)
       problems.note(ErrorId::bad_order, place,
-                    worded("the meter %1/%2 begins within bar %3; it holds from the next one on", m.count, m.unit,
-                           std::to_string(bar)));
+                    worded("the time signature %1/%2 starts inside bar %3 and was moved to the next bar", m.count,
+                           m.unit, std::to_string(bar)));
     count.change(begins == m.at ? bar : bar + 1, {begins == m.at ? m.at : next, m.count, m.unit});
   }
   map.meter = count.meters();
@@ -264,7 +266,7 @@ std::optional<MidiMap> readMidi(std::string_view bytes, const std::string& place
       }
     if (bpm < kLeastBpmOfSong || bpm > kMostBpmOfSong)
       return refuse(ErrorId::out_of_range,
-                    worded("bar %1: a tempo of %2 BPM; %3 to %4 can be had", barText(bars, t.at),
+                    worded("bar %1: the tempo %2 BPM is not supported (%3 to %4)", barText(bars, t.at),
                            t.micros > 0 ? fixedNumber(bpm, 1) : "∞", kLeastBpmOfSong, kMostBpmOfSong));
     if (map.tempo.back().at == t.at)
       map.tempo.back().bpm = bpm;

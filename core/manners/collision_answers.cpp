@@ -104,31 +104,36 @@ AnswerWords answerWords(const Kind& kind, const Placed& p, CollisionAnswer answe
   const bool before = liesBefore(kind, p, collision), over = !collision.row.empty();
   switch (answer) {
   case CollisionAnswer::duck:
-    return over ? AnswerWords{worded("duck under it"), worded("Turns it down while that row sounds.")}
-                : AnswerWords{worded("duck"), worded("Turns it down while the phrase sounds, far enough.")};
+    return over ? AnswerWords{worded("duck under it"), worded("Turns the effect down while that row plays.")}
+                : AnswerWords{worded("duck"), worded("Turns the effect down while the phrase plays.")};
   case CollisionAnswer::cut:
-    if (over) return {worded("cut on the beat"), worded("Ends it on the beat where that row enters.")};
-    return before ? AnswerWords{worded("start later"), worded("Starts it where the phrase is over.")}
-                  : AnswerWords{worded("cut on the phrase"), worded("Ends it where the phrase starts.")};
+    if (over) return {worded("cut on beat"), worded("Ends the tail on the beat where that row enters.")};
+    return before
+               ? AnswerWords{worded("start later"), worded("Moves the start of the lead-in to where the phrase ends.")}
+               : AnswerWords{worded("cut before phrase"), worded("Ends the tail where the phrase starts.")};
   case CollisionAnswer::thin: {
     const auto octaves = thinnedOctaves(collision);
     if (octaves.empty()) return {};
-    return {worded("thin"), worded("Less of it between %1 and %2, where it lies over that row.",
-                                   hertz(RowOctaves::beginsAtHz(octaves.front().first)),
-                                   hertz(RowOctaves::beginsAtHz(octaves.back().first + 1)))};
+    return {worded("dip EQ"), worded("Lowers the band between %1 and %2 that masks that row.",
+                                     hertz(RowOctaves::beginsAtHz(octaves.front().first)),
+                                     hertz(RowOctaves::beginsAtHz(octaves.back().first + 1)))};
   }
   case CollisionAnswer::pan:
-    return goesRight(collision)
-               ? AnswerWords{worded("to the right"), worded("Moves it aside, so that the row is heard on the left.")}
-               : AnswerWords{worded("to the left"), worded("Moves it aside, so that the row is heard on the right.")};
+    return goesRight(collision) ? AnswerWords{worded("pan right"),
+                                              worded("Pans the effect right, so that the row is heard on the left.")}
+                                : AnswerWords{worded("pan left"),
+                                              worded("Pans the effect left, so that the row is heard on the right.")};
   case CollisionAnswer::move:
-    return {worded("earlier word"), worded("Takes a word before this one, so that it has died by the phrase.")};
+    return {worded("earlier word"),
+            worded("Takes an earlier word, so that the effect has faded when the phrase starts.")};
   case CollisionAnswer::shorten:
     if (kind.table().withRole(Role::decay))
-      return before ? AnswerWords{worded("steeper"), worded("Gives it less decay, so that it rises after the phrase.")}
+      return before ? AnswerWords{worded("shorten decay"),
+                                  worded("Shortens the decay, so that the swell rises after the phrase.")}
                     : AnswerWords{worded("shorter decay"),
-                                  worded("Gives it less decay, so that it has died by the phrase.")};
-    return {worded("less feedback"), worded("Gives it less feedback, so that it has died by the phrase.")};
+                                  worded("Shortens the decay, so that the tail has faded when the phrase starts.")};
+    return {worded("less feedback"),
+            worded("Lowers the feedback, so that the echoes have faded when the phrase starts.")};
   }
   return {};
 }

@@ -55,7 +55,8 @@ class DelayThrowManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, worded("A throw stands here already: four tries (Y) vary it, Ctrl+D puts another.")};
+    return PressedAgain{
+        {}, {}, worded("There is a throw here already. Press Y for four ideas, or Ctrl+D to place another.")};
   }
 
   std::vector<std::string_view> growsBy(const Settings& set) const override {

@@ -46,7 +46,7 @@ Pressed press(const KindSet& kinds, const std::string& kind, const Song& song, c
     return p;
   }
   if (m->needsSound() && !sounds(around.before(row), placed.span())) {
-    p.heard.refusal = worded("Nothing sounds there on this row.");
+    p.heard.refusal = worded("This row is silent there. Select a place where it plays.");
     return p;
   }
   if (wish) wish->layOver(o);

@@ -33,7 +33,7 @@ class GapManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, worded("There is a gap already.")};
+    return PressedAgain{{}, {}, worded("There is a gap here already.")};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

@@ -40,7 +40,7 @@ class GlitchManners : public Manners {
   /// Rolled again.
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
     if (!SettingsView(glitchTable(), o.settings).value("kept_ms").isNull())
-      return PressedAgain{{}, {}, worded("this roll is kept: let it go to roll again")};
+      return PressedAgain{{}, {}, worded("The roll is locked. Unlock it to roll again.")};
     Ornament next = o;
     next.seed = o.seed < 1000000 ? o.seed + 1 : 1;
     return PressedAgain{std::move(next), worded("roll"), {}};

@@ -38,7 +38,7 @@ class RecipeFields {
       : place_(std::move(place))
       , problems_(problems)
       , object_(v.object()) {
-    if (!object_) problems_.error(ErrorId::wrong_type, place_, worded("is %1, wanted an object", v.typeName()));
+    if (!object_) problems_.error(ErrorId::wrong_type, place_, worded("must be an object, not %1", v.typeName()));
   }
   const Value* find(const std::string& name) {
     asked_.push_back(name);
@@ -52,14 +52,14 @@ class RecipeFields {
     const Value* v = find(name);
     if (!v) return {};
     if (!v->text() || v->text()->size() > most) {
-      problems_.error(ErrorId::wrong_type, at(name), worded("wanted a text of up to %1 bytes", most));
+      problems_.error(ErrorId::wrong_type, at(name), worded("must be text of up to %1 bytes", most));
       return {};
     }
     return *v->text();
   }
   bool yes(const std::string& name) {
     const Value* v = find(name);
-    if (v && !v->boolean()) problems_.error(ErrorId::wrong_type, at(name), worded("wanted true or false"));
+    if (v && !v->boolean()) problems_.error(ErrorId::wrong_type, at(name), worded("must be true or false"));
     return v && v->boolean() && *v->boolean();
   }
   FromLanding place(const std::string& name) {
@@ -67,8 +67,9 @@ class RecipeFields {
     if (said.empty()) return {};
     const auto read = readFromLanding(said);
     if (!read)
-      problems_.error(ErrorId::out_of_range, at(name),
-                      worded("\"%1\" is no place from a landing: \"-2 bars\", \"1.5 beats\", \"0\"", said));
+      problems_.error(
+          ErrorId::out_of_range, at(name),
+          worded("“%1” is not a distance from a landing, such as \"-2 bars\", \"1.5 beats\" or \"0\"", said));
     return read.value_or(FromLanding());
   }
   /// One of these, by its place; the first where nothing is said.
@@ -79,7 +80,7 @@ class RecipeFields {
     const auto found = std::find(all.begin(), all.end(), said);
     if (found == all.end())
       problems_.error(ErrorId::unknown_choice, at(name),
-                      worded("\"%1\" is none of the choices%2", said, didYouMean(said, {all.begin(), all.end()})));
+                      worded("“%1” is not one of the choices%2", said, didYouMean(said, {all.begin(), all.end()})));
     return found == all.end() ? otherwise : static_cast<std::size_t>(found - all.begin());
   }
   void end() {
@@ -87,7 +88,7 @@ class RecipeFields {
     for (const auto& [key, value] : *object_)
       if (std::find(asked_.begin(), asked_.end(), key) == asked_.end())
         problems_.error(ErrorId::unknown_field, at(key),
-                        worded("a recipe has no such field%1", didYouMean(key, asked_)));
+                        worded("is not a field of a recipe%1", didYouMean(key, asked_)));
   }
 
  private:
@@ -106,11 +107,11 @@ RecipePart readPart(const Value& v, const std::string& place, const Registry& re
     std::vector<std::string> names;
     for (const auto& t : registry.kinds) names.push_back(t.id);
     problems.error(ErrorId::unknown_kind, f.at("kind"),
-                   worded("\"%1\" is not an ornament of this version%2", p.kind, didYouMean(p.kind, names)));
+                   worded("“%1” is not an ornament that this version knows%2", p.kind, didYouMean(p.kind, names)));
   }
   if (const Value* on = f.find("on")) {
     const List* l = on->list();
-    if (!l || l->size() > 8) problems.error(ErrorId::wrong_type, f.at("on"), worded("wanted a list of up to 8 roles"));
+    if (!l || l->size() > 8) problems.error(ErrorId::wrong_type, f.at("on"), worded("must be a list of up to 8 roles"));
     for (std::size_t i = 0; l && i < std::min<std::size_t>(l->size(), 8); ++i) {
       const std::string word = (*l)[i].text() ? *(*l)[i].text() : std::string();
       if (word == "any") {
@@ -119,7 +120,7 @@ RecipePart readPart(const Value& v, const std::string& place, const Registry& re
         p.on.push_back(*role);
       } else if (word != "mix") {
         problems.error(ErrorId::unknown_choice, f.at("on") + "[" + std::to_string(i) + "]",
-                       worded("\"%1\" is no role, \"any\" or \"mix\"", word));
+                       worded("“%1” is not a role, \"any\" or \"mix\"", word));
       }
     }
   }
@@ -135,19 +136,20 @@ RecipePart readPart(const Value& v, const std::string& place, const Registry& re
     if (over->number() && *over->number() > 0 && *over->number() <= 1024)
       p.curvesOver = *over->number();
     else
-      problems.error(ErrorId::out_of_range, f.at("curves_over"), worded("wanted a number of beats, up to 1024"));
+      problems.error(ErrorId::out_of_range, f.at("curves_over"), worded("must be a number of beats up to 1024"));
   }
   if (const Value* settings = f.find("settings")) {
     if (const Object* o = settings->object())
       for (const auto& [key, value] : *o) p.settings[key] = value;
     else
-      problems.error(ErrorId::wrong_type, f.at("settings"), worded("is %1, wanted an object", settings->typeName()));
+      problems.error(ErrorId::wrong_type, f.at("settings"), worded("must be an object, not %1", settings->typeName()));
     if (table) checkSettings(*table, p.settings, f.at("settings"), problems);
   }
   if (const Value* finish = f.find("finish")) p.finish = readChain(*finish, f.at("finish"), registry, problems);
   f.end();
   if (p.take == RecipePart::Take::stretch && p.from == p.to)
-    problems.error(ErrorId::missing_field, place, worded("wants a stretch (\"from\", \"to\") or a word to \"take\""));
+    problems.error(ErrorId::missing_field, place,
+                   worded("needs a time range (\"from\", \"to\") or a word to \"take\""));
   return p;
 }
 
@@ -214,16 +216,16 @@ std::optional<Recipe> readRecipe(std::string_view text, const Registry& registry
   RecipeFields f(*root, "", own);
   Recipe r;
   if (f.text("format", 100) != kRecipeFormat)
-    own.error(ErrorId::wrong_type, "format", worded("is not \"%1\"", kRecipeFormat));
+    own.error(ErrorId::wrong_type, "format", worded("is not “%1”", kRecipeFormat));
   if (const Value* version = f.find("version"); version && (!version->number() || *version->number() != 1))
-    own.error(ErrorId::newer_version, "version", worded("this version reads version 1 only"));
+    own.error(ErrorId::newer_version, "version", worded("has a version that this Ivrin does not read (only 1)"));
   r.name = f.text("name", kLongestRecipeName);
   if (r.name.empty()) own.error(ErrorId::missing_field, "name", worded("is missing"));
   r.says = f.text("says", kLongestSays);
   const Value* parts = f.find("parts");
   const List* list = parts ? parts->list() : nullptr;
   if (!list || list->empty() || list->size() > kMostRecipeParts)
-    own.error(ErrorId::wrong_type, "parts", worded("wanted a list of 1 to %1 parts", kMostRecipeParts));
+    own.error(ErrorId::wrong_type, "parts", worded("must be a list of 1 to %1 parts", kMostRecipeParts));
   for (std::size_t i = 0; list && i < std::min(list->size(), kMostRecipeParts); ++i)
     r.parts.push_back(readPart((*list)[i], "parts[" + std::to_string(i) + "]", registry, own));
   f.end();
@@ -273,7 +275,7 @@ std::vector<Recipe> allRecipes(const Registry& registry, Problems& problems) {
 
 bool keepRecipe(const fs::path& folder, const Recipe& recipe, std::string& why) {
   if (recipe.name.size() > kLongestRecipeName) { // it could not be read again
-    why = worded("the name of a recipe has at most %1 bytes", kLongestRecipeName);
+    why = worded("the name of a recipe is too long (at most %1 bytes)", kLongestRecipeName);
     return false;
   }
   return keepNamedFile(folder, recipe.name, writeRecipe(recipe), why);

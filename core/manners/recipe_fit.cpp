@@ -69,11 +69,15 @@ class Fitting {
       if (part.density > options_.density) continue;
       const int count = place(part);
       if (count == 0 && part.needed)
-        return {before, {}, why_.empty() ? worded("No row of this song plays there.") : why_};
+        return {before, {}, why_.empty() ? worded("No row plays before this landing. Choose another landing.") : why_};
       if (count > 0 && told_) told_(song_, placed_);
     }
     if (static_cast<int>(placed_.size()) < std::min<int>(kLeastPlaced, static_cast<int>(recipe_.parts.size())))
-      return {before, {}, why_.empty() ? worded("Too little of it fits here.") : why_};
+      return {before,
+              {},
+              why_.empty() ? worded("Too few of its rows play before this landing. Choose another recipe, or set what "
+                                    "your rows are (right-click a row's name, Role).")
+                           : why_};
     RecipeMade m;
     keepUnderCeiling(before, m);
     m.song = song_;
@@ -296,8 +300,9 @@ class Fitting {
 RecipeMade applied(const KindSet& kinds, const Recipe& recipe, const Song& song, const std::string& landing,
                    const RecipeOptions& options, const Hear& hear, const RecipePartPlaced& part) {
   const auto at = song.landingById(landing);
-  if (!at) return {song, {}, worded("There is no such landing.")};
-  if (at->at <= Beats(0)) return {song, {}, worded("Nothing leads to where the song starts.")};
+  if (!at) return {song, {}, worded("This landing does not exist.")};
+  if (at->at <= Beats(0))
+    return {song, {}, worded("Nothing plays before the start of the song. Choose a later landing.")};
   return Fitting(kinds, recipe, song, *at, options, hear, part).made(song);
 }
 

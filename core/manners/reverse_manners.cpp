@@ -42,7 +42,7 @@ class ReverseManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, worded("It is reversed already.")};
+    return PressedAgain{{}, {}, worded("This is reversed already.")};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

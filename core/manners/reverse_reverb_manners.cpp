@@ -76,7 +76,7 @@ class ReverseReverbManners : public Manners {
     a.word = "landing";
     const Ornament next = landedElsewhere(song, o);
     if (next == o)
-      a.why = worded("There is no landing after it to move it to");
+      a.why = worded("There is no landing after it to move to. Press M to set one");
     else
       a.next = next;
     return a;

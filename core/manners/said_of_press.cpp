@@ -17,18 +17,18 @@ std::string number(double v, int places = 1) {
 
 std::string levelOf(const Heard& h) {
   const std::string lu = number(std::abs(h.overSourceLu));
-  std::string against = h.overSourceLu > 0.05    ? worded("%1 LU over its source", lu)
-                        : h.overSourceLu < -0.05 ? worded("%1 LU under its source", lu)
+  std::string against = h.overSourceLu > 0.05    ? worded("%1 LU above its source", lu)
+                        : h.overSourceLu < -0.05 ? worded("%1 LU below its source", lu)
                                                  : worded("as loud as its source");
   switch (h.level) {
   case Heard::Level::raised:
-    return worded("%1, raised so that it is heard", against);
+    return worded("%1, raised to be heard", against);
   case Heard::Level::heldUnderSource:
-    return worded("%1, not raised further over its source", against);
+    return worded("%1, not raised further above its source", against);
   case Heard::Level::heldInMix:
-    return worded("%1, held so that it does not jump out", against);
+    return worded("%1, level reduced to fit the mix", against);
   case Heard::Level::heldForLows:
-    return worded("%1, held for its lows", against);
+    return worded("%1, level reduced because of its lows", against);
   default:
     return against;
   }
@@ -40,7 +40,7 @@ std::string saidOfPress(const Heard& h, const std::function<std::string(Beats)>&
   std::vector<std::string> parts;
   if (h.level != Heard::Level::none) {
     parts.push_back(worded("source %1 LUFS", number(h.sourceLufs)));
-    if (h.roomSeconds > 0) parts.push_back(worded("the row dies away in %1 s", number(h.roomSeconds)));
+    if (h.roomSeconds > 0) parts.push_back(worded("the row fades in %1 s", number(h.roomSeconds)));
   }
   if (h.runs) parts.push_back(worded("no rest within two bars"));
   if (h.next) parts.push_back(worded("next phrase at %1", place(*h.next)));
@@ -49,9 +49,9 @@ std::string saidOfPress(const Heard& h, const std::function<std::string(Beats)>&
   if (h.lowCutHz) parts.push_back(worded("low cut %1 Hz", number(*h.lowCutHz, 0)));
   if (h.level != Heard::Level::none) parts.push_back(levelOf(h));
   if (h.underMixLu)
-    parts.push_back(*h.underMixLu >= 0 ? worded("%1 LU under the mix", number(*h.underMixLu))
-                                       : worded("%1 LU over the mix", number(-*h.underMixLu)));
-  if (h.attackKeptMs) parts.push_back(worded("back %1 ms early for the attack there", number(*h.attackKeptMs)));
+    parts.push_back(*h.underMixLu >= 0 ? worded("%1 LU below the mix", number(*h.underMixLu))
+                                       : worded("%1 LU above the mix", number(-*h.underMixLu)));
+  if (h.attackKeptMs) parts.push_back(worded("returns %1 ms early for a transient", number(*h.attackKeptMs)));
   std::string line;
   for (const std::string& p : parts) line += (line.empty() ? "" : "; ") + p;
   return line;

@@ -58,7 +58,7 @@ class TreatManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
-    return PressedAgain{{}, {}, worded("It is treated already: the finish below says how.")};
+    return PressedAgain{{}, {}, worded("This is treated already. Change its sound in the finish below.")};
   }
 
   bool isHeard(const Settings&, std::string_view) const override { return true; }

@@ -13,54 +13,55 @@ constexpr double kMostMs =
 
 void addThrowEcho(TableSpec& t) {
   t.add({.key = "time_left",
-         .label = "left",
+         .label = "time L",
          .type = type::time,
          .min = 1,
          .max = kMostMs,
          .initial = "1/4",
-         .meaning = "Time of the left echo: a note value, or milliseconds.",
-         .group = "echo"});
+         .meaning = "Time between left echoes: longer sounds more spacious, shorter tighter.",
+         .group = "delay"});
   t.add({.key = "time_right",
-         .label = "right",
+         .label = "time R",
          .type = type::time,
          .min = 1,
          .max = kMostMs,
          .initial = "1/4",
-         .meaning = "Time of the right echo: a note value, or milliseconds.",
-         .group = "echo"});
+         .meaning = "Time between right echoes: longer sounds more spacious, shorter tighter.",
+         .group = "delay"});
   t.add(echoPatternSetting("pattern"));
   t.add({.key = "feedback_percent",
          .label = "feedback",
          .unit = "%",
          .max = 200,
          .initial = 45,
-         .meaning = "How much of each echo goes round again; over 100 it builds up to the ceiling.",
-         .group = "echo",
+         .meaning =
+             "How much of each echo is repeated: higher gives more echoes. Over 100 % they build up to the ceiling.",
+         .group = "delay",
          .usual = std::pair(0.0, 120.0),
          .curve = true,
          .role = Role::feedback});
   t.add({.key = "feedback_right_percent",
-         .label = "right fb",
+         .label = "feedback R",
          .unit = "%",
          .max = 200,
-         .meaning = "How much of each echo on the right goes round again.",
-         .group = "echo",
+         .meaning = "How much of each right echo is repeated.",
+         .group = "delay",
          .nullable = true,
-         .whenNull = "as left",
+         .whenNull = "same as left",
          .sameAs = "feedback_percent",
          .usual = std::pair(0.0, 120.0),
          .curve = true,
          .role = Role::feedback});
-  t.add(sendSetting("echo"));
-  t.add(wetSetting("the echoes are", "echo"));
+  t.add(sendSetting("delay"));
+  t.add(wetSetting("Level of the echoes.", "delay"));
   t.add({.key = "level_left_db",
          .label = "level L",
          .unit = "dB",
          .min = -60,
          .max = 12,
          .initial = 0,
-         .meaning = "How loud the left echoes are.",
-         .group = "echo",
+         .meaning = "Level of the left echoes.",
+         .group = "delay",
          .step = 0.5,
          .role = Role::level});
   t.add({.key = "level_right_db",
@@ -69,58 +70,62 @@ void addThrowEcho(TableSpec& t) {
          .min = -60,
          .max = 12,
          .initial = 0,
-         .meaning = "How loud the right echoes are.",
-         .group = "echo",
+         .meaning = "Level of the right echoes.",
+         .group = "delay",
          .step = 0.5,
          .role = Role::level});
-  t.add(widthSetting("the echoes stand", "echo"));
+  t.add(widthSetting("Stereo width of the echoes: 0 % is mono, 100 % unchanged, more is wider.", "delay"));
 }
 
 void addThrowColour(TableSpec& t) {
   for (const bool low : {true, false})
-    t.add(cutSetting(low, "each time round, by 12 dB for each octave.", "colour")).perSide = true;
+    t.add(cutSetting(low,
+                     low ? "Removes lows below this frequency at every repeat (12 dB/oct): later echoes sound thinner."
+                         : "Removes highs above this frequency at every repeat (12 dB/oct): later echoes sound darker.",
+                     "colour"))
+        .perSide = true;
   t.add({.key = "drive_percent",
          .label = "drive",
          .unit = "%",
          .max = 100,
          .initial = 0,
-         .meaning = "How far each pass is driven into saturation.",
+         .meaning = "Saturates every repeat: higher sounds rougher and denser.",
          .group = "colour"});
   t.add({.key = "wobble_percent",
-         .label = "wobble",
+         .label = "wow & flutter",
          .unit = "%",
          .max = 100,
          .initial = 0,
-         .meaning = "How far the time drifts, slowly.",
+         .meaning = "Slow and fast pitch drift of the echoes.",
          .group = "colour"});
   t.add({.key = "step_semitones",
-         .label = "pitch step",
+         .label = "pitch per echo",
          .unit = "st",
          .min = -12,
          .max = 12,
          .initial = 0,
-         .meaning = "Each pass is shifted by this more than the one before it.",
+         .meaning = "Shifts the pitch of every echo by this much more than the one before it.",
          .group = "colour"});
   t.add({.key = "key_follow",
-         .label = "in key",
+         .label = "snap to key",
          .type = type::yesNo,
          .initial = false,
-         .meaning = "Each pass goes to the nearest note of the song's key.",
+         .meaning = "Moves every echo to the nearest note of the song’s key.",
          .group = "colour",
          .role = Role::leftAlone,
          .since = 2});
   t.add({.key = "invert_right",
-         .label = "flip right",
+         .label = "invert R",
          .type = type::yesNo,
          .initial = false,
-         .meaning = "The right side's echoes are turned upside down.",
+         .meaning = "Inverts the polarity of the right echoes: wider in stereo, softer in mono.",
          .group = "colour",
          .role = Role::leftAlone});
   t.add({.key = "reverse_source",
          .label = "reverse",
          .type = type::yesNo,
          .initial = false,
-         .meaning = "The source goes in backwards.",
+         .meaning = "Plays the source backwards into the delay.",
          .group = "colour",
          .role = Role::leftAlone});
   t.add(removeDrySetting(false, "colour"));
@@ -135,7 +140,7 @@ void addThrowLimits(TableSpec& t) {
          .min = -24,
          .max = 12,
          .initial = 0,
-         .meaning = "No sample leaving the loop is above this, against the peak of what was sent.",
+         .meaning = "Highest peak in the feedback loop, relative to the peak of the source.",
          .group = "limits",
          .step = 0.5,
          .role = Role::leftAlone});
@@ -147,7 +152,7 @@ TableSpec makeDelayThrowTable() {
   t.id = "delay-throw";
   t.name = "Delay throw";
   t.key = "D";
-  t.meaning = "The source goes into a tempo-synced feedback delay.";
+  t.meaning = "Sends the selected sound into a tempo-synced delay.";
   addThrowEcho(t);
   addThrowColour(t);
   addThrowLimits(t);

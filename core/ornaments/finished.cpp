@@ -101,7 +101,7 @@ PrintPlan refused(std::string why) {
 /// What a plan holds is bounded.
 PrintPlan bounded(PrintPlan plan, const Placed& p) {
   if (!plan.refusal.empty()) return plan;
-  if (plan.reads.size() > kMostReads) return refused(worded("listens to more than %1 stretches", kMostReads));
+  if (plan.reads.size() > kMostReads) return refused(worded("uses more than %1 pieces of audio", kMostReads));
   if (std::max(plan.dry.size(), plan.wet.size()) > kMostSegments)
     return refused(worded("turns its row down in more than %1 places", kMostSegments));
   // A song, and the tails of a kind and of its finish.
@@ -109,14 +109,14 @@ PrintPlan bounded(PrintPlan plan, const Placed& p) {
   const auto before = static_cast<std::int64_t>(kLongestSongSeconds * rate),
              after = static_cast<std::int64_t>((kLongestSongSeconds + 2 * kLongestTailSeconds) * rate);
   if (plan.extent.begin.count < -before || plan.extent.end.count > after)
-    return refused(worded("would sound more than 4 hours from the start of the song"));
+    return refused(worded("would play more than 4 hours from the start of the song"));
   const bool whole = std::any_of(p.ornament.finish.begin(), p.ornament.finish.end(), [](const Processor& one) {
     const Finisher* f = findFinisher(one.type);
     return f && f->whole(one.settings);
   });
   if (plan.sounds && whole && static_cast<double>(plan.extent.length()) > kLongestWholeSeconds * rate)
-    return refused(
-        worded("is longer than 30 minutes; its finish needs all of it at once (level, or an impulse response)"));
+    return refused(worded("is longer than 30 minutes, too long for a loudness match or an impulse response in its "
+                          "finish. Choose a shorter source, or remove them"));
   return plan;
 }
 

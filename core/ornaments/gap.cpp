@@ -10,12 +10,12 @@ TableSpec makeGapTable() {
   t.id = "gap";
   t.name = "Gap";
   t.key = "Z";
-  t.meaning = "The row falls silent, or is turned down, for a moment.";
+  t.meaning = "Mutes the row, or turns it down, for a moment.";
   t.settings.push_back({.key = "depth_db",
                         .label = "depth",
                         .unit = "dB",
                         .min = -96,
-                        .meaning = "How far the row is turned down, or that nothing of it is heard.",
+                        .meaning = "How far the row is turned down, or silence.",
                         .group = "gap",
                         .nullable = true,
                         .whenNull = "silence",
@@ -25,22 +25,24 @@ TableSpec makeGapTable() {
                         .unit = "ms",
                         .max = 1000,
                         .initial = 5,
-                        .meaning = "How the row goes out at the gap's start, inside it.",
+                        .meaning = "Length of the fade at the start of the gap: longer is softer.",
                         .group = "gap"});
-  t.settings.push_back({.key = "fade_in_ms",
-                        .label = "fade in",
-                        .unit = "ms",
-                        .max = 1000,
-                        .initial = 5,
-                        .meaning = "The row's fade before the gap's end; it is back at full level on the end.",
-                        .group = "gap"});
-  t.settings.push_back({.key = "tails",
-                        .label = "tails",
-                        .type = type::choice,
-                        .initial = "keep",
-                        .meaning = "Whether echoes, spaces and lead-ins of other ornaments go on through the gap.",
-                        .group = "gap",
-                        .choices = {"keep", "cut"}});
+  t.settings.push_back(
+      {.key = "fade_in_ms",
+       .label = "fade in",
+       .unit = "ms",
+       .max = 1000,
+       .initial = 5,
+       .meaning = "Length of the fade before the end of the gap. The row is back at full level on the end.",
+       .group = "gap"});
+  t.settings.push_back(
+      {.key = "tails",
+       .label = "tails",
+       .type = type::choice,
+       .initial = "keep",
+       .meaning = "Whether delays, reverbs and lead-ins of other ornaments continue through the gap or are cut.",
+       .group = "gap",
+       .choices = {"keep", "cut"}});
   return t;
 }
 

@@ -29,28 +29,28 @@ constexpr double kLongestLoop = 10;     // seconds, however long a note value is
 
 void addGlitchChance(TableSpec& t) {
   t.add({.key = "step",
-         .label = "step",
+         .label = "cell length",
          .type = type::time,
          .min = 1,
          .max = 960000,
          .initial = "1/16",
-         .meaning = "Length of a step, counted from the bar line: a note value, or milliseconds.",
+         .meaning = "Length of a cell, counted from the bar line: shorter is busier.",
          .group = "chance"});
   t.add({.key = "bars",
-         .label = "bars",
+         .label = "pattern length",
          .type = type::integer,
          .min = 1,
          .max = 8,
          .initial = 1,
-         .meaning = "After so many bars the list of chances starts again.",
+         .meaning = "Number of bars after which the chances start again.",
          .group = "chance",
          .role = Role::leftAlone});
   t.add({.key = "chance_percent",
-         .label = "chances",
+         .label = "chance per cell",
          .unit = "%",
          .max = 100,
          .initial = List{0.0},
-         .meaning = "How likely each step freezes, from the bar line; the list goes round.",
+         .meaning = "Probability that a cell freezes; the list repeats from the start of the bar.",
          .group = "chance",
          .step = 5,
          .shape = Shape::list});
@@ -58,12 +58,12 @@ void addGlitchChance(TableSpec& t) {
 
 void addGlitchFrozen(TableSpec& t) {
   t.add({.key = "loop",
-         .label = "loops",
+         .label = "loop length",
          .type = type::time,
          .min = 2,
          .max = 4000,
          .initial = List{30.0, 120.0},
-         .meaning = "What is frozen is between so short and so long: note values, or milliseconds.",
+         .meaning = "Shortest and longest loop of a frozen cell: shorter sounds more like a tone.",
          .group = "frozen",
          .shape = Shape::pair});
   t.add({.key = "pitch_spread_semitones",
@@ -71,14 +71,14 @@ void addGlitchFrozen(TableSpec& t) {
          .unit = "st",
          .max = 24,
          .initial = 5,
-         .meaning = "A frozen step is up to so many semitones higher or lower.",
+         .meaning = "Largest pitch change of a frozen cell, up or down.",
          .group = "frozen"});
   t.add({.key = "glide_percent",
          .label = "glide",
          .unit = "%",
          .max = 100,
          .initial = 0,
-         .meaning = "Part of the step in which its pitch goes from the row's to its own.",
+         .meaning = "Part of the cell that it takes to reach its new pitch.",
          .group = "frozen",
          .step = 5});
   t.add({.key = "mix_percent",
@@ -86,18 +86,16 @@ void addGlitchFrozen(TableSpec& t) {
          .unit = "%",
          .max = 100,
          .initial = 100,
-         .meaning = "How much of a frozen step takes the place of the row.",
+         .meaning = "How much of a frozen cell replaces the row.",
          .group = "frozen",
          .step = 5,
          .role = Role::leftAlone});
   t.add({.key = "kept_ms",
-         .label = "kept loops",
+         .label = "locked loops",
          .unit = "ms",
          .min = 2,
          .max = 1000 * kLongestLoop,
-         .meaning =
-             "A roll that was kept, in place of chance: the loop of each step from the bar line, null plays on. Null: "
-             "chance.",
+         .meaning = "Loop length of each cell of a locked roll; an empty cell plays on.",
          .group = "frozen",
          .shape = Shape::list,
          .entriesNullable = true,
@@ -106,12 +104,12 @@ void addGlitchFrozen(TableSpec& t) {
          .role = Role::leftAlone,
          .since = 2});
   t.add({.key = "kept_semitones",
-         .label = "kept pitches",
+         .label = "locked pitches",
          .unit = "st",
          .min = -24,
          .max = 24,
          .initial = List{0.0},
-         .meaning = "Pitches of a kept roll, step by step; the list goes round.",
+         .meaning = "Pitch of each cell of a locked roll; the list repeats.",
          .group = "frozen",
          .shape = Shape::list,
          .role = Role::leftAlone,
@@ -120,42 +118,42 @@ void addGlitchFrozen(TableSpec& t) {
 
 void addGlitchColour(TableSpec& t) {
   t.add({.key = "resonance_percent",
-         .label = "band",
+         .label = "band-pass",
          .unit = "%",
          .max = 95,
          .initial = 0,
-         .meaning = "How narrow a band of a frozen step is heard; 0: all of it.",
+         .meaning = "Width of the band that is heard of a frozen cell: higher is narrower, 0 % is off.",
          .group = "colour",
          .step = 5});
   t.add({.key = "sweep_hz",
-         .label = "sweeps",
+         .label = "band-pass sweep",
          .unit = "Hz",
          .min = 20,
          .max = 20000,
          .initial = List{300.0, 6000.0},
-         .meaning = "From where to where the band goes during a step.",
+         .meaning = "Frequencies from which and to which the band moves during a cell.",
          .group = "colour",
          .step = 100,
          .shape = Shape::pair});
   t.add({.key = "stereo_opposed",
-         .label = "sides opposed",
+         .label = "opposite L/R sweep",
          .type = type::yesNo,
          .initial = true,
-         .meaning = "On the right the band goes the other way.",
+         .meaning = "Moves the band in the opposite direction on the right.",
          .group = "colour"});
   t.add({.key = "bits",
-         .label = "bits",
+         .label = "bit depth",
          .min = 4,
          .max = 24,
          .initial = 24,
-         .meaning = "In how fine steps its level goes; 24 bits are clean.",
+         .meaning = "Resolution of the level: fewer bits sound grainier, 24 bits are clean.",
          .group = "colour"});
   t.add({.key = "rate_hz",
-         .label = "rate",
+         .label = "sample rate",
          .unit = "Hz",
          .min = 500,
          .max = 192000,
-         .meaning = "How often it is sampled anew; in between it is held.",
+         .meaning = "Rate at which the sound is sampled again: lower is duller and more metallic.",
          .group = "colour",
          .step = 500,
          .nullable = true,
@@ -168,7 +166,7 @@ TableSpec makeGlitchTable() {
   t.id = "glitch";
   t.name = "Glitch";
   t.key = "G";
-  t.meaning = "By chance a step freezes what was just heard.";
+  t.meaning = "Freezes what was just played, cell by cell, by chance.";
   addGlitchChance(t);
   addGlitchFrozen(t);
   addGlitchColour(t);
@@ -558,7 +556,7 @@ PrintPlan Glitch::plan(const Placed& p) const {
   const double rate = p.sampleRate();
   PrintPlan plan;
   if (shape.end() - shape.first() > GlitchShape::kMost) {
-    plan.refusal = worded("has more than %1 steps: longer steps or a shorter span are wanted", GlitchShape::kMost);
+    plan.refusal = worded("has more than %1 cells. Use longer cells or a shorter ornament", GlitchShape::kMost);
     plan.sounds = false;
     return plan;
   }

@@ -29,7 +29,7 @@ TableSpec makeHalftimeTable() {
   t.id = "halftime";
   t.name = "Halftime stretch";
   t.key = "H";
-  t.meaning = "Each cycle plays its first part slower, so that it fills the cycle.";
+  t.meaning = "Plays the first part of each cycle slower, so that it fills the cycle.";
   const auto add = [&](SettingSpec s) -> SettingSpec& {
     t.settings.push_back(std::move(s));
     return t.settings.back();
@@ -40,52 +40,54 @@ TableSpec makeHalftimeTable() {
        .min = 1,
        .max = 960000,
        .initial = "1 bar",
-       .meaning = "How long one turn is, counted from the start.",
+       .meaning = "Length of one cycle, counted from the start of the ornament.",
        .group = "cycles"});
   add({.key = "slower",
-       .label = "slower",
+       .label = "stretch",
        .unit = "×",
-       .min = 1.5,
-       .max = 4,
+       .min = 1.1,
+       .max = 8,
        .initial = 2,
-       .meaning = "How many times slower its first part is played.",
-       .group = "cycles"})
-      .allowed = {1.5, 2, 3, 4};
+       .meaning = "How much slower the first part of each cycle is played: higher is slower and lower.",
+       .group = "cycles",
+       .stops = {1.1, 1.25, 1.5, 2, 2.5, 3, 4, 6, 8},
+       .atFirst = {1.5, 2, 3, 4},
+       .restSince = 3});
   add({.key = "pitch",
        .label = "pitch",
        .type = type::choice,
        .initial = "drop",
-       .meaning = "Whether its pitch drops with the speed, or is kept.",
+       .meaning = "Whether the pitch drops with the speed or is kept.",
        .group = "cycles",
        .choices = {"drop", "keep"}});
   add({.key = "join_ms",
-       .label = "join",
+       .label = "crossfade",
        .unit = "ms",
        .max = 200,
        .initial = 12,
-       .meaning = "The crossfade before each turn; the first attack after it stays whole.",
+       .meaning = "Crossfade before each cycle. The transient after it stays intact.",
        .group = "cycles"});
   add({.key = "mix_percent",
        .label = "mix",
        .unit = "%",
        .max = 100,
        .initial = 100,
-       .meaning = "How much of what is heard is slowed; the rest is the row as it was.",
+       .meaning = "How much of the row is replaced by the stretched sound.",
        .group = "sound",
        .step = 5,
        .role = Role::leftAlone});
   for (const bool low : {true, false}) {
     add({.key = low ? "low_hz" : "high_hz",
-         .label = low ? "from" : "to",
+         .label = low ? "band from" : "band to",
          .unit = "Hz",
          .min = 20,
          .max = 20000,
-         .meaning = low ? "Only what lies over this is slowed; the rest goes on."
-                        : "Only what lies under this is slowed; the rest goes on.",
+         .meaning =
+             low ? "Stretches only what is above this frequency." : "Stretches only what is below this frequency.",
          .group = "sound",
          .step = low ? 10.0 : 250.0,
          .nullable = true,
-         .whenNull = "open",
+         .whenNull = "off",
          .fromNull = low ? std::pair(20.0, 80.0) : std::pair(12000.0, 20000.0)});
   }
   add({.key = "fade_in_beats",
@@ -93,7 +95,7 @@ TableSpec makeHalftimeTable() {
        .unit = "beats",
        .max = 64,
        .initial = 0,
-       .meaning = "How long it takes from the row to the slowed sound.",
+       .meaning = "Time to fade from the row to the stretched sound.",
        .group = "sound",
        .step = 0.25});
   add({.key = "fade_out_beats",
@@ -101,7 +103,7 @@ TableSpec makeHalftimeTable() {
        .unit = "beats",
        .max = 64,
        .initial = 0,
-       .meaning = "How long it takes from the slowed sound back to the row.",
+       .meaning = "Time to fade from the stretched sound back to the row.",
        .group = "sound",
        .step = 0.25});
   return t;
@@ -521,13 +523,13 @@ PrintPlan Halftime::plan(const Placed& p) const {
                        (first.length() >= 2 * leastCycle(p.sampleRate()) || halftimeCycles(p).tooMany);
   if (tooMany) {
     plan.sounds = false;
-    plan.refusal = worded("has more than %1 cycles: a longer cycle or a shorter span is wanted", kMostCycles);
+    plan.refusal = worded("has more than %1 cycles. Use a longer cycle or a shorter ornament", kMostCycles);
     return plan;
   }
   plan.anyOrder = !s.banded();
   if (s.keep && static_cast<double>(first.length()) < kLeastKeptSeconds * p.sampleRate()) {
     plan.sounds = false;
-    plan.refusal = worded("a cycle under 20 ms cannot be stretched at its pitch");
+    plan.refusal = worded("a cycle under 20 ms cannot be stretched with its pitch kept. Use a longer cycle");
     return plan;
   }
   if (s.banded()) {

@@ -18,32 +18,32 @@ TableSpec makePulseTable() {
   t.id = "pulse";
   t.name = "Pulse";
   t.key = "P";
-  t.meaning = "The row opens and closes in steps.";
+  t.meaning = "Opens and closes the row in a rhythm of cells.";
   const auto add = [&](SettingSpec s) { t.settings.push_back(std::move(s)); };
   add({.key = "step",
-       .label = "step",
+       .label = "cell length",
        .type = type::time,
        .min = 1,
        .max = 960000,
        .initial = "1/16",
-       .meaning = "How long a step is: a note value, or milliseconds.",
-       .group = "steps"});
+       .meaning = "Length of a cell: shorter pulses faster.",
+       .group = "cells"});
   add({.key = "levels",
-       .label = "levels",
+       .label = "cell level",
        .max = 1,
        .initial = List{1.0},
-       .meaning = "Gain of each step; the list goes round.",
-       .group = "steps",
+       .meaning = "Level of each cell; the list repeats.",
+       .group = "cells",
        .step = 0.1,
        .shape = Shape::list});
   add({.key = "pans",
-       .label = "sides",
+       .label = "cell pan",
        .type = type::pan,
        .min = -1,
        .max = 1,
        .initial = List{0.0},
-       .meaning = "Where each step stands between left, -1, and right, 1; the list goes round.",
-       .group = "steps",
+       .meaning = "Pan of each cell; the list repeats.",
+       .group = "cells",
        .step = 0.1,
        .shape = Shape::list});
   add({.key = "swing_percent",
@@ -51,25 +51,25 @@ TableSpec makePulseTable() {
        .unit = "%",
        .max = 45,
        .initial = 0,
-       .meaning = "Every second step comes later by so much of its pair.",
-       .group = "steps",
+       .meaning = "How late every second cell plays, as a part of its pair: higher swings more.",
+       .group = "cells",
        .since = 2});
   add({.key = "depth_percent",
        .label = "depth",
        .unit = "%",
        .max = 100,
        .initial = 100,
-       .meaning = "How far the row goes down between the steps.",
-       .group = "steps",
+       .meaning = "How far the row is turned down between the cells.",
+       .group = "cells",
        .step = 5,
        .role = Role::leftAlone});
   add({.key = "length_percent",
-       .label = "open",
+       .label = "gate",
        .unit = "%",
        .min = 1,
        .max = 100,
        .initial = 100,
-       .meaning = "For how much of its length a step sounds.",
+       .meaning = "How much of its length a cell plays: shorter is choppier.",
        .group = "shape",
        .step = 5});
   add({.key = "fade_in",
@@ -78,15 +78,15 @@ TableSpec makePulseTable() {
        .type = type::fade,
        .max = 100,
        .initial = 10,
-       .meaning = "How a step comes in: percent of its length, or milliseconds.",
+       .meaning = "Length of the fade at the start of a cell: longer is softer.",
        .group = "shape",
        .step = 5});
   add({.key = "fade_in_bend",
-       .label = "in bend",
+       .label = "fade-in bend",
        .min = -1,
        .max = 1,
        .initial = 0,
-       .meaning = "How the fade in bends.",
+       .meaning = "Shape of the fade in: above 0 it rises late, below 0 early.",
        .group = "shape",
        .step = 0.1});
   add({.key = "fade_out",
@@ -95,15 +95,15 @@ TableSpec makePulseTable() {
        .type = type::fade,
        .max = 100,
        .initial = 10,
-       .meaning = "How a step goes out before it closes: percent of its length, or milliseconds.",
+       .meaning = "Length of the fade at the end of a cell: longer is softer.",
        .group = "shape",
        .step = 5});
   add({.key = "fade_out_bend",
-       .label = "out bend",
+       .label = "fade-out bend",
        .min = -1,
        .max = 1,
        .initial = 0,
-       .meaning = "How the fade out bends.",
+       .meaning = "Shape of the fade out: above 0 it falls early, below 0 late.",
        .group = "shape",
        .step = 0.1});
   const auto own = [&](const char* key, const char* label, const char* unit, double least, double most,
@@ -115,17 +115,19 @@ TableSpec makePulseTable() {
          .max = most,
          .initial = List{Value()},
          .meaning = meaning,
-         .group = "each",
+         .group = "per cell",
          .step = most == 1 ? 0.1 : 5,
          .shape = Shape::list,
          .entriesNullable = true,
          .role = Role::leftAlone,
          .since = 2});
   };
-  own("fade_ins", "fades in", "%", 0, 100, "The fade in of each step, null: as all have it; the list goes round.");
-  own("fade_outs", "fades out", "%", 0, 100, "The fade out of each step, null: as all have it; the list goes round.");
-  own("fade_in_bends", "in bends", "", -1, 1, "How each fade in bends, null: as all do; the list goes round.");
-  own("fade_out_bends", "out bends", "", -1, 1, "How each fade out bends, null: as all do; the list goes round.");
+  own("fade_ins", "fade in per cell", "%", 0, 100, "Fade in of each cell, where it differs; the list repeats.");
+  own("fade_outs", "fade out per cell", "%", 0, 100, "Fade out of each cell, where it differs; the list repeats.");
+  own("fade_in_bends", "fade-in bend per cell", "", -1, 1,
+      "Shape of each fade in, where it differs; the list repeats.");
+  own("fade_out_bends", "fade-out bend per cell", "", -1, 1,
+      "Shape of each fade out, where it differs; the list repeats.");
   return t;
 }
 

@@ -23,7 +23,7 @@ TableSpec makeReverbThrowTable() {
   t.id = "reverb-throw";
   t.name = "Reverb throw";
   t.key = "V";
-  t.meaning = "The source goes into a space that rings on.";
+  t.meaning = "Sends the selected sound into a reverb that rings on.";
   const auto add = [&](SettingSpec s) -> SettingSpec& {
     t.settings.push_back(std::move(s));
     return t.settings.back();
@@ -34,48 +34,52 @@ TableSpec makeReverbThrowTable() {
        .min = 0.1,
        .max = 30,
        .initial = 2.5,
-       .meaning = "Time in which the space dies by 60 dB: seconds or a note value.",
-       .group = "space",
+       .meaning = "Time the reverb takes to fade by 60 dB: longer sounds bigger, shorter clearer.",
+       .group = "reverb",
        .role = Role::decay});
   add({.key = "pre_delay",
        .label = "pre-delay",
        .type = type::time,
        .max = 960000,
        .initial = 0,
-       .meaning = "How much later the space answers.",
-       .group = "space"});
-  SpaceSettings::addTo(t, "space");
+       .meaning = "Time before the reverb starts: longer keeps the source clearer.",
+       .group = "reverb"});
+  SpaceSettings::addTo(t, "reverb");
   add({.key = "freeze",
        .label = "freeze",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "The space is held, without dying, until it is cut.",
-       .group = "space",
+       .meaning = "Holds the reverb without fading until it is cut.",
+       .group = "reverb",
        .role = Role::leftAlone});
   add({.key = "freeze_of",
-       .label = "of",
+       .label = "freeze source",
        .type = type::choice,
        .initial = "space",
-       .meaning = "What is held: the space as it rings, or the source's own steady tones, a pad without end.",
-       .group = "space",
+       .meaning = "Sound that is held: the reverb itself, or the steady tones of the source as an endless pad.",
+       .group = "reverb",
        .choices = {"space", "tones"},
-       .shown = {"the space", "its tones"},
+       .shown = {"reverb", "tones"},
        .role = Role::leftAlone,
        .since = 2});
   add({.key = "hold_db",
-       .label = "held at",
+       .label = "freeze level",
        .unit = "dB",
        .min = -60,
        .max = 12,
        .initial = -10,
-       .meaning = "How loud the held tones are against the source.",
-       .group = "space",
+       .meaning = "Level of the held tones, relative to the source.",
+       .group = "reverb",
        .role = Role::leftAlone,
        .since = 2});
   add(sendSetting("tail"));
-  add(wetSetting("the space is", "tail"));
-  add(widthSetting("the space stands", "tail"));
-  for (const bool low : {true, false}) add(cutSetting(low, "from the space, by 12 dB for each octave.", "tail"));
+  add(wetSetting("Level of the reverb.", "tail"));
+  add(widthSetting("Stereo width of the reverb: 0 % is mono, 100 % unchanged, more is wider.", "tail"));
+  for (const bool low : {true, false})
+    add(cutSetting(low,
+                   low ? "Removes lows of the reverb below this frequency (12 dB/oct)."
+                       : "Removes highs of the reverb above this frequency (12 dB/oct).",
+                   "tail"));
   add(duckSetting("tail"));
   add(cutAtSetting("tail"));
   add(removeDrySetting(false, "tail"));

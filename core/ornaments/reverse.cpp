@@ -15,13 +15,13 @@ TableSpec makeReverseTable() {
   t.id = "reverse";
   t.name = "Reverse";
   t.key = "B";
-  t.meaning = "The source is played backwards.";
+  t.meaning = "Plays the selected sound backwards.";
   t.settings.push_back({.key = "land",
-                        .label = "ends at",
+                        .label = "landing offset",
                         .unit = "beats",
                         .min = -64,
                         .max = 64,
-                        .meaning = "Where it ends, counted from the source's start; else it stays in its place.",
+                        .meaning = "Where the reversed sound ends, counted from the start of the source, or in place.",
                         .group = "reverse",
                         .step = 0.25,
                         .nullable = true,
@@ -32,10 +32,10 @@ TableSpec makeReverseTable() {
                         .unit = "beats",
                         .max = 64,
                         .initial = 0,
-                        .meaning = "How long it takes to come up.",
+                        .meaning = "Time to fade in: longer starts more softly.",
                         .group = "reverse",
                         .step = 0.25});
-  t.settings.push_back(wetSetting("it is played backwards", "reverse"));
+  t.settings.push_back(wetSetting("Level of the reversed sound.", "reverse"));
   t.settings.push_back(removeDrySetting(true, "reverse"));
   return t;
 }

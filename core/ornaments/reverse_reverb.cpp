@@ -29,63 +29,63 @@ void addSwellItself(TableSpec& t) {
          .min = 1.0 / 16,
          .max = 64,
          .initial = 4,
-         .meaning = "How long before the landing the swell may start.",
+         .meaning = "Longest time the swell may take before the landing: longer builds up more slowly.",
          .group = "swell",
          .step = 0.25,
          .role = Role::lead});
   t.add({.key = "land",
-         .label = "lands at",
+         .label = "landing offset",
          .unit = "beats",
          .min = -64,
          .max = 64,
          .initial = 0,
-         .meaning = "Where it lands, counted from the source's start.",
+         .meaning = "Where the swell peaks, counted from the start of the source.",
          .group = "swell",
          .step = 0.25,
          .role = Role::leftAlone});
   t.add({.key = "rise_bend",
-         .label = "rise",
+         .label = "swell bend",
          .min = -1,
          .max = 1,
          .initial = 0,
-         .meaning = "Bends the swell: later and steeper over 0, earlier under it.",
+         .meaning = "Shape of the swell: above 0 it rises late and steeply, below 0 early.",
          .group = "swell",
          .step = 0.05});
-  t.add(wetSetting("the swell is", "swell"));
+  t.add(wetSetting("Level of the swell.", "swell"));
   t.add({.key = "wash_under_percent",
-         .label = "wash",
+         .label = "swell under word",
          .unit = "%",
          .max = 100,
          .initial = 0,
-         .meaning = "How much of the swell goes on under the word.",
+         .meaning = "How much of the swell continues under the word after the landing.",
          .group = "swell",
          .step = 5});
   t.add({.key = "word_db",
-         .label = "word",
+         .label = "word level",
          .unit = "dB",
          .min = -60,
          .max = 12,
-         .meaning = "How loud the captured word itself is heard at the landing, or that it is left out.",
+         .meaning = "Level of the captured word at the landing, or off.",
          .group = "swell",
          .step = 0.5,
          .nullable = true,
-         .whenNull = "left out",
+         .whenNull = "off",
          .role = Role::level});
   t.add({.key = "spill_beats",
-         .label = "spill",
+         .label = "tail",
          .unit = "beats",
          .max = 16,
          .initial = 0,
-         .meaning = "How far the space goes on after the landing.",
+         .meaning = "How long the reverb continues after the landing.",
          .group = "swell",
          .step = 0.25});
   t.add({.key = "spill_db",
-         .label = "spill level",
+         .label = "tail level",
          .unit = "dB",
          .min = -60,
          .max = 12,
          .initial = -6,
-         .meaning = "How loud the space is after the landing.",
+         .meaning = "Level of the reverb after the landing.",
          .group = "swell",
          .step = 0.5,
          .role = Role::level});
@@ -94,67 +94,73 @@ void addSwellItself(TableSpec& t) {
 
 void addSwellSpace(TableSpec& t) {
   t.add({.key = "space",
-         .label = "path",
+         .label = "effect",
          .type = type::choice,
          .initial = "reverb",
-         .meaning = "What the reversed source goes through.",
-         .group = "space",
+         .meaning = "Effect that the reversed source goes through.",
+         .group = "reverb",
          .choices = {"reverb", "echo", "echo-reverb", "reverb-echo"},
-         .shown = {"reverb", "echo", "echo, then reverb", "reverb, then echo"}});
+         .shown = {"reverb", "delay", "delay, then reverb", "reverb, then delay"}});
   t.add({.key = "decay_seconds",
          .label = "decay",
          .unit = "s",
          .min = 0.1,
          .max = 30,
-         .meaning = "Time in which the space dies by 60 dB; fitted: the lead-in's time.",
-         .group = "space",
+         .meaning = "Time the reverb takes to fade by 60 dB; auto fits it to the lead-in.",
+         .group = "reverb",
          .step = 0.1,
          .nullable = true,
-         .whenNull = "fitted",
+         .whenNull = "auto",
          .role = Role::decay});
-  SpaceSettings::addTo(t, "space");
-  for (const bool low : {true, false}) t.add(cutSetting(low, "from the swell, by 12 dB for each octave.", "space"));
+  SpaceSettings::addTo(t, "reverb");
+  for (const bool low : {true, false})
+    t.add(cutSetting(low,
+                     low ? "Removes lows of the swell below this frequency (12 dB/oct)."
+                         : "Removes highs of the swell above this frequency (12 dB/oct).",
+                     "reverb"));
 }
 
 void addSwellEcho(TableSpec& t) {
   t.add({.key = "balance_percent",
-         .label = "balance",
+         .label = "reverb/delay mix",
          .unit = "%",
          .max = 100,
          .initial = 50,
-         .meaning = "How the two share: at 0 the reverb alone, at 100 the echoes alone.",
-         .group = "echo",
+         .meaning = "Mix of the two: 0 % is reverb only, 100 % delay only.",
+         .group = "delay",
          .step = 5});
   t.add({.key = "echo_time",
-         .label = "echo time",
+         .label = "delay time",
          .type = type::time,
          .min = 1,
          .max = 960000,
          .initial = "1/8",
-         .meaning = "Time between two echoes; fitted: the longest straight one of which six fit into the lead-in.",
-         .group = "echo",
+         .meaning = "Time between echoes; auto takes the longest even note value of which six fit into the lead-in.",
+         .group = "delay",
          .nullable = true,
-         .whenNull = "fitted",
+         .whenNull = "auto",
          .nullSince = 2});
-  t.add({.key = "echo_feedback_percent",
-         .label = "feedback",
-         .unit = "%",
-         .max = 95,
-         .initial = 60,
-         .meaning = "How much of an echo the one before it has; fitted: the echoes rise by 30 dB over the lead-in.",
-         .group = "echo",
-         .nullable = true,
-         .whenNull = "fitted",
-         .role = Role::feedback,
-         .nullSince = 2});
+  t.add(
+      {.key = "echo_feedback_percent",
+       .label = "feedback",
+       .unit = "%",
+       .max = 95,
+       .initial = 60,
+       .meaning =
+           "How much louder each echo is than the one before it; auto lets the echoes rise by 30 dB over the lead-in.",
+       .group = "delay",
+       .nullable = true,
+       .whenNull = "auto",
+       .role = Role::feedback,
+       .nullSince = 2});
   t.add(echoPatternSetting("echo_pattern"));
   t.add({.key = "echo_drive_percent",
          .label = "drive",
          .unit = "%",
          .max = 100,
          .initial = 0,
-         .meaning = "How far the echo is driven into saturation.",
-         .group = "echo"});
+         .meaning = "Saturates the echoes: higher sounds rougher and denser.",
+         .group = "delay"});
 }
 
 TableSpec makeReverseReverbTable() {
@@ -162,7 +168,7 @@ TableSpec makeReverseReverbTable() {
   t.id = "reverse-reverb";
   t.name = "Reverse reverb";
   t.key = "R";
-  t.meaning = "The source swells up out of its own reversed space and lands.";
+  t.meaning = "Swells up into the selected sound out of its own reversed reverb.";
   addSwellItself(t);
   addSwellSpace(t);
   addSwellEcho(t);
@@ -489,7 +495,7 @@ PrintPlan ReverseReverb::plan(const Placed& p) const {
   plan.reads = Source(p).reads();
   if (static_cast<double>(Source(p).frames() + s.lead + s.spill) > kLongestSeconds * rate) {
     plan.sounds = false;
-    plan.refusal = worded("its lead-in, source and spill are longer than 30 minutes together; choose a shorter source");
+    plan.refusal = worded("its lead-in, source and tail are longer than 30 minutes together. Choose a shorter source");
     plan.reads.clear();
     return plan;
   }

@@ -16,17 +16,17 @@ constexpr double kTremor = 0.85; // how deep it trembles
 
 void addRiserClimb(TableSpec& t) {
   t.add({.key = "of",
-         .label = "of",
+         .label = "source",
          .type = type::choice,
          .initial = "noise",
-         .meaning = "What climbs: noise, a tone, or the row itself (or a source from elsewhere).",
+         .meaning = "Sound that rises: noise, a tone, or the row itself.",
          .group = "rise",
          .choices = {"noise", "tone", "stem"}});
   t.add({.key = "direction",
          .label = "direction",
          .type = type::choice,
          .initial = "up",
-         .meaning = "Whether it climbs to the landing at its end, or falls from the one at its start.",
+         .meaning = "Whether it rises into a landing at its end, or falls from one at its start.",
          .group = "rise",
          .choices = {"up", "down"},
          .role = Role::leftAlone});
@@ -36,21 +36,21 @@ void addRiserClimb(TableSpec& t) {
          .min = -48,
          .max = 48,
          .initial = List{-12.0, 12.0},
-         .meaning = "From where to where the pitch goes.",
+         .meaning = "Pitch at the start and at the end.",
          .group = "rise",
          .shape = Shape::pair});
   t.add({.key = "tone_note",
-         .label = "about note",
+         .label = "root note",
          .type = type::note,
          .max = 127,
          .initial = 57,
-         .meaning = "The MIDI note that a tone's pitch counts from.",
+         .meaning = "Note that the pitch of a tone counts from.",
          .group = "rise"});
   t.add({.key = "key_follow",
-         .label = "in key",
+         .label = "snap to key",
          .type = type::yesNo,
          .initial = true,
-         .meaning = "A tone starts and ends on notes of the song's key.",
+         .meaning = "Starts and ends a tone on notes of the song’s key.",
          .group = "rise"});
   t.add({.key = "cutoff_hz",
          .label = "brightness",
@@ -58,7 +58,7 @@ void addRiserClimb(TableSpec& t) {
          .min = 20,
          .max = 20000,
          .initial = List{200.0, 12000.0},
-         .meaning = "From where to where what is heard of it opens.",
+         .meaning = "Brightness at the start and at the end: a low-pass that opens or closes.",
          .group = "rise",
          .step = 100,
          .shape = Shape::pair});
@@ -68,7 +68,7 @@ void addRiserClimb(TableSpec& t) {
          .min = -96,
          .max = 0,
          .initial = List{-48.0, -9.0},
-         .meaning = "From where to where its level goes, as a sine's: 0 is one at full scale.",
+         .meaning = "Level at the start and at the end.",
          .group = "rise",
          .shape = Shape::pair,
          .role = Role::level});
@@ -77,7 +77,7 @@ void addRiserClimb(TableSpec& t) {
          .unit = "%",
          .max = 200,
          .initial = List{20.0, 140.0},
-         .meaning = "From where to where it widens.",
+         .meaning = "Stereo width at the start and at the end: 0 % is mono.",
          .group = "rise",
          .step = 5,
          .shape = Shape::pair});
@@ -89,7 +89,7 @@ void addRiserLines(TableSpec& t) {
          .min = -1,
          .max = 1,
          .initial = 0.4,
-         .meaning = "How its lines bend: over 0 they hold back and then hurry.",
+         .meaning = "Shape of all its lines: above 0 they move late, below 0 early.",
          .group = "lines",
          .step = 0.05});
   const auto ownBend = [&](const char* key, const char* label, const char* meaning) {
@@ -101,46 +101,45 @@ void addRiserLines(TableSpec& t) {
            .group = "lines",
            .step = 0.05,
            .nullable = true,
-           .whenNull = "as bend",
+           .whenNull = "same as bend",
            .fromNull = std::pair(0.35, 0.45),
            .since = 2});
   };
-  ownBend("pitch_bend", "pitch bend", "That of the pitch, where it has its own.");
-  ownBend("cutoff_bend", "bright bend", "That of the brightness, where it has its own.");
+  ownBend("pitch_bend", "pitch bend", "Shape of the pitch line, if it differs.");
+  ownBend("cutoff_bend", "brightness bend", "Shape of the brightness line, if it differs.");
   t.add({.key = "resonance_percent",
          .label = "resonance",
          .unit = "%",
          .max = 95,
          .initial = 20,
-         .meaning = "How much the edge of its brightness sings.",
+         .meaning = "Emphasis at the edge of the brightness: higher whistles more.",
          .group = "lines",
          .step = 5});
   t.add({.key = "tremolo",
-         .label = "trembles",
+         .label = "tremolo",
          .type = type::time,
          .min = 5,
          .max = 60000,
-         .meaning =
-             "From which note value to which it trembles, through halves and ending with a whole period; null: not.",
+         .meaning = "Note values at which the level trembles, at the start and at the end, or off.",
          .group = "lines",
          .shape = Shape::pair,
          .nullable = true,
-         .whenNull = "not"});
+         .whenNull = "off"});
   t.add({.key = "stem_plays",
-         .label = "row plays",
+         .label = "source plays",
          .type = type::choice,
          .initial = "stretched",
-         .meaning = "The row itself: in its own time under the pitch, its first beat round and round, or backwards.",
+         .meaning = "How the row plays: in time with its pitch changed, its first part in a loop, or backwards.",
          .group = "lines",
          .choices = {"stretched", "looped", "reversed"},
          .since = 2});
   t.add({.key = "stem_loop",
-         .label = "loop",
+         .label = "loop length",
          .type = type::time,
          .min = 5,
          .max = 10000,
          .initial = "1/4",
-         .meaning = "How much of the row goes round and round.",
+         .meaning = "Length of the part of the row that loops.",
          .group = "lines",
          .since = 2});
 }
@@ -151,32 +150,32 @@ void addRiserLanding(TableSpec& t) {
          .unit = "dB",
          .min = -60,
          .max = 0,
-         .meaning = "An impact on the landing, its peak; null: none.",
+         .meaning = "Peak level of the impact on the landing, or off.",
          .group = "landing",
          .nullable = true,
-         .whenNull = "none",
+         .whenNull = "off",
          .fromNull = std::pair(-12.0, -6.0),
          .role = Role::leftAlone});
   t.add({.key = "hit_character",
-         .label = "struck",
+         .label = "impact type",
          .type = type::choice,
          .initial = "deep",
-         .meaning = "What the impact is like.",
+         .meaning = "Sound of the impact.",
          .group = "landing",
          .choices = {"deep", "bright", "metallic"},
          .since = 2});
   t.add({.key = "reversed_hit",
-         .label = "hit before",
+         .label = "reversed impact",
          .type = type::yesNo,
          .initial = false,
-         .meaning = "A hit played backwards under it, ending on the landing.",
+         .meaning = "Plays an impact backwards that ends on the landing.",
          .group = "landing",
          .role = Role::leftAlone});
   t.add({.key = "reversed_character",
-         .label = "struck before",
+         .label = "reversed impact type",
          .type = type::choice,
          .initial = "bright",
-         .meaning = "What the hit under it is like.",
+         .meaning = "Sound of the reversed impact.",
          .group = "landing",
          .choices = {"deep", "bright", "metallic"},
          .since = 2});
@@ -185,7 +184,7 @@ void addRiserLanding(TableSpec& t) {
          .unit = "beats",
          .max = 64,
          .initial = 0,
-         .meaning = "How long it dies away after the landing.",
+         .meaning = "Time to fade out after the landing.",
          .group = "landing",
          .step = 0.25,
          .role = Role::leftAlone});
@@ -196,7 +195,7 @@ TableSpec makeRiserTable() {
   t.id = "riser";
   t.name = "Riser";
   t.key = "I";
-  t.meaning = "Noise, a tone or the row itself climbs to a landing, or falls from one.";
+  t.meaning = "Rises into a landing, or falls from one: noise, a tone or the row itself.";
   addRiserClimb(t);
   addRiserLines(t);
   addRiserLanding(t);

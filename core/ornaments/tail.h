@@ -19,7 +19,9 @@ class TailEnd {
   void apply(StereoSpan out, std::int64_t offset);
   /// To be asked after every block: at frame `clock`, with what is stored lasting until `storedUntil`.
   bool over(std::int64_t clock, std::int64_t storedUntil);
-  std::string note() const { return held_ ? worded("still sounding 120 s after its source; faded there") : ""; }
+  std::string note() const {
+    return held_ ? worded("was still playing 120 s after its source and is faded out there") : "";
+  }
 
  private:
   std::int64_t limit_, fade_, quiet_, lastHeard_ = 0;

@@ -24,7 +24,7 @@ TableSpec makeTapeTable() {
   t.id = "tape";
   t.name = "Tape";
   t.key = "E";
-  t.meaning = "The row stops, starts, dips or spins back like a tape under a hand.";
+  t.meaning = "Stops, starts, dips or spins back the row like a tape machine.";
   const auto add = [&](SettingSpec s) -> SettingSpec& {
     t.settings.push_back(std::move(s));
     return t.settings.back();
@@ -33,61 +33,58 @@ TableSpec makeTapeTable() {
        .label = "shape",
        .type = type::choice,
        .initial = "stop",
-       .meaning = "How the speed moves.",
+       .meaning = "Course of the speed.",
        .group = "motion",
        .choices = {"stop", "start", "dip", "spin-back", "custom"},
        .notByChance = {"custom"}});
   add({.key = "fit",
-       .label = "plays",
+       .label = "length",
        .type = type::choice,
        .initial = "span",
-       .meaning = "Whether the motion takes exactly the span, or goes on until all of the source has been played.",
+       .meaning = "Whether the motion fits the span, or lasts until the whole source has been played.",
        .group = "motion",
        .choices = {"span", "extend"},
-       .shown = {"the span", "to the end"},
+       .shown = {"fit span", "whole source"},
        .role = Role::leftAlone});
   add({.key = "bend",
        .label = "bend",
        .min = -1,
        .max = 1,
        .initial = 0.5,
-       .meaning = "How the speed bends: over 0 it holds and then falls away, under 0 it falls at once.",
+       .meaning = "Shape of the motion: above 0 the speed holds and then drops, below 0 it drops at once.",
        .group = "motion",
        .step = 0.05});
   add({.key = "lowest",
-       .label = "lowest",
+       .label = "lowest speed",
        .max = 1,
        .initial = 0,
-       .meaning = "The lowest speed that the motion comes to, against the row's own.",
+       .meaning = "Lowest speed of the motion, relative to the speed of the row.",
        .group = "motion",
        .percent = true,
        .step = 0.05});
   add({.key = "bottom_at",
-       .label = "bottom at",
+       .label = "turning point",
        .max = 1,
        .initial = 0.6,
-       .meaning = "Where in the motion a dip is lowest, or a spin-back turns.",
+       .meaning = "Where in the motion a dip is slowest, or a spin-back turns.",
        .group = "motion",
        .percent = true,
        .step = 0.05});
   add({.key = "halt_at",
-       .label = "halt at",
+       .label = "motion length",
        .min = 0.01,
        .max = 1,
        .initial = 1,
-       .meaning =
-           "How much of the span a stop, spin-back or custom motion takes; then the row comes back, or stays silent.",
+       .meaning = "Part of the span that the motion takes. After it the row returns or stays silent.",
        .group = "motion",
        .percent = true,
        .step = 0.05,
        .role = Role::leftAlone});
   add({.key = "hold_silence",
-       .label = "silent to the end",
+       .label = "mute to end",
        .type = type::yesNo,
        .initial = false,
-       .meaning =
-           "The row is silent from the end of the motion to the end of the span; where the motion takes the whole "
-           "span there is nothing to silence.",
+       .meaning = "Mutes the row from the end of the motion to the end of the span.",
        .group = "motion",
        .role = Role::leftAlone});
   add({.key = "speed",
@@ -95,7 +92,7 @@ TableSpec makeTapeTable() {
        .min = -SpeedReader::kFastest,
        .max = SpeedReader::kFastest,
        .initial = 1,
-       .meaning = "The speed of a custom motion against the row's own; under 0 it plays backwards.",
+       .meaning = "Speed of a custom motion, relative to the row. Below 0 it plays backwards.",
        .group = "sound",
        .percent = true,
        .step = 0.1,
@@ -113,18 +110,18 @@ TableSpec makeTapeTable() {
        .step = 5,
        .role = Role::leftAlone});
   add({.key = "pitch_lock",
-       .label = "keep time",
+       .label = "pitch only",
        .type = type::yesNo,
        .initial = false,
-       .meaning = "The row keeps its time, and only the pitch glides.",
+       .meaning = "Keeps the timing of the row and moves only its pitch.",
        .group = "sound"});
   add({.key = "lowest_semitones",
-       .label = "down to",
+       .label = "target pitch",
        .unit = "st",
        .min = -48,
        .max = 48,
        .initial = -24,
-       .meaning = "Where the pitch glides to while the time is kept.",
+       .meaning = "Pitch that the row glides to while its timing is kept.",
        .group = "sound"});
   return t;
 }
@@ -398,7 +395,7 @@ TapeMotion tapeMotion(const Placed& p) {
     const double mean = m.speed.total();
     if (mean < kLeastMeanSpeed) {
       m.refusal =
-          worded("cannot be extended: its mean speed is under 0.05 of normal, so the source would never be played");
+          worded("cannot play the whole source: its mean speed is under 0.05×. Raise the speed curve or use fit span");
       return m;
     }
     const auto frames = std::max<std::int64_t>(1, std::llround(static_cast<double>(Source(p).frames()) / mean));

@@ -29,28 +29,28 @@ Pattern pitches(const std::vector<double>& all) {
 std::vector<NamedPattern> makeShipped() {
   std::vector<NamedPattern> all;
   const auto add = [&](const char* name, Pattern p) { all.push_back({name, std::move(p)}); };
-  add("every third silent", levels({1, 1, 0}));
-  add("three, three, two", levels({1, 0.35, 0.35, 1, 0.35, 0.35, 1, 0.35}));
+  add("every third muted", levels({1, 1, 0}));
+  add("three three two", levels({1, 0.35, 0.35, 1, 0.35, 0.35, 1, 0.35}));
   add("five over sixteen", spread(levels(std::vector<double>(16, 1)), 5));
   add("seven over sixteen", spread(levels(std::vector<double>(16, 1)), 7));
-  add("off the beat", levels({0, 0, 1, 0.6}));
+  add("offbeats", levels({0, 0, 1, 0.6}));
   add("gallop", levels({1, 0, 0.7, 0.7}));
-  add("growing over four beats",
+  add("crescendo over four beats",
       levels({0.1, 0.13, 0.16, 0.2, 0.25, 0.3, 0.35, 0.4, 0.46, 0.52, 0.6, 0.68, 0.76, 0.84, 0.92, 1}));
-  add("dying away over two beats", levels({1, 0.8, 0.62, 0.48, 0.36, 0.27, 0.2, 0.14}));
-  add("from side to side", sidesInTurn(levels({1, 1}), 0.8));
+  add("fade-out over two beats", levels({1, 0.8, 0.62, 0.48, 0.36, 0.27, 0.2, 0.14}));
+  add("left and right", sidesInTurn(levels({1, 1}), 0.8));
   Pattern circle;
   for (int i = 0; i < 16; ++i)
     circle.push_back({.side = std::round(100 * 0.9 * std::sin(2 * std::numbers::pi * i / 16)) / 100});
-  add("once round the room", circle);
+  add("slow pan left to right and back", circle);
   Pattern call = levels({1, 1, 1, 0, 0.6, 0.6, 0.6, 0});
   for (std::size_t i = 0; i < call.size(); ++i) call[i].side = i < 4 ? -0.6 : 0.6;
-  add("call on the left, answer on the right", call);
-  add("down a minor chord", pitches({0, -5, -9, -12}));
-  add("up an octave by fifths and fourths", pitches({0, 7, 12, 7}));
+  add("call left, answer right", call);
+  add("minor chord down", pitches({0, -5, -9, -12}));
+  add("up an octave in fifths and fourths", pitches({0, 7, 12, 7}));
   Pattern back(4);
   back[1].reversed = back[3].reversed = true;
-  add("forth and back", back);
+  add("back and forth", back);
   return all;
 }
 
@@ -81,7 +81,7 @@ const Value* field(const Object& o, std::string_view key) {
 std::optional<double> numberIn(const Value& v, double min, double max, const std::string& place, Problems& problems) {
   const double* d = v.number();
   if (!d)
-    problems.error(ErrorId::wrong_type, place, worded("is %1, wanted a number", v.typeName()));
+    problems.error(ErrorId::wrong_type, place, worded("must be a number, not %1", v.typeName()));
   else if (!(*d >= min && *d <= max))
     problems.error(
         ErrorId::out_of_range, place,
@@ -94,7 +94,7 @@ std::optional<double> numberIn(const Value& v, double min, double max, const std
 std::optional<PatternStep> parseStep(const Value& v, const std::string& place, Problems& problems) {
   const Object* o = v.object();
   if (!o) {
-    problems.error(ErrorId::wrong_type, place, worded("is %1, wanted an object", v.typeName()));
+    problems.error(ErrorId::wrong_type, place, worded("must be an object, not %1", v.typeName()));
     return std::nullopt;
   }
   PatternStep s;
@@ -104,7 +104,7 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
         s.reversed = *value.boolean();
       else
         problems.error(ErrorId::wrong_type, place + ".reversed",
-                       worded("is %1, wanted true or false", value.typeName()));
+                       worded("must be true or false, not %1", value.typeName()));
       continue;
     }
     const std::string& name = key; // clang 14 does not capture bindings
@@ -116,7 +116,7 @@ std::optional<PatternStep> parseStep(const Value& v, const std::string& place, P
     } else if (own != std::end(kOwnParts)) {
       s.*own->part = numberIn(value, own->min, own->max, place + "." + key, problems);
     } else {
-      problems.error(ErrorId::unknown_field, place, worded("does not have a field \"%1\"", key));
+      problems.error(ErrorId::unknown_field, place, worded("does not have a field “%1”", key));
     }
   }
   return s;
@@ -190,16 +190,16 @@ std::optional<NamedPattern> parsePattern(std::string_view text, Problems& proble
   }
   for (const auto& [key, value] : *o)
     if (key != "format" && key != "version" && key != "name" && key != "steps")
-      problems.error(ErrorId::unknown_field, "", worded("does not have a field \"%1\"", key));
+      problems.error(ErrorId::unknown_field, "", worded("does not have a field “%1”", key));
   NamedPattern p;
   const Value* name = field(*o, "name");
   if (!name || !name->text() || name->text()->empty() || name->text()->size() > 200)
-    problems.error(ErrorId::wrong_type, "name", worded("wanted a name of 1 to 200 bytes"));
+    problems.error(ErrorId::wrong_type, "name", worded("must be a name of 1 to 200 bytes"));
   else
     p.name = *name->text();
   const Value* steps = field(*o, "steps");
   if (!steps || !steps->list() || steps->list()->empty() || steps->list()->size() > kMostSteps) {
-    problems.error(ErrorId::wrong_type, "steps", worded("wanted a list of 1 to %1 steps", kMostSteps));
+    problems.error(ErrorId::wrong_type, "steps", worded("must be a list of 1 to %1 cells", kMostSteps));
     return std::nullopt;
   }
   for (std::size_t i = 0; i < steps->list()->size(); ++i)
@@ -231,7 +231,7 @@ bool keepPattern(const std::filesystem::path& folder, const NamedPattern& p, std
     }
     return replaceFile(file, patternText(p), why);
   }
-  why = worded("there are too many patterns with a name like \"%1\" in %2", p.name, folder.string());
+  why = worded("there are too many patterns named like “%1” in %2. Use another name", p.name, folder.string());
   return false;
 }
 

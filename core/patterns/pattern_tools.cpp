@@ -10,15 +10,17 @@ namespace ivrin {
 const std::vector<PatternTool>& patternTools() {
   using Id = PatternTool::Id;
   static const std::vector<PatternTool> all = {
-      {Id::everyNth, "pattern-every", "every third", "Every third cell is silent; again: every fourth, every second."},
-      {Id::later, "pattern-later", "turn", "The pattern turns by a cell, later."},
-      {Id::earlier, "pattern-earlier", "turn back", "The pattern turns by a cell, earlier."},
-      {Id::mirror, "pattern-mirror", "mirror", "The pattern runs the other way."},
-      {Id::thin, "pattern-thin", "thin out", "Every second cell that sounds falls silent."},
-      {Id::fill, "pattern-fill", "fill", "Silent cells sound, softer."},
-      {Id::spread, "pattern-spread", "spread", "Cells that sound are spread evenly; again: more of them."},
-      {Id::sides, "pattern-sides", "sides in turn", "Left and right in turn."},
-      {Id::accent, "pattern-accent", "lean on the beat", "As loud as its place in the bar is heavy."}};
+      {Id::everyNth, "pattern-every", "mute every third",
+       "Mutes every third cell. Press again for every fourth, then every second."},
+      {Id::later, "pattern-later", "rotate later", "Moves the pattern one cell later."},
+      {Id::earlier, "pattern-earlier", "rotate earlier", "Moves the pattern one cell earlier."},
+      {Id::mirror, "pattern-mirror", "reverse order", "Plays the cells in reverse order."},
+      {Id::thin, "pattern-thin", "thin out", "Mutes every second cell that plays."},
+      {Id::fill, "pattern-fill", "fill in", "Turns muted cells on, softer."},
+      {Id::spread, "pattern-spread", "spread evenly",
+       "Spreads the playing cells evenly. Press again for more of them."},
+      {Id::sides, "pattern-sides", "alternate L/R", "Pans cells left and right alternately."},
+      {Id::accent, "pattern-accent", "accent beats", "Makes cells on strong beats louder."}};
   return all;
 }
 
@@ -38,7 +40,7 @@ ToolApplied applied(PatternTool::Id tool, const Cells& cells, const TempoMap& ma
   const Pattern was = toolPattern(cells, map);
   const auto done = [&](const Pattern& p, std::string said) -> ToolApplied {
     Ornament next = cells.with(p);
-    if (next.settings == cells.with(cells.pattern()).settings) return {{}, worded("nothing changes: %1", said)};
+    if (next.settings == cells.with(cells.pattern()).settings) return {{}, worded("no change: %1", said)};
     return {std::move(next), std::move(said)};
   };
   switch (tool) {
@@ -51,21 +53,21 @@ ToolApplied applied(PatternTool::Id tool, const Cells& cells, const TempoMap& ma
     };
     const int n = is(3) ? 4 : is(4) ? 2 : 3;
     const std::size_t round = std::lcm(was.size(), static_cast<std::size_t>(n));
-    return done(silentEvery(round <= kMostSteps ? atLeast(was, round) : was, n), n == 3 ? worded("every third silent")
+    return done(silentEvery(round <= kMostSteps ? atLeast(was, round) : was, n), n == 3 ? worded("every third muted")
                                                                                  : n == 4
-                                                                                     ? worded("every fourth silent")
-                                                                                     : worded("every second silent"));
+                                                                                     ? worded("every fourth muted")
+                                                                                     : worded("every second muted"));
   }
   case Id::later:
-    return done(turned(was, 1), worded("turned by a cell"));
+    return done(turned(was, 1), worded("rotated one cell later"));
   case Id::earlier:
-    return done(turned(was, -1), worded("turned back by a cell"));
+    return done(turned(was, -1), worded("rotated one cell earlier"));
   case Id::mirror:
-    return done(mirrored(was), worded("mirrored"));
+    return done(mirrored(was), worded("order reversed"));
   case Id::thin:
     return done(thinned(was), worded("thinned out"));
   case Id::fill:
-    return done(filled(was), worded("filled"));
+    return done(filled(was), worded("filled in"));
   case Id::spread: {
     const int n = static_cast<int>(was.size());
     // The next odd number; from all of them, or all but one, it begins with three again.
@@ -75,13 +77,13 @@ ToolApplied applied(PatternTool::Id tool, const Cells& cells, const TempoMap& ma
     return done(spread(was, next), worded("%1 in %2", next, n));
   }
   case Id::sides:
-    if (!cells.has().sides) return {{}, worded("its cells have no sides")};
-    return done(sidesInTurn(was.size() % 2 != 0 ? atLeast(was, 2 * was.size()) : was), worded("sides in turn"));
+    if (!cells.has().sides) return {{}, worded("its cells cannot be panned")};
+    return done(sidesInTurn(was.size() % 2 != 0 ? atLeast(was, 2 * was.size()) : was), worded("alternate L/R"));
   case Id::accent: {
     std::vector<Beats> at(was.size());
     for (std::int64_t k = cells.first() + static_cast<std::int64_t>(was.size()) - 1; k >= cells.first(); --k)
       at[cells.place(k, was.size())] = cells.beat(k);
-    return done(accented(was, map, at), worded("leaning on the beat"));
+    return done(accented(was, map, at), worded("beats accented"));
   }
   }
   return {};

@@ -54,7 +54,7 @@ void askForSpace(const fs::path& folder, AudioFormat format, std::int64_t frames
   const auto space = fs::space(folder, unknown);
   const std::uintmax_t need = static_cast<std::uintmax_t>(frames * bytesPerFrame(format)) * files;
   if (unknown || space.available >= need) return;
-  throw std::runtime_error(worded("not enough space in %1: up to %2 MiB are needed, %3 are free", folder.string(),
+  throw std::runtime_error(worded("not enough space in %1: up to %2 MiB needed, %3 MiB free", folder.string(),
                                   (need >> 20) + 1, space.available >> 20));
 }
 
@@ -174,8 +174,7 @@ void makeFolder(const fs::path& f) {
 void checkTargets(const Export& x, const std::vector<Task>& tasks) {
   const TempoMap& map = x.plan->map();
   if (x.options.to && map.frameAt(*x.options.to) <= x.begin)
-    throw std::runtime_error(worded("the range to export is empty: it ends at %1 and starts at %2. Choose an end after "
-                                    "the start",
+    throw std::runtime_error(worded("the range is empty: it ends at %1 and starts at %2. Choose an end after the start",
                                     placeText(map, *x.options.to), placeText(map, map.beatAt(x.begin))));
   const Sources madeOf(x.plan->song());
   for (const Task& task : tasks)
@@ -225,8 +224,7 @@ bool writeFile(Export& x, const Task& task, std::int64_t timeReference, const st
   FrameRange range{x.begin, x.begin + Frames(x.report.frames)};
   if (task.trimTo) range = intersect(range, {task.trimTo->print->first(), task.trimTo->print->end()});
   if (range.empty()) { // it sounds elsewhere
-    if (task.trimTo)
-      x.report.notes.push_back(worded("%1 does not sound in what is exported", task.trimTo->ornament->id));
+    if (task.trimTo) x.report.notes.push_back(worded("%1 is silent in the exported range", task.trimTo->ornament->id));
     return true;
   }
   AudioWriter writer(task.file, x.options.format, x.plan->song().sampleRate, range.length(), task.ditherSeed,
@@ -235,7 +233,7 @@ bool writeFile(Export& x, const Task& task, std::int64_t timeReference, const st
   writer.finish();
   if (writer.clipped() > 0) {
     x.report.clipped += writer.clipped();
-    x.report.notes.push_back(worded("%1: %2 samples over full scale were clipped",
+    x.report.notes.push_back(worded("%1: %2 samples above full scale were clipped",
                                     task.file.lexically_relative(x.folder).generic_string(), writer.clipped()));
   }
   x.report.files.push_back(task.file);
@@ -249,9 +247,9 @@ bool writeAll(Export& x, const std::vector<Task>& tasks) {
   if (x.stop.stop_requested()) return false;
   for (const auto& n : plan.nodes())
     if (const std::string why = n->print ? n->print->failure() : std::string(); !why.empty())
-      throw std::runtime_error(worded("ornaments \"%1\" could not be computed: %2", n->ornament->id, why));
+      throw std::runtime_error(worded("ornament “%1” could not be rendered: %2", n->ornament->id, why));
   if (x.begin >= plan.end())
-    throw std::runtime_error(worded("there is nothing from there on: the song ends at %1",
+    throw std::runtime_error(worded("nothing plays from there on: the song ends at %1",
                                     placeText(plan.map(), plan.map().beatAt(plan.end()))));
   const Frames end = x.options.to ? plan.map().frameAt(*x.options.to) : plan.end();
   x.report.frames = std::max<std::int64_t>(0, end.count - x.begin.count);
@@ -263,7 +261,7 @@ bool writeAll(Export& x, const std::vector<Task>& tasks) {
   for (std::size_t t = 0; t < tasks.size(); ++t) {
     const auto tell = [&](double within) {
       x.tell(0.3 + 0.7 * (static_cast<double>(t) + within) / static_cast<double>(tasks.size()),
-             worded("Writing %1", tasks[t].file.filename().string()));
+             worded("Writing %1…", tasks[t].file.filename().string()));
     };
     if (!writeFile(x, tasks[t], timeReference, tell)) return false;
   }
@@ -284,7 +282,7 @@ void completePrints(const RenderPlan& plan, int threads, std::stop_token stop, c
     const auto fraction = static_cast<double>(++done) / static_cast<double>(open.size());
     if (progress) {
       std::lock_guard lock(mutex);
-      progress(fraction, worded("Computing ornaments"));
+      progress(fraction, worded("Rendering ornaments…"));
     }
   });
 }
@@ -297,7 +295,7 @@ ExportReport exportSong(const std::shared_ptr<const RenderPlan>& plan, const fs:
   checkTargets(x, tasks);
   makeFolder(folder);
   const FolderLock lock(folder, stop,
-                        [&] { x.tell(0, worded("Waiting for another export into %1", folder.string())); });
+                        [&] { x.tell(0, worded("Waiting for another export into %1…", folder.string())); });
   if (!writeAll(x, tasks)) {
     x.report.stopped = true;
     return std::move(x.report);

@@ -267,15 +267,16 @@ void NodeSettling::giveProvenance(OrnamentNode& node, bool reads) {
   node.provenance = "refused";
   node.print = nullptr;
   if (problems_)
-    problems_->error(ErrorId::refused, worded("ornaments \"%1\"", node.ornament->id),
-                     worded("takes its sound from a row that needs this ornament first; it is left out"));
+    problems_->error(
+        ErrorId::refused, worded("ornament “%1”", node.ornament->id),
+        worded("is left out: its source row needs this ornament first. Choose another source or sidechain"));
 }
 
 void NodeSettling::tellRefusals() const {
   if (!problems_ || !plan_.anyRefusal_) return;
   for (const auto& node : plan_.nodes_)
     if (!node->plan.refusal.empty())
-      problems_->error(ErrorId::refused, worded("ornaments \"%1\"", node->ornament->id), node->plan.refusal);
+      problems_->error(ErrorId::refused, worded("ornament “%1”", node->ornament->id), node->plan.refusal);
 }
 
 } // namespace ivrin

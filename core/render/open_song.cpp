@@ -85,7 +85,8 @@ NewStems stemsFromFiles(const std::vector<fs::path>& files, const Song& song, co
   std::vector<std::string> names;
   for (const fs::path& file : files) {
     if (!isUtf8(file.string())) { // a song file is UTF-8: it could not name it
-      problems.error(ErrorId::refused, shown(file.filename().string()), worded("its name is not UTF-8; rename it"));
+      problems.error(ErrorId::refused, shown(file.filename().string()),
+                     worded("its name is not UTF-8. Rename the file"));
       continue;
     }
     const auto reader =
@@ -181,7 +182,7 @@ NewSong songFromFiles(const std::vector<fs::path>& files, double bpm, int sample
   if (midi) song = withMidiMap(std::move(song), *midi);
   if (stems.rates.size() > 1)
     problems.note(ErrorId::out_of_range, "sample_rate",
-                  worded("is %1 Hz; files of another rate are converted", song.sampleRate));
+                  worded("is %1 Hz and is converted to the song's rate", song.sampleRate));
   return made;
 }
 

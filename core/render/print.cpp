@@ -61,7 +61,7 @@ class PrintSounds : public Sounds {
     if (inside.length() < out.frames) out.clear();
     if (inside.empty()) return;
     evaluator_->read(*node_, index, inside.begin, out.part((inside.begin - from).count, inside.length()));
-    if (evaluator_->broken()) throw std::runtime_error(worded("what it listens to could not be computed"));
+    if (evaluator_->broken()) throw std::runtime_error(worded("its sidechain or source could not be rendered"));
   }
 
  private:

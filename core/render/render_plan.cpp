@@ -156,7 +156,7 @@ std::shared_ptr<OrnamentNode> RenderPlan::makeNode(const Shared<Ornament>& o, co
   node->plan = finishedPlan(kind, {*o, *context_});
   for (const Read& read : node->plan.reads) {
     const auto known = rowById_.find(read.row); // a song not yet saved may name a row that is gone
-    if (known == rowById_.end()) node->plan.refusal = worded("listens to a row that is not there");
+    if (known == rowById_.end()) node->plan.refusal = worded("uses a row that does not exist");
     node->readRows.push_back(known == rowById_.end() ? row : known->second);
   }
   if (!node->plan.refusal.empty()) {

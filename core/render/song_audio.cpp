@@ -75,10 +75,10 @@ SongAudio SongAudio::open(const Song& song, const AudioFolders& folders, const S
     if (!audio[i]) return;
     if (audio[i]->badSamples() > 0)
       found[i].error(ErrorId::bad_samples, place,
-                     worded("%1 holds %2 samples that are not numbers", *song.stems[i].file, audio[i]->badSamples()));
+                     worded("%1 has %2 samples that are not numbers", *song.stems[i].file, audio[i]->badSamples()));
     if (audio[i]->truncated())
       found[i].error(ErrorId::broken_audio, place,
-                     worded("%1 is cut short: it holds less sound than its header says", *song.stems[i].file));
+                     worded("%1 is cut short: it has less audio than its header says", *song.stems[i].file));
   };
   const auto work = [&] {
     for (std::size_t i = next++; i < n && !stop.stop_requested(); i = next++) {

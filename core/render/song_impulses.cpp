@@ -49,7 +49,7 @@ std::shared_ptr<const Impulses> loadImpulses(const Song& song, const AudioFolder
               audio->truncated() ? ErrorId::broken_audio : ErrorId::bad_samples, place,
               worded(audio->truncated() ? "%1 is cut short" : "%1 holds samples that are not numbers", file));
         if (!impulse->note.empty())
-          problems.note(ErrorId::refused, place, worded("%1 is long: %2", file, impulse->note));
+          problems.note(ErrorId::refused, place, worded("%1 is long and was %2", file, impulse->note));
       }
     if (stop.stop_requested()) return known;
     more->set(file, impulse); // nothing: known not to be there, and not tried again

@@ -17,13 +17,14 @@ class Limits {
 
   void name(const std::string& text, const std::string& place) {
     if (text.size() > kLongestName)
-      problems_.error(ErrorId::out_of_range, place, worded("has %1 bytes, allowed are %2", text.size(), kLongestName));
+      problems_.error(ErrorId::out_of_range, place,
+                      worded("is too long: %1 bytes, at most %2", text.size(), kLongestName));
   }
   void within(Beats at, const std::string& place) {
     if (at < earliest_)
-      problems_.error(ErrorId::out_of_range, place, worded("lies before bar %1", kEarliestBar));
+      problems_.error(ErrorId::out_of_range, place, worded("is before bar %1", kEarliestBar));
     else if (std::abs(map_.secondsAt(at).value) > kLongestSongSeconds)
-      problems_.error(ErrorId::out_of_range, place, worded("lies more than 4 hours from the start of the song"));
+      problems_.error(ErrorId::out_of_range, place, worded("is more than 4 hours from the start of the song"));
   }
 
  private:
@@ -42,7 +43,7 @@ void checkLimits(const Song& song, Problems& problems, const Song* known) {
   Limits l(song, problems);
   l.name(song.title, "title");
   if (song.leadBars * song.leadBarSeconds() > kLongestSongSeconds)
-    problems.error(ErrorId::out_of_range, "lead_bars", worded("reaches more than 4 hours before the stems"));
+    problems.error(ErrorId::out_of_range, "lead_bars", worded("is more than 4 hours before the stems"));
   for (std::size_t i = 0; i < song.buses.size(); ++i) l.name(song.buses[i].name, indexed("buses", i) + ".name");
   for (std::size_t i = 0; i < song.stems.size(); ++i) {
     const Stem& s = song.stems[i];

@@ -78,7 +78,7 @@ std::string nearestName(std::string_view word, const std::vector<std::string>& c
 
 std::string didYouMean(std::string_view word, const std::vector<std::string>& candidates) {
   const std::string near = nearestName(word, candidates);
-  return near.empty() ? "" : worded(" (did you mean \"%1\"?)", near);
+  return near.empty() ? "" : worded(" (did you mean “%1”?)", near);
 }
 
 } // namespace ivrin

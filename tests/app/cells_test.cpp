@@ -333,7 +333,7 @@ TEST_CASE("a glitch is rolled three times and kept, and its cells are there to b
   CHECK(heard(*kept->node(last(rig).id)) == rolled);
   rig.key(Qt::Key_G); // there is nothing to roll any more, and it says so
   CHECK(last(rig).seed == 4);
-  CHECK(rig.window->measure().said().contains("kept"));
+  CHECK(rig.window->measure().said().contains("roll is locked"));
   rig.key(Qt::Key_G, Qt::ShiftModifier);
   CHECK_FALSE(last(rig).settings.contains("kept_ms"));
 }

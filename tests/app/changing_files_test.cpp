@@ -68,7 +68,8 @@ std::string bytesOf(const fs::path& file) {
 
 } // namespace
 
-TEST_CASE("while the song plays its files change: what is heard goes on, or is silent and told", "[changing]") {
+TEST_CASE("while the song plays its files change: what is heard goes on, or is silent and told",
+          "[changing][heavy]") { // stems of its own are brought in for each
   Open untouched;
   untouched.session->player().play(Frames(0));
   untouched.hear(24000);
@@ -120,7 +121,7 @@ TEST_CASE("while the song is exported its files change: the export is whole, or 
       if (ok)
         CHECK(bytesOf(out / "got/mix.wav") == want);
       else
-        CHECK(exported[0][0].toString().contains("export again"));
+        CHECK(exported[0][0].toString().contains("export once more"));
       for (const auto& e : fs::recursive_directory_iterator(out / "got"))
         CHECK(e.path().filename().string().find(".new-") == std::string::npos);
     }

@@ -56,7 +56,7 @@ TEST_CASE("a song without stems opens, takes an ornament on its mix and stays si
   rig.score().placeOnSelection("delay-throw");
   rig.settle();
   CHECK(rig.session->song().ornaments.empty());
-  CHECK(told == QStringList{QStringLiteral("Nothing sounds there on this row.")});
+  CHECK(told == QStringList{QStringLiteral("This row is silent there. Select a place where it plays.")});
   // A riser needs nothing.
   const std::string id = rig.placeOpen("riser", "mix", 4, 8);
   CHECK(rig.ornament(id).on == "mix");

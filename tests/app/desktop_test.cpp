@@ -53,7 +53,7 @@ TEST_CASE("the output is chosen in a dialog, used at once, and remembered", "[de
   });
   rig.window->action("output")->trigger();
   rig.settle(); // devices are looked for, and one is opened
-  CHECK(rig.window->measure().said() == "Listening through simulated output.");
+  CHECK(rig.window->measure().said() == "Playing through simulated output.");
   REQUIRE_FALSE(rig.devices->opened.empty());
   CHECK(rig.devices->opened.back() == OutputChoice{"Phones", 44100, 512});
   CHECK(rig.out().periodFrames() == 512);
@@ -81,7 +81,7 @@ TEST_CASE("levels: click and monitor are set, and neither touches what is export
   rig.window->listening().setMonitorDb(7); // never louder than the song
   CHECK(rig.window->listening().monitorDb() == 0);
   rig.score().setFocus();
-  rig.key(Qt::Key_K, Qt::ShiftModifier);
+  rig.key(Qt::Key_F3, Qt::ShiftModifier);
   CHECK(rig.window->listening().clickDb() == Click().levelDb + 2);
   // The meter's true peak is the mix's, not what the monitor level makes of it.
   rig.window->listening().setMonitorDb(-40);

@@ -34,7 +34,7 @@ TEST_CASE("a landing is dragged in the form line and in the ruler, with what is 
   CHECK(moved.ticks > 0);
   CHECK(rig.ornament(tied).start == Beats::ofQuarters(12) + moved);
   CHECK(rig.ornament(free).start == Beats::ofQuarters(14));
-  CHECK(rig.session->history().undoLabel() == "move of Two");
+  CHECK(rig.session->history().undoLabel() == "move Two");
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(rig.session->song() == before); // one step
   // In the ruler, on its letter.

@@ -66,7 +66,7 @@ TEST_CASE("a folder that is allowed brings its sound in; edits and what can be u
   rig.open(file);
   CHECK_FALSE(rig.session->audio().of("drums"));
   QAbstractButton& allow = offer(rig);
-  CHECK(allow.text().contains("allow that folder"));
+  CHECK(allow.text().contains("Allow folder"));
   setGain(rig, -3);
   rig.window->files().setAsks(true);
   allow.click();
@@ -89,7 +89,7 @@ TEST_CASE("a song that another window has is opened read only once the edits of 
   rig.window->files().openSong(other);
   rig.settle();
   QAbstractButton& readOnly = offer(rig);
-  CHECK(readOnly.text().contains("open read only"));
+  CHECK(readOnly.text().contains("Open read only"));
   setGain(rig, -3);
   int asked = 0;
   answer(QMessageBox::Cancel, asked);
@@ -136,14 +136,14 @@ TEST_CASE("what is offered in place of the last step takes back that step and no
     dropFiles(rig, {dir / "one.wav", dir / "two.wav"});
     REQUIRE(rig.session->song().stems.size() == 5);
     QAbstractButton& instead = offer(rig);
-    CHECK(instead.text().contains("a new song of them instead"));
+    CHECK(instead.text().contains("New song instead"));
     if (edited) setGain(rig, -3);
     instead.click();
     rig.settle();
     if (edited) {
       CHECK(rig.session->song().stems.size() == 5);
       CHECK(gain(rig) == -3);
-      CHECK(rig.window->measure().said().contains("edited since"));
+      CHECK(rig.window->measure().said().contains("edited after this step"));
     } else {
       CHECK(rig.session->song().stems.size() == 2);
     }

@@ -192,7 +192,7 @@ TEST_CASE("copy, paste and duplicate say what they did; where nothing sounds tha
   rig.window->action("copy")->trigger();
   CHECK(said() == "Copied: delay throw.");
   rig.window->action("duplicate")->trigger();
-  CHECK(said() == "Duplicated to bar 8: delay throw. Nothing sounds there, so it is silent.");
+  CHECK(said() == "Duplicated delay throw to bar 8. The row is silent there, so nothing is heard.");
   rig.session->undo();
   rig.score().opened().close();
   rig.settle();
@@ -202,15 +202,15 @@ TEST_CASE("copy, paste and duplicate say what they did; where nothing sounds tha
     return rig.session->song().ornaments.size();
   };
   CHECK(pasteAt(40) == 2); // the voice sounds there
-  CHECK(said() == "Pasted at bar 11: delay throw.");
+  CHECK(said() == "Pasted delay throw at bar 11.");
   CHECK(pasteAt(28) == 2); // it rests there
-  CHECK(said().starts_with("Nothing sounds on Voice at bar 8, so a delay throw here would be silent."));
+  CHECK(said().starts_with("Paste stopped: Voice is silent at bar 8, so delay throw would not be heard."));
   CHECK(pasteAt(28) == 3); // meant all the same
   CHECK(last(rig).source.empty());
   CHECK(pasteAt(36) == 3);
   auto* offer = rig.window->measure().findChild<InkButton*>("offer");
   REQUIRE(offer);
-  CHECK(offer->text() == "keep its source");
+  CHECK(offer->text() == "Keep its source");
   offer->click();
   REQUIRE(rig.session->song().ornaments.size() == 4);
   const Ornament& kept = last(rig);
@@ -228,7 +228,7 @@ TEST_CASE("a second press says what it changed", "[gestures]") {
   const std::string id = rig.place("reverse-reverb", "voice", 12, 13);
   rig.score().select(Selection{"voice", Beats::ofQuarters(12), Beats::ofQuarters(13)});
   rig.score().placeOnSelection("reverse-reverb");
-  CHECK(rig.window->measure().said() == "reverse reverb: lands on Two");
+  CHECK(rig.window->measure().said() == "reverse reverb lands on Two");
 }
 
 TEST_CASE("letters choose in the list of processors", "[gestures]") {
@@ -413,7 +413,7 @@ TEST_CASE("what is being computed stands dotted where it will be, at once", "[ge
   watchSongText([&](const QString& text) { words << text; });
   rig.score().grab();
   watchSongText({});
-  CHECK(words.contains(QStringLiteral("computing")));
+  CHECK(words.contains(QStringLiteral("rendering")));
   rig.settle();
   CHECK(rig.session->placing().pending().empty());
   CHECK(rig.session->song().ornaments.size() == 1);

@@ -66,12 +66,12 @@ TEST_CASE("a change of tempo is added, dragged, typed and removed, ornaments on 
   auto* offer = rig.window->measure().findChild<QAbstractButton*>(QStringLiteral("offer"));
   if (!offer)
     for (QAbstractButton* b : rig.window->measure().findChildren<QAbstractButton*>())
-      if (b->text() == QLatin1String("keep them on the sound instead")) offer = b;
+      if (b->text() == QLatin1String("Keep them with the audio")) offer = b;
   REQUIRE(offer);
   QTest::mouseClick(offer, Qt::LeftButton);
   CHECK(tempo()[1].at == Beats::ofQuarters(24));
   CHECK(rig.session->song().tempoMap().secondsAt(rig.ornament(id).start).value == Approx(before).margin(0.001));
-  CHECK(rig.window->measure().said().endsWith("1 ornament stayed on the sound"));
+  CHECK(rig.window->measure().said().endsWith("1 ornament stayed with the audio"));
   // Typed.
   acceptTempo(90, false);
   QTest::mouseClick(&rig.score(), Qt::LeftButton, {}, markOf(rig, GridMark::Kind::tempo, 24));
@@ -114,7 +114,7 @@ TEST_CASE("a meter is changed at a bar, dragged by bars, and what is no meter is
   for (const char* bad : {"0/4", "3/5", "three", "400/4", ""}) {
     answer(bad);
     rig.window->action("meterHere")->trigger();
-    CHECK(rig.window->measure().said().contains("is no meter"));
+    CHECK(rig.window->measure().said().contains("is not a time signature"));
   }
   CHECK(rig.session->song().meter.size() == 2);
 }

@@ -66,7 +66,7 @@ TEST_CASE("a MIDI file dropped on a song gives it its grid, on the sound or on t
   CHECK(song.meter == std::vector<MeterEntry>{{Beats(0), 3, 4}});
   CHECK(song.tempoMap().secondsAt(rig.ornament(id).start).value == Approx(at).margin(1e-6));
   CHECK(rig.window->measure().said() ==
-        "Tempo and meter of ferry.mid: 2 tempi from 90 to 100 BPM: 1 ornament stayed on the sound");
+        "Tempo map imported from ferry.mid: 2 tempo changes from 90 to 100 BPM: 1 ornament stayed with the audio");
   takeOffer(rig); // the other way
   CHECK(rig.session->song().tempo[0].bpm == 90);
   CHECK(rig.ornament(id).start == Beats::ofQuarters(8));
@@ -77,7 +77,7 @@ TEST_CASE("a MIDI file dropped on a song gives it its grid, on the sound or on t
   dropFiles(rig, {dir / "broken.mid"});
   CHECK(rig.window->measure().said().startsWith("broken.mid: "));
   dropFiles(rig, {midiAt(dir / "fast.mid", MidiTrack().tempo(0, 500))});
-  CHECK(rig.window->measure().said() == "fast.mid: bar 1: a tempo of 500.0 BPM; 20 to 400 can be had");
+  CHECK(rig.window->measure().said() == "fast.mid: bar 1: the tempo 500.0 BPM is not supported (20 to 400)");
   CHECK(rig.session->song() == before);
 }
 
@@ -116,7 +116,7 @@ TEST_CASE("from the tempo dialog the playing is followed, or one tempo taken all
   const auto listen = [&](TempoDialog* d) {
     QTest::mouseClick(d->findChild<QPushButton*>("tempo-listen"), Qt::LeftButton);
     rig.session->waitUntilIdle();
-    CHECK(d->findChild<QLabel*>("tempo-said")->text().startsWith("Not played to a click: "));
+    CHECK(d->findChild<QLabel*>("tempo-said")->text().startsWith("Played without a click: "));
     auto* follows = d->findChild<QCheckBox*>("tempo-follows");
     REQUIRE(follows->isVisible());
     CHECK(follows->isChecked());
@@ -129,7 +129,7 @@ TEST_CASE("from the tempo dialog the playing is followed, or one tempo taken all
   });
   rig.window->action("tempo")->trigger();
   CHECK(rig.session->song().tempo.size() >= 3);
-  CHECK(rig.window->measure().said().contains(" tempi from 9"));
+  CHECK(rig.window->measure().said().contains(" tempo changes from 9"));
   rig.session->undo();
   CHECK(rig.session->song() == before);
   whenUp<TempoDialog>([&](TempoDialog* d) {
@@ -196,7 +196,7 @@ TEST_CASE("a stem that is written anew is noticed and, when wanted, heard as it 
   std::filesystem::rename(dir / "new.wav", dir / "voice.wav");
   rig.session->stems().lookForReexports();
   rig.session->waitUntilIdle();
-  CHECK(rig.window->measure().said() == "The file of Voice was written anew.");
+  CHECK(rig.window->measure().said() == "The file of Voice changed on disk.");
   CHECK(rig.session->audio().of(voice) == heard); // as it was until then
   takeOffer(rig);
   rig.session->waitUntilIdle();

@@ -171,7 +171,7 @@ const std::vector<Task>& jobs() {
   using H = Hand&;
   static const std::vector<Task> all = {
       {"A word swells into itself", [](H h) { h.dragOver("voice", 16, 17), h.key(Qt::Key_R, "R"); },
-       [](H h) { h.choose("space", "echo, then reverb"), h.wheel("echo_drive_percent", 4), h.finish("Width"); },
+       [](H h) { h.choose("space", "delay, then reverb"), h.wheel("echo_drive_percent", 4), h.finish("Width"); },
        [](H h) {
          CHECK(textSetting(h.made(), "space") == "echo-reverb");
          CHECK(setting(h.made(), "echo_drive_percent") > 0);
@@ -181,7 +181,7 @@ const std::vector<Task>& jobs() {
        [](H h) {
          h.dragOver("voice", 12.2, 13, Qt::ShiftModifier), h.key(Qt::Key_R, "R"), h.key(Qt::Key_R, "R: to the section");
        },
-       [](H h) { h.wheel("spill_beats", 4), h.finish("Echo"), h.finish("Compressor"), h.wheel("low_cut_hz", 3); },
+       [](H h) { h.wheel("spill_beats", 4), h.finish("Delay"), h.finish("Compressor"), h.wheel("low_cut_hz", 3); },
        [](H h) {
          const auto node = h.rig.session->plan()->node(h.made().id);
          const Frames landing = *node->kind->landingFrame({h.made(), h.rig.session->plan()->context()});
@@ -204,16 +204,16 @@ const std::vector<Task>& jobs() {
          CHECK(has(h.made(), "filter"));
        }},
       {"One hit gets its own chain", [](H h) { h.dragOver("drums", 9, 9.25), h.key(Qt::Key_T, "T"); },
-       [](H h) { h.finish("plate on a hit", true), h.finish("Echo"), h.finish("Width"); },
+       [](H h) { h.finish("plate on a hit", true), h.finish("Delay"), h.finish("Width"); },
        [](H h) { CHECK((has(h.made(), "reverb") && has(h.made(), "echo") && has(h.made(), "width"))); }},
       {"A syllable stammers", [](H h) { h.dragOver("voice", 8, 9.5), h.key(Qt::Key_U, "U"); },
-       [](H h) { h.key(Qt::Key_U, "U: eighths"), h.finish("Echo"); },
+       [](H h) { h.key(Qt::Key_U, "U: eighths"), h.finish("Delay"); },
        [](H h) { CHECK((h.made().kind == "stutter" && has(h.made(), "echo"))); }},
       {"A chord begins to pulse",
        [](H h) { h.dragOver("keys", 16, 24), h.key(Qt::Key_P, "P"), h.key(Qt::Key_P, "P: every third silent"); },
        [](H h) {
          h.key(Qt::Key_S, "Shift+S: sides in turn", Qt::ShiftModifier), h.wheel("fade_out", 10), h.wheel("fade_in", 6);
-         h.finish("Echo"), h.finish("Width");
+         h.finish("Delay"), h.finish("Width");
        },
        [](H h) {
          CHECK(h.made().settings.at("levels").list()->size() % 3 == 0);
@@ -256,7 +256,7 @@ const std::vector<Task>& jobs() {
        [](H h) { h.turn("pitch_lock"), h.wheel("lowest_semitones", 6), h.wheel("halt_at", -4); },
        [](H h) { CHECK(*settingOr(allKinds().find("tape")->table(), h.made().settings, "pitch_lock").boolean()); }},
       {"A word throws itself backwards", [](H h) { h.dragOver("voice", 16, 17), h.key(Qt::Key_R, "R"); },
-       [](H h) { h.choose("space", "echo"), h.type("wet_db", "3"); },
+       [](H h) { h.choose("space", "delay"), h.type("wet_db", "3"); },
        [](H h) { CHECK((textSetting(h.made(), "space") == "echo" && setting(h.made(), "wet_db") == 3)); }},
       {"The half bar before the drop",
        [](H h) { h.dragOver("mix", 30, 31), h.key(Qt::Key_E, "E"), h.key(Qt::Key_Z, "Z: silent to the landing"); },
@@ -408,7 +408,7 @@ TEST_CASE("every job that can be done is done in three actions, and with all it 
     CHECK(rig.session->song().tempo[0].bpm == 120);
     CHECK(rig.session->song().startSeconds == Approx(0).margin(0.03));
     CHECK(rig.session->song().key);
-    for (int i = 0; i < 4 && !rig.window->measure().said().startsWith("A gap"); ++i)
+    for (int i = 0; i < 4 && !rig.window->measure().said().startsWith("A rest"); ++i)
       hand.key(Qt::Key_G, "Ctrl+G: the next opening", Qt::ControlModifier);
     CHECK(rig.session->player().playing());
     CHECK(rig.window->action("loop")->isChecked());

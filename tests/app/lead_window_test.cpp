@@ -34,7 +34,7 @@ TEST_CASE("a swell on the first word starts before the song and is heard from th
   INFO("lead-in " << setting(last(rig), "lead_beats"));
   // A bar before the word: three beats before the stems.
   CHECK(rig.session->song().leadBars == 1);
-  CHECK(rig.window->measure().said().contains("1 bar before its stems"));
+  CHECK(rig.window->measure().said().contains("Added 1 bar before the stems"));
   CHECK(soundBefore(rig) > 24000);
   // Grown by the number: as many bars as it needs; back again: as many as before.
   Ornament o = last(rig);

@@ -99,7 +99,7 @@ TEST_CASE("songs that were never saved come back after a crash, by name and time
   const auto age = fs::file_time_type::clock::now() - rig.session->files().left()[0].when;
   CHECK(age < std::chrono::minutes(10));
   CHECK(rig.window->measure().said().contains(
-      QString::fromUtf8("2 songs were left unsaved; the last: “Of keys.wav”, 1 edit")));
+      QString::fromUtf8("2 songs have unsaved edits; the latest is “Of keys.wav”, 1 edit")));
   inDialog([](LeftDialog& d) {
     REQUIRE(d.findChildren<QRadioButton*>().size() == 2);
     CHECK(d.findChildren<QRadioButton*>()[1]->text().contains("Of voice.wav"));
@@ -141,7 +141,7 @@ TEST_CASE("one song that was never saved is a click away", "[left]") {
   Rig rig(journal.path());
   rig.session->files().lookForLeft();
   rig.session->waitUntilIdle();
-  CHECK(rig.window->measure().said().contains(QString::fromUtf8("“New” was never saved: 1 edit up to")));
+  CHECK(rig.window->measure().said().contains(QString::fromUtf8("“New” was never saved (1 edit up to")));
   takeOffer(rig);
   REQUIRE(rig.session->isOpen());
   CHECK(rig.session->song().title == "New");
@@ -191,8 +191,8 @@ TEST_CASE("edits to a file that was changed, cut short or reached through a link
       inDialog([&](LeftDialog& d) {
         const auto choices = d.findChildren<QRadioButton*>();
         REQUIRE(choices.size() == 2);
-        CHECK(choices[0]->text().contains("as its file has it"));
-        CHECK(choices[1]->text().contains("started before the file was changed"));
+        CHECK(choices[0]->text().contains("as saved"));
+        CHECK(choices[1]->text().contains("older than the saved file"));
         choices[1]->setChecked(true);
         press(d, "left-open");
       });
@@ -246,8 +246,8 @@ TEST_CASE("a song opened twice: the second window says so, reads only, and takes
     Rig second(journal.path());
     second.open(file);
     CHECK_FALSE(second.session->isOpen());
-    CHECK(
-        second.window->measure().said().contains("is open in another window, process " + QString::number(::getpid())));
+    CHECK(second.window->measure().said().contains("is already open in another window, process " +
+                                                   QString::number(::getpid())));
     takeOffer(second);
     REQUIRE(second.session->isOpen());
     CHECK(second.session->readOnly());
@@ -304,7 +304,7 @@ TEST_CASE("a lock that a process left which is gone stands in nobody's way; one 
   Rig rig(journal.path());
   rig.open(file);
   CHECK_FALSE(rig.session->isOpen());
-  CHECK(rig.window->measure().said().contains("is open in a window on studio-two, process 17"));
+  CHECK(rig.window->measure().said().contains("is already open in a window on studio-two, process 17"));
   takeOffer(rig);
   CHECK(rig.session->readOnly());
 }
@@ -319,7 +319,7 @@ TEST_CASE("a file that another program changed meanwhile is kept when it is save
   std::ofstream(file) << other;
   setGain(rig, -4);
   REQUIRE(rig.save(file));
-  CHECK(rig.window->measure().said().contains("had been changed by another program"));
+  CHECK(rig.window->measure().said().contains("Another program had changed the file"));
   CHECK(*readWholeFile(dir / "song.ivrin~1", 1 << 20, why) == other);
 }
 
@@ -341,7 +341,7 @@ TEST_CASE("edits that cannot be kept are told once, the head says so until they 
   CHECK(said == 1);
   setGain(rig, -7);
   rig.session->waitUntilIdle();
-  CHECK(rig.window->head().changedWords() == "not protected");
+  CHECK(rig.window->head().changedWords() == "not recoverable");
   std::filesystem::remove(journal / "no-folder"); // now it can be made
   setGain(rig, -8);
   rig.session->waitForJournal();
@@ -378,7 +378,7 @@ TEST_CASE("stems that are not there are found by what they hold, all at once, an
   Rig rig;
   rig.open(m.file);
   CHECK(rig.session->stems().missing() == std::vector<std::string>{"voice", "keys"});
-  CHECK(rig.window->measure().said().contains("is not there"));
+  CHECK(rig.window->measure().said().contains("does not exist"));
   Ornament o;
   o.kind = "delay-throw";
   o.on = "voice";
@@ -428,7 +428,7 @@ TEST_CASE("a row is pointed at a file by hand, from its margin", "[left]") {
   rig.session->stems().pointAt("voice", m.away / "keys.wav");
   rig.session->waitUntilIdle();
   CHECK(rig.session->song().stem("voice")->file == (m.away / "keys.wav").string());
-  CHECK(rig.window->measure().said().contains("takes its sound from keys.wav now"));
+  CHECK(rig.window->measure().said().contains("now plays keys.wav"));
   CHECK_FALSE(find->isVisible());
   CHECK(rig.session->audio().of("voice"));
 }
@@ -467,7 +467,7 @@ TEST_CASE("a copy in the cache that is damaged while a song is open: silence, a 
   CHECK_FALSE(voice()->damaged());
   CHECK(rms() == whole);
   CHECK(told.count() >= 1);
-  CHECK(told[0][0].toString().contains("in the cache was damaged"));
+  CHECK(told[0][0].toString().contains("cached copy"));
 }
 
 TEST_CASE("flipped samples in the cache are found once in a session, and do not sound", "[left]") {
@@ -496,7 +496,7 @@ TEST_CASE("flipped samples in the cache are found once in a session, and do not 
   s->files().open(file);
   s->waitUntilIdle();
   REQUIRE(told.count() >= 1);
-  CHECK(told[0][0].toString().contains("in the cache was damaged"));
+  CHECK(told[0][0].toString().contains("cached copy"));
   for (const char* row : {"voice", "keys", "drums"}) {
     REQUIRE(s->audio().of(row));
     CHECK(s->audio().of(row)->verify());
@@ -516,7 +516,7 @@ TEST_CASE("an edit that could not be read again is refused with a word", "[left]
   rig.session->edit("gap", withOrnaments(before, {o}).song);
   CHECK(rig.session->song() == before);
   CHECK_FALSE(rig.session->history().canUndo());
-  CHECK(rig.window->measure().said().contains("lies more than 4 hours from the start of the song"));
+  CHECK(rig.window->measure().said().contains("is more than 4 hours from the start of the song"));
   Song named = before;
   named.title = std::string(1001, 'n');
   rig.session->edit("title", named);
@@ -537,7 +537,7 @@ TEST_CASE("a second export follows the first", "[left]") {
   QSignalSpy exported(&rig.session->exports(), &Exports::exported);
   rig.session->exports().exportTo(out / "one", {});
   rig.session->exports().exportTo(out / "two", {});
-  CHECK(rig.window->measure().said().contains("follows when the one under way has ended"));
+  CHECK(rig.window->measure().said().contains("Export queued"));
   rig.session->waitUntilIdle();
   REQUIRE(exported.count() == 2);
   CHECK(exported[0][1].toBool());

@@ -46,7 +46,7 @@ TEST_CASE("variants are begun, changed, compared and forgotten", "[open]") {
   rig.key(Qt::Key_Delete);
   CHECK(title.variant(1)->state() == S::empty);
   CHECK(rig.ornament(id).variants.empty());
-  CHECK(rig.session->history().undoLabel() == "forget variant B of delay throw");
+  CHECK(rig.session->history().undoLabel() == "delete variant B of delay throw");
   // It survives the file.
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   rig.save(rig.dir / "song.ivrin");

@@ -36,22 +36,22 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
   };
   // A word of a beat is held long enough to be one.
   next();
-  CHECK(rig.window->measure().said().startsWith("Held for"));
+  CHECK(rig.window->measure().said().startsWith("Held note"));
   next(); // then its gap: the word before it is selected
-  CHECK(rig.window->measure().said().startsWith("A gap of 2 beats"));
+  CHECK(rig.window->measure().said().startsWith("A rest of 2 beats"));
   CHECK(rig.window->measure().said().contains("delay throw"));
   CHECK(selected().first == Approx(2).margin(0.07));
   CHECK(selected().second == Approx(3).margin(0.07));
   next();
-  CHECK(rig.window->measure().said().startsWith("Held for"));
+  CHECK(rig.window->measure().said().startsWith("Held note"));
   CHECK(selected().first == Approx(5).margin(0.1));
   CHECK(selected().second == Approx(10).margin(0.4));
   next();
-  CHECK(rig.window->measure().said().startsWith("A gap of 1½ beats"));
+  CHECK(rig.window->measure().said().startsWith("A rest of 1½ beats"));
   next(Qt::ShiftModifier);
-  CHECK(rig.window->measure().said().startsWith("Held for"));
+  CHECK(rig.window->measure().said().startsWith("Held note"));
   next(Qt::ShiftModifier);
-  CHECK(rig.window->measure().said().startsWith("A gap of 2 beats"));
+  CHECK(rig.window->measure().said().startsWith("A rest of 2 beats"));
   // One key, and the throw is there, from the word into the gap.
   QTest::keyClick(&rig.score(), Qt::Key_D);
   rig.session->waitUntilIdle();
@@ -64,5 +64,5 @@ TEST_CASE("openings of the caret's row are stepped through, and a key places an 
   REQUIRE(rig.score().caret().row() == rig.session->song().stems[1].id);
   next();
   INFO(rig.window->measure().said().toStdString());
-  CHECK(rig.window->measure().said().startsWith("No opening is heard on"));
+  CHECK(rig.window->measure().said().startsWith("No opening was found on"));
 }

@@ -64,7 +64,7 @@ TEST_CASE("ornaments are objects on their row: read, opened, moved", "[readable]
   REQUIRE(o);
   CHECK(o->parent() == voice);
   CHECK(o->text(QAccessible::Value) == "3.1.1, over 1½ beats");
-  CHECK(o->text(QAccessible::Description).contains("dB each pass"));
+  CHECK(o->text(QAccessible::Description).contains("dB per echo"));
   CHECK(o->childCount() == 0);
   o->valueInterface()->setCurrentValue(9.0);
   rig.settle();
@@ -122,7 +122,7 @@ TEST_CASE("place, ornament, meters and the last message are said on request", "[
   rig.key(Qt::Key_F7);
   CHECK(rig.window->measure().said().startsWith(rig.window->head().positionText() + " on "));
   rig.key(Qt::Key_F7, Qt::ShiftModifier);
-  CHECK(rig.window->measure().said().startsWith("No ornament stands on "));
+  CHECK(rig.window->measure().said().startsWith("There is no ornament at the cursor on "));
   rig.placeOpen("gap", "voice", 8, 9.5);
   rig.score().setFocus();
   rig.key(Qt::Key_F7, Qt::ShiftModifier);

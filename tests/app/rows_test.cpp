@@ -83,12 +83,12 @@ TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][r
   answer("Music");
   rig.window->action("rowBus")->trigger();
   CHECK(rig.session->song().stem("voice")->bus == "music");
-  answer("none: to the mix");
+  answer("none (to the mix)");
   rig.window->action("rowBus")->trigger();
   CHECK_FALSE(rig.session->song().stem("voice")->bus);
   whenUp<BusDialog>([](BusDialog* d) {
     CHECK(d->rows() == std::vector<std::string>{"voice"}); // the caret's
-    CHECK(d->findChild<QCheckBox*>("bus-row-keys")->text() == "Keys, which is on Music now");
+    CHECK(d->findChild<QCheckBox*>("bus-row-keys")->text() == "Keys (now on Music)");
     d->findChild<QLineEdit*>("bus-name")->setText("Extra");
     d->accept();
   });
@@ -110,20 +110,20 @@ TEST_CASE("rows are named, given roles, moved and removed by the menu", "[app][r
   while (rig.score().caret().row() != "drums") rig.score().caret().move(1, 0, false);
   for (const auto answer : {QMessageBox::Cancel, QMessageBox::Yes}) {
     whenUp<QMessageBox>([answer](QMessageBox* box) {
-      CHECK(box->text() == "These go with it: gap at bar 3");
+      CHECK(box->text() == "These ornaments are removed with it: gap at bar 3");
       box->button(answer)->click();
     });
     rig.window->action("removeRow")->trigger();
     CHECK(rig.session->song().hasRow("drums") == (answer == QMessageBox::Cancel));
   }
   CHECK_FALSE(rig.session->song().ornament(id));
-  CHECK(rig.window->measure().said() == "Drums is removed, with its ornament");
+  CHECK(rig.window->measure().said() == "Removed Drums with 1 ornament");
   rig.session->undo();
   CHECK(rig.session->song().ornament(id));
   rig.settle();
   while (rig.score().caret().row() != "mix") rig.score().caret().move(1, 0, false);
   rig.window->action("removeRow")->trigger();
-  CHECK(rig.window->measure().said().startsWith("The mix is always there"));
+  CHECK(rig.window->measure().said().startsWith("The mix cannot be removed"));
 }
 
 TEST_CASE("files dropped on an open song are rows of it, or a new song if that was meant", "[app][rows]") {
@@ -146,5 +146,5 @@ TEST_CASE("files dropped on an open song are rows of it, or a new song if that w
   // Nothing to be had.
   std::filesystem::create_directories(more / "empty");
   dropFiles(rig, {more / "empty"});
-  CHECK(rig.window->measure().said() == "There is no sound file in what was dropped.");
+  CHECK(rig.window->measure().said() == "Import failed: no audio files were dropped. Drop WAV, FLAC or AIFF files.");
 }

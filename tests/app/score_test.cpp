@@ -88,7 +88,7 @@ TEST_CASE("overlapping ornaments stand in lanes; their order is dragged by the n
   const QPoint to(from.x(), static_cast<int>(first->bandTop + first->bandHeight / 2));
   rig.drag(&rig.score(), from, to);
   CHECK(rig.session->song().ornaments[0]->id == b);
-  CHECK(rig.session->history().undoLabel() == "order of delay throw");
+  CHECK(rig.session->history().undoLabel() == "change order of delay throw");
   CHECK(rig.score().layoutOfOrnaments().box(b)->lane == 0);
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(rig.session->song().ornaments[0]->id == a);
@@ -120,7 +120,7 @@ TEST_CASE("the bracket under the mouse drags source edges and the end of the tai
   pull(box().end, -0.5);
   CHECK(rig.ornament(id).length == Beats::ofQuarters(1));
   CHECK(rig.ornament(id).start == before.start);
-  CHECK(rig.session->history().undoLabel() == "source of delay throw");
+  CHECK(rig.session->history().undoLabel() == "change source of delay throw");
   pull(box().begin, 0.25);
   CHECK(rig.ornament(id).start == Beats::ofQuarters(8.25));
   CHECK(rig.ornament(id).span().end == Beats::ofQuarters(9));
@@ -136,7 +136,7 @@ TEST_CASE("the bracket under the mouse drags source edges and the end of the tai
   CHECK(setting(rig.ornament(id), "cut_at") == Approx(wanted - 8.25).margin(1e-6));
   const auto end = rig.session->plan()->node(id)->extent().end;
   CHECK(std::abs(end.count - rig.session->plan()->map().frameAt(Beats::ofQuarters(wanted)).count) < 600);
-  CHECK(rig.session->history().undoLabel() == "tail of delay throw");
+  CHECK(rig.session->history().undoLabel() == "change tail of delay throw");
   // The body itself.
   pull((box().begin + box().end) / 2, 2);
   CHECK(rig.ornament(id).start == Beats::ofQuarters(10.25));
@@ -169,14 +169,14 @@ TEST_CASE("several ornaments are marked, moved, silenced, copied and deleted tog
   QTest::mouseClick(&rig.score(), Qt::LeftButton, Qt::ShiftModifier, sign(b));
   CHECK(rig.score().hand().marked() == std::set<std::string>{a, b});
   CHECK_FALSE(rig.score().opened().isOpen());
-  CHECK(rig.window->measure().figures().startsWith("2 ornaments marked"));
+  CHECK(rig.window->measure().figures().startsWith("2 ornaments selected"));
   // One is dragged by a beat: both move, on their rows; the third stays.
   const Song before = rig.session->song();
   rig.drag(&rig.score(), sign(a), sign(a) + QPoint(static_cast<int>(std::lround(rig.score().axis().pxPerBeat)), 0));
   CHECK(rig.ornament(a).start == Beats::ofQuarters(9));
   CHECK(rig.ornament(b).start == Beats::ofQuarters(13));
   CHECK(rig.ornament(c).start == Beats::ofQuarters(20));
-  CHECK(rig.session->history().undoLabel() == "move of 2 ornaments");
+  CHECK(rig.session->history().undoLabel() == "move 2 ornaments");
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(rig.session->song() == before);
   // By a sample: exactly one frame.
@@ -339,9 +339,10 @@ TEST_CASE("an edge is seen under the lens with its attacks, and Alt and Shift fi
   const TempoMap& map = rig.session->plan()->map();
   CHECK(std::abs(map.frameAt(rig.score().selection()->begin).count - 24000) < 144);
   CHECK(std::abs(map.frameAt(rig.score().selection()->end).count - 48000) < 144);
-  CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), rig.score().selection()->begin) == "on the attack");
+  CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), rig.score().selection()->begin) ==
+        "on the transient");
   CHECK(nearestOnsetWords(map, rig.session->rows().onsets("drums"), map.beatAt(Frames(24000 + 480)))
-            .startsWith("attack 1"));
+            .startsWith("transient 1"));
   // The lens itself: ink on a card above the staff while the edge is held.
   const QPoint edge = rig.at("drums", rig.score().selection()->end.quarters());
   QTest::mousePress(&rig.score(), Qt::LeftButton, {}, edge);

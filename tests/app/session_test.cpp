@@ -100,7 +100,7 @@ TEST_CASE("a save that fails says so and loses nothing", "[session]") {
   m.gainDb = -9;
   rig.session->edit("gain", withRowMix(rig.session->song(), "drums", m));
   CHECK_FALSE(rig.save(rig.dir / "no-such-folder" / "song.ivrin"));
-  CHECK(rig.window->measure().said().contains("not saved"));
+  CHECK(rig.window->measure().said().contains("Save failed"));
   CHECK(rig.session->history().changedSinceSave());
   CHECK(rig.session->song().rowMix("drums").gainDb == -9);
 }
@@ -259,7 +259,7 @@ TEST_CASE("without a device the head says so in warning colour; one that comes b
   rig.devices->there = true;
   rig.session->outputs().lookForDevice(); // a timer does so once a second
   rig.settle();
-  CHECK(rig.window->measure().said().startsWith("Sound is back through "));
+  CHECK(rig.window->measure().said().startsWith("Playing through "));
   CHECK(rig.window->head().meterText() != "no sound");
   rig.session->player().play(Frames(0));
   CHECK(largest(rig.hear(48000)) > 0.01f);
@@ -288,9 +288,9 @@ TEST_CASE("a setting that is not heard as the others stand is drawn quiet and sa
   for (NumberField* f : rig.window->findChildren<NumberField*>())
     if (f->spec().key == "bottom_at") bottom = f;
   REQUIRE(bottom);
-  CHECK(bottom->accessibleDescription().contains("not heard"));
+  CHECK(bottom->accessibleDescription().contains("no effect"));
   rig.session->edit("shape", withSetting(rig.session->song(), id, "shape", "dip"));
-  CHECK_FALSE(bottom->accessibleDescription().contains("not heard"));
+  CHECK_FALSE(bottom->accessibleDescription().contains("no effect"));
 }
 
 TEST_CASE("saved into another folder, a song keeps the stems that it had, and opens there with them", "[session]") {

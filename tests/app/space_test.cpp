@@ -375,9 +375,9 @@ TEST_CASE("whole chains to begin from, and one's own kept as an open file", "[sp
   qputenv("XDG_DATA_HOME", QByteArray::fromStdString(dir.path().string()));
   SmallSongRig rig;
   const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9.5);
-  choose(rig, "broken radio");
+  choose(rig, "small radio");
   CHECK(chainOf(rig.ornament(id)) == std::vector<std::string>{"filter", "dirt", "width", "level"});
-  CHECK(rig.session->history().undoLabel() == "broken radio of delay throw");
+  CHECK(rig.session->history().undoLabel() == "small radio of delay throw");
   std::string why;
   REQUIRE(keepStartingPoint(FinishLine::ownFolder(), {"my own", {}, {{"gain", {{"db", -4.0}}}}}, why));
   choose(rig, "my own");
@@ -407,10 +407,10 @@ TEST_CASE("what a swell says of its start is measured, of echoes as of a space",
       return 10 * std::log10(l + r + 1e-20);
     };
     const double rise = rms(land - Frames(4800)) - rms(begin);
-    static const QRegularExpression number(QStringLiteral("\u2212(\\d+) dB at its start"));
+    static const QRegularExpression number(QStringLiteral("from \u2212(\\d+) dB"));
     const auto found = number.match(words);
     if (rise > 95) {
-      CHECK(words.contains("out of nothing"));
+      CHECK(words.contains("from silence"));
     } else {
       REQUIRE(found.hasMatch());
       CHECK(found.captured(1).toDouble() == Approx(rise).margin(1.5));

@@ -176,7 +176,7 @@ TEST_CASE("a stop extended over the end of the song is heard after it, by mouse 
     }
     rig.settle();
     CHECK(textSetting(last(rig), "fit") == "extend");
-    CHECK(rig.score().opened().row()->sentence().contains("past its span"));
+    CHECK(rig.score().opened().row()->sentence().contains("after the ornament"));
     rig.score().opened().close();
     rig.settle();
     only(rig, "keys");
@@ -251,15 +251,15 @@ TEST_CASE("the open tape says where its speed goes, and how far the pitch with t
     rig.settle();
     return rig.score().opened().row()->sentence().toStdString();
   };
-  CHECK(says({}) == "1 bar, down to a halt");
-  CHECK(says({{"lowest", 0.25}}) == "1 bar, down to 25 % of its speed");
-  CHECK(says({{"shape", "dip"}}) == "1 bar, down to 25 % of its speed and back");
-  CHECK(says({{"shape", "start"}}) == "1 bar, from 25 % of its speed up to it");
-  CHECK(says({{"lowest", 0.0}}) == "1 bar, from a standstill up to speed");
-  CHECK(says({{"pitch_lock", true}, {"lowest_semitones", -12.0}}) == "1 bar, up by 12 semitones in time");
-  CHECK(says({{"lowest", 0.5}}) == "1 bar, up by 12 semitones in time"); // the speed's own depth is not heard then
+  CHECK(says({}) == "1 bar, slows to a stop");
+  CHECK(says({{"lowest", 0.25}}) == "1 bar, slows to 25 % of its speed");
+  CHECK(says({{"shape", "dip"}}) == "1 bar, slows to 25 % of its speed and back");
+  CHECK(says({{"shape", "start"}}) == "1 bar, from 25 % of its speed up to full speed");
+  CHECK(says({{"lowest", 0.0}}) == "1 bar, from a stop up to speed");
+  CHECK(says({{"pitch_lock", true}, {"lowest_semitones", -12.0}}) == "1 bar, up 12 semitones, timing kept");
+  CHECK(says({{"lowest", 0.5}}) == "1 bar, up 12 semitones, timing kept"); // the speed's own depth is not heard then
   CHECK(tapeMotion({rig.ornament(id), rig.session->plan()->context()}).semitonesAt(0) == -12);
-  CHECK(says({{"shape", "stop"}}) == "1 bar, down by 12 semitones in time");
+  CHECK(says({{"shape", "stop"}}) == "1 bar, down 12 semitones, timing kept");
 }
 
 TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, points of its own curve",
@@ -267,7 +267,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   SmallSongRig rig;
   const std::string id = rig.placeOpen("tape", "keys", 12, 16);
   ScoreView& score = rig.score();
-  CHECK(score.opened().row()->sentence() == "1 bar, down to a halt");
+  CHECK(score.opened().row()->sentence() == "1 bar, slows to a stop");
   rig.drag(&score, rig.handle("bend"), rig.handle("bend") + QPoint(0, 40));
   rig.settle();
   CHECK(setting(rig.ornament(id), "bend") < 0.2);
@@ -285,7 +285,7 @@ TEST_CASE("the handles of the open tape: bend, lowest and halt, dip and turn, po
   rig.drag(&score, rig.handle("halt"), rig.handle("halt") + QPoint(-static_cast<int>(std::lround(2 * beat)), 0));
   rig.settle();
   CHECK(setting(rig.ornament(id), "halt_at") == Approx(0.5).margin(0.01));
-  CHECK(score.opened().row()->sentence().endsWith("then the row comes back"));
+  CHECK(score.opened().row()->sentence().endsWith("then the row returns"));
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(setting(rig.ornament(id), "halt_at") == 1);
   // A dip.
@@ -369,7 +369,7 @@ TEST_CASE("keys turn the bend, the fade and the fit of a tape", "[speed-window]"
   CHECK(rig.score().hasFocus());
   rig.key(Qt::Key_E, Qt::ShiftModifier);
   CHECK(textSetting(rig.ornament(id), "fit") == "extend");
-  CHECK(rig.window->measure().said().contains("to the end"));
+  CHECK(rig.window->measure().said().contains("whole source"));
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(textSetting(rig.ornament(id), "fit") == "span");
 }
@@ -407,7 +407,7 @@ TEST_CASE("one key makes it silent from where a tape is done to its landing", "[
   rig.key(Qt::Key_Z);
   rig.settle();
   CHECK(rig.session->song().ornaments.size() == n);
-  CHECK(rig.window->measure().said().contains("done where it lands"));
+  CHECK(rig.window->measure().said().contains("ends where it lands"));
 }
 
 TEST_CASE("a handle that is dragged is heard in a loop, and let go it is quiet again", "[speed-window]") {
@@ -469,7 +469,7 @@ TEST_CASE("four tries: listened through, one kept or none, one step of undo", "[
   rig.key(Qt::Key_Return);
   CHECK_FALSE(tries.running());
   CHECK(rig.ornament(id) == wanted);
-  CHECK(rig.session->history().undoLabel() == "try of delay throw");
+  CHECK(rig.session->history().undoLabel() == "idea for delay throw");
   rig.key(Qt::Key_Z, Qt::ControlModifier);
   CHECK(rig.ornament(id) == before);
 }

@@ -53,7 +53,7 @@ TEST_CASE("a new song from stems has its tempo and bar 1 from them, and says so"
   CHECK(song.tempo[0].bpm == 100);
   const double beats = (song.startSeconds - 0.5) / 0.6; // on a beat
   CHECK(std::abs(beats - std::round(beats)) * 0.6 < 0.004);
-  CHECK(rig.window->measure().said().contains("100 BPM found"));
+  CHECK(rig.window->measure().said().contains("Detected 100 BPM"));
 }
 
 TEST_CASE("a tempo in doubt stands in the head as buttons, each heard with its click, and is taken by the second press",
@@ -68,7 +68,7 @@ TEST_CASE("a tempo in doubt stands in the head as buttons, each heard with its c
   TempoChoices& choices = *rig.window->head().tempoChoices();
   REQUIRE(choices.isVisible());
   REQUIRE(choices.buttons().size() == 3);
-  CHECK(rig.window->measure().said().contains("not certain"));
+  CHECK(rig.window->measure().said().contains("uncertain"));
   CHECK(choices.buttons()[0]->hasFocus());
   CHECK(choices.buttons()[0]->isChecked());
   QTest::mouseClick(choices.buttons()[1], Qt::LeftButton);
@@ -121,7 +121,7 @@ TEST_CASE("the tempo is corrected under the ornaments, or changed with them, one
   CHECK(rig.session->song().tempo[0].bpm == 60);
   CHECK(rig.ornament(id).start == Beats::ofQuarters(4)); // the same moment of the sound
   CHECK(rig.session->song().tempoMap().secondsAt(rig.ornament(id).start).value == Approx(at));
-  CHECK(rig.window->measure().said() == "60 BPM: 1 ornament stayed on the sound");
+  CHECK(rig.window->measure().said() == "60 BPM: 1 ornament stayed with the audio");
   rig.session->undo();
   CHECK(rig.session->song() == before);
 
@@ -148,7 +148,7 @@ TEST_CASE("listening from the dialog fills in what is found", "[app][tempo]") {
     press(d, "tempo-listen");
     rig.session->waitUntilIdle();
     CHECK(d->bpm() == 100);
-    CHECK(in<QLabel>(d, "tempo-said")->text().contains("100 BPM is heard"));
+    CHECK(in<QLabel>(d, "tempo-said")->text().contains("Detected 100 BPM"));
     CHECK_FALSE(in<QRadioButton>(d, "tempo-corrects")->isVisible()); // nothing is placed: nothing to choose
     accept(d);
   });
@@ -164,9 +164,9 @@ TEST_CASE("bar 1 is put at the caret, and what is placed stays on the sound", "[
   rig.window->action("barOne")->trigger();
   CHECK(rig.session->song().startSeconds == Approx(0.5));
   CHECK(rig.ornament(id).start == Beats::ofQuarters(7));
-  CHECK(rig.window->measure().said().contains("Bar 1 lies at 0.500 s"));
+  CHECK(rig.window->measure().said().contains("Bar 1 is now at 0.500 s"));
   rig.window->action("barOne")->trigger();
-  CHECK(rig.window->measure().said().contains("here already"));
+  CHECK(rig.window->measure().said().contains("already here"));
 }
 
 TEST_CASE("taps give a tempo from the fourth on, and one that is off is left out", "[app][tempo]") {

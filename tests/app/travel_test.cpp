@@ -61,7 +61,7 @@ TEST_CASE("the caret goes by words, phrases, bars, landings and to the ends", "[
   CHECK(caretQuarters(rig) == Approx(64).margin(0.001));
   CHECK_FALSE(rig.score().selection());
   rig.key(Qt::Key_PageDown);
-  CHECK(rig.window->measure().said().contains("none after"));
+  CHECK(rig.window->measure().said().contains("nothing after"));
 }
 
 TEST_CASE("a word is selected by one key, its phrase by the next press; a row without words says so", "[travel]") {
@@ -108,7 +108,7 @@ TEST_CASE("a reverse reverb is placed and its path changed in twelve keys at mos
   CHECK(last(rig).start.quarters() == Approx(8).margin(0.06));
   CHECK(textSetting(last(rig), "space") == "reverb");
   press(Qt::Key_Return);
-  press(Qt::Key_P);
+  press(Qt::Key_E);
   press(Qt::Key_Up);
   CHECK(textSetting(last(rig), "space") == "echo");
   press(Qt::Key_F6);
@@ -202,7 +202,7 @@ TEST_CASE("choices open as a list, by a click and by Return, and are told by how
   REQUIRE(list());
   REQUIRE(list()->actions().size() == 4);
   CHECK(list()->actions()[0]->isChecked());
-  CHECK(QString(list()->actions()[2]->text()).remove('&') == "echo, then reverb");
+  CHECK(QString(list()->actions()[2]->text()).remove('&') == "delay, then reverb");
   CHECK(textSetting(rig.ornament(id), "space") == "reverb"); // nothing is chosen by opening it
   list()->actions()[2]->trigger();
   CHECK(textSetting(rig.ornament(id), "space") == "echo-reverb");

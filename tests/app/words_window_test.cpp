@@ -49,7 +49,7 @@ TEST_CASE("what the window says of a song is in whole words", "[words]") {
   rig.settle();
   CHECK(rig.window->measure().figures().startsWith(QStringLiteral("1 ornament ")));
   rig.key(Qt::Key_A, Qt::ControlModifier);
-  CHECK(rig.window->measure().figures().startsWith(QStringLiteral("1 ornament marked")));
+  CHECK(rig.window->measure().figures().startsWith(QStringLiteral("1 ornament selected")));
   // In no menu, tooltip or name is anything unfinished.
   for (const QAction* a : rig.window->actions())
     for (const QString& text : {a->text(), a->toolTip()}) {
@@ -78,18 +78,18 @@ TEST_CASE("marks explain themselves where the mouse rests on them", "[words]") {
   const QString sign = rig.score().explained(a->sign.center());
   CHECK(sign.startsWith("Delay throw over 1½ beats."));
   CHECK(sign.contains("after its source"));
-  CHECK(sign.contains("ties it to Two"));
+  CHECK(sign.contains("Tied to Two"));
   const auto slur = tieSlur(*a, rig.score().axis().xOf(Beats::ofQuarters(16)));
   REQUIRE(slur);
   const QPointF top = (slur->from + slur->to) / 2 - QPointF(0, slur->bulge);
-  CHECK(rig.score().explained(top).contains("slur ties the delay throw to Two"));
+  CHECK(rig.score().explained(top).contains("elay throw is tied to Two"));
   CHECK_FALSE(rig.score().explained(top - QPointF(0, 9)).contains("slur ties"));
   const QPointF tail((a->end + a->tailX) / 2, a->bracketY);
   CHECK(rig.score().explained(tail).isEmpty()); // its bracket is not shown yet
   rig.hoverAt(a->sign.center());
-  CHECK(rig.score().explained(tail).startsWith("The dashed line is its tail"));
+  CHECK(rig.score().explained(tail).startsWith("Dashed line: its tail"));
   REQUIRE_FALSE(b->number.isEmpty());
   CHECK(rig.score().explained(b->number.center()).contains("number 2 on Voice"));
-  CHECK(rig.score().explained({rig.score().axis().x0 + 40, 10}).contains("bars counted to"));
+  CHECK(rig.score().explained({rig.score().axis().x0 + 40, 10}).contains("bars relative to"));
   CHECK(rig.score().explained({rig.score().axis().x0 + 2, rig.score().height() - 4.0}).isEmpty());
 }

@@ -88,7 +88,7 @@ TEST_CASE("the first press of a throw fits the place: level, fall, filters", "[a
                                                       listenTo(plan, "voice"))
                                        : Ornament{};
     INFO(place.word << " s word, " << place.rest << " s rest, time " << *o.settings.at("time_left").text());
-    // 8 LU under its source as the low cut leaves it, K-weighted, loudest window as long as the source; to half a
+    // 8 LU below its source as the low cut leaves it, K-weighted, loudest window as long as the source; to half a
     // decibel down.
     const PrintLevel level =
         measurePrint(*allKinds().find("delay-throw"), o, contextOf(t.song), listenTo(plan, "voice"));

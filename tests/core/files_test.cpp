@@ -285,9 +285,10 @@ TEST_CASE("what a file says costs no more than reading it", "[files][song]") {
   const std::string head = R"({"format": "ivrin-song", "version": 1, "sample_rate": 48000, )";
   std::string keys = head, stems = head + R"("stems": [)", long1 = head + R"("stems": [)",
               wrong = head + R"("ornaments": [)";
-  for (int i = 0; i < 100000; ++i) keys += "\"k" + std::to_string(i) + "\": 0, ";
+  const int many = kSanitized ? 20000 : 100000;
+  for (int i = 0; i < many; ++i) keys += "\"k" + std::to_string(i) + "\": 0, ";
   keys += R"("title": "x"})";
-  for (int i = 0; i < 100000; ++i) stems += (i ? ", " : "") + std::string("{\"id\": \"s") + std::to_string(i) + "\"}";
+  for (int i = 0; i < many; ++i) stems += (i ? ", " : "") + std::string("{\"id\": \"s") + std::to_string(i) + "\"}";
   stems += "]}";
   for (int i = 0; i < 50; ++i)
     long1 += (i ? ", " : "") + std::string("{\"id\": \"") + std::string(20000, static_cast<char>('a' + i % 26)) +
@@ -415,7 +416,7 @@ TEST_CASE("a stem that is changed while it is brought in is not kept as what it 
   CHECK(changed);
   CHECK_FALSE(a);
   REQUIRE(p.list.size() == 1);
-  CHECK(p.list[0].message.find("was changed while it was being read") != std::string::npos);
+  CHECK(p.list[0].message.find("changed while it was being read") != std::string::npos);
   CHECK(p.list[0].place == "stems[1].file");
   CHECK(std::distance(fs::directory_iterator(s.dir / "cache" / "stems"), {}) == 1); // the first one alone
   CHECK(s.sounds(s.open()));

@@ -172,7 +172,7 @@ TEST_CASE("journals: each window its own, what was left is found, what is being 
   Problems nowhere;
   CHECK(leftJournals(song, std::nullopt, nowhere).empty());
   REQUIRE(nowhere.list.size() == 1);
-  CHECK(nowhere.list[0].message.find("cannot be looked for") != std::string::npos);
+  CHECK(nowhere.list[0].message.find("Recovery failed") != std::string::npos);
 }
 
 TEST_CASE("a page that has no file under it any more is silence, and the process goes on", "[held][audio]") {

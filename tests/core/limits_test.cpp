@@ -63,7 +63,7 @@ double peakMemory() {
 TEST_CASE("what a song may hold at most is refused by name beyond it", "[limits][song]") {
   const std::string fine(1000, 'n'), tooLong(1001, 'n');
   CHECK(problemOf(songWith("\"title\": \"" + fine + "\"")).empty());
-  CHECK(problemOf(songWith("\"title\": \"" + tooLong + "\"")) == "title: has 1001 bytes, allowed are 1000");
+  CHECK(problemOf(songWith("\"title\": \"" + tooLong + "\"")) == "title: is too long: 1001 bytes, at most 1000");
   CHECK(
       problemOf(songWith("\"stems\": [{\"id\": \"v\", \"name\": \"" + tooLong + "\"}]")).starts_with("stems[0].name"));
   CHECK(
@@ -78,13 +78,13 @@ TEST_CASE("what a song may hold at most is refused by name beyond it", "[limits]
   // At 120 BPM four hours are 28 800 beats; bar −64 begins 260 beats before bar 1.
   CHECK(problemOf(songWith(ornamentWith("\"start\": 28799, \"length\": 1"))).empty());
   CHECK(problemOf(songWith(ornamentWith("\"start\": 28799, \"length\": 1.5")))
-            .starts_with("ornaments[0].length: lies more than 4 hours"));
+            .starts_with("ornaments[0].length: is more than 4 hours"));
   CHECK(problemOf(songWith(ornamentWith("\"start\": -260, \"length\": 1"))).empty());
   CHECK(problemOf(songWith(ornamentWith("\"start\": -260.5, \"length\": 1"))) ==
-        "ornaments[0].start: lies before bar -64");
+        "ornaments[0].start: is before bar -64");
   CHECK(problemOf(songWith(ornamentWith("\"start\": 0, \"length\": 1, \"source\": {\"row\": null, \"start\": 28799.5, "
                                         "\"length\": 1}"))) ==
-        "ornaments[0].source.length: lies more than 4 hours from the start of the song");
+        "ornaments[0].source.length: is more than 4 hours from the start of the song");
   CHECK(problemOf(songWith("\"sections\": [{\"id\": \"s\", \"at\": 30000}]")).starts_with("sections[0].at"));
   // What an edit shares with a song within the limits is not looked at again.
   Problems p;
@@ -115,8 +115,8 @@ TEST_CASE("a print is no longer than a song and its tails, and what needs all of
   std::string all;
   for (const Problem& p : t.problems.list) all += p.text() + "\n";
   INFO(all);
-  CHECK(all.find("is longer than 30 minutes; its finish needs all of it at once") != std::string::npos);
-  CHECK(all.find("would sound more than 4 hours from the start of the song") != std::string::npos);
+  CHECK(all.find("is longer than 30 minutes, too long for a loudness match") != std::string::npos);
+  CHECK(all.find("would play more than 4 hours from the start of the song") != std::string::npos);
   const auto limit = static_cast<std::int64_t>((kLongestSongSeconds + 2 * kLongestTailSeconds) * 8000);
   for (const auto& n : plan->nodes()) CHECK(n->plan.extent.end.count <= limit);
   CHECK(plan->nodes()[2]->print);
@@ -197,7 +197,7 @@ TEST_CASE("what goes wrong while a print is computed ends it, and an export says
   } catch (const std::exception& e) {
     why = e.what();
   }
-  CHECK(why.find("could not be computed: there is not enough memory") != std::string::npos);
+  CHECK(why.find("could not be rendered: there is not enough memory") != std::string::npos);
   CHECK(why.find(plan->nodes()[0]->ornament->id) != std::string::npos);
   const Print& print = *plan->nodes()[0]->print;
   CHECK(print.complete());
@@ -253,7 +253,7 @@ TEST_CASE("a print that failed is computed with the next plan, and so is what li
   rowOut(*plan, "v", 0, 24000);
   for (const auto& n : plan->nodes()) CHECK(n->print->failed());
   CHECK(plan->anyFailed());
-  CHECK(plan->nodes()[1]->print->failure().find("listens to") != std::string::npos);
+  CHECK(plan->nodes()[1]->print->failure().find("sidechain or source") != std::string::npos);
   memory = true;
   plan = t.plan();
   CHECK_FALSE(plan->anyFailed());
@@ -476,8 +476,8 @@ TEST_CASE("impulse responses that ship are named, and files of others are looked
                                              "\"impulse_file\": \"shipped:stairwel\"}]")),
                        allKinds().registry(), p));
   REQUIRE(p.list.size() == 1);
-  CHECK(p.list[0].text() == "ornaments[0].finish[0].impulse_file: \"shipped:stairwel\" does not ship with Ivrin (did "
-                            "you mean \"shipped:stairwell\"?)");
+  CHECK(p.list[0].text() == "ornaments[0].finish[0].impulse_file: “shipped:stairwel” is not built into Ivrin (did "
+                            "you mean “shipped:stairwell”?)");
   // One that is cut short, or holds what is no number, is an error of its place.
   const TempFolder dir;
   writeWav(dir / "ir.wav", 48000, 2, 4800,

@@ -110,28 +110,30 @@ TEST_CASE("text that is no UTF-8 is taken as Latin-1", "[midi]") {
 
 TEST_CASE("what a song cannot say is refused with its bar", "[midi]") {
   CHECK(refusalOf(midiFile({MidiTrack().tempo(0, 120).tempo(480 * 9, 500)})) ==
-        "bar 3: a tempo of 500.0 BPM; 20 to 400 can be had");
-  CHECK(refusalOf(midiFile({MidiTrack().tempo(480 * 4, 12)})) == "bar 2: a tempo of 12.0 BPM; 20 to 400 can be had");
+        "bar 3: the tempo 500.0 BPM is not supported (20 to 400)");
+  CHECK(refusalOf(midiFile({MidiTrack().tempo(480 * 4, 12)})) ==
+        "bar 2: the tempo 12.0 BPM is not supported (20 to 400)");
   CHECK(refusalOf(midiFile({MidiTrack().meta(0, 0x51, std::string(3, '\0'))})).find("∞") != std::string::npos);
-  CHECK(refusalOf(midiFile({MidiTrack().meter(480 * 4, 33, 2)})).find("bar 2: a meter of 33/4") == 0);
-  CHECK(refusalOf(midiFile({MidiTrack().meter(0, 4, 9)})).find("a meter of 4/512") != std::string::npos);
-  CHECK(refusalOf(midiFile({MidiTrack().tempo(0, 100)}, 0xe728)) == "counts frames of film, not beats");
+  CHECK(refusalOf(midiFile({MidiTrack().meter(480 * 4, 33, 2)})).find("bar 2: the time signature 33/4") == 0);
+  CHECK(refusalOf(midiFile({MidiTrack().meter(0, 4, 9)})).find("the time signature 4/512") != std::string::npos);
+  CHECK(refusalOf(midiFile({MidiTrack().tempo(0, 100)}, 0xe728)) ==
+        "uses SMPTE time code, not beats. Export it with ticks per quarter note");
 }
 
 TEST_CASE("files that are none, or cut off anywhere, are refused in words", "[midi]") {
-  CHECK(refusalOf("") == "is no Standard MIDI File");
-  CHECK(refusalOf("RIFF....WAVE") == "is no Standard MIDI File");
+  CHECK(refusalOf("") == "is not a Standard MIDI File");
+  CHECK(refusalOf("RIFF....WAVE") == "is not a Standard MIDI File");
   const std::string whole = someSong();
   for (std::size_t n = 4; n < whole.size(); ++n) {
     INFO(n);
     const std::string why = refusalOf(whole.substr(0, n));
-    CHECK((why.find("cut off") != std::string::npos || why.find("promises") != std::string::npos));
+    CHECK((why.find("incomplete") != std::string::npos || why.find("announces") != std::string::npos));
   }
   std::string two = midiFile({MidiTrack().tempo(0, 100)});
   two[9] = 2;
-  CHECK(refusalOf(two) == "holds sequences of their own (format 2); one is wanted");
+  CHECK(refusalOf(two) == "has separate sequences (MIDI format 2). Export it as format 0 or 1");
   // Data without a status.
-  CHECK(refusalOf(midiFile({MidiTrack().bytes(0, "\x3c\x64")})).find("there is no event") != std::string::npos);
+  CHECK(refusalOf(midiFile({MidiTrack().bytes(0, "\x3c\x64")})).find("an event is missing") != std::string::npos);
   CHECK(refusalOf(midiFile({MidiTrack().bytes(0xfffffff, "\x90\x3c\x64").bytes(0xfffffff, "\x3c\x64")}, 1))
             .find("a million beats") != std::string::npos);
 }

@@ -169,11 +169,11 @@ TEST_CASE("what is no pattern file is refused by place", "[patterns]") {
   CHECK(first("[]") == "is not a pattern: its \"format\" is not \"ivrin-pattern\"");
   CHECK(first(R"({"format": "ivrin-pattern", "version": 2})") == "version: is not 1, the version this Ivrin reads");
   CHECK(first(R"({"format": "ivrin-pattern", "version": 1, "name": "a", "steps": []})") ==
-        "steps: wanted a list of 1 to 1024 steps");
+        "steps: must be a list of 1 to 1024 cells");
   CHECK(first(R"({"format": "ivrin-pattern", "version": 1, "name": "", "steps": [{}]})") ==
-        "name: wanted a name of 1 to 200 bytes");
+        "name: must be a name of 1 to 200 bytes");
   CHECK(first(R"({"format": "ivrin-pattern", "version": 1, "name": "a", "steps": [{"x": 1}]})") ==
-        "steps[0]: does not have a field \"x\"");
+        "steps[0]: does not have a field “x”");
   CHECK(first(R"({"format": "ivrin-pattern", "version": 1, "name": "a", "steps": [{"reversed": 1}]})") ==
-        "steps[0].reversed: is a number, wanted true or false");
+        "steps[0].reversed: must be true or false, not a number");
 }

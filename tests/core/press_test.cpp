@@ -254,7 +254,7 @@ TEST_CASE("a press says what it heard in one line", "[press]") {
   const std::string line = said(t, p.heard);
   INFO(line);
   CHECK(line.find("next phrase at 5:1") != std::string::npos); // four seconds in, at 120 and 4/4: beat 16
-  CHECK(line.find("LU under its source") != std::string::npos);
+  CHECK(line.find("LU below its source") != std::string::npos);
   CHECK(line.find("LUFS") != std::string::npos);
   CHECK(line.find('\n') == std::string::npos);
 }

@@ -139,11 +139,10 @@ TEST_CASE("places from a landing as people write them", "[recipe]") {
 TEST_CASE("what is no recipe is refused with the field, and the nearest right name", "[recipe]") {
   CHECK(wrongIn("[]").find("parts: ") == 0);
   CHECK(wrongIn("7").find("parts: ") == 0);
-  CHECK(wrongIn(R"([{"kind": "tap", "from": "-1 bar", "to": "0"}])").find("did you mean \"tape\"") !=
-        std::string::npos);
+  CHECK(wrongIn(R"([{"kind": "tap", "from": "-1 bar", "to": "0"}])").find("did you mean “tape”") != std::string::npos);
   CHECK(wrongIn(R"([{"kind": "gap", "form": "-1 bar", "to": "0"}])").find("parts[0]") == 0);
   CHECK(wrongIn(R"([{"kind": "gap", "from": "-1 lines", "to": "0"}])").find("parts[0].from: ") == 0);
-  CHECK(wrongIn(R"([{"kind": "gap"}])").find("parts[0]: wants a stretch") == 0);
+  CHECK(wrongIn(R"([{"kind": "gap"}])").find("parts[0]: needs a time range") == 0);
   CHECK(wrongIn(R"([{"kind": "gap", "on": ["tuba"], "from": "-1 bar", "to": "0"}])").find("parts[0].on[0]: ") == 0);
   CHECK(wrongIn(R"([{"kind": "gap", "from": "-1 bar", "to": "0", "settings": {"depth_db": "low"}}])")
             .find("parts[0].settings.depth_db") == 0);
@@ -234,10 +233,11 @@ TEST_CASE("where a recipe does not fit it says why, and the song is as it was", 
   RecipePart bass = stretch("tape", {RowRole::bass}, "-1 beat", "0");
   bass.needed = true;
   const RecipeMade m = apply(recipe({stretch("riser", {}, "-1 bar", "0"), bass}), t.song);
-  CHECK(m.why == "No row of this song plays there.");
+  CHECK(m.why == "No row plays before this landing. Choose another landing.");
   CHECK(m.song == t.song);
-  CHECK(apply(shippedRecipes()[0], t.song, "s1").why == "Nothing leads to where the song starts.");
-  CHECK(apply(shippedRecipes()[0], t.song, "s9").why == "There is no such landing.");
+  CHECK(apply(shippedRecipes()[0], t.song, "s1").why ==
+        "Nothing plays before the start of the song. Choose a later landing.");
+  CHECK(apply(shippedRecipes()[0], t.song, "s9").why == "This landing does not exist.");
 }
 
 TEST_CASE("curves take the stretch, whatever it is", "[recipe]") {

@@ -268,7 +268,7 @@ TEST_CASE("a MIDI file among the stems gives a new song its grid", "[tags][midi]
   std::ofstream(dir / "broken.mid", std::ios::binary) << "MThd";
   songFromFiles({dir / "a.wav", dir / "broken.mid"}, 120, 0, store, problems);
   REQUIRE(problems.hasErrors());
-  CHECK(problems.list.back().text() == "broken.mid: its header is cut off");
+  CHECK(problems.list.back().text() == "broken.mid: its header is incomplete");
 }
 
 TEST_CASE("stems that come to a song lie where their files say, beside those that say it too", "[tags]") {

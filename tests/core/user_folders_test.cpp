@@ -92,13 +92,13 @@ TEST_CASE("hostile folders of recipes: bounded in time, told, and what can be re
   const auto read = recipesIn(many.path(), allKinds().registry(), more);
   CHECK(read.size() == 4);
   REQUIRE(more.list.size() == 1);
-  CHECK(more.list[0].message.find("holds more than 4 MiB; 296 of its files are not read") != std::string::npos);
+  CHECK(more.list[0].message.find("has more than 4 MiB; 296 of its files are not read") != std::string::npos);
   // Many small ones.
   const TempFolder small;
   for (int i = 0; i < 600; ++i) std::ofstream(small / (std::to_string(i) + ".json")) << "{}";
   Problems crowd;
   CHECK(patternsIn(small.path(), crowd).empty());
-  CHECK(crowd.list.front().message.find("holds more than 500 files") != std::string::npos);
+  CHECK(crowd.list.front().message.find("has more than 500 files") != std::string::npos);
   // A folder that is none, or not there.
   Problems none;
   CHECK(recipesIn(small / "0.json", allKinds().registry(), none).empty());

@@ -22,7 +22,7 @@ class BandsType : public SettingType {
       const std::string at = place + "[" + std::to_string(i) + "]";
       const Object* o = (*l)[i].object();
       if (!o || o->size() != 3) {
-        problems.error(ErrorId::wrong_type, at, worded("wanted {\"freq_hz\", \"gain_db\", \"q\"}"));
+        problems.error(ErrorId::wrong_type, at, worded("must be {\"freq_hz\", \"gain_db\", \"q\"}"));
         continue;
       }
       static const SettingSpec parts[] = {{.key = "freq_hz", .min = 20, .max = 20000},
@@ -31,7 +31,7 @@ class BandsType : public SettingType {
       for (const SettingSpec& part : parts) {
         const auto it = std::find_if(o->begin(), o->end(), [&](const auto& e) { return e.first == part.key; });
         if (it == o->end())
-          problems.error(ErrorId::missing_field, at, worded("has no \"%1\"", part.key));
+          problems.error(ErrorId::missing_field, at, worded("has no “%1”", part.key));
         else
           type::number->check(part, it->second, at + "." + part.key, problems);
       }
@@ -71,7 +71,7 @@ class PatternType : public SettingType {
       const std::string at = place + "[" + std::to_string(i) + "]";
       const List* run = (*l)[i].list();
       if (!run || run->size() != 2) {
-        problems.error(ErrorId::wrong_type, at, worded("wanted [note value, count]"));
+        problems.error(ErrorId::wrong_type, at, worded("must be [note value, count]"));
         continue;
       }
       length.type->check(length, (*run)[0], at + "[0]", problems);
@@ -118,7 +118,7 @@ class PatternType : public SettingType {
   }
   std::string example(const SettingSpec&) const override { return "2 × 1/8, 4 × 1/16"; }
   std::string range(const SettingSpec&) const override { return "1 to 64 of `[note value, count]`"; }
-  std::string typing(const SettingSpec&) const override { return worded("runs like 2 × 1/8, 4 × 1/16"); }
+  std::string typing(const SettingSpec&) const override { return worded("lengths such as 2 × 1/8, 4 × 1/16"); }
   std::string brief(const SettingSpec&) const override { return ": [[note value, count]]"; }
   std::optional<Value> atRandom(const SettingSpec&, Draw draw) const override {
     static const std::vector<std::string> lengths{"1/8", "1/16", "1/16t", "1/32"};
@@ -142,7 +142,7 @@ class FadeType : public SettingType {
     if (const double* percent = v.number()) return checkNumber(s, *percent, place, problems);
     if (const double* ms = milliseconds(v)) return checkNumber(inMs(), *ms, place + ".ms", problems);
     problems.error(ErrorId::wrong_type, place,
-                   worded("is %1, wanted percent of the step or {\"ms\": number}", v.typeName()));
+                   worded("must be percent of the cell or {\"ms\": number}, not %1", v.typeName()));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
     const double* ms = milliseconds(v);

@@ -17,11 +17,6 @@ void checkNumber(const SettingSpec& s, double d, const std::string& place, Probl
   if (!(d >= s.min && d <= s.max))
     problems.error(ErrorId::out_of_range, place,
                    worded("%1 is out of range, allowed is %2", shortestNumber(d), rangeText(s)));
-  else if (!s.allowed.empty() && std::find(s.allowed.begin(), s.allowed.end(), d) == s.allowed.end()) {
-    std::string all;
-    for (const double a : s.allowed) all += (all.empty() ? "" : ", ") + shortestNumber(a);
-    problems.error(ErrorId::out_of_range, place, worded("%1 is none of %2", shortestNumber(d), all));
-  }
 }
 
 std::string singularOf(const std::string& unit) {
@@ -50,6 +45,7 @@ std::optional<double> parseNumber(const std::string& typed, const std::string& u
   if (after.size() == s.size()) return std::nullopt;
   const std::string rest = lower(trimmed(std::string(after)));
   if (rest.empty() || rest == lower(unit) || rest == lower(worded(unit))) return d;
+  if (unit == "dB/oct" && rest == "db") return d;
   if (unit == "Hz" && (rest == "k" || rest == "khz")) return d * 1000;
   if (unit == "ms" && rest == "s") return d * 1000;
   if (unit == "s" && rest == "ms") return d / 1000;
@@ -58,6 +54,15 @@ std::optional<double> parseNumber(const std::string& typed, const std::string& u
 }
 
 namespace {
+
+/// The stop so many steps from `d`; from between two stops the first step goes to the next one.
+double stopFrom(const std::vector<double>& stops, double d, int steps) {
+  const auto n = static_cast<std::ptrdiff_t>(stops.size());
+  const auto under = std::lower_bound(stops.begin(), stops.end(), d) - stops.begin();
+  const bool between = under == n || stops[static_cast<std::size_t>(under)] != d;
+  const std::ptrdiff_t to = under + steps - (between && steps > 0 ? 1 : 0);
+  return stops[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(to, 0, n - 1))];
+}
 
 class NumberType : public SettingType {
  public:
@@ -68,10 +73,10 @@ class NumberType : public SettingType {
       checkNumber(s, *d, place, problems);
     else
       problems.error(ErrorId::wrong_type, place,
-                     worded(s.curve && s.nullable ? "is %1, wanted a number %2 or a curve or null"
-                            : s.curve             ? "is %1, wanted a number %2 or a curve"
-                            : s.nullable          ? "is %1, wanted a number %2 or null"
-                                                  : "is %1, wanted a number %2",
+                     worded(s.curve && s.nullable ? "must be a number %2, a curve or null, not %1"
+                            : s.curve             ? "must be a number %2 or a curve, not %1"
+                            : s.nullable          ? "must be a number %2 or null, not %1"
+                                                  : "must be a number %2, not %1",
                             v.typeName(), rangeText(s)));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
@@ -88,43 +93,30 @@ class NumberType : public SettingType {
   Value stepped(const SettingSpec& s, const Value& v, int steps, const TempoMap&, Beats) const override {
     const double* d = v.number();
     if (!d) return v;
-    if (!s.allowed.empty()) {
-      const auto n = static_cast<std::ptrdiff_t>(s.allowed.size());
-      const auto now = std::lower_bound(s.allowed.begin(), s.allowed.end(), *d) - s.allowed.begin();
-      return Value(s.allowed[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(now + steps, 0, n - 1))]);
-    }
+    if (!s.stops.empty()) return Value(stopFrom(s.stops, *d, steps));
     // Frequencies step by semitones' worth, so that a step is heard alike everywhere.
     const double next =
         s.unit == "Hz" ? std::round(*d * std::exp2(steps / 12.0)) : std::round((*d + steps * s.step) / s.step) * s.step;
     return Value(std::clamp(next, s.min, s.max));
   }
   std::string range(const SettingSpec& s) const override {
-    std::string text;
-    if (s.allowed.empty()) text = worded("%1 to %2", shortestNumber(s.min), shortestNumber(s.max));
-    for (std::size_t i = 0; i < s.allowed.size(); ++i) text += (i ? ", " : "") + shortestNumber(s.allowed[i]);
+    const std::string text = worded("%1 to %2", shortestNumber(s.min), shortestNumber(s.max));
     const std::string words = quotedChoices(s);
     return words.empty() ? text : text + ", " + words;
   }
   std::string typing(const SettingSpec& s) const override {
-    std::string all;
-    for (const double a : s.allowed) all += (all.empty() ? "" : ", ") + numberText(s, a);
-    if (s.allowed.empty()) all = worded("%1 to %2", numberText(s, s.min), numberText(s, s.max));
+    std::string all = worded("%1 to %2", numberText(s, s.min), numberText(s, s.max));
     for (const std::string& c : s.choices) all += ", " + worded(c);
     return all;
   }
-  std::string brief(const SettingSpec& s) const override {
-    std::string text = " " + rangeText(s) + listedChoices(s);
-    for (std::size_t i = 0; i < s.allowed.size(); ++i) text += (i ? " | " : ": ") + shortestNumber(s.allowed[i]);
-    return text;
-  }
+  std::string brief(const SettingSpec& s) const override { return " " + rangeText(s) + listedChoices(s); }
   bool bounded() const override { return true; }
   std::optional<Value> atRandom(const SettingSpec& s, Draw draw) const override {
-    if (!s.allowed.empty()) return Value(oneOf(s.allowed, draw));
     return Value(anyNumber(s.min, s.max, draw));
   }
   std::optional<Value> varied(const SettingSpec& s, const Value& now, Draw draw, const TempoMap& map,
                               Beats at) const override {
-    if (!s.allowed.empty()) return stepped(s, now, draw() < 0.5 ? -1 : 1, map, at);
+    if (!s.stops.empty()) return stepped(s, now, draw() < 0.5 ? -1 : 1, map, at);
     const double* d = now.number();
     if (!d) return std::nullopt;
     const double span = s.unit == "Hz" ? *d / 3 : std::min((s.max - s.min) / 4, std::max(std::abs(*d) / 3, 4 * s.step));

@@ -36,8 +36,7 @@ namespace {
 void checkCurve(const SettingSpec& s, const Value& v, const std::string& place, Problems& problems) {
   const auto c = Curve::from(v);
   if (!c || c->points().size() > 1024) {
-    problems.error(ErrorId::wrong_type, place,
-                   worded("is not a curve: wanted a list of 1 to 1024 [x, y] or [x, y, bend]"));
+    problems.error(ErrorId::wrong_type, place, worded("is not a curve (a list of 1 to 1024 [x, y] or [x, y, bend])"));
     return;
   }
   const auto& points = c->points();
@@ -67,7 +66,7 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
   const auto* l = v.list();
   if (s.shape == Shape::pair) {
     if (!l || l->size() != 2)
-      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted [from, to]", v.typeName()));
+      problems.error(ErrorId::wrong_type, place, worded("must be [from, to], not %1", v.typeName()));
     else
       entries(*l);
     return;
@@ -75,14 +74,14 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
   if (s.shape == Shape::list) {
     if (!l || l->empty() || l->size() > s.most)
       problems.error(ErrorId::wrong_type, place,
-                     worded("is %1, wanted a list of 1 to %2 values", v.typeName(), s.most));
+                     worded("must be a list of 1 to %2 values, not %1", v.typeName(), s.most));
     else
       entries(*l);
     return;
   }
   if (l && s.perSide) {
     if (l->size() != 2)
-      problems.error(ErrorId::wrong_type, place, worded("a list must be [left, right]"));
+      problems.error(ErrorId::wrong_type, place, worded("must be [left, right]"));
     else
       for (std::size_t i = 0; i < 2; ++i) checkSetting(s, (*l)[i], place + "[" + std::to_string(i) + "]", problems);
     return;
@@ -94,6 +93,9 @@ void checkSetting(const SettingSpec& s, const Value& v, const std::string& place
 int SettingSpec::sinceWith(const Value& v) const {
   if (v.isNull()) return std::max(since, nullSince);
   int version = std::max(since, type->since(v));
+  if (const double* d = v.number();
+      d && !atFirst.empty() && std::find(atFirst.begin(), atFirst.end(), *d) == atFirst.end())
+    version = std::max(version, restSince);
   if (const auto* l = v.list(); l && (shape != Shape::one || perSide))
     for (const Value& one : *l) version = std::max(version, type->since(one));
   return version;
@@ -117,7 +119,7 @@ void checkSettings(const TableSpec& table, const Settings& settings, const std::
       for (const auto& s : table.settings)
         if (s.since <= version) names.push_back(s.key);
       problems.error(ErrorId::unknown_field, place + "." + key,
-                     worded("\"%1\" has no such setting%2", table.id, didYouMean(key, names)));
+                     worded("“%1” has no such setting%2", table.id, didYouMean(key, names)));
     }
   }
 }

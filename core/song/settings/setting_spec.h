@@ -20,7 +20,7 @@ class SettingType;
 
 /// Each is one small object (setting_type.h).
 namespace type {
-extern const SettingType* const number;   // a double in min..max; `choices` are words allowed besides, `allowed` alone
+extern const SettingType* const number;   // a double in min..max; `choices` are words allowed besides
 extern const SettingType* const integer;  // a whole number in min..max
 extern const SettingType* const pan;      // a number in −1..1, left to right
 extern const SettingType* const note;     // a MIDI note, a whole number in min..max
@@ -75,7 +75,7 @@ struct SettingSpec {
   std::vector<std::string> shown{};       // how they read where otherwise than in the file; of a yes or no: no, yes
   bool named = false;                     // choices that none of `shown` reads are names, the same in every language
   std::vector<std::string> notByChance{}; // choices that need something drawn or picked first
-  std::vector<double> allowed{};          // of a number: these alone, ascending
+  std::vector<double> stops{};            // of a number: where the wheel and the arrow keys stop, ascending
   Shape shape = Shape::one;
   std::size_t most = 1024; // entries of a list
   bool entriesNullable = false;
@@ -89,8 +89,10 @@ struct SettingSpec {
   bool perSide = false;           // [left, right] is allowed too
   bool curveOverSpan = false;     // the curve's x runs 0..1 over the span instead of in beats
   Role role = Role::none;
-  int since = 1;     // the song file's version that brought it
-  int nullSince = 1; // and the one that allowed null
+  int since = 1;                 // the song file's version that brought it
+  int nullSince = 1;             // and the one that allowed null
+  std::vector<double> atFirst{}; // of a number: all that it could be before `restSince`
+  int restSince = 1;
   /// Which one this value of it needs.
   int sinceWith(const Value& v) const;
 };

@@ -93,7 +93,7 @@ std::optional<Value> parseSetting(const SettingSpec& spec, const std::string& ty
   // In a list a comma stands between values; a number's own comma is a point there.
   std::optional<Value> v = spec.shape == Shape::one ? spec.type->parse(spec, s) : parseEntries(spec, s, ",;|");
   if (!v) {
-    why = worded("%1: “%2” is not a value here. Type %3.", worded(spec.label), typed, settingTyping(spec));
+    why = worded("%1 does not accept “%2”. Type %3.", worded(spec.label), typed, settingTyping(spec));
     return std::nullopt;
   }
   if (const double* d = v->number(); d && spec.percent && !(*d >= spec.min && *d <= spec.max)) { // in what was typed
@@ -177,10 +177,10 @@ std::string settingRange(const SettingSpec& spec) {
 
 std::string settingTyping(const SettingSpec& spec) {
   std::string text = spec.type->typing(spec);
-  if (spec.shape == Shape::pair) text = worded("%1 – two, as “first to second”", text);
-  if (spec.shape == Shape::list) text = worded("%1 – several, with commas between", text);
+  if (spec.shape == Shape::pair) text = worded("%1 (two, written “first to second”)", text);
+  if (spec.shape == Shape::list) text = worded("%1 (a list with commas)", text);
   if (spec.entriesNullable) text = worded("%1; “–” leaves one out", text);
-  if (spec.perSide) text = worded("%1; the sides apart as “left | right”", text);
+  if (spec.perSide) text = worded("%1; for different sides, “left | right”", text);
   if (spec.nullable) text = worded("%1; or “%2”", text, worded(spec.whenNull.empty() ? "–" : spec.whenNull));
   return text;
 }

@@ -21,15 +21,14 @@ class TimeType : public SettingType {
     if (const auto* d = v.number())
       checkNumber(s, *d, place, problems);
     else if (const auto* t = v.text(); !t)
-      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted a note value or %2", v.typeName(), words_));
+      problems.error(ErrorId::wrong_type, place, worded("must be a note value or %2, not %1", v.typeName(), words_));
     else if (const auto note = NoteValue::parse(*t); !note)
       problems.error(
           ErrorId::out_of_range, place,
-          worded(
-              "\"%1\" is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"5/16\", \"0.3 beats\", \"2 bars\")",
-              *t));
+          worded("“%1” is not a note value (such as \"1/8\", \"1/8.\", \"1/16t\", \"5/16\", \"0.3 beats\", \"2 bars\")",
+                 *t));
     else if (note->kind == NoteValue::Kind::bars && note->number > kLongestBars)
-      problems.error(ErrorId::out_of_range, place, worded("\"%1\" is longer than 16 bars", *t));
+      problems.error(ErrorId::out_of_range, place, worded("“%1” is longer than 16 bars", *t));
   }
   std::string text(const SettingSpec&, const Value& v) const override {
     if (const auto* d = v.number()) return shortestNumber(std::round(*d * 100) / 100) + " " + unit_;
@@ -53,7 +52,7 @@ class TimeType : public SettingType {
     const auto note = v.text() ? NoteValue::parse(*v.text()) : std::nullopt;
     if (!note) return {};
     const double seconds = note->seconds(map, at).value;
-    if (seconds < 0.001) return worded("%1: %2 is shorter than 1 ms here", worded(s.label), text(s, v));
+    if (seconds < 0.001) return worded("%1: %2 is shorter than 1 ms at this tempo", worded(s.label), text(s, v));
     if (note->kind != NoteValue::Kind::bars &&
         *note->beats(map, at) > NoteValue{.kind = NoteValue::Kind::bars, .number = kLongestBars}.beats(map, at))
       return worded("%1: %2 is longer than 16 bars", worded(s.label), text(s, v));

@@ -12,7 +12,7 @@ class YesNoType : public SettingType {
  public:
   std::string_view name() const override { return "boolean"; }
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
-    if (!v.boolean()) problems.error(ErrorId::wrong_type, place, worded("is %1, wanted true or false", v.typeName()));
+    if (!v.boolean()) problems.error(ErrorId::wrong_type, place, worded("must be true or false, not %1", v.typeName()));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
     if (s.shown.size() == 2) return worded(s.shown[*v.boolean() ? 1 : 0]);
@@ -62,10 +62,10 @@ class ChoiceType : public SettingType {
     for (const auto& c : s.choices) all += (all.empty() ? "\"" : ", \"") + c + "\"";
     const auto* t = v.text();
     if (!t)
-      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted one of %2", v.typeName(), all));
+      problems.error(ErrorId::wrong_type, place, worded("must be one of %2, not %1", v.typeName(), all));
     else if (std::find(s.choices.begin(), s.choices.end(), *t) == s.choices.end())
       problems.error(ErrorId::unknown_choice, place,
-                     worded("\"%1\" is not one of %2%3", *t, all, didYouMean(*t, s.choices)));
+                     worded("“%1” is not one of %2%3", *t, all, didYouMean(*t, s.choices)));
   }
   std::string text(const SettingSpec& s, const Value& v) const override {
     return v.text() ? read(s, *v.text()) : std::string();
@@ -121,7 +121,7 @@ class NameType : public SettingType {
  public:
   void check(const SettingSpec&, const Value& v, const std::string& place, Problems& problems) const override {
     if (const auto* t = v.text(); !t)
-      problems.error(ErrorId::wrong_type, place, worded("is %1, wanted a text", v.typeName()));
+      problems.error(ErrorId::wrong_type, place, worded("must be text, not %1", v.typeName()));
     else if (t->empty() || t->size() > 4096)
       problems.error(ErrorId::out_of_range, place, worded("must have 1 to 4096 bytes"));
   }
@@ -163,7 +163,7 @@ class FileType : public NameType {
     if (t->find('\0') != std::string::npos) problems.error(ErrorId::out_of_range, place, worded("is not a path"));
     if (t->starts_with("shipped:") && std::find(s.choices.begin(), s.choices.end(), *t) == s.choices.end())
       problems.error(ErrorId::unknown_choice, place,
-                     worded("\"%1\" does not ship with Ivrin%2", *t, didYouMean(*t, s.choices)));
+                     worded("“%1” is not built into Ivrin%2", *t, didYouMean(*t, s.choices)));
   }
   std::string_view name() const override { return "text"; }
   std::string range(const SettingSpec& s) const override { return "a path, or " + quotedChoices(s); }
