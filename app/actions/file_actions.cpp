@@ -196,7 +196,7 @@ void FileActions::exportDialog() {
   recipes_.letGo();
   std::error_code gone; // a folder that is no more
   const fs::path beside = session_.file().empty() ? fs::current_path(gone) : session_.file().parent_path() / "prints";
-  ExportDialog d(QString::fromStdString(beside.string()), window_);
+  ExportDialog d(QString::fromStdString(beside.string()), session_.song().leadBars, window_);
   d.setObjectName(QStringLiteral("exportDialog"));
   if (d.exec() == QDialog::Accepted && !d.folder().isEmpty())
     session_.exports().exportTo(pathOf(d.folder()), d.options());

@@ -1,9 +1,12 @@
 #include "app/actions/help_actions.h"
 
 #include "app/actions/keys_page.h"
+#include "app/lines/measure_line.h"
+#include "app/theme/palette.h"
 #include "app/theme/paper_dialog.h"
 
 #include <QApplication>
+#include <QLocale>
 
 namespace ivrin::app {
 
@@ -14,6 +17,13 @@ void HelpActions::addActions(const QString& menu) {
                  tr("Lists all keyboard shortcuts."),
                  {QKeySequence::HelpContents},
                  [this] { showKeys(); }});
+  actions_->add({"messages",
+                 menu,
+                 tr("&Messages"),
+                 tr("Lists the last messages."),
+                 {QKeySequence(Qt::CTRL | Qt::Key_F8)},
+                 [this] { showMessages(); }});
+  QObject::connect(measure_, &MeasureLine::messagesRequested, window_, [this] { showMessages(); });
   actions_->add({"about", menu, tr("&About Ivrin"), {}, {}, [this] { about(); }});
 }
 
@@ -27,6 +37,16 @@ void HelpActions::showKeys() {
   page->raise();
   page->activateWindow();
   page->search().setFocus();
+}
+
+void HelpActions::showMessages() {
+  QString rows;
+  for (const MeasureLine::Message& m : measure_->messages())
+    rows += QStringLiteral("<tr><td style='padding-right:14px; color:%3'>%1</td><td style='color:%4'>%2</td></tr>")
+                .arg(QLocale().toString(m.at, QLocale::ShortFormat), m.text.toHtmlEscaped(), paper().quiet.name(),
+                     (m.isError ? paper().warning : paper().ink).name());
+  tell(window_, tr("Messages"),
+       rows.isEmpty() ? tr("There are no messages yet.") : QStringLiteral("<table cellpadding=3>%1</table>").arg(rows));
 }
 
 void HelpActions::about() {

@@ -1,4 +1,4 @@
-// These actions show help: all keys on one page, and what this program is.
+// These actions show help: all keys on one page, the last messages, and what this program is.
 #pragma once
 
 #include "app/actions/action_group.h"
@@ -13,6 +13,7 @@ class HelpActions : public ActionGroup {
 
  private:
   void showKeys();
+  void showMessages();
   void about();
 };
 

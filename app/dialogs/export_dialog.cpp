@@ -13,7 +13,7 @@
 
 namespace ivrin::app {
 
-ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
+ExportDialog::ExportDialog(const QString& folder, int barsBefore, QWidget* parent)
     : QDialog(parent)
     , folder_(new QLineEdit(folder, this))
     , mix_(new QCheckBox(tr("&Mix (limited)"), this))
@@ -49,7 +49,18 @@ ExportDialog::ExportDialog(const QString& folder, QWidget* parent)
   form->addRow(tr("Format"), format_);
   form->addRow(tr("Folder"), where);
   auto* all = new QVBoxLayout(this);
-  auto* say = new QLabel(tr("All files start at the same time and have the same length, including tails."), this);
+  mix_->setToolTip(tr("The whole song with its ornaments, through the limiter."));
+  stems_->setToolTip(tr("Each row with its ornaments: use these in place of your stems."));
+  ornaments_->setToolTip(tr("Only what each ornament adds: put these beside your own stems."));
+  dry_->setToolTip(tr("What is left of each row's own sound, without what ornaments add."));
+  wet_->setToolTip(tr("What all ornaments of a row add, in one file."));
+  QString words = tr("All files start at the same time and have the same length, including tails. Drag them into your "
+                     "project at one position.");
+  if (barsBefore > 0)
+    words += QStringLiteral("\n") +
+             tr("They start %n bar(s) before your stems: place them that much earlier.", nullptr, barsBefore);
+  auto* say = new QLabel(words, this);
+  say->setObjectName(QStringLiteral("export-where"));
   say->setWordWrap(true);
   all->addWidget(say);
   for (QCheckBox* b : {mix_, stems_, ornaments_, dry_, wet_}) all->addWidget(b);

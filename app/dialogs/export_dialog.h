@@ -13,7 +13,7 @@ namespace ivrin::app {
 class ExportDialog : public QDialog {
   Q_OBJECT
  public:
-  ExportDialog(const QString& folder, QWidget* parent);
+  ExportDialog(const QString& folder, int barsBefore, QWidget* parent);
   ExportOptions options() const;
   QString folder() const { return folder_->text(); }
 

@@ -185,8 +185,10 @@ void HeadBar::makeTempo() {
         if (stacked_) { // meter and key under the tempo
           p.drawText(QRectF(scaled(19), 0, r.width() - scaled(19), r.height() - scaled(17)),
                      Qt::AlignVCenter | Qt::AlignLeft, bpm);
-          drawSongText(p, QPointF(0, r.height() - scaled(4)),
-                       QStringLiteral("%1/%2  %3").arg(m.count).arg(m.unit).arg(keyWords), 14, true, c.quiet);
+          const QString meter = QStringLiteral("%1/%2  ").arg(m.count).arg(m.unit);
+          drawSongText(p, QPointF(0, r.height() - scaled(4)), meter + keyWords, 14, true, c.quiet);
+          meterArea_ = QRectF(0, r.height() - scaled(19), songTextWidth(meter, 14, true), scaled(19));
+          keyArea_ = QRectF(meterArea_.right(), meterArea_.top(), r.width() - meterArea_.right(), meterArea_.height());
           return;
         }
         p.drawText(QRectF(scaled(19), 0, scaled(70), r.height()), Qt::AlignVCenter | Qt::AlignLeft, bpm);
@@ -195,12 +197,14 @@ void HeadBar::makeTempo() {
         for (const auto& [text, dy] : {std::pair{QString::number(m.count), -0.5}, {QString::number(m.unit), 0.5}})
           p.drawText(QRectF(x, r.center().y() + dy * scaled(14) - scaled(9), scaled(20), scaled(18)), Qt::AlignCenter,
                      text);
+        meterArea_ = QRectF(x - scaled(4), 0, scaled(26), r.height());
         x += scaled(26);
+        keyArea_ = QRectF(x - scaled(4), 0, r.width() - x + scaled(4), r.height());
         drawSongText(p, QPointF(x, r.center().y() + scaled(5)), keyWords, 15, true, c.quiet);
       },
       this);
-  tempo_->setAccessibleName(tr("Tempo, meter and key"));
-  tempo_->setToolTip(ActionRegistry::withKey(actions_.action(QStringLiteral("tempo"))));
+  tempo_->setAccessibleName(tr("Tempo, time signature and key"));
+  tempo_->setToolTip(tr("Click the tempo, the time signature or the key to change it."));
   tempo_->setCursor(Qt::PointingHandCursor);
   tempo_->installEventFilter(this);
   choices_ = new TempoChoices(this);
@@ -371,7 +375,12 @@ bool HeadBar::eventFilter(QObject* o, QEvent* e) {
     meter_->update();
   }
   if (o == tempo_ && e->type() == QEvent::MouseButtonPress) {
-    actions_.action(QStringLiteral("tempo"))->trigger();
+    const QPointF at = static_cast<QMouseEvent*>(e)->position();
+    actions_
+        .action(meterArea_.contains(at) ? QStringLiteral("meterHere")
+                : keyArea_.contains(at) ? QStringLiteral("songKey")
+                                        : QStringLiteral("tempo"))
+        ->trigger();
     return true;
   }
   if (o == buttons_.value(QStringLiteral("click")) && e->type() == QEvent::Wheel) {

@@ -74,6 +74,7 @@ class HeadBar : public QWidget {
   QString shownPosition_;
   float peakLeft_ = 0, peakRight_ = 0, holdLeft_ = 0, holdRight_ = 0;
   double lufs_ = -200, limiterDb_ = 0;
+  QRectF meterArea_, keyArea_; // of the tempo's field: where a click opens another panel than the tempo's
 };
 
 } // namespace ivrin::app

@@ -20,6 +20,7 @@ namespace ivrin::app {
 namespace {
 
 constexpr int kSaidMs = 8000; // that a message stays when nobody does anything
+constexpr std::size_t kMessages = 50;
 
 QString db(double v, int places = 1) {
   return QString::number(v, 'f', places).replace('-', QChar(0x2212));
@@ -33,13 +34,17 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
     , score_(score)
     , close_(new InkButton(tr("Dismiss"), this))
     , offer_(new InkButton(QString(), this))
-    , cancel_(new InkButton(tr("cancel"), this)) {
+    , cancel_(new InkButton(tr("Cancel"), this))
+    , list_(new InkButton(tr("Messages"), this)) {
   setAccessibleName(tr("Measurements and messages"));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-  for (InkButton* b : {close_, offer_, cancel_}) {
+  for (InkButton* b : {close_, offer_, cancel_, list_}) {
     b->setTextPx(13);
     b->hide();
   }
+  list_->setObjectName(QStringLiteral("messages"));
+  list_->setToolTip(tr("Lists the last messages."));
+  connect(list_, &QAbstractButton::clicked, this, &MeasureLine::messagesRequested);
   connect(close_, &QAbstractButton::clicked, this, [this] { say({}, false); });
   leaves_.setSingleShot(true);
   leaves_.setInterval(kSaidMs);
@@ -61,7 +66,9 @@ MeasureLine::MeasureLine(Session& session, ScoreView& score, QWidget* parent)
 }
 
 QSize MeasureLine::sizeHint() const {
-  return {600, scaled(28)};
+  if (said_.isEmpty() || width() == 0) return {600, scaled(28)};
+  const QRect words = QFontMetrics(sans(12.5)).boundingRect(QRect(0, 0, room(), 10000), Qt::TextWordWrap, said_);
+  return {600, std::max(scaled(28), words.height() + scaled(10))};
 }
 
 void MeasureLine::say(const QString& text, bool isError, const QString& actionText, std::function<void()> action) {
@@ -69,11 +76,13 @@ void MeasureLine::say(const QString& text, bool isError, const QString& actionTe
   if (!text.isEmpty()) {
     lastSaid_ = text;
     readOut(text);
+    messages_.insert(messages_.begin(), {QTime::currentTime(), text, isError});
+    if (messages_.size() > kMessages) messages_.pop_back();
   }
   isError_ = isError;
   action_ = std::move(action);
   // What asks for a decision stays until it is made.
-  if (text.isEmpty() || !actionText.isEmpty() || !leavesByItself_)
+  if (text.isEmpty() || isError || !actionText.isEmpty() || !leavesByItself_)
     leaves_.stop();
   else
     leaves_.start();
@@ -85,6 +94,7 @@ void MeasureLine::say(const QString& text, bool isError, const QString& actionTe
   offer_->setAccessibleName(actionText);
   offer_->setVisible(!actionText.isEmpty());
   layOut();
+  updateGeometry();
   update();
 }
 
@@ -107,7 +117,7 @@ void MeasureLine::readOut(const QString& text) {
 /// The next act of the hand takes a message away before it does what it does: what that says stands then.
 bool MeasureLine::eventFilter(QObject* o, QEvent* e) {
   if (e->type() != QEvent::ShortcutOverride && e->type() != QEvent::MouseButtonPress) return false;
-  if (said_.isEmpty() || fresh_ || action_ || o == close_ || !o->isWidgetType()) return false;
+  if (said_.isEmpty() || isError_ || fresh_ || action_ || o == close_ || o == list_ || !o->isWidgetType()) return false;
   if (static_cast<QWidget*>(o)->window() != window()) return false;
   if (e->type() == QEvent::ShortcutOverride) { // keys that are only held are no act yet
     const int key = static_cast<QKeyEvent*>(e)->key();
@@ -125,13 +135,22 @@ void MeasureLine::setProgress(const QString& what, double fraction) {
   update();
 }
 
+int MeasureLine::room() const {
+  int right = width() - scaled(24);
+  for (const InkButton* b : {list_, close_, offer_, cancel_})
+    if (!b->isHidden()) right = std::min(right, b->geometry().left() - scaled(12));
+  return right - scaled(24);
+}
+
 void MeasureLine::resizeEvent(QResizeEvent*) {
   layOut();
+  updateGeometry();
 }
 
 void MeasureLine::layOut() {
+  list_->setVisible(!messages_.empty() && cancel_->isHidden());
   int x = width() - scaled(18);
-  for (InkButton* b : {close_, offer_, cancel_}) {
+  for (InkButton* b : {list_, close_, offer_, cancel_}) {
     if (b->isHidden()) continue;
     const QSize s = b->sizeHint();
     x -= s.width();
@@ -186,7 +205,7 @@ QString MeasureLine::figures() const {
     parts << tr("%n ornament(s) selected", nullptr, static_cast<int>(score_.hand().marked().size()))
           << tr("drag one to move all; X bypasses them, Delete deletes them");
   } else {
-    parts << tr("%n ornament(s)", nullptr, static_cast<int>(session_.song().ornaments.size()))
+    parts << tr("Drag over a word, then press a letter: D delay throw, R reverse reverb, E tape. F1 for help.")
           << nextLanding(session_.playBeat());
   }
   parts.removeAll(QString());
@@ -200,7 +219,7 @@ void MeasureLine::paintEvent(QPaintEvent*) {
   p.setPen(QPen(c.barRule, 1));
   p.drawLine(0, 0, width(), 0);
   p.setFont(sans(12.5));
-  const QRect line = rect().adjusted(scaled(24), 0, -scaled(24), 0);
+  const QRect line(scaled(24), 0, room(), height());
   if (fraction_ < 1 && !doing_.isEmpty()) {
     p.setPen(c.ink);
     p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft,
@@ -210,11 +229,7 @@ void MeasureLine::paintEvent(QPaintEvent*) {
   }
   if (!said_.isEmpty()) {
     p.setPen(isError_ ? c.warning : c.ink);
-    int right = width() - scaled(24);
-    for (const InkButton* b : {close_, offer_})
-      if (!b->isHidden()) right = std::min(right, b->geometry().left() - scaled(12));
-    p.drawText(QRect(line.left(), 0, right - line.left(), height()), Qt::AlignVCenter | Qt::AlignLeft,
-               p.fontMetrics().elidedText(said_, Qt::ElideMiddle, right - line.left()));
+    p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft | Qt::TextWordWrap, said_);
     return;
   }
   if (const QString hand = inHandWords(QApplication::focusWidget()); !hand.isEmpty()) {

@@ -5,6 +5,7 @@
 #include "app/score/score_view.h"
 #include "app/theme/ink_button.h"
 
+#include <QTime>
 #include <QTimer>
 
 namespace ivrin::app {
@@ -14,14 +15,22 @@ class MeasureLine : public QWidget {
  public:
   MeasureLine(Session& session, ScoreView& score, QWidget* parent);
   QSize sizeHint() const override;
-  /// Stays until the next act of the hand, or for eight seconds; with `action`, which offers what can be done, until
-  /// that is done or it is closed.
+  /// A notice stays until the next act of the hand, or for eight seconds. An error stays until it is dismissed or
+  /// something else is said; with `action`, which offers what can be done, so does a notice. What does not fit into one
+  /// line wraps, and the line grows.
   void say(const QString& text, bool isError, const QString& actionText = {}, std::function<void()> action = {});
   QString said() const { return said_; }
   /// On request: read out, and shown where nothing stands that asks for a decision.
   void tell(const QString& text);
   /// What was said last, though it may have left.
   QString lastSaid() const { return lastSaid_; }
+  struct Message {
+    QTime at;
+    QString text;
+    bool isError = false;
+  };
+  /// The last fifty, the newest first.
+  const std::vector<Message>& messages() const { return messages_; }
   /// Off, messages wait for the next act alone (tests, pictures).
   void setLeavesByItself(bool on) { leavesByItself_ = on; }
   QString figures() const;
@@ -33,6 +42,7 @@ class MeasureLine : public QWidget {
 
  signals:
   void cancelRequested();
+  void messagesRequested();
 
  protected:
   void paintEvent(QPaintEvent*) override;
@@ -41,6 +51,8 @@ class MeasureLine : public QWidget {
 
  private:
   void layOut();
+  /// What is left for words, in pixels.
+  int room() const;
   void readOut(const QString& text);
   Session& session_;
   ScoreView& score_;
@@ -50,7 +62,8 @@ class MeasureLine : public QWidget {
   QTimer leaves_{this};
   double fraction_ = 1;
   std::function<void()> action_;
-  InkButton *close_, *offer_, *cancel_;
+  std::vector<Message> messages_;
+  InkButton *close_, *offer_, *cancel_, *list_;
 };
 
 } // namespace ivrin::app

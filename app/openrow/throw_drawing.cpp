@@ -107,7 +107,7 @@ class ThrowDrawing : public OpenDrawing {
                      .rect = handleBox({c.axis.xOf(c.ornament.start + Beats::ofQuarters(*cut)), c.area.center().y()}),
                      .cursor = Qt::SizeHorCursor,
                      .pull = [](const OpenCanvas& was, const Pull& pull) -> std::optional<Ornament> {
-                       return was.node->kind->withTailEnd(was.placed(), beatUnder(pull, was));
+                       return allKinds().find(was.ornament.kind)->withTailEnd(was.placed(), beatUnder(pull, was));
                      },
                      .label = QObject::tr("cut here"),
                      .shown = OpenHandle::Label::always});

@@ -236,4 +236,14 @@
         </translation>
     </message>
 </context>
+<context>
+    <name>ivrin::app::ExportDialog</name>
+    <message numerus="yes">
+        <source>They start %n bar(s) before your stems: place them that much earlier.</source>
+        <translation>
+            <numerusform>They start %n bar before your stems: place them that much earlier.</numerusform>
+            <numerusform>They start %n bars before your stems: place them that much earlier.</numerusform>
+        </translation>
+    </message>
+</context>
 </TS>

@@ -191,7 +191,13 @@ void Placing::take(const Pressed& pressed) {
   if (!session_.song().ornament(added.ids.front())) return;
   emit placed(asText(added.ids.front()));
   // Unless there was something to say that matters more.
-  if (!pressed.said.isEmpty() && session_.song().leadBars == lead) emit session_.notice(capital(pressed.said), false);
+  if (session_.song().leadBars != lead) return;
+  const Ornament& made = *session_.song().ornament(added.ids.front());
+  const Manners* manners = mannersOf(made.kind);
+  const QString onward = manners ? asText(manners->nextPress(allKinds().find(made.kind)->table().key)) : QString();
+  const QString heard = pressed.said.isEmpty() ? QString() : Session::tr("%1.").arg(capital(pressed.said));
+  if (!heard.isEmpty() || !onward.isEmpty())
+    emit session_.notice(QStringLiteral("%1 %2").arg(onward, heard).trimmed(), false);
 }
 
 } // namespace ivrin::app

@@ -54,6 +54,9 @@ class DelayThrowManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
+  std::string nextPress(const std::string& /*key*/) const override {
+    return worded("Press Y for four ideas, or Ctrl+D to copy it to the next landing.");
+  }
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
     return PressedAgain{
         {}, {}, worded("There is a throw here already. Press Y for four ideas, or Ctrl+D to place another.")};

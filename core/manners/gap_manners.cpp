@@ -32,6 +32,9 @@ class GapManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
+  std::string nextPress(const std::string& /*key*/) const override {
+    return worded("Drag its edges to change its length.");
+  }
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
     return PressedAgain{{}, {}, worded("There is a gap here already.")};
   }

@@ -38,6 +38,7 @@ class GlitchManners : public Manners {
   }
 
   /// Rolled again.
+  std::string nextPress(const std::string& key) const override { return worded("Press %1 again to roll again.", key); }
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
     if (!SettingsView(glitchTable(), o.settings).value("kept_ms").isNull())
       return PressedAgain{{}, {}, worded("The roll is locked. Unlock it to roll again.")};

@@ -35,6 +35,9 @@ class HalftimeManners : public Manners {
     return o.start == stretch.begin; // it may have been drawn to its landing
   }
 
+  std::string nextPress(const std::string& key) const override {
+    return worded("Press %1 again to switch between dropped and kept pitch.", key);
+  }
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
     return PressedAgain{withNextChoice(o, *allKinds().find(o.kind), "pitch"), worded("pitch"), {}};
   }

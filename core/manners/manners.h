@@ -102,6 +102,8 @@ class Manners {
   virtual bool standsOn(const Ornament& o, BeatRange stretch) const = 0;
   /// The key pressed again on it; nothing where the kind has no second meaning: then it is a first press.
   virtual std::optional<PressedAgain> again(const Ornament& o, const Song& song) const = 0;
+  /// What a hand may do next with what a first press has placed, as the measure line says it; `key` is the kind's.
+  virtual std::string nextPress(const std::string& key) const = 0;
   /// The settings that make it grow for as long as nothing cuts it; none: it falls by itself.
   virtual std::vector<std::string_view> growsBy(const Settings&) const { return {}; }
   /// Whether a setting makes any difference to what is heard as the others stand.

@@ -35,6 +35,9 @@ class PulseManners : public Manners {
     return o.start == stretch.begin; // it may have been drawn to its landing
   }
 
+  std::string nextPress(const std::string& key) const override {
+    return worded("Press %1 again for the next pattern.", key);
+  }
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
     const Value& now = settingOr(allKinds().find("pulse")->table(), o.settings, "levels");
     std::size_t next = 0;

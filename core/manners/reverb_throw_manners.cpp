@@ -46,6 +46,9 @@ class ReverbThrowManners : public Manners {
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
   /// It rings on, is cut on a beat, is held as a pad up to the next landing, and rings on again.
+  std::string nextPress(const std::string& key) const override {
+    return worded("Press %1 again to cut, hold or free its tail.", key);
+  }
   std::optional<PressedAgain> again(const Ornament& o, const Song& song) const override {
     const TempoMap map = song.tempoMap();
     const SettingsView now(allKinds().find(o.kind)->table(), o.settings);

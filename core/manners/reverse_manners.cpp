@@ -41,6 +41,9 @@ class ReverseManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
+  std::string nextPress(const std::string& /*key*/) const override {
+    return worded("Drag its edges to change what is reversed.");
+  }
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
     return PressedAgain{{}, {}, worded("This is reversed already.")};
   }

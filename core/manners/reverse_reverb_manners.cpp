@@ -71,6 +71,9 @@ class ReverseReverbManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
+  std::string nextPress(const std::string& key) const override {
+    return worded("Press %1 again to land it on the next landing.", key);
+  }
   std::optional<PressedAgain> again(const Ornament& o, const Song& song) const override {
     PressedAgain a;
     a.word = "landing";

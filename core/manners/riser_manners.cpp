@@ -83,6 +83,9 @@ class RiserManners : public Manners {
   }
 
   /// Two bars, four, eight, and round.
+  std::string nextPress(const std::string& key) const override {
+    return worded("Press %1 again for two, four or eight bars.", key);
+  }
   std::optional<PressedAgain> again(const Ornament& o, const Song& song) const override {
     const TempoMap map = song.tempoMap();
     const std::int64_t now = barsBetween(map, o.start, o.span().end), bars = now < 2   ? 2

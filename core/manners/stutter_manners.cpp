@@ -78,6 +78,9 @@ class StutterManners : public Manners {
   }
 
   /// Sixteenths, eighths, a run that doubles into its end, and round.
+  std::string nextPress(const std::string& key) const override {
+    return worded("Press %1 again for another cell length.", key);
+  }
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
     const SettingsView s(stutterTable(), o.settings);
     Ornament next = o;

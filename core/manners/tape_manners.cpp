@@ -57,6 +57,9 @@ class TapeManners : public Manners {
     return o.start == stretch.begin; // it may have been drawn to its landing
   }
 
+  std::string nextPress(const std::string& key) const override {
+    return worded("Press %1 again for the next shape.", key);
+  }
   std::optional<PressedAgain> again(const Ornament& o, const Song&) const override {
     const Kind& kind = *allKinds().find(o.kind);
     if (SettingsView(kind.table(), o.settings).is("shape", "spin-back")) { // by hand, as it was drawn or to start with

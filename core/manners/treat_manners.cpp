@@ -57,6 +57,9 @@ class TreatManners : public Manners {
 
   bool standsOn(const Ornament& o, BeatRange stretch) const override { return fillsStretch(o, stretch); }
 
+  std::string nextPress(const std::string& /*key*/) const override {
+    return worded("Add processors in its finish below.");
+  }
   std::optional<PressedAgain> again(const Ornament&, const Song&) const override {
     return PressedAgain{{}, {}, worded("This is treated already. Change its sound in the finish below.")};
   }

@@ -286,7 +286,8 @@ TEST_CASE("dialogs stand on the page's own paper, in its type, by day and by nig
   SmallSongRig rig;
   for (const bool night : {false, true}) {
     rig.window->looks().setNight(night);
-    ExportDialog d(QStringLiteral("prints"), rig.window.get());
+    ExportDialog d(QStringLiteral("prints"), 2, rig.window.get());
+    CHECK(d.findChild<QLabel*>("export-where")->text().contains("2 bars before your stems"));
     d.show();
     const auto* head = d.findChild<QLabel*>(QStringLiteral("heading"));
     REQUIRE(head);

@@ -1,5 +1,6 @@
 // Every press keeps its word: what a hand does is done as it was said, or it is told why not.
 #include "app/actions/keys_page.h"
+#include "manners/manners.h"
 #include "rig.h"
 
 #include <catch2/catch.hpp>
@@ -292,4 +293,55 @@ TEST_CASE("no key is two actions'", "[promises]") {
       CHECK(isNew);
     }
   CHECK(owners.size() > 80);
+}
+
+TEST_CASE("an error stays until it is dismissed, long messages wrap, and all can be read again", "[promises]") {
+  SmallSongRig rig;
+  MeasureLine& line = rig.window->measure();
+  const int one = line.height();
+  line.say("Save failed: the disk is full.", true);
+  rig.settle();
+  rig.key(Qt::Key_Right);
+  CHECK(line.said() == "Save failed: the disk is full."); // a notice would have left
+  line.say(QString("A long sentence that does not fit. ").repeated(12), false);
+  rig.settleView();
+  CHECK(line.height() > one + 10);
+  rig.key(Qt::Key_Right);
+  rig.settleView();
+  CHECK(line.said().isEmpty());
+  CHECK(line.height() == one);
+  REQUIRE(line.messages().size() >= 2);
+  CHECK(line.messages()[1].text == "Save failed: the disk is full.");
+  CHECK(line.messages()[1].isError);
+  QString shown;
+  whenUp<QDialog>([&](QDialog* d) {
+    for (const QLabel* l : d->findChildren<QLabel*>()) shown += l->text();
+    d->reject();
+  });
+  QTest::mouseClick(line.findChild<QAbstractButton*>("messages"), Qt::LeftButton);
+  CHECK(shown.contains("the disk is full"));
+}
+
+TEST_CASE("after a first press the line at the foot says what the key does next", "[promises]") {
+  SmallSongRig rig;
+  for (const Kind* k : allKinds().all()) {
+    const std::string next = mannersOf(k->table().id)->nextPress(k->table().key);
+    INFO(next);
+    CHECK(next.back() == '.');
+    CHECK(next.size() > 20);
+  }
+  rig.place("stutter", "voice", 8, 9);
+  CHECK(rig.window->measure().said().startsWith("Press U again for another cell length."));
+}
+
+TEST_CASE("the cut of a bypassed throw is pulled as of one that plays", "[promises]") {
+  SmallSongRig rig;
+  const std::string id = rig.placeOpen("delay-throw", "voice", 8, 9);
+  Ornament o = rig.ornament(id);
+  o.enabled = false;
+  o.settings["cut_at"] = 2.0;
+  rig.session->edit("bypass", withOrnamentReplaced(rig.session->song(), o));
+  rig.settleView();
+  rig.drag(&rig.score(), rig.handle("cut"), rig.handle("cut") + QPoint(80, 0));
+  CHECK(setting(rig.ornament(id), "cut_at") > 2.2);
 }
