@@ -22,7 +22,7 @@ static void initResources() {
 namespace ivrin::app {
 namespace {
 
-constexpr double kDesignPx = 13; // the size the design calls normal
+constexpr double kDesignPx = 13; // at the normal size of text
 double g_scale = 1;
 std::function<void(const QString&)> g_watch;
 

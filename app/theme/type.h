@@ -12,7 +12,7 @@ namespace ivrin::app {
 
 /// Loads the bundled fonts and sets the application's font. Call once, after QApplication.
 void loadFonts();
-/// How much larger than the design the desktop's font is; 1 normally.
+/// How much larger than 13 px the desktop's font is; 1 normally.
 double textScale();
 /// Another scale than the desktop's, 1..2; for windows made after it.
 void setTextScale(double scale);

@@ -165,7 +165,7 @@ TEST_CASE("ink stands where there is sound and only there", "[painting]") {
   CHECK(qGray(image.pixel(x, staff.center().y() - 8)) > 225);
 }
 
-TEST_CASE("day and night keep the contrast the design asks for", "[painting]") {
+TEST_CASE("text and marks keep their contrast by day and at night", "[painting]") {
   const auto luminance = [](const QColor& c) { // WCAG 2.1, relative luminance
     const auto lin = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
     return 0.2126 * lin(c.redF()) + 0.7152 * lin(c.greenF()) + 0.0722 * lin(c.blueF());

@@ -19,7 +19,7 @@ constexpr std::int64_t kFrames = 192000;
 
 } // namespace
 
-TEST_CASE("gain and pan are what the contract says, 0 bit-transparent", "[render]") {
+TEST_CASE("gain and pan follow docs/song-format.md, 0 is bit-transparent", "[render]") {
   TestSong t;
   t.stem("v", kFrames, noise(1, 0.5));
   const StereoBuffer x = fill(kFrames, noise(1, 0.5));

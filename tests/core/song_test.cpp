@@ -15,7 +15,7 @@
 using namespace ivrin;
 using test::TempFolder;
 
-TEST_CASE("curves bend by the law in the contract and jump at equal x", "[song]") {
+TEST_CASE("curves bend by the law of core/song/curve.h and jump at equal x", "[song]") {
   const Curve c({{0, 10, 0}, {2, 20, 0.5}, {2, 0, 0}, {4, 8, -1}});
   CHECK(c.at(-1) == 10);
   CHECK(c.at(9) == 8);
