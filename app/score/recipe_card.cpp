@@ -154,8 +154,7 @@ void RecipeCard::paintEvent(QPaintEvent*) {
                                                        : QString();
   p.drawText(QRectF(scaled(16), height() - scaled(kFoot), width() - scaled(32), scaled(kFoot)),
              Qt::AlignVCenter | Qt::AlignLeft,
-             tr("Hover or ↑ ↓ to preview, Return to place. + and − for denser and sparser, ← and → for shorter and "
-                "longer, Esc to cancel."));
+             tr("Hover to preview, Return to place, + − for density, ← → for length"));
   QStringList now{density, length};
   now.removeAll(QString());
   const QString note = now.isEmpty() ? tr("%1 of %2 fit here").arg(trial_.fitting()).arg(trial_.all().size())
