@@ -47,9 +47,7 @@ void CellActions::addActions(const QString& menu) {
       tr("Copies the cell pattern for another ornament with cells, of any kind."), Qt::CTRL | Qt::SHIFT | Qt::Key_C,
       [this](const std::string& o) {
         copied_ = patternOf(session_, o);
-        measure_->say(copied_ ? tr("Cell pattern copied.")
-                              : tr("No ornament with cells is open. Open a stutter, pulse or glitch first."),
-                      false);
+        measure_->say(copied_ ? tr("Cell pattern copied.") : noCellsWords(), false);
       });
   add(QStringLiteral("pattern-paste"), tr("Paste pattern"), {}, Qt::CTRL | Qt::SHIFT | Qt::Key_V,
       [this](const std::string& o) {
@@ -64,7 +62,7 @@ void CellActions::addActions(const QString& menu) {
         if (score_->opened().row() && score_->opened().isOpen() && score_->opened().row()->patterns().isVisible())
           score_->opened().row()->patterns().offer();
         else
-          measure_->say(tr("No ornament with cells is open. Open a stutter, pulse or glitch first."), false);
+          measure_->say(noCellsWords(), false);
       });
   add(QStringLiteral("keep-roll"), tr("Lock roll"),
       tr("Keeps what chance chose for a glitch, so that its cells can be edited. Press again to unlock."),

@@ -90,7 +90,7 @@ void FileActions::openSong(const fs::path& file) {
 }
 
 void FileActions::openDialog() {
-  const QString f = QFileDialog::getOpenFileName(window_, tr("Opens a song."), {}, tr("Ivrin songs (*.ivrin)"));
+  const QString f = QFileDialog::getOpenFileName(window_, tr("Open song"), {}, tr("Ivrin songs (*.ivrin)"));
   if (!f.isEmpty()) openSong(pathOf(f));
 }
 
@@ -158,8 +158,7 @@ QString FileActions::suggestedFile() const {
 
 void FileActions::saveAs(std::function<void()> then) {
   recipes_.letGo();
-  QString f =
-      QFileDialog::getSaveFileName(window_, tr("Saves the song."), suggestedFile(), tr("Ivrin songs (*.ivrin)"));
+  QString f = QFileDialog::getSaveFileName(window_, tr("Save song"), suggestedFile(), tr("Ivrin songs (*.ivrin)"));
   if (f.isEmpty()) return;
   if (!f.endsWith(QLatin1String(".ivrin"))) f += QStringLiteral(".ivrin");
   write(pathOf(f), std::move(then));

@@ -72,7 +72,7 @@ void RoomActions::makeRoom() {
   const auto made = [&](RoomWay way) { return roomFor(kind, {o, context}, node->extent().begin, f->over, rows, way); };
   const std::vector<Ornament> dips = made(RoomWay::dip), bands = made(RoomWay::band);
   if (dips.empty()) {
-    measure_->say(tr("%1 masks no other row.").arg(kindWord(o.kind)), false);
+    measure_->say(tr("%1 masks no other row.").arg(capital(kindWord(o.kind))), false);
     return;
   }
   QStringList names;

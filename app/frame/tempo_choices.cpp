@@ -12,7 +12,7 @@ namespace ivrin::app {
 TempoChoices::TempoChoices(QWidget* parent)
     : QWidget(parent) {
   setObjectName(QStringLiteral("tempo-choices"));
-  setAccessibleName(tr("Tempo unsure:"));
+  setAccessibleName(tr("Uncertain tempo"));
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(scaled(4));

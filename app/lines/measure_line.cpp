@@ -72,13 +72,17 @@ QSize MeasureLine::sizeHint() const {
 }
 
 void MeasureLine::say(const QString& text, bool isError, const QString& actionText, std::function<void()> action) {
-  said_ = text;
   if (!text.isEmpty()) {
-    lastSaid_ = text;
-    readOut(text);
     messages_.insert(messages_.begin(), {QTime::currentTime(), text, isError});
     if (messages_.size() > kMessages) messages_.pop_back();
   }
+  showWords(text, isError, actionText, std::move(action));
+}
+
+void MeasureLine::showWords(const QString& text, bool isError, const QString& actionText,
+                            std::function<void()> action) {
+  said_ = text;
+  if (!text.isEmpty()) readOut(text);
   isError_ = isError;
   action_ = std::move(action);
   // What asks for a decision stays until it is made.
@@ -103,9 +107,7 @@ void MeasureLine::tick() {
 }
 
 void MeasureLine::tell(const QString& text) {
-  const QString last = lastSaid_; // which stays what the program said by itself
-  action_ ? readOut(text) : say(text, false);
-  lastSaid_ = last;
+  action_ ? readOut(text) : showWords(text, false, {}, {});
 }
 
 void MeasureLine::readOut(const QString& text) {
@@ -205,7 +207,7 @@ QString MeasureLine::figures() const {
     parts << tr("%n ornament(s) selected", nullptr, static_cast<int>(score_.hand().marked().size()))
           << tr("drag one to move all; X bypasses them, Delete deletes them");
   } else {
-    parts << tr("Drag over a word, then press a letter: D delay throw, R reverse reverb, E tape. F1 for help.")
+    parts << tr("Drag over a word, then press a letter: D delay throw, R reverse reverb, E tape. F1 for all shortcuts.")
           << nextLanding(session_.playBeat());
   }
   parts.removeAll(QString());

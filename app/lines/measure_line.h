@@ -20,10 +20,10 @@ class MeasureLine : public QWidget {
   /// line wraps, and the line grows.
   void say(const QString& text, bool isError, const QString& actionText = {}, std::function<void()> action = {});
   QString said() const { return said_; }
-  /// On request: read out, and shown where nothing stands that asks for a decision.
+  /// On request, and in no list: read out, and shown where nothing stands that asks for a decision.
   void tell(const QString& text);
   /// What was said last, though it may have left.
-  QString lastSaid() const { return lastSaid_; }
+  QString lastSaid() const { return messages_.empty() ? QString() : messages_.front().text; }
   struct Message {
     QTime at;
     QString text;
@@ -51,12 +51,13 @@ class MeasureLine : public QWidget {
 
  private:
   void layOut();
+  void showWords(const QString& text, bool isError, const QString& actionText, std::function<void()> action);
   /// What is left for words, in pixels.
   int room() const;
   void readOut(const QString& text);
   Session& session_;
   ScoreView& score_;
-  QString said_, lastSaid_, doing_, shown_;
+  QString said_, doing_, shown_;
   bool isError_ = false, leavesByItself_ = false;
   bool fresh_ = false; // said while the event of this moment is dealt with
   QTimer leaves_{this};

@@ -37,7 +37,7 @@ VariantRing::VariantRing(const QString& letter, QWidget* parent)
 void VariantRing::setState(State s) {
   state_ = s;
   setAccessibleName(tr("Variant %1").arg(text()));
-  setAccessibleDescription(s == State::live ? tr("playing") : s == State::stored ? tr("locked") : tr("empty"));
+  setAccessibleDescription(s == State::live ? tr("playing") : s == State::stored ? tr("saved") : tr("empty"));
   setToolTip(s == State::live ? tr("Variant %1 (playing)").arg(text())
              : s == State::stored
                  ? tr("Variant %1: click to switch to it. Delete or the middle button deletes it.").arg(text())

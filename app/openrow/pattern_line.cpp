@@ -27,8 +27,7 @@ std::unique_ptr<Cells> cellsOf(const Session& session, const std::string& id) {
 /// The same, and a word where there are none.
 std::unique_ptr<Cells> cellsOrWord(Session& session, const std::string& id) {
   auto cells = cellsOf(session, id);
-  if (!cells)
-    emit session.notice(QObject::tr("No ornament with cells is open. Open a stutter, pulse or glitch first."), false);
+  if (!cells) emit session.notice(noCellsWords(), false);
   return cells;
 }
 
@@ -143,7 +142,7 @@ void PatternLine::keep() {
   if (name.isEmpty()) return;
   std::string why;
   if (keepPattern(ownFolder(), {name.toStdString().substr(0, 200), *now}, why))
-    emit session_.notice(tr("Saved preset “%1”").arg(name), false);
+    emit session_.notice(tr("Saved pattern “%1”").arg(name), false);
   else
     emit session_.notice(QString::fromStdString(why), true);
 }
@@ -167,6 +166,10 @@ void PatternLine::offer() {
   }
   if (!problems.list.empty()) emit session_.notice(QString::fromStdString(problems.list.front().text()), true);
   menu->popup(patterns_->mapToGlobal(QPoint(0, patterns_->height())));
+}
+
+QString noCellsWords() {
+  return QObject::tr("No ornament with cells is open. Open a stutter, pulse or glitch first.");
 }
 
 } // namespace ivrin::app

@@ -37,6 +37,8 @@ void usePatternTool(Session& session, const std::string& id, PatternTool::Id too
 void setPattern(Session& session, const std::string& id, const Pattern& p, const QString& undo);
 /// Writes down what chance drew; what was written down gives way to chance again.
 void keepRoll(Session& session, const std::string& id);
+/// Why nothing is done where no ornament with cells is open.
+QString noCellsWords();
 /// Its pattern; nothing where it has no cells.
 std::optional<Pattern> patternOf(const Session& session, const std::string& id);
 

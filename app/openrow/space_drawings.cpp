@@ -299,8 +299,8 @@ class SwellDrawing : public OpenDrawing {
     const QRectF mirror(s.landing - (b - a), c.area.top(), b - a, c.area.height());
     drawDots(p, waveShape(c, c.ornament.on, s.source, mirror, true), 3.6, 1.4, ink.rust);
     if (mirror.left() > c.area.left() && mirror.width() > scaled(40))
-      drawSongText(p, QPointF(mirror.left() + scaled(4), c.area.bottom() - scaled(6)), QObject::tr("order reversed"),
-                   14, true, ink.rust);
+      drawSongText(p, QPointF(mirror.left() + scaled(4), c.area.bottom() - scaled(6)), QObject::tr("reversed"), 14,
+                   true, ink.rust);
   }
 };
 

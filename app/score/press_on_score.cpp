@@ -1,6 +1,7 @@
 #include "app/score/press_on_score.h"
 
 #include "app/score/score_view.h"
+#include "app/words/as_text.h"
 #include "app/words/ornament_look.h"
 #include "manners/manners.h"
 
@@ -17,8 +18,9 @@ bool placeAfterOpen(ScoreView& view, const Manners& m) {
   if (after->length().ticks > 0)
     session.placing().placeAfter(std::string(m.kind()), *open, *after);
   else
-    emit session.notice(
-        QObject::tr("%1 ends where it lands, so nothing is left to mute until then.").arg(kindWord(open->kind)), false);
+    emit session.notice(QObject::tr("%1 ends where it lands, so nothing is left to mute until then.")
+                            .arg(capital(kindWord(open->kind))),
+                        false);
   return true;
 }
 

@@ -34,7 +34,7 @@ QString ScoreView::explained(QPointF at) const {
   for (const OrnamentBox& b : marks_.boxes()) {
     const Ornament* o = session_.plan()->ornament(b.id);
     if (!o) continue;
-    const QString name = kindWord(o->kind);
+    const QString name = capital(kindWord(o->kind));
     if (!b.number.isEmpty() && b.number.contains(at))
       return tr("%1 is number %2 on %3: it processes what earlier ornaments left. Drag the number to change the order.")
           .arg(name)
@@ -55,7 +55,7 @@ QString ScoreView::explained(QPointF at) const {
         return tr("Dashed line: its lead-in, as long as it is heard before its source.");
       continue;
     }
-    QStringList words{capital(tr("%1 over %2.").arg(name, spanWords(map, o->start, o->length)))};
+    QStringList words{tr("%1 over %2.").arg(name, spanWords(map, o->start, o->length))};
     if (const auto node = session_.plan()->node(b.id)) words << soundWords(*node, map);
     if (const auto l = o->landing ? session_.song().landingById(*o->landing) : std::nullopt)
       words << tr("Tied to %1: moves with it.").arg(asText(l->name));

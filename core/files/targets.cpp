@@ -63,7 +63,7 @@ std::string whyNotWritten(const fs::path& target, TargetKind kind, const Sources
   if (sources.has(target)) return worded("%1 is a source of this song and is not overwritten", target.string());
   if (there.st_size > 0 && !isOfKind(target, kind)) // an empty file is nobody's
     return worded(kind == TargetKind::song ? "%1 is not a song and is not overwritten"
-                                           : "%1 is not a sound file; it is not written over",
+                                           : "%1 is not a sound file and is not overwritten",
                   target.string());
   return {};
 }

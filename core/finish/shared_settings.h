@@ -11,10 +11,10 @@ SettingSpec echoPatternSetting(std::string key);
 /// What a checked value of it means.
 EchoPattern echoPatternOf(const Value& v);
 
-/// "low_cut_hz" (a high-pass) or "high_cut_hz" (a low-pass), null for open. `what` ends the sentence: "of the space".
+/// "low_cut_hz" (a high-pass) or "high_cut_hz" (a low-pass), null for off.
 SettingSpec cutSetting(bool low, std::string meaning, std::string group);
 
-/// "wet_db": the level of what is added. `what` names it: "the echoes".
+/// "wet_db": the level of what is added.
 SettingSpec wetSetting(std::string meaning, std::string group);
 /// "width_percent": its side against its middle.
 SettingSpec widthSetting(std::string meaning, std::string group);

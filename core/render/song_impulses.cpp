@@ -45,9 +45,8 @@ std::shared_ptr<const Impulses> loadImpulses(const Song& song, const AudioFolder
         std::copy_n(audio->right(), h.frames(), h.right());
         impulse = makeImpulse(std::move(h), song.sampleRate, audio->digest());
         if (audio->badSamples() > 0 || audio->truncated())
-          problems.error(
-              audio->truncated() ? ErrorId::broken_audio : ErrorId::bad_samples, place,
-              worded(audio->truncated() ? "%1 is cut short" : "%1 holds samples that are not numbers", file));
+          problems.error(audio->truncated() ? ErrorId::broken_audio : ErrorId::bad_samples, place,
+                         worded(audio->truncated() ? "%1 is cut short" : "%1 has samples that are not numbers", file));
         if (!impulse->note.empty())
           problems.note(ErrorId::refused, place, worded("%1 is long and was %2", file, impulse->note));
       }

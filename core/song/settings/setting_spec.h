@@ -80,7 +80,7 @@ struct SettingSpec {
   std::size_t most = 1024; // entries of a list
   bool entriesNullable = false;
   bool nullable = false;
-  std::string whenNull{};                              // how null reads: "open", "as left", "–"
+  std::string whenNull{};                              // how null reads: "off", "same as left", "silence"
   std::optional<std::pair<double, double>> fromNull{}; // where a step down and a step up from null lead
   std::string sameAs{};                                // the setting whose value null stands for
   std::optional<std::pair<double, double>> usual{};    // what an axis shows while no more is used
